@@ -1,0 +1,26 @@
+# yarnswift_device(TARGET DEFINITION): generates the tables of a definition at build time, whenever it changes, and
+# adds them to TARGET, with the folder of the generated header. The tool is found beside this file's package, built in
+# the same tree, or given as YARNSWIFT_EXECUTABLE.
+function(yarnswift_device target definition)
+  get_filename_component(path ${definition} ABSOLUTE)
+  get_filename_component(file ${path} NAME)
+  string(REGEX REPLACE "\\.device\\.yaml$" "" name ${file})
+  if(name STREQUAL file)
+    message(FATAL_ERROR "yarnswift_device: ${definition} is not named NAME.device.yaml")
+  endif()
+  string(REPLACE "-" "_" name ${name})
+  set(folder ${CMAKE_CURRENT_BINARY_DIR}/yarnswift/${target})
+  set(tool ${YARNSWIFT_EXECUTABLE})
+  if(NOT tool)
+    set(tool yarnswift_generator)
+  endif()
+  add_custom_command(
+    OUTPUT ${folder}/${name}_table.c ${folder}/${name}_table.h
+    COMMAND ${CMAKE_COMMAND} -E make_directory ${folder}
+    COMMAND ${tool} generate -o ${folder} ${path}
+    COMMAND ${CMAKE_COMMAND} -E touch_nocreate ${folder}/${name}_table.c ${folder}/${name}_table.h
+    DEPENDS ${path} ${tool}
+    COMMENT "Generating the tables of ${file}" VERBATIM)
+  target_sources(${target} PRIVATE ${folder}/${name}_table.c ${folder}/${name}_table.h)
+  target_include_directories(${target} PUBLIC $<BUILD_INTERFACE:${folder}>)
+endfunction()

@@ -1,0 +1,17 @@
+# What is installed: the firmware library with its headers, a CMake package with yarnswift_device, a pkg-config file
+# and, if it was built, the command with its man page.
+install(DIRECTORY include/yarnswift DESTINATION ${CMAKE_INSTALL_INCLUDEDIR})
+install(TARGETS yarnswift_wire yarnswift_host EXPORT yarnswift ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR})
+set(package_folder ${CMAKE_INSTALL_LIBDIR}/cmake/yarnswift)
+install(EXPORT yarnswift NAMESPACE yarnswift:: FILE yarnswift-targets.cmake DESTINATION ${package_folder})
+configure_package_config_file(cmake/yarnswift-config.cmake.in ${CMAKE_BINARY_DIR}/yarnswift-config.cmake
+  INSTALL_DESTINATION ${package_folder} PATH_VARS CMAKE_INSTALL_BINDIR)
+write_basic_package_version_file(${CMAKE_BINARY_DIR}/yarnswift-config-version.cmake COMPATIBILITY SameMinorVersion)
+install(FILES ${CMAKE_BINARY_DIR}/yarnswift-config.cmake ${CMAKE_BINARY_DIR}/yarnswift-config-version.cmake
+  cmake/YarnswiftDevice.cmake DESTINATION ${package_folder})
+configure_file(cmake/yarnswift.pc.in ${CMAKE_BINARY_DIR}/yarnswift.pc @ONLY)
+install(FILES ${CMAKE_BINARY_DIR}/yarnswift.pc DESTINATION ${CMAKE_INSTALL_LIBDIR}/pkgconfig)
+if(YARNSWIFT_TOOL)
+  install(TARGETS yarnswift RUNTIME DESTINATION ${CMAKE_INSTALL_BINDIR})
+  install(FILES docs/yarnswift.1 DESTINATION ${CMAKE_INSTALL_MANDIR}/man1)
+endif()

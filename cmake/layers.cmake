@@ -1,0 +1,19 @@
+# Which layers each layer may use. The order is that of docs/architecture.md: only what stands above.
+set(YARNSWIFT_LAYER_wire "")
+set(YARNSWIFT_LAYER_host wire)
+set(YARNSWIFT_LAYER_sim wire)
+set(YARNSWIFT_LAYER_simulated host sim wire)
+set(YARNSWIFT_LAYER_measure wire)
+set(YARNSWIFT_LAYER_design wire)
+set(YARNSWIFT_LAYER_scene design measure simulated sim host wire)
+set(YARNSWIFT_LAYER_cli scene design measure simulated sim host wire)
+
+# The headers of the C library that firmware may include: what a freestanding compiler has, and string.h for the four
+# memory functions.
+set(YARNSWIFT_FREESTANDING stdbool.h stddef.h stdint.h limits.h string.h)
+set(YARNSWIFT_FIRMWARE wire host)
+
+# What else of the world a layer must not touch.
+set(YARNSWIFT_FORBIDDEN_sim time.h sys/time.h unistd.h)
+set(YARNSWIFT_FORBIDDEN_scene time.h sys/time.h unistd.h)
+set(YARNSWIFT_FORBIDDEN_measure time.h sys/time.h unistd.h stdio.h)

@@ -1,0 +1,67 @@
+/* Advertising structures: the length, type, data triples that an advertisement and a scan response are made of
+ * (Core 5.4 Vol 3 Part C 11). */
+#ifndef YARNSWIFT_ADVERTISEMENT_H
+#define YARNSWIFT_ADVERTISEMENT_H
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdint.h>
+
+#include <yarnswift/bytes.h>
+#include <yarnswift/uuid.h>
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/* Bytes in a legacy advertisement, and again in its scan response. */
+#define YS_ADVERTISEMENT_MAX 31
+
+/* Types of advertising structures (Assigned Numbers 2.3). */
+enum ys_ad_type {
+    YS_AD_FLAGS = 0x01,
+    YS_AD_SOME_UUIDS_16 = 0x02,
+    YS_AD_ALL_UUIDS_16 = 0x03,
+    YS_AD_SOME_UUIDS_32 = 0x04,
+    YS_AD_ALL_UUIDS_32 = 0x05,
+    YS_AD_SOME_UUIDS_128 = 0x06,
+    YS_AD_ALL_UUIDS_128 = 0x07,
+    YS_AD_SHORT_NAME = 0x08,
+    YS_AD_NAME = 0x09,
+    YS_AD_TX_POWER = 0x0a,
+    YS_AD_SERVICE_DATA_16 = 0x16,
+    YS_AD_APPEARANCE = 0x19,
+    YS_AD_MANUFACTURER = 0xff
+};
+
+/* Bits of YS_AD_FLAGS. */
+enum ys_ad_flags { YS_AD_LIMITED = 0x01, YS_AD_GENERAL = 0x02, YS_AD_NO_CLASSIC = 0x04 };
+
+/* One structure; `data` points into the bytes that were read. */
+struct ys_ad {
+    uint8_t type;
+    uint8_t length;
+    const uint8_t *data;
+};
+
+/* Takes the next structure. Returns false at the end; then ys_reader_ok tells whether the bytes were well formed.
+ * A length of zero ends the significant part early, as the standard says. From any context. */
+bool ys_get_ad(struct ys_reader *reader, struct ys_ad *ad);
+
+/* Puts one structure; `length` is 0 to 254. */
+void ys_put_ad(struct ys_writer *writer, uint8_t type, const void *data, size_t length);
+
+/* The first structure of `type`; false if there is none, or the bytes before it are malformed. */
+bool ys_ad_find(const uint8_t *bytes, size_t length, uint8_t type, struct ys_ad *ad);
+
+/* Whether a list of service UUIDs in there, of whatever length and completeness, holds `uuid`. */
+bool ys_ad_has_service(const uint8_t *bytes, size_t length, const struct ys_uuid *uuid);
+
+/* How long each UUID of a list of this type is, in bytes; 0 if the type is no list of service UUIDs. */
+size_t ys_ad_uuid_length(uint8_t type);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

@@ -1,0 +1,36 @@
+/* Every size that can be configured. Define a name on the compiler's command line, alike for the library and for all
+ * that includes its headers, to change it. ys_host_init notices when the two disagree. */
+#ifndef YARNSWIFT_CONFIG_H
+#define YARNSWIFT_CONFIG_H
+
+/* Connections at once, in both roles together: 1 to 32. Each costs about 2 x YS_MTU + 100 bytes of RAM. */
+#ifndef YS_CONNECTIONS
+#define YS_CONNECTIONS 3
+#endif
+
+/* Largest ATT MTU that the host agrees to, in bytes: 23 to 517 (Core 5.4 Vol 3 Part F 3.2.8). */
+#ifndef YS_MTU
+#define YS_MTU 247
+#endif
+
+/* Characteristics of one table that can notify or indicate: 1 to 1024. Each costs 4 bytes and 3 bits a connection. */
+#ifndef YS_NOTIFIABLES
+#define YS_NOTIFIABLES 16
+#endif
+
+/* How long the controller may take to answer a command, in milliseconds: 100 to 60000. */
+#ifndef YS_COMMAND_TIMEOUT_MS
+#define YS_COMMAND_TIMEOUT_MS 2000
+#endif
+
+#if YS_CONNECTIONS < 1 || YS_CONNECTIONS > 32
+#error "YS_CONNECTIONS must be 1 to 32"
+#endif
+#if YS_MTU < 23 || YS_MTU > 517
+#error "YS_MTU must be 23 to 517"
+#endif
+#if YS_NOTIFIABLES < 1 || YS_NOTIFIABLES > 1024
+#error "YS_NOTIFIABLES must be 1 to 1024"
+#endif
+
+#endif

@@ -1,0 +1,201 @@
+/* The host: a machine that is turned. It never blocks, never sleeps, has no heap and no globals, and calls handlers
+ * and events one at a time, from ys_host_run only.
+ *
+ * An owner gives it memory (a struct ys_host), a port and a table, starts it, and calls ys_host_run whenever a packet
+ * has come, an interrupt has said that something changed, or the time has passed that the last call returned. */
+#ifndef YARNSWIFT_HOST_H
+#define YARNSWIFT_HOST_H
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdint.h>
+
+#include <yarnswift/address.h>
+#include <yarnswift/bytes.h>
+#include <yarnswift/client.h>
+#include <yarnswift/codes.h>
+#include <yarnswift/config.h>
+#include <yarnswift/gap.h>
+#include <yarnswift/port.h>
+#include <yarnswift/result.h>
+#include <yarnswift/table.h>
+#include <yarnswift/uuid.h>
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+enum ys_role { YS_ROLE_CENTRAL = 0, YS_ROLE_PERIPHERAL = 1 };
+
+/* What can happen. */
+enum ys_event_kind {
+    YS_EVENT_READY,              /* the start has succeeded */
+    YS_EVENT_START_FAILED,       /* start: at which step, and why */
+    YS_EVENT_CONTROLLER_FAILED,  /* start: the command that was not answered, or a hardware error; start again */
+    YS_EVENT_ADVERTISING_FAILED, /* start: the command, and why; the host tries again after a disconnection */
+    YS_EVENT_SCAN_FAILED,        /* start: the command, and why */
+    YS_EVENT_REPORT,             /* report: something was heard while scanning */
+    YS_EVENT_CONNECTED,          /* connected */
+    YS_EVENT_CONNECT_FAILED,     /* reason */
+    YS_EVENT_DISCONNECTED,       /* connection, reason */
+    YS_EVENT_MTU,                /* connection, mtu: a new MTU is agreed */
+    YS_EVENT_SUBSCRIPTION,       /* connection, subscription: a client switched notifications on or off */
+    YS_EVENT_NOTIFICATION        /* connection, notification: a server sent a value */
+};
+
+/* How a received value was sent. */
+enum ys_notification_kind { YS_BY_NOTIFICATION, YS_BY_INDICATION };
+
+/* One event. Pointers are valid during the call. */
+struct ys_event {
+    enum ys_event_kind kind;
+    uint16_t connection;
+    uint8_t reason; /* enum ys_hci_error */
+    union {
+        struct {
+            const char *step; /* in the words of the standard */
+            uint8_t status;   /* enum ys_hci_error; YS_HCI_TIMEOUT: no answer at all */
+        } start;
+        struct {
+            struct ys_address address;
+            uint8_t type;    /* 0 connectable, 1 directed, 2 scannable, 3 beacon, 4 scan response */
+            int8_t rssi_dbm; /* 127: not known */
+            uint8_t length;
+            const uint8_t *data;
+        } report;
+        struct {
+            struct ys_address peer;
+            enum ys_role role; /* of this host */
+            uint32_t interval_us;
+            uint16_t latency;
+            uint16_t supervision_timeout_ms;
+        } connected;
+        uint16_t mtu;
+        struct {
+            uint16_t handle; /* of the value */
+            bool notifications; /* whether they are on now */
+        } subscription;
+        struct {
+            uint16_t handle;
+            enum ys_notification_kind kind;
+            uint16_t length;
+            const uint8_t *value;
+        } notification;
+    } u;
+};
+
+/* Told of each event. Called from ys_host_run. */
+typedef void ys_event_handler(struct ys_host *host, void *context, const struct ys_event *event);
+
+/* What a host is made of. Pointers must stay valid as long as the host is used. */
+struct ys_host_settings {
+    const struct ys_port *port;
+    const struct ys_table *table;
+    uint8_t *values;            /* memory of table->values_size bytes; NULL if that is 0 */
+    void *context;              /* handed to handlers and to on_event */
+    ys_event_handler *on_event; /* may be NULL */
+    uint8_t address_type;       /* enum ys_address_type; a random one is drawn at each start */
+};
+
+/* A packet on its way to the controller, with room for the headers in front. Private. */
+struct ys_outgoing {
+    uint16_t length;
+    uint16_t sent;
+    uint8_t bytes[9 + YS_MTU];
+};
+
+/* Bits, one a notifiable. Private. */
+struct ys_bits {
+    uint32_t words[(YS_NOTIFIABLES + 31) / 32];
+};
+
+/* One connection. Private. */
+struct ys_connection {
+    bool used;
+    bool disconnect_due;
+    bool mtu_done;      /* as client */
+    bool refuse_pairing;
+    bool confirm_due;
+    bool request_sent;
+    uint8_t role;
+    uint8_t reject_identifier;
+    uint16_t handle;
+    uint16_t mtu;
+    uint16_t packets_out;
+    uint16_t incoming_length;
+    uint16_t incoming_expected;
+    uint32_t request_deadline_ms;
+    struct ys_address peer;
+    struct ys_client_request *requests;
+    struct ys_bits notifications;
+    struct ys_bits pending;
+    struct ys_outgoing response;
+    uint8_t incoming[4 + YS_MTU];
+};
+
+/* A host. Its fields are private; the type is complete so that the owner can give the memory. */
+struct ys_host {
+    struct ys_host_settings settings;
+    const struct ys_port *port;
+    const struct ys_table *table;
+    uint32_t commands_due;
+    uint32_t command_deadline_ms;
+    uint8_t command_running;
+    uint8_t command_credits;
+    uint8_t state;
+    bool advertising_on;
+    bool scanning_on;
+    bool connecting;
+    uint8_t next_connection;
+    uint16_t data_length; /* of a controller buffer */
+    uint16_t data_total;  /* controller buffers in all */
+    uint16_t data_free;
+    uint16_t mtu; /* the largest that the controller's buffers allow */
+    struct ys_address address;
+    const struct ys_advertising *advertising;
+    struct ys_scanning scanning;
+    struct ys_connecting connecting_with;
+    struct ys_address connecting_to;
+    struct ys_bits changed;
+    uint32_t quiet_until_ms[YS_NOTIFIABLES];
+    struct ys_bits quiet;
+    struct ys_outgoing outgoing;
+    struct ys_connection connections[YS_CONNECTIONS];
+};
+
+/* No work is due: ys_host_run need not be called until something happens. */
+#define YS_FOREVER 0xffffffffu
+
+/* Makes a host in the owner's memory. `size` is sizeof *host, which shows whether firmware and library agree on
+ * config.h. Before anything else; again only after the host is no longer used.
+ * Returns YS_OK or what is missing: YS_ERROR_CONFIGURATION, YS_ERROR_PORT_..., YS_ERROR_TABLE_.... */
+enum ys_result ys_host_init(struct ys_host *host, size_t size, const struct ys_host_settings *settings);
+
+/* Starts the controller from its reset on: event masks, buffers, features, address, in the one order that works.
+ * YS_EVENT_READY or YS_EVENT_START_FAILED follows. A running host starts anew: all its connections end.
+ * From the main loop only. */
+void ys_host_start(struct ys_host *host);
+
+/* Does all work that is due. Returns in how many milliseconds it wants to be called again at the latest (0: at once),
+ * or YS_FOREVER. From the main loop only. */
+uint32_t ys_host_run(struct ys_host *host);
+
+/* Says that the value behind `handle` has changed: who subscribed is sent the newest value, as soon as the spacing of
+ * the characteristic and the link allow. Any number of calls before that make one notification.
+ * Safe from an interrupt, and from everywhere else. A handle that cannot notify is ignored. */
+void ys_host_changed(struct ys_host *host, uint16_t handle);
+
+/* The address that the device uses, from YS_EVENT_READY on. */
+struct ys_address ys_host_address(const struct ys_host *host);
+
+/* The MTU of a connection, or 0 if there is none. */
+uint16_t ys_host_mtu(const struct ys_host *host, uint16_t connection);
+
+/* Whether anybody on any connection is subscribed to the value behind `handle`. Not from an interrupt. */
+bool ys_host_is_subscribed(const struct ys_host *host, uint16_t handle);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

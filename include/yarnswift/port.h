@@ -1,0 +1,51 @@
+/* The port: all that a host needs of the world. docs/porting.md shows how to write one.
+ *
+ * It sits at the standard's border between host and controller. Packets are HCI packets that start with their type
+ * byte, as on a serial line (Core 5.4 Vol 4 Part A 2). All functions get `context` back and are called from
+ * ys_host_run unless said otherwise. */
+#ifndef YARNSWIFT_PORT_H
+#define YARNSWIFT_PORT_H
+
+#include <stddef.h>
+#include <stdint.h>
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+struct ys_port {
+    /* Handed to each function below; the port's own. */
+    void *context;
+
+    /* Sends one whole packet of `length` bytes to the controller. The bytes are only valid during the call. The host
+     * keeps to the controller's flow control, so there is always room for what it sends. */
+    void (*send)(void *context, const uint8_t *packet, size_t length);
+
+    /* Hands over the next whole packet from the controller, in order, with its length; NULL if there is none. The
+     * bytes stay the port's and must stay as they are until the next call. */
+    const uint8_t *(*receive)(void *context, size_t *length);
+
+    /* Milliseconds from any start, wrapping at 2^32. Never runs backwards. */
+    uint32_t (*now_ms)(void *context);
+
+    /* Fills `length` bytes with random numbers fit for addresses. May be NULL if the device has a public address. */
+    void (*random)(void *context, void *bytes, size_t length);
+
+    /* Around a few instructions that an interrupt must not come between. Calls are not nested. Also called from
+     * ys_host_changed, which may be in an interrupt. */
+    void (*enter_critical)(void *context);
+    void (*leave_critical)(void *context);
+
+    /* Optional: something happened in an interrupt; ys_host_run should be called soon. Called from ys_host_changed.
+     * Leave it NULL where an interrupt wakes the main loop anyway. */
+    void (*wake)(void *context);
+
+    /* Optional: a line for the log. `text` is constant; `value` is a number that belongs to it. */
+    void (*log)(void *context, const char *text, uint32_t value);
+};
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

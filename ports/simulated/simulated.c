@@ -1,0 +1,195 @@
+/* The simulated port: a queue of packets from the controller, and a timer that runs the host when it is due. */
+#include "simulated/simulated.h"
+
+#include <stdlib.h>
+#include <string.h>
+
+#include "sim/chance.h"
+#include "wire/hci.h"
+
+/* Keeps the port's draws apart from those of its controller. */
+#define CHANCE_OF_PORTS UINT64_C(0x100000000)
+
+struct packet {
+    struct packet *next;
+    size_t length;
+    uint8_t bytes[YS_HCI_COMMAND_MAX + 8];
+};
+
+struct ys_simulated {
+    struct ys_simulated_settings settings;
+    struct ys_controller *controller;
+    struct ys_clock *clock;
+    struct ys_chance chance;
+    struct ys_port port;
+    struct ys_host *host;
+    struct ys_timer run;
+    struct packet *first;
+    struct packet **end;
+    struct packet *given; /* to the host: valid until it asks again */
+    struct packet *pool;
+};
+
+static void observe(const struct ys_simulated *simulated, enum ys_direction direction, const uint8_t *packet,
+                    size_t length)
+{
+    if (simulated->settings.observe != NULL)
+        simulated->settings.observe(simulated->settings.context, direction, packet, length);
+}
+
+static void run_soon(void *context)
+{
+    struct ys_simulated *simulated = context;
+    if (simulated->host != NULL)
+        ys_clock_set(simulated->clock, &simulated->run, ys_clock_now_ns(simulated->clock));
+}
+
+static void run(void *context)
+{
+    struct ys_simulated *simulated = context;
+    uint32_t wait_ms = ys_host_run(simulated->host);
+    uint64_t now_ns = ys_clock_now_ns(simulated->clock);
+    if (wait_ms != YS_FOREVER && !ys_timer_is_set(&simulated->run))
+        ys_clock_set(simulated->clock, &simulated->run, now_ns + wait_ms * YS_NS_PER_MS);
+}
+
+/* the controller's side */
+
+static void from_controller(void *context, const uint8_t *bytes, size_t length)
+{
+    struct ys_simulated *simulated = context;
+    struct packet *packet = simulated->pool;
+    if (packet != NULL)
+        simulated->pool = packet->next;
+    else
+        packet = malloc(sizeof *packet);
+    if (packet == NULL || length > sizeof packet->bytes)
+        abort(); /* a simulation that loses packets cannot be true */
+    packet->next = NULL;
+    packet->length = length;
+    memcpy(packet->bytes, bytes, length);
+    *simulated->end = packet;
+    simulated->end = &packet->next;
+    observe(simulated, YS_TO_HOST, bytes, length);
+    run_soon(simulated);
+}
+
+/* the host's side */
+
+static void send(void *context, const uint8_t *packet, size_t length)
+{
+    struct ys_simulated *simulated = context;
+    observe(simulated, YS_TO_CONTROLLER, packet, length);
+    ys_controller_receive(simulated->controller, packet, length);
+}
+
+static const uint8_t *receive(void *context, size_t *length)
+{
+    struct ys_simulated *simulated = context;
+    if (simulated->given != NULL) {
+        simulated->given->next = simulated->pool;
+        simulated->pool = simulated->given;
+    }
+    simulated->given = simulated->first;
+    if (simulated->given == NULL)
+        return NULL;
+    simulated->first = simulated->given->next;
+    if (simulated->first == NULL)
+        simulated->end = &simulated->first;
+    *length = simulated->given->length;
+    return simulated->given->bytes;
+}
+
+static uint32_t now_ms(void *context)
+{
+    const struct ys_simulated *simulated = context;
+    return (uint32_t)(ys_clock_now_ns(simulated->clock) / YS_NS_PER_MS);
+}
+
+static void draw(void *context, void *bytes, size_t length)
+{
+    struct ys_simulated *simulated = context;
+    ys_chance_fill(&simulated->chance, bytes, length);
+}
+
+/* Interrupts of a simulated device are events of its clock: they never come between two instructions. */
+static void critical(void *context)
+{
+    (void)context;
+}
+
+static void log_line(void *context, const char *text, uint32_t value)
+{
+    const struct ys_simulated *simulated = context;
+    if (simulated->settings.log != NULL)
+        simulated->settings.log(simulated->settings.context, text, value);
+}
+
+struct ys_simulated *ys_simulated_new(struct ys_radio *radio, const struct ys_simulated_settings *settings)
+{
+    struct ys_simulated *simulated = calloc(1, sizeof *simulated);
+    if (simulated == NULL)
+        return NULL;
+    simulated->settings = *settings;
+    simulated->clock = ys_radio_clock(radio);
+    simulated->chance = ys_chance_of(settings->seed, CHANCE_OF_PORTS + settings->number);
+    simulated->end = &simulated->first;
+    simulated->run = (struct ys_timer){.fire = run, .context = simulated};
+    simulated->port = (struct ys_port){
+        .context = simulated,
+        .send = send,
+        .receive = receive,
+        .now_ms = now_ms,
+        .random = draw,
+        .enter_critical = critical,
+        .leave_critical = critical,
+        .wake = run_soon,
+        .log = log_line,
+    };
+    simulated->controller = ys_controller_new(radio, &(struct ys_controller_settings){
+                                                         .number = settings->number,
+                                                         .seed = settings->seed,
+                                                         .address = settings->address,
+                                                         .buffer_length = settings->buffer_length,
+                                                         .buffer_count = settings->buffer_count,
+                                                         .send = from_controller,
+                                                         .context = simulated,
+                                                     });
+    if (simulated->controller == NULL) {
+        free(simulated);
+        return NULL;
+    }
+    return simulated;
+}
+
+static void free_packets(struct packet *packet)
+{
+    while (packet != NULL) {
+        struct packet *next = packet->next;
+        free(packet);
+        packet = next;
+    }
+}
+
+void ys_simulated_free(struct ys_simulated *simulated)
+{
+    if (simulated == NULL)
+        return;
+    ys_clock_cancel(simulated->clock, &simulated->run);
+    ys_controller_free(simulated->controller);
+    free_packets(simulated->first);
+    free_packets(simulated->pool);
+    free(simulated->given);
+    free(simulated);
+}
+
+const struct ys_port *ys_simulated_port(const struct ys_simulated *simulated)
+{
+    return &simulated->port;
+}
+
+void ys_simulated_attach(struct ys_simulated *simulated, struct ys_host *host)
+{
+    simulated->host = host;
+    run_soon(simulated);
+}

@@ -1,0 +1,41 @@
+/* The simulated port: wires a host to a simulated controller, in virtual time. */
+#ifndef PORTS_SIMULATED_H
+#define PORTS_SIMULATED_H
+
+#include <yarnswift/host.h>
+
+#include "sim/controller.h"
+#include "sim/radio.h"
+
+struct ys_simulated;
+
+/* Which way a packet crosses the border between host and controller. */
+enum ys_direction { YS_TO_CONTROLLER, YS_TO_HOST };
+
+/* What a simulated port is made of. */
+struct ys_simulated_settings {
+    uint16_t number;           /* of the device on the air, from 1; also picks its chance */
+    uint64_t seed;
+    struct ys_address address; /* the controller's public one */
+    uint16_t buffer_length;    /* of the controller's data buffers; 0: its default */
+    uint8_t buffer_count;      /* 0: its default */
+    void *context;             /* handed to both functions below */
+
+    /* Optional: is told of each packet that crosses the border, with its type byte. */
+    void (*observe)(void *context, enum ys_direction direction, const uint8_t *packet, size_t length);
+
+    /* Optional: takes the host's log lines. */
+    void (*log)(void *context, const char *text, uint32_t value);
+};
+
+/* A port with a controller of its own; NULL if there is no memory. */
+struct ys_simulated *ys_simulated_new(struct ys_radio *radio, const struct ys_simulated_settings *settings);
+void ys_simulated_free(struct ys_simulated *simulated);
+
+/* The port, to be handed to ys_host_init. It stays the simulated port's. */
+const struct ys_port *ys_simulated_port(const struct ys_simulated *simulated);
+
+/* Runs `host` from now on whenever it is due. It must have been initialised with this port and outlive it. */
+void ys_simulated_attach(struct ys_simulated *simulated, struct ys_host *host);
+
+#endif

@@ -1,0 +1,336 @@
+/* The controller's commands: what is due is a set of bits, sent one at a time from the lowest up, so that the order of
+ * enum command is the order that works. Each command is one row of one table. */
+#include "host/internal.h"
+
+#include <string.h>
+
+typedef void compose_fn(struct ys_host *host, struct ys_writer *writer);
+typedef void complete_fn(struct ys_host *host, struct ys_reader *parameters);
+
+static void compose_event_mask(struct ys_host *host, struct ys_writer *writer)
+{
+    (void)host;
+    ys_put_u64(writer, YS_HCI_EVENT_MASK);
+}
+
+static void compose_le_event_mask(struct ys_host *host, struct ys_writer *writer)
+{
+    (void)host;
+    ys_put_u64(writer, YS_HCI_LE_EVENT_MASK);
+}
+
+static void compose_random_address(struct ys_host *host, struct ys_writer *writer)
+{
+    uint8_t random[6];
+    host->port->random(host->port->context, random, sizeof random);
+    host->address = ys_address_static(random);
+    ys_put_address(writer, &host->address);
+}
+
+static void compose_disconnect(struct ys_host *host, struct ys_writer *writer)
+{
+    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
+        struct ys_connection *connection = &host->connections[i];
+        if (!connection->used || !connection->disconnect_due)
+            continue;
+        connection->disconnect_due = false;
+        ys_put_u16(writer, connection->handle);
+        ys_put_u8(writer, YS_HCI_REMOTE_ENDED);
+        break;
+    }
+    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
+        if (host->connections[i].used && host->connections[i].disconnect_due)
+            host->commands_due |= BIT(COMMAND_DISCONNECT);
+    }
+}
+
+static void compose_advertising_parameters(struct ys_host *host, struct ys_writer *writer)
+{
+    struct ys_hci_advertising parameters;
+    ys_gap_fill_advertising(host, &parameters);
+    ys_put_hci_advertising(writer, &parameters);
+}
+
+static void put_payload(struct ys_writer *writer, const uint8_t *bytes, uint8_t length)
+{
+    struct ys_hci_payload payload = {.length = length};
+    if (length > 0)
+        memcpy(payload.bytes, bytes, length);
+    ys_put_hci_payload(writer, &payload);
+}
+
+static void compose_advertising_data(struct ys_host *host, struct ys_writer *writer)
+{
+    put_payload(writer, host->advertising->data, host->advertising->data_length);
+}
+
+static void compose_scan_response(struct ys_host *host, struct ys_writer *writer)
+{
+    put_payload(writer, host->advertising->response, host->advertising->response_length);
+}
+
+static void compose_on(struct ys_host *host, struct ys_writer *writer)
+{
+    (void)host;
+    ys_put_u8(writer, 1);
+}
+
+static void compose_off(struct ys_host *host, struct ys_writer *writer)
+{
+    (void)host;
+    ys_put_u8(writer, 0);
+}
+
+static void compose_scan_parameters(struct ys_host *host, struct ys_writer *writer)
+{
+    struct ys_hci_scan parameters;
+    ys_gap_fill_scan(host, &parameters);
+    ys_put_hci_scan(writer, &parameters);
+}
+
+static void compose_scan_enable(struct ys_host *host, struct ys_writer *writer)
+{
+    bool on = host->command_running == COMMAND_SCAN_ON;
+    ys_put_u8(writer, on);
+    ys_put_u8(writer, 0); /* duplicates are reported */
+}
+
+static void compose_connect(struct ys_host *host, struct ys_writer *writer)
+{
+    struct ys_hci_connect parameters;
+    ys_gap_fill_connect(host, &parameters);
+    ys_put_hci_connect(writer, &parameters);
+}
+
+static void start_failed(struct ys_host *host, enum ys_event_kind kind, const char *step, uint8_t status)
+{
+    host->state = STATE_STOPPED;
+    host->commands_due = 0;
+    host->command_running = COMMAND_NONE;
+    ys_emit(host, &(struct ys_event){.kind = kind, .u.start = {.step = step, .status = status}});
+}
+
+static void complete_features(struct ys_host *host, struct ys_reader *parameters)
+{
+    uint64_t features = ys_get_u64(parameters);
+    if ((features & YS_HCI_FEATURE_LE) == 0)
+        start_failed(host, YS_EVENT_START_FAILED, "the controller does not support LE", YS_HCI_UNSUPPORTED);
+}
+
+static void use_buffers(struct ys_host *host, uint16_t length, uint16_t count)
+{
+    uint32_t room = (uint32_t)length * count;
+    host->data_length = length;
+    host->data_total = count;
+    host->data_free = count;
+    /* every PDU must fit into the controller's buffers at once, see docs/architecture.md */
+    host->mtu = room < YS_L2CAP_HEADER_SIZE + YS_MTU ? (uint16_t)(room - YS_L2CAP_HEADER_SIZE) : YS_MTU;
+}
+
+/* Vol 4 Part E 7.8.2: a length of zero means that LE has no buffers of its own and shares those of BR/EDR. */
+static void complete_le_buffer_size(struct ys_host *host, struct ys_reader *parameters)
+{
+    uint16_t length = ys_get_u16(parameters);
+    uint8_t count = ys_get_u8(parameters);
+    if (length == 0 || count == 0)
+        host->commands_due |= BIT(COMMAND_READ_BUFFER_SIZE);
+    else if (length >= 27)
+        use_buffers(host, length, count);
+    else
+        start_failed(host, YS_EVENT_START_FAILED, "the controller's buffers are shorter than 27 bytes", YS_HCI_UNSUPPORTED);
+}
+
+static void complete_buffer_size(struct ys_host *host, struct ys_reader *parameters)
+{
+    uint16_t length = ys_get_u16(parameters);
+    (void)ys_get_u8(parameters); /* synchronous data */
+    uint16_t count = ys_get_u16(parameters);
+    if (length >= 27 && count > 0)
+        use_buffers(host, length, count);
+    else
+        start_failed(host, YS_EVENT_START_FAILED, "the controller has no data buffers", YS_HCI_UNSUPPORTED);
+}
+
+static void complete_address(struct ys_host *host, struct ys_reader *parameters)
+{
+    if (host->settings.address_type == YS_ADDRESS_RANDOM)
+        return;
+    host->address.type = YS_ADDRESS_PUBLIC;
+    ys_get_address(parameters, &host->address);
+}
+
+static void complete_advertising_on(struct ys_host *host, struct ys_reader *parameters)
+{
+    (void)parameters;
+    host->advertising_on = true;
+}
+
+static void complete_advertising_off(struct ys_host *host, struct ys_reader *parameters)
+{
+    (void)parameters;
+    host->advertising_on = false;
+}
+
+static void complete_scan_on(struct ys_host *host, struct ys_reader *parameters)
+{
+    (void)parameters;
+    host->scanning_on = true;
+}
+
+static void complete_scan_off(struct ys_host *host, struct ys_reader *parameters)
+{
+    (void)parameters;
+    host->scanning_on = false;
+}
+
+/* Each command: its code, its name in the standard, its parameters, and what its success means. */
+struct row {
+    uint16_t opcode;
+    const char *name;
+    compose_fn *compose;
+    complete_fn *complete;
+};
+
+static const struct row rows[COMMAND_COUNT] = {
+    [COMMAND_RESET] = {YS_HCI_RESET, "Reset", NULL, NULL},
+    [COMMAND_READ_FEATURES] = {YS_HCI_READ_FEATURES, "Read Local Supported Features", NULL, complete_features},
+    [COMMAND_LE_READ_FEATURES] = {YS_HCI_LE_READ_FEATURES, "LE Read Local Supported Features", NULL, NULL},
+    [COMMAND_SET_EVENT_MASK] = {YS_HCI_SET_EVENT_MASK, "Set Event Mask", compose_event_mask, NULL},
+    [COMMAND_LE_SET_EVENT_MASK] = {YS_HCI_LE_SET_EVENT_MASK, "LE Set Event Mask", compose_le_event_mask, NULL},
+    [COMMAND_LE_READ_BUFFER_SIZE] = {YS_HCI_LE_READ_BUFFER_SIZE, "LE Read Buffer Size", NULL, complete_le_buffer_size},
+    [COMMAND_READ_BUFFER_SIZE] = {YS_HCI_READ_BUFFER_SIZE, "Read Buffer Size", NULL, complete_buffer_size},
+    [COMMAND_READ_ADDRESS] = {YS_HCI_READ_ADDRESS, "Read BD_ADDR", NULL, complete_address},
+    [COMMAND_SET_RANDOM_ADDRESS] = {YS_HCI_LE_SET_RANDOM_ADDRESS, "LE Set Random Address", compose_random_address, NULL},
+    [COMMAND_DISCONNECT] = {YS_HCI_DISCONNECT, "Disconnect", compose_disconnect, NULL},
+    [COMMAND_ADVERTISING_OFF] = {YS_HCI_LE_SET_ADVERTISING_ENABLE, "LE Set Advertising Enable", compose_off,
+                                 complete_advertising_off},
+    [COMMAND_ADVERTISING_PARAMETERS] = {YS_HCI_LE_SET_ADVERTISING_PARAMETERS, "LE Set Advertising Parameters",
+                                        compose_advertising_parameters, NULL},
+    [COMMAND_ADVERTISING_DATA] = {YS_HCI_LE_SET_ADVERTISING_DATA, "LE Set Advertising Data", compose_advertising_data,
+                                  NULL},
+    [COMMAND_SCAN_RESPONSE_DATA] = {YS_HCI_LE_SET_SCAN_RESPONSE_DATA, "LE Set Scan Response Data",
+                                    compose_scan_response, NULL},
+    [COMMAND_ADVERTISING_ON] = {YS_HCI_LE_SET_ADVERTISING_ENABLE, "LE Set Advertising Enable", compose_on,
+                                complete_advertising_on},
+    [COMMAND_SCAN_OFF] = {YS_HCI_LE_SET_SCAN_ENABLE, "LE Set Scan Enable", compose_scan_enable, complete_scan_off},
+    [COMMAND_SCAN_PARAMETERS] = {YS_HCI_LE_SET_SCAN_PARAMETERS, "LE Set Scan Parameters", compose_scan_parameters,
+                                 NULL},
+    [COMMAND_SCAN_ON] = {YS_HCI_LE_SET_SCAN_ENABLE, "LE Set Scan Enable", compose_scan_enable, complete_scan_on},
+    [COMMAND_CONNECT_CANCEL] = {YS_HCI_LE_CREATE_CONNECTION_CANCEL, "LE Create Connection Cancel", NULL, NULL},
+    [COMMAND_CONNECT] = {YS_HCI_LE_CREATE_CONNECTION, "LE Create Connection", compose_connect, NULL},
+};
+
+void ys_commands_want(struct ys_host *host, uint32_t commands)
+{
+    host->commands_due |= commands;
+    ys_wake(host);
+}
+
+void ys_commands_start(struct ys_host *host)
+{
+    host->commands_due = COMMANDS_OF_START & ~BIT(COMMAND_READ_BUFFER_SIZE);
+    if (host->settings.address_type != YS_ADDRESS_RANDOM)
+        host->commands_due &= ~BIT(COMMAND_SET_RANDOM_ADDRESS);
+    host->command_running = COMMAND_NONE;
+    host->command_credits = 1; /* Vol 4 Part E 4.4: one command may be sent after power-up */
+    ys_wake(host);
+}
+
+static void send_command(struct ys_host *host, uint8_t command)
+{
+    uint8_t bytes[4 + 32]; /* the longest is a payload: its length and 31 bytes */
+    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
+    host->commands_due &= ~BIT(command);
+    host->command_running = command;
+    host->command_credits--;
+    ys_hci_command_begin(&writer, rows[command].opcode);
+    if (rows[command].compose != NULL)
+        rows[command].compose(host, &writer);
+    ys_hci_end(&writer);
+    host->command_deadline_ms = ys_now_ms(host) + YS_COMMAND_TIMEOUT_MS;
+    host->port->send(host->port->context, bytes, ys_writer_stored(&writer));
+}
+
+static void check_deadline(struct ys_host *host)
+{
+    const char *name = rows[host->command_running].name;
+    if (ys_until_ms(ys_now_ms(host), host->command_deadline_ms) > 0)
+        return;
+    start_failed(host, host->state == STATE_STARTING ? YS_EVENT_START_FAILED : YS_EVENT_CONTROLLER_FAILED, name,
+                 YS_HCI_TIMEOUT);
+}
+
+void ys_commands_run(struct ys_host *host)
+{
+    if (host->command_running != COMMAND_NONE) {
+        check_deadline(host);
+        return;
+    }
+    if (host->command_credits == 0)
+        return;
+    for (uint8_t command = 0; command < COMMAND_COUNT; command++) {
+        if ((host->commands_due & BIT(command)) != 0) {
+            send_command(host, command);
+            return;
+        }
+    }
+}
+
+uint32_t ys_commands_wait_ms(const struct ys_host *host, uint32_t now_ms)
+{
+    if (host->command_running != COMMAND_NONE)
+        return ys_until_ms(now_ms, host->command_deadline_ms);
+    return host->commands_due != 0 && host->command_credits > 0 ? 0 : YS_FOREVER;
+}
+
+static void finish(struct ys_host *host, uint8_t status, struct ys_reader *parameters)
+{
+    enum command command = host->command_running;
+    const struct row *row = &rows[command];
+    host->command_running = COMMAND_NONE;
+    if (status == YS_HCI_OK && row->complete != NULL) {
+        row->complete(host, parameters);
+        if (!ys_reader_ok(parameters))
+            status = YS_HCI_UNSPECIFIED;
+    }
+    if (host->state == STATE_STOPPED) /* the step itself has said why */
+        return;
+    if (status != YS_HCI_OK && host->state == STATE_STARTING)
+        start_failed(host, YS_EVENT_START_FAILED, row->name, status);
+    else if (status != YS_HCI_OK)
+        ys_gap_command_failed(host, command, row->name, status);
+    if (host->state == STATE_STARTING && (host->commands_due & COMMANDS_OF_START) == 0) {
+        host->state = STATE_READY;
+        ys_emit(host, &(struct ys_event){.kind = YS_EVENT_READY});
+    }
+}
+
+static bool is_running(const struct ys_host *host, uint16_t opcode)
+{
+    return host->command_running != COMMAND_NONE && rows[host->command_running].opcode == opcode;
+}
+
+void ys_commands_complete(struct ys_host *host, struct ys_reader parameters)
+{
+    uint8_t credits = ys_get_u8(&parameters);
+    uint16_t opcode = ys_get_u16(&parameters);
+    if (!ys_reader_ok(&parameters))
+        return;
+    host->command_credits = credits;
+    if (!is_running(host, opcode)) /* opcode 0 only tells the credits */
+        return;
+    uint8_t status = ys_get_u8(&parameters);
+    finish(host, ys_reader_ok(&parameters) ? status : YS_HCI_UNSPECIFIED, &parameters);
+}
+
+void ys_commands_status(struct ys_host *host, struct ys_reader parameters)
+{
+    uint8_t status = ys_get_u8(&parameters);
+    uint8_t credits = ys_get_u8(&parameters);
+    uint16_t opcode = ys_get_u16(&parameters);
+    if (!ys_reader_ok(&parameters))
+        return;
+    host->command_credits = credits;
+    if (is_running(host, opcode))
+        finish(host, status, &parameters);
+}

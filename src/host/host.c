@@ -1,0 +1,236 @@
+/* The host as a whole: what it is made of, how it is turned, and where the controller's events go. */
+#include <string.h>
+
+#include "host/internal.h"
+
+static enum ys_result check_port(const struct ys_host_settings *settings)
+{
+    const struct ys_port *port = settings->port;
+    if (port == NULL || port->send == NULL)
+        return YS_ERROR_PORT_SEND;
+    if (port->receive == NULL)
+        return YS_ERROR_PORT_RECEIVE;
+    if (port->now_ms == NULL)
+        return YS_ERROR_PORT_CLOCK;
+    if (port->random == NULL && settings->address_type == YS_ADDRESS_RANDOM)
+        return YS_ERROR_PORT_RANDOM;
+    if (port->enter_critical == NULL || port->leave_critical == NULL)
+        return YS_ERROR_PORT_CRITICAL;
+    return YS_OK;
+}
+
+static enum ys_result check_table(const struct ys_host_settings *settings)
+{
+    if (settings->table == NULL)
+        return YS_ERROR_TABLE;
+    if (settings->table->notifiable_count > YS_NOTIFIABLES)
+        return YS_ERROR_TABLE_NOTIFIABLES;
+    if (settings->table->values_size > 0 && settings->values == NULL)
+        return YS_ERROR_TABLE_VALUES;
+    return YS_OK;
+}
+
+enum ys_result ys_host_init(struct ys_host *host, size_t size, const struct ys_host_settings *settings)
+{
+    if (size != sizeof *host)
+        return YS_ERROR_CONFIGURATION;
+    enum ys_result result = check_port(settings);
+    if (result == YS_OK)
+        result = check_table(settings);
+    if (result != YS_OK)
+        return result;
+    memset(host, 0, sizeof *host);
+    host->settings = *settings;
+    host->port = settings->port;
+    host->table = settings->table;
+    host->command_running = COMMAND_NONE;
+    ys_attributes_reset(host);
+    return YS_OK;
+}
+
+void ys_emit(struct ys_host *host, const struct ys_event *event)
+{
+    if (host->settings.on_event != NULL)
+        host->settings.on_event(host, host->settings.context, event);
+}
+
+void ys_log(const struct ys_host *host, const char *text, uint32_t value)
+{
+    if (host->port->log != NULL)
+        host->port->log(host->port->context, text, value);
+}
+
+void ys_wake(const struct ys_host *host)
+{
+    if (host->port->wake != NULL)
+        host->port->wake(host->port->context);
+}
+
+uint32_t ys_now_ms(const struct ys_host *host)
+{
+    return host->port->now_ms(host->port->context);
+}
+
+struct ys_connection *ys_connection_find(struct ys_host *host, uint16_t handle)
+{
+    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
+        if (host->connections[i].used && host->connections[i].handle == handle)
+            return &host->connections[i];
+    }
+    return NULL;
+}
+
+static void drop_connections(struct ys_host *host)
+{
+    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
+        if (host->connections[i].used)
+            ys_gap_disconnected(host, host->connections[i].handle, YS_HCI_LOCAL_ENDED);
+    }
+}
+
+void ys_host_start(struct ys_host *host)
+{
+    host->state = STATE_STARTING;
+    host->advertising = NULL;
+    host->advertising_on = false;
+    host->scanning_on = false;
+    host->connecting = false;
+    drop_connections(host);
+    ys_commands_start(host);
+}
+
+static void le_event(struct ys_host *host, struct ys_reader *parameters)
+{
+    struct ys_hci_connection complete;
+    switch (ys_get_u8(parameters)) {
+    case YS_HCI_LE_CONNECTION_COMPLETE:
+        ys_get_hci_connection(parameters, &complete);
+        if (ys_reader_ok(parameters))
+            ys_gap_connection_complete(host, &complete);
+        break;
+    case YS_HCI_LE_ADVERTISING_REPORT:
+        ys_gap_reports(host, parameters);
+        break;
+    default:
+        break;
+    }
+}
+
+static void disconnection(struct ys_host *host, struct ys_reader *parameters)
+{
+    uint8_t status = ys_get_u8(parameters);
+    uint16_t handle = ys_get_u16(parameters) & 0x0fff;
+    uint8_t reason = ys_get_u8(parameters);
+    if (ys_reader_ok(parameters) && status == YS_HCI_OK)
+        ys_gap_disconnected(host, handle, reason);
+}
+
+static void hardware_error(struct ys_host *host)
+{
+    host->state = STATE_STOPPED;
+    host->commands_due = 0;
+    host->command_running = COMMAND_NONE;
+    drop_connections(host);
+    ys_emit(host, &(struct ys_event){
+                      .kind = YS_EVENT_CONTROLLER_FAILED,
+                      .u.start = {.step = "hardware error", .status = YS_HCI_UNSPECIFIED},
+                  });
+}
+
+static void event_in(struct ys_host *host, const uint8_t *packet, size_t length)
+{
+    struct ys_reader reader = ys_reader_of(packet, length);
+    struct ys_reader parameters;
+    uint8_t event;
+    if (!ys_get_hci_event(&reader, &event, &parameters)) {
+        ys_log(host, "dropped a malformed event of this length", (uint32_t)length);
+        return;
+    }
+    switch (event) {
+    case YS_HCI_COMMAND_COMPLETE:
+        ys_commands_complete(host, parameters);
+        break;
+    case YS_HCI_COMMAND_STATUS:
+        ys_commands_status(host, parameters);
+        break;
+    case YS_HCI_DISCONNECTION_COMPLETE:
+        disconnection(host, &parameters);
+        break;
+    case YS_HCI_COMPLETED_PACKETS:
+        ys_l2cap_completed(host, &parameters);
+        break;
+    case YS_HCI_LE_META:
+        if (host->state == STATE_READY)
+            le_event(host, &parameters);
+        break;
+    case YS_HCI_HARDWARE_ERROR:
+        hardware_error(host);
+        break;
+    default:
+        break;
+    }
+}
+
+static void packet_in(struct ys_host *host, const uint8_t *packet, size_t length)
+{
+    if (length == 0 || host->state == STATE_STOPPED)
+        return;
+    if (packet[0] == YS_HCI_EVENT)
+        event_in(host, packet + 1, length - 1);
+    else if (packet[0] == YS_HCI_DATA)
+        ys_l2cap_receive(host, packet + 1, length - 1);
+    else
+        ys_log(host, "dropped a packet of this unknown type", packet[0]);
+}
+
+static uint32_t least(uint32_t a, uint32_t b)
+{
+    return a < b ? a : b;
+}
+
+static uint32_t wait_ms(const struct ys_host *host)
+{
+    uint32_t now_ms = ys_now_ms(host);
+    uint32_t wait = least(ys_commands_wait_ms(host, now_ms), ys_notify_wait_ms(host, now_ms));
+    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
+        if (host->connections[i].used)
+            wait = least(wait, ys_client_wait_ms(&host->connections[i], now_ms));
+    }
+    return wait;
+}
+
+uint32_t ys_host_run(struct ys_host *host)
+{
+    size_t length = 0;
+    const uint8_t *packet;
+    while ((packet = host->port->receive(host->port->context, &length)) != NULL)
+        packet_in(host, packet, length);
+    if (host->state == STATE_STOPPED)
+        return YS_FOREVER;
+    uint32_t now_ms = ys_now_ms(host);
+    ys_notify_collect(host, now_ms);
+    for (size_t i = 0; i < YS_CONNECTIONS; i++) { /* each turn another one is first, so that none is always last */
+        struct ys_connection *connection = &host->connections[(host->next_connection + i) % YS_CONNECTIONS];
+        if (connection->used)
+            ys_client_run(host, connection, now_ms);
+        if (connection->used)
+            ys_l2cap_run(host, connection);
+    }
+    host->next_connection = (uint8_t)((host->next_connection + 1) % YS_CONNECTIONS);
+    ys_commands_run(host);
+    return wait_ms(host);
+}
+
+struct ys_address ys_host_address(const struct ys_host *host)
+{
+    return host->address;
+}
+
+uint16_t ys_host_mtu(const struct ys_host *host, uint16_t connection)
+{
+    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
+        if (host->connections[i].used && host->connections[i].handle == connection)
+            return host->connections[i].mtu;
+    }
+    return 0;
+}

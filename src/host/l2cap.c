@@ -1,0 +1,225 @@
+/* L2CAP: data packets are put together into PDUs for the fixed channels, and PDUs are cut into data packets.
+ *
+ * A PDU is handed to the controller only when all of its pieces fit into the controller's free buffers, except a
+ * response of the server, which has memory of its own and may go piece by piece. So nothing is ever half sent. */
+#include <string.h>
+
+#include "host/internal.h"
+
+/* out */
+
+bool ys_l2cap_fits(const struct ys_host *host, size_t pdu_length)
+{
+    size_t frame = pdu_length + YS_L2CAP_HEADER_SIZE;
+    return frame <= (size_t)host->data_free * host->data_length;
+}
+
+struct ys_writer ys_l2cap_writer(struct ys_outgoing *outgoing, size_t limit)
+{
+    return ys_writer_to(outgoing->bytes + PDU_AT, limit);
+}
+
+void ys_l2cap_seal(struct ys_outgoing *outgoing, uint16_t channel, size_t length)
+{
+    struct ys_writer writer = ys_writer_to(outgoing->bytes + YS_HCI_DATA_HEADER_SIZE, YS_L2CAP_HEADER_SIZE);
+    ys_put_l2cap_header(&writer, &(struct ys_l2cap_header){.length = (uint16_t)length, .channel = channel});
+    outgoing->length = (uint16_t)(length + YS_L2CAP_HEADER_SIZE);
+    outgoing->sent = 0;
+}
+
+/* Sends the next piece. Its header is written over the end of the piece before, which is gone already. */
+static void send_piece(struct ys_host *host, struct ys_connection *connection, struct ys_outgoing *outgoing)
+{
+    uint16_t left = (uint16_t)(outgoing->length - outgoing->sent);
+    uint16_t size = left < host->data_length ? left : host->data_length;
+    uint8_t *packet = outgoing->bytes + outgoing->sent;
+    struct ys_writer writer = ys_writer_to(packet, YS_HCI_DATA_HEADER_SIZE);
+    ys_put_u8(&writer, YS_HCI_DATA);
+    ys_put_hci_data(&writer, &(struct ys_hci_data){
+                                 .handle = connection->handle,
+                                 .boundary = outgoing->sent == 0 ? YS_HCI_FIRST_TO_CONTROLLER : YS_HCI_CONTINUING,
+                                 .length = size,
+                             });
+    outgoing->sent = (uint16_t)(outgoing->sent + size);
+    host->data_free--;
+    connection->packets_out++;
+    host->port->send(host->port->context, packet, (size_t)YS_HCI_DATA_HEADER_SIZE + size);
+}
+
+/* Sends as many pieces as fit; true once all are sent. */
+static bool send_pieces(struct ys_host *host, struct ys_connection *connection, struct ys_outgoing *outgoing)
+{
+    while (outgoing->sent < outgoing->length && host->data_free > 0)
+        send_piece(host, connection, outgoing);
+    if (outgoing->sent < outgoing->length)
+        return false;
+    outgoing->length = 0;
+    outgoing->sent = 0;
+    return true;
+}
+
+void ys_l2cap_send(struct ys_host *host, struct ys_connection *connection)
+{
+    (void)send_pieces(host, connection, &host->outgoing);
+}
+
+static void send_reject(struct ys_host *host, struct ys_connection *connection)
+{
+    struct ys_writer writer = ys_l2cap_writer(&host->outgoing, YS_MTU);
+    ys_put_l2cap_signal(&writer, &(struct ys_l2cap_signal){.code = YS_L2CAP_COMMAND_REJECT,
+                                                           .identifier = connection->reject_identifier,
+                                                           .length = 2});
+    ys_put_u16(&writer, YS_L2CAP_NOT_UNDERSTOOD);
+    ys_l2cap_seal(&host->outgoing, YS_L2CAP_SIGNALLING, ys_writer_stored(&writer));
+    connection->reject_identifier = 0;
+    ys_l2cap_send(host, connection);
+}
+
+/* Vol 3 Part H 3.5.5: Pairing Failed, with the reason that pairing is not supported. */
+static void send_pairing_refusal(struct ys_host *host, struct ys_connection *connection)
+{
+    struct ys_writer writer = ys_l2cap_writer(&host->outgoing, YS_MTU);
+    ys_put_u8(&writer, 0x05);
+    ys_put_u8(&writer, 0x05);
+    ys_l2cap_seal(&host->outgoing, YS_L2CAP_SECURITY, ys_writer_stored(&writer));
+    connection->refuse_pairing = false;
+    ys_l2cap_send(host, connection);
+}
+
+static void send_confirmation(struct ys_host *host, struct ys_connection *connection)
+{
+    struct ys_writer writer = ys_l2cap_writer(&host->outgoing, YS_MTU);
+    ys_put_att(&writer, &(struct ys_att_pdu){.opcode = YS_ATT_CONFIRMATION});
+    ys_l2cap_seal(&host->outgoing, YS_L2CAP_ATT, ys_writer_stored(&writer));
+    connection->confirm_due = false;
+    ys_l2cap_send(host, connection);
+}
+
+void ys_l2cap_run(struct ys_host *host, struct ys_connection *connection)
+{
+    if (connection->response.length > 0 && !send_pieces(host, connection, &connection->response))
+        return; /* no other PDU may come between the pieces of one */
+    if (connection->confirm_due && ys_l2cap_fits(host, YS_ATT_MTU_DEFAULT))
+        send_confirmation(host, connection);
+    if (connection->reject_identifier != 0 && ys_l2cap_fits(host, YS_ATT_MTU_DEFAULT))
+        send_reject(host, connection);
+    if (connection->refuse_pairing && ys_l2cap_fits(host, YS_ATT_MTU_DEFAULT))
+        send_pairing_refusal(host, connection);
+    while (ys_notify_run(host, connection))
+        continue;
+}
+
+void ys_l2cap_completed(struct ys_host *host, struct ys_reader *parameters)
+{
+    uint8_t count = ys_get_u8(parameters);
+    for (uint8_t i = 0; i < count; i++) {
+        struct ys_connection *connection = ys_connection_find(host, ys_get_u16(parameters) & 0x0fff);
+        uint16_t packets = ys_get_u16(parameters);
+        if (!ys_reader_ok(parameters) || connection == NULL)
+            continue;
+        if (packets > connection->packets_out)
+            packets = connection->packets_out;
+        connection->packets_out = (uint16_t)(connection->packets_out - packets);
+        host->data_free = (uint16_t)(host->data_free + packets);
+    }
+}
+
+/* in */
+
+static void signal_in(struct ys_host *host, struct ys_connection *connection, const uint8_t *pdu, size_t length)
+{
+    struct ys_reader reader = ys_reader_of(pdu, length);
+    struct ys_l2cap_signal signal;
+    ys_get_l2cap_signal(&reader, &signal);
+    /* Part A 4: an identifier is never 0; a reject is not answered */
+    if (!ys_reader_ok(&reader) || signal.identifier == 0 || signal.code == YS_L2CAP_COMMAND_REJECT)
+        return;
+    ys_log(host, "rejects a signalling command with the code", signal.code);
+    connection->reject_identifier = signal.identifier;
+}
+
+static void security_in(struct ys_host *host, struct ys_connection *connection, const uint8_t *pdu, size_t length)
+{
+    (void)host;
+    /* a pairing or security request is refused; anything else has nothing to belong to */
+    if (length > 0 && (pdu[0] == 0x01 || pdu[0] == 0x0b))
+        connection->refuse_pairing = true;
+}
+
+static void att_in(struct ys_host *host, struct ys_connection *connection, const uint8_t *pdu, size_t length)
+{
+    if (length > 0 && length <= connection->mtu)
+        ys_server_receive(host, connection, pdu, length);
+    else
+        ys_log(host, "dropped an attribute PDU longer than the MTU, bytes", (uint32_t)length);
+}
+
+static void frame_in(struct ys_host *host, struct ys_connection *connection, const uint8_t *frame, size_t length)
+{
+    struct ys_reader reader = ys_reader_of(frame, length);
+    struct ys_l2cap_header header;
+    ys_get_l2cap_header(&reader, &header);
+    const uint8_t *pdu = ys_get_bytes(&reader, header.length);
+    if (!ys_reader_done(&reader))
+        return;
+    switch (header.channel) {
+    case YS_L2CAP_ATT:
+        att_in(host, connection, pdu, header.length);
+        break;
+    case YS_L2CAP_SIGNALLING:
+        signal_in(host, connection, pdu, header.length);
+        break;
+    case YS_L2CAP_SECURITY:
+        security_in(host, connection, pdu, header.length);
+        break;
+    default:
+        ys_log(host, "dropped a frame for the unknown channel", header.channel);
+        break;
+    }
+}
+
+/* Takes the pieces of a frame until they are as long as its header says. What does not fit is dropped whole. */
+static void piece_in(struct ys_host *host, struct ys_connection *connection, const uint8_t *bytes, uint16_t length)
+{
+    if (connection->incoming_length + length > sizeof connection->incoming) {
+        ys_log(host, "dropped a frame that is too long, bytes so far", connection->incoming_length);
+        connection->incoming_length = 0;
+        connection->incoming_expected = 0;
+        return;
+    }
+    memcpy(connection->incoming + connection->incoming_length, bytes, length);
+    connection->incoming_length = (uint16_t)(connection->incoming_length + length);
+    if (connection->incoming_length >= YS_L2CAP_HEADER_SIZE) {
+        struct ys_reader reader = ys_reader_of(connection->incoming, YS_L2CAP_HEADER_SIZE);
+        struct ys_l2cap_header header;
+        ys_get_l2cap_header(&reader, &header);
+        connection->incoming_expected =
+            header.length > UINT16_MAX - YS_L2CAP_HEADER_SIZE ? UINT16_MAX
+                                                              : (uint16_t)(header.length + YS_L2CAP_HEADER_SIZE);
+    }
+    if (connection->incoming_length < connection->incoming_expected)
+        return;
+    uint16_t whole = connection->incoming_length;
+    connection->incoming_length = 0;
+    connection->incoming_expected = 0;
+    frame_in(host, connection, connection->incoming, whole);
+}
+
+void ys_l2cap_receive(struct ys_host *host, const uint8_t *packet, size_t length)
+{
+    struct ys_reader reader = ys_reader_of(packet, length);
+    struct ys_hci_data data;
+    ys_get_hci_data(&reader, &data);
+    const uint8_t *bytes = ys_get_bytes(&reader, data.length);
+    struct ys_connection *connection = ys_connection_find(host, data.handle);
+    if (!ys_reader_done(&reader) || connection == NULL) {
+        ys_log(host, "dropped a data packet that is malformed or for no connection, handle", data.handle);
+        return;
+    }
+    if (data.boundary != YS_HCI_CONTINUING) { /* a new frame begins; one that was begun will never be whole */
+        connection->incoming_length = 0;
+        connection->incoming_expected = YS_L2CAP_HEADER_SIZE;
+    }
+    if (connection->incoming_expected > 0 && data.length > 0)
+        piece_in(host, connection, bytes, data.length);
+}

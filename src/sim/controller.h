@@ -1,0 +1,35 @@
+/* A simulated controller: HCI on one side, the air on the other. It knows nothing of any host. */
+#ifndef SIM_CONTROLLER_H
+#define SIM_CONTROLLER_H
+
+#include <stddef.h>
+#include <stdint.h>
+
+#include <yarnswift/address.h>
+
+#include "sim/radio.h"
+
+struct ys_controller;
+
+typedef void ys_packet_fn(void *context, const uint8_t *packet, size_t length);
+
+/* What a controller is made of. */
+struct ys_controller_settings {
+    uint16_t number; /* its number on the air, from 1, and in the run's chance */
+    uint64_t seed;
+    struct ys_address address; /* its public one */
+    uint16_t buffer_length;    /* of a data buffer, 27 to 251; 0: 251 */
+    uint8_t buffer_count;      /* 1 to 64; 0: 8 */
+    ys_packet_fn *send;        /* hands a packet to the host; must not call the controller back */
+    void *context;
+};
+
+/* A controller after power-up; NULL if there is no memory. */
+struct ys_controller *ys_controller_new(struct ys_radio *radio, const struct ys_controller_settings *settings);
+void ys_controller_free(struct ys_controller *controller);
+
+/* Takes a packet from the host, with its type byte. What is malformed or unknown is answered as the standard says, or
+ * dropped where it says nothing. */
+void ys_controller_receive(struct ys_controller *controller, const uint8_t *packet, size_t length);
+
+#endif

@@ -1,0 +1,417 @@
+/* Connections (Core 5.4 Vol 6 Part B 4.5): events on their anchors, exchanges inside an event, acknowledgement by one
+ * sequence bit each way, termination and supervision.
+ *
+ * The central starts each event; the peripheral answers T_IFS after. Either goes on while one of them has more. */
+#include <string.h>
+
+#include "sim/controller_parts.h"
+
+/* From the end of CONNECT_IND to the first transmit window (4.5.3). */
+#define WINDOW_DELAY_NS (1250 * YS_NS_PER_US)
+
+/* A connection that was never heard is given up after six intervals (4.5.2). */
+#define FIRST_EVENTS 6
+
+/* The longest packet that the other side may send, at 1M. */
+#define LONGEST_NS (YS_NS_PER_US * (1 + 4 + 2 + PAYLOAD_MAX + 3) * 8)
+
+static uint64_t interval_ns(const struct link *link)
+{
+    return link->parameters.interval * NS_PER_INTERVAL_STEP;
+}
+
+static struct ys_clock *clock_of(const struct link *link)
+{
+    return link->controller->clock;
+}
+
+/* what the host is told */
+
+static void send_disconnected(struct link *link, uint8_t reason)
+{
+    uint8_t bytes[8];
+    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
+    ys_hci_event_begin(&writer, YS_HCI_DISCONNECTION_COMPLETE);
+    ys_put_u8(&writer, YS_HCI_OK);
+    ys_put_u16(&writer, link->handle);
+    ys_put_u8(&writer, reason);
+    ys_hci_end(&writer);
+    controller_send(link->controller, &writer);
+}
+
+static void send_completed(struct link *link, uint16_t count)
+{
+    uint8_t bytes[8];
+    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
+    ys_hci_event_begin(&writer, YS_HCI_COMPLETED_PACKETS);
+    ys_put_u8(&writer, 1);
+    ys_put_u16(&writer, link->handle);
+    ys_put_u16(&writer, count);
+    ys_hci_end(&writer);
+    controller_send(link->controller, &writer);
+}
+
+static void send_data(struct link *link, const struct ys_link_data *pdu)
+{
+    uint8_t bytes[YS_HCI_DATA_HEADER_SIZE + 255];
+    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
+    ys_put_u8(&writer, YS_HCI_DATA);
+    ys_put_hci_data(&writer, &(struct ys_hci_data){
+                                 .handle = link->handle,
+                                 .boundary = pdu->kind == YS_LINK_FIRST ? YS_HCI_FIRST_TO_HOST : YS_HCI_CONTINUING,
+                                 .length = pdu->length,
+                             });
+    ys_put_bytes(&writer, pdu->payload, pdu->length);
+    controller_send(link->controller, &writer);
+}
+
+static void release(struct link *link, struct outbound *buffer)
+{
+    buffer->next = link->controller->free_buffers;
+    link->controller->free_buffers = buffer;
+}
+
+static void silence(struct link *link)
+{
+    ys_clock_cancel(clock_of(link), &link->event);
+    ys_clock_cancel(clock_of(link), &link->step);
+    ys_radio_stop(&link->receiver);
+    while (link->first != NULL) {
+        struct outbound *buffer = link->first;
+        link->first = buffer->next;
+        release(link, buffer);
+    }
+    link->used = false;
+}
+
+static void end_link(struct link *link, uint8_t reason)
+{
+    silence(link);
+    send_disconnected(link, reason);
+}
+
+/* what is sent next */
+
+static void next_control(struct link *link)
+{
+    if (link->control_length == 0 && link->terminate_reason != 0 && !link->terminate_sent) {
+        link->control[0] = YS_LINK_TERMINATE_IND;
+        link->control[1] = link->terminate_reason;
+        link->control_length = 2;
+        link->terminate_sent = true;
+    }
+}
+
+static bool has_more(const struct link *link)
+{
+    const struct outbound *first = link->first;
+    if (link->control_length > 0 || (link->terminate_reason != 0 && !link->terminate_sent))
+        return true;
+    if (first == NULL || link->terminate_reason != 0)
+        return false;
+    bool data_in_flight = link->in_flight && link->pdu.length > 0 && link->pdu.kind != YS_LINK_CONTROL;
+    size_t behind = data_in_flight ? (size_t)first->sent + link->pdu.length : first->sent;
+    return behind < first->length || first->next != NULL;
+}
+
+/* Chooses the PDU that goes next: the one that waits for its acknowledgement, a control PDU, data, or an empty one. */
+static void choose(struct link *link)
+{
+    if (link->in_flight)
+        return;
+    link->in_flight = true;
+    link->pdu = (struct ys_link_data){.kind = YS_LINK_CONTINUING, .payload = link->payload};
+    next_control(link);
+    if (link->control_length > 0) {
+        link->pdu.kind = YS_LINK_CONTROL;
+        link->pdu.length = link->control_length;
+        memcpy(link->payload, link->control, link->control_length);
+        link->control_length = 0;
+    } else if (link->first != NULL && link->terminate_reason == 0) {
+        const struct outbound *first = link->first;
+        uint16_t left = (uint16_t)(first->length - first->sent);
+        link->pdu.length = (uint8_t)(left < PAYLOAD_MAX ? left : PAYLOAD_MAX);
+        if (first->sent == 0 && first->boundary != YS_HCI_CONTINUING)
+            link->pdu.kind = YS_LINK_FIRST;
+        memcpy(link->payload, first->bytes + first->sent, link->pdu.length);
+    }
+}
+
+static uint64_t transmit(struct link *link)
+{
+    uint8_t bytes[2 + PAYLOAD_MAX];
+    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
+    choose(link);
+    link->pdu.sequence = link->sequence;
+    link->pdu.next_expected = link->next_expected;
+    link->pdu.more = has_more(link);
+    ys_put_link_data(&writer, &link->pdu);
+    return ys_radio_send(link->controller->radio, &(struct ys_sending){
+                                                      .channel = link->channel,
+                                                      .phy = YS_PHY_1M,
+                                                      .access_address = link->parameters.access_address,
+                                                      .crc_init = link->parameters.crc_init,
+                                                      .sender = link->controller->settings.number,
+                                                      .pdu = bytes,
+                                                      .length = (uint16_t)ys_writer_stored(&writer),
+                                                  });
+}
+
+/* what came */
+
+static void control_in(struct link *link, const struct ys_link_data *pdu)
+{
+    uint8_t opcode = pdu->payload[0];
+    if (opcode == YS_LINK_TERMINATE_IND && pdu->length == 2) {
+        link->ended_by_peer = pdu->payload[1] != 0 ? pdu->payload[1] : YS_HCI_UNSPECIFIED;
+    } else if (opcode != YS_LINK_UNKNOWN_RSP) { /* 2.4.2.8 */
+        link->control[0] = YS_LINK_UNKNOWN_RSP;
+        link->control[1] = opcode;
+        link->control_length = 2;
+    }
+}
+
+/* The PDU in flight has arrived. Returns false if that ended the link. */
+static bool acknowledged(struct link *link)
+{
+    struct outbound *first = link->first;
+    bool control = link->pdu.kind == YS_LINK_CONTROL;
+    link->in_flight = false;
+    link->sequence = !link->sequence;
+    if (control && link->payload[0] == YS_LINK_TERMINATE_IND) {
+        end_link(link, YS_HCI_LOCAL_ENDED);
+        return false;
+    }
+    if (control || link->pdu.length == 0 || first == NULL)
+        return true;
+    first->sent = (uint16_t)(first->sent + link->pdu.length);
+    if (first->sent == first->length) {
+        link->first = first->next;
+        release(link, first);
+        send_completed(link, 1);
+    }
+    return true;
+}
+
+/* Takes a packet: its acknowledgement, then its data. Returns false if the link has ended. */
+static bool take(struct link *link, const struct ys_air_packet *packet)
+{
+    struct ys_link_data pdu;
+    bool good = packet->crc_good &&
+                packet->crc == ys_link_crc(link->parameters.crc_init, packet->pdu, packet->length) &&
+                ys_link_data_decode(packet->pdu, packet->length, &pdu);
+    link->peer_has_more = false;
+    if (!good)
+        return true;
+    link->heard = true;
+    link->established = true;
+    link->last_heard_ns = ys_clock_now_ns(clock_of(link));
+    link->peer_has_more = pdu.more;
+    if (link->in_flight && pdu.next_expected != link->sequence && !acknowledged(link))
+        return false;
+    if (pdu.sequence != link->next_expected || link->ended_by_peer != 0)
+        return true; /* heard before */
+    link->next_expected = !link->next_expected;
+    if (pdu.kind == YS_LINK_CONTROL)
+        control_in(link, &pdu);
+    else if (pdu.length > 0)
+        send_data(link, &pdu);
+    return true;
+}
+
+/* events */
+
+/* The moment after which nothing of this event may be on the air any more: T_IFS before the next one. */
+static uint64_t event_end_ns(const struct link *link)
+{
+    return link->anchor_ns + interval_ns(link) - YS_LINK_INTER_FRAME_SPACE_NS;
+}
+
+static void close_event(struct link *link)
+{
+    ys_radio_stop(&link->receiver);
+    ys_clock_cancel(clock_of(link), &link->step);
+    link->silent_events = link->heard ? 0 : link->silent_events + 1;
+    link->anchor_ns += interval_ns(link);
+    uint64_t start_ns = link->central ? link->anchor_ns : link->anchor_ns - SLACK_NS;
+    ys_clock_set(clock_of(link), &link->event, start_ns);
+}
+
+static void listen(struct link *link, uint64_t until_ns)
+{
+    ys_radio_listen(link->controller->radio, &link->receiver, link->channel, YS_PHY_1M,
+                    link->parameters.access_address);
+    link->sends = false;
+    ys_clock_set(clock_of(link), &link->step, until_ns);
+}
+
+static void send_at(struct link *link, uint64_t at_ns)
+{
+    link->sends = true;
+    ys_clock_set(clock_of(link), &link->step, at_ns);
+}
+
+/* Whether the central may start another exchange at `at_ns` that ends in time, whatever the other side sends. */
+static bool has_time(const struct link *link, uint64_t at_ns)
+{
+    uint64_t exchange_ns = LONGEST_NS + YS_LINK_INTER_FRAME_SPACE_NS + LONGEST_NS;
+    return at_ns + exchange_ns <= event_end_ns(link);
+}
+
+static void after_sending(struct link *link, uint64_t end_ns)
+{
+    if (link->ended_by_peer != 0) { /* this packet has acknowledged it */
+        uint8_t reason = link->ended_by_peer;
+        end_link(link, reason);
+        return;
+    }
+    if (link->central || link->peer_has_more || link->pdu.more)
+        listen(link, end_ns + YS_LINK_INTER_FRAME_SPACE_NS + SLACK_NS);
+    else
+        close_event(link);
+}
+
+static void step(void *context)
+{
+    struct link *link = context;
+    if (link->sends)
+        after_sending(link, transmit(link));
+    else if (!ys_receiver_hears(&link->receiver)) /* nothing began in time */
+        close_event(link);
+}
+
+static void receive(void *context, const struct ys_air_packet *packet)
+{
+    struct link *link = context;
+    uint64_t reply_ns = packet->start_ns + packet->duration_ns + YS_LINK_INTER_FRAME_SPACE_NS;
+    bool first = !link->heard;
+    ys_radio_stop(&link->receiver);
+    if (!take(link, packet))
+        return;
+    if (!link->central) {
+        if (first && link->heard)
+            link->anchor_ns = packet->start_ns;
+        send_at(link, reply_ns);
+        return;
+    }
+    bool more = link->pdu.more || link->peer_has_more || link->ended_by_peer != 0;
+    if (more && has_time(link, reply_ns))
+        send_at(link, reply_ns);
+    else
+        close_event(link);
+}
+
+/* Ends a link that has not been heard for too long; false if it has ended. */
+static bool supervise(struct link *link)
+{
+    uint64_t now_ns = ys_clock_now_ns(clock_of(link));
+    uint8_t reason = 0;
+    if (!link->established && link->silent_events >= FIRST_EVENTS)
+        reason = YS_HCI_NOT_ESTABLISHED;
+    else if (link->established && now_ns - link->last_heard_ns >= link->parameters.timeout * NS_PER_TIMEOUT_STEP)
+        reason = link->terminate_reason != 0 ? YS_HCI_LOCAL_ENDED : YS_HCI_TIMEOUT;
+    if (reason != 0)
+        end_link(link, reason);
+    return reason == 0;
+}
+
+static void start_event(void *context)
+{
+    struct link *link = context;
+    if (!supervise(link))
+        return;
+    link->channel =
+        ys_link_next_channel(&link->last_unmapped, link->parameters.hop, link->parameters.channel_map);
+    link->heard = false;
+    link->peer_has_more = false;
+    if (link->central)
+        after_sending(link, transmit(link));
+    else
+        listen(link, link->anchor_ns + link->window_ns + SLACK_NS);
+    link->window_ns = 0;
+}
+
+/* borders */
+
+void links_init(struct ys_controller *controller)
+{
+    for (size_t i = 0; i < controller->settings.buffer_count; i++) {
+        controller->buffers[i].next = controller->free_buffers;
+        controller->free_buffers = &controller->buffers[i];
+    }
+    for (size_t i = 0; i < LINKS; i++) {
+        controller->links[i].controller = controller;
+        controller->links[i].handle = (uint16_t)(i + 1);
+    }
+}
+
+void links_stop(struct ys_controller *controller)
+{
+    for (size_t i = 0; i < LINKS; i++) {
+        if (controller->links[i].used)
+            silence(&controller->links[i]);
+    }
+}
+
+struct link *link_find(struct ys_controller *controller, uint16_t handle)
+{
+    if (handle == 0 || handle > LINKS || !controller->links[handle - 1].used)
+        return NULL;
+    return &controller->links[handle - 1];
+}
+
+struct link *link_take(struct ys_controller *controller)
+{
+    for (size_t i = 0; i < LINKS; i++) {
+        if (!controller->links[i].used)
+            return &controller->links[i];
+    }
+    return NULL;
+}
+
+void link_start(struct link *link, bool central, const struct ys_link_connect *parameters, uint64_t end_ns)
+{
+    uint64_t window_ns = end_ns + WINDOW_DELAY_NS + parameters->window_offset * NS_PER_INTERVAL_STEP;
+    *link = (struct link){
+        .controller = link->controller,
+        .used = true,
+        .central = central,
+        .handle = link->handle,
+        .parameters = *parameters,
+        .anchor_ns = window_ns,
+        .window_ns = central ? 0 : parameters->window_size * NS_PER_INTERVAL_STEP,
+        .last_heard_ns = end_ns,
+        .event = {.fire = start_event, .context = link},
+        .step = {.fire = step, .context = link},
+        .receiver = {.receive = receive, .context = link, .owner = link->controller->settings.number},
+    };
+    ys_clock_set(clock_of(link), &link->event, central ? window_ns : window_ns - SLACK_NS);
+}
+
+void link_send(struct link *link, const struct ys_hci_data *data, const uint8_t *bytes)
+{
+    struct outbound *buffer = link->controller->free_buffers;
+    if (buffer == NULL) /* the host sent more than it was given room for */
+        return;
+    link->controller->free_buffers = buffer->next;
+    buffer->length = data->length;
+    buffer->sent = 0;
+    buffer->boundary = data->boundary;
+    buffer->next = NULL;
+    memcpy(buffer->bytes, bytes, data->length);
+    struct outbound **end = &link->first;
+    while (*end != NULL)
+        end = &(*end)->next;
+    *end = buffer;
+}
+
+uint8_t link_terminate(struct link *link, uint8_t reason)
+{
+    static const uint8_t allowed[] = {0x05, 0x13, 0x14, 0x15, 0x1a, 0x29, 0x3b}; /* Vol 4 Part E 7.1.6 */
+    if (memchr(allowed, reason, sizeof allowed) == NULL)
+        return YS_HCI_INVALID_PARAMETERS;
+    if (link->terminate_reason != 0)
+        return YS_HCI_COMMAND_DISALLOWED;
+    link->terminate_reason = reason;
+    return YS_HCI_OK;
+}

@@ -1,0 +1,72 @@
+/* The air: transmissions on 40 channels, each as long as the standard says, heard by whoever listens on that channel
+ * and PHY for that access address from its first bit on. */
+#ifndef SIM_RADIO_H
+#define SIM_RADIO_H
+
+#include <stdbool.h>
+#include <stdint.h>
+
+#include "sim/clock.h"
+#include "wire/air.h"
+
+struct ys_radio;
+struct ys_transmission;
+
+typedef void ys_receive_fn(void *context, const struct ys_air_packet *packet);
+
+/* Somebody who can listen. Its memory is the owner's; zero it, and set the first three. A receiver that has begun to
+ * hear a packet hears nothing else until its end. */
+struct ys_receiver {
+    ys_receive_fn *receive;
+    void *context;
+    uint16_t owner; /* number of a sender that it cannot hear: itself */
+    /* private */
+    uint8_t channel;
+    enum ys_phy phy;
+    uint32_t access_address;
+    bool listening;
+    struct ys_receiver *next;
+    struct ys_receiver **link;
+    struct ys_transmission *hears;
+    struct ys_receiver *next_hearer;
+    struct ys_receiver **hearer_link;
+};
+
+/* What is to be sent. */
+struct ys_sending {
+    uint8_t channel;
+    enum ys_phy phy;
+    uint32_t access_address;
+    uint32_t crc_init;
+    uint16_t sender; /* number of the sender */
+    const uint8_t *pdu;
+    uint16_t length;
+};
+
+struct ys_radio *ys_radio_new(struct ys_clock *clock);
+
+/* Frees the radio; what was on the air is gone. Receivers must have stopped. */
+void ys_radio_free(struct ys_radio *radio);
+
+struct ys_clock *ys_radio_clock(const struct ys_radio *radio);
+
+/* Is told of every packet when it ends, before its receivers are. At most one. */
+void ys_radio_observe(struct ys_radio *radio, ys_receive_fn *observe, void *context);
+
+/* Puts a PDU on the air from now on; the bytes are copied. Returns when it ends. */
+uint64_t ys_radio_send(struct ys_radio *radio, const struct ys_sending *sending);
+
+/* Listens from now on, for packets that begin from now on. One that listens already is tuned anew. */
+void ys_radio_listen(struct ys_radio *radio, struct ys_receiver *receiver, uint8_t channel, enum ys_phy phy,
+                     uint32_t access_address);
+
+/* Stops listening, also to a packet that has begun. */
+void ys_radio_stop(struct ys_receiver *receiver);
+
+/* Whether a packet has begun that this receiver hears. */
+bool ys_receiver_hears(const struct ys_receiver *receiver);
+
+/* Packets since the beginning. */
+uint64_t ys_radio_count(const struct ys_radio *radio);
+
+#endif

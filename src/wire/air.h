@@ -1,0 +1,29 @@
+/* What was on the air: the one record that the simulated radio makes, that capture files will hold, and that
+ * everything which looks at traffic reads. */
+#ifndef WIRE_AIR_H
+#define WIRE_AIR_H
+
+#include <stdbool.h>
+#include <stdint.h>
+
+#include "wire/link.h"
+
+/* A sender that is not known. */
+#define YS_AIR_UNKNOWN_SENDER 0
+
+struct ys_air_packet {
+    uint64_t start_ns;    /* first bit of the preamble */
+    uint64_t duration_ns; /* to the last bit of the CRC */
+    uint8_t channel;      /* 0 to 39, as the link layer counts */
+    enum ys_phy phy;
+    uint32_t access_address;
+    int8_t strength_dbm;
+    bool crc_good;
+    bool overlapped;  /* another transmission was on the same channel meanwhile */
+    uint16_t sender;  /* number of the sender, or YS_AIR_UNKNOWN_SENDER */
+    uint16_t length;  /* of `pdu` */
+    uint32_t crc;     /* as sent */
+    uint8_t pdu[YS_LINK_PDU_MAX];
+};
+
+#endif

@@ -1,0 +1,211 @@
+/* Bounded reading and writing of little-endian bytes. */
+#include <yarnswift/bytes.h>
+
+#include <string.h>
+
+struct ys_reader ys_reader_of(const void *bytes, size_t length)
+{
+    return (struct ys_reader){.next = bytes, .left = length, .bad = false};
+}
+
+const uint8_t *ys_get_bytes(struct ys_reader *reader, size_t length)
+{
+    if (reader->bad || length > reader->left) {
+        reader->bad = true;
+        return NULL;
+    }
+    const uint8_t *bytes = reader->next;
+    if (length > 0) /* an empty reader may stand on NULL, from which nothing may be counted */
+        reader->next += length;
+    reader->left -= length;
+    return bytes;
+}
+
+static uint64_t get_number(struct ys_reader *reader, size_t size)
+{
+    const uint8_t *bytes = ys_get_bytes(reader, size);
+    uint64_t value = 0;
+    if (bytes == NULL)
+        return 0;
+    for (size_t i = size; i > 0; i--)
+        value = value << 8 | bytes[i - 1];
+    return value;
+}
+
+uint8_t ys_get_u8(struct ys_reader *reader)
+{
+    const uint8_t *bytes = ys_get_bytes(reader, 1);
+    return bytes != NULL ? bytes[0] : 0;
+}
+
+uint16_t ys_get_u16(struct ys_reader *reader)
+{
+    const uint8_t *bytes = ys_get_bytes(reader, 2);
+    return bytes != NULL ? (uint16_t)(bytes[0] | bytes[1] << 8) : 0;
+}
+
+uint32_t ys_get_u24(struct ys_reader *reader)
+{
+    return (uint32_t)get_number(reader, 3);
+}
+
+uint32_t ys_get_u32(struct ys_reader *reader)
+{
+    return (uint32_t)get_number(reader, 4);
+}
+
+uint64_t ys_get_u64(struct ys_reader *reader)
+{
+    return get_number(reader, 8);
+}
+
+int8_t ys_get_i8(struct ys_reader *reader)
+{
+    return (int8_t)ys_get_u8(reader);
+}
+
+int16_t ys_get_i16(struct ys_reader *reader)
+{
+    return (int16_t)ys_get_u16(reader);
+}
+
+int32_t ys_get_i32(struct ys_reader *reader)
+{
+    return (int32_t)ys_get_u32(reader);
+}
+
+void ys_get_copy(struct ys_reader *reader, void *to, size_t length)
+{
+    const uint8_t *bytes = ys_get_bytes(reader, length);
+    if (length == 0)
+        return;
+    if (bytes != NULL)
+        memcpy(to, bytes, length);
+    else
+        memset(to, 0, length);
+}
+
+struct ys_reader ys_get_part(struct ys_reader *reader, size_t length)
+{
+    const uint8_t *bytes = ys_get_bytes(reader, length);
+    if (reader->bad)
+        return (struct ys_reader){.next = NULL, .left = 0, .bad = true};
+    return ys_reader_of(bytes, length);
+}
+
+size_t ys_reader_left(const struct ys_reader *reader)
+{
+    return reader->bad ? 0 : reader->left;
+}
+
+bool ys_reader_ok(const struct ys_reader *reader)
+{
+    return !reader->bad;
+}
+
+bool ys_reader_done(const struct ys_reader *reader)
+{
+    return !reader->bad && reader->left == 0;
+}
+
+struct ys_writer ys_writer_to(void *start, size_t capacity)
+{
+    return ys_writer_window(start, capacity, 0);
+}
+
+struct ys_writer ys_writer_window(void *start, size_t capacity, size_t skip)
+{
+    return (struct ys_writer){.start = start, .capacity = capacity, .skip = skip, .length = 0};
+}
+
+void ys_put_bytes(struct ys_writer *writer, const void *bytes, size_t length)
+{
+    const uint8_t *from = bytes;
+    size_t at = writer->length;
+    writer->length += length;
+    if (at < writer->skip) {
+        size_t dropped = writer->skip - at;
+        if (dropped >= length)
+            return;
+        from += dropped;
+        length -= dropped;
+        at = writer->skip;
+    }
+    at -= writer->skip;
+    if (length == 0 || at >= writer->capacity)
+        return;
+    memcpy(writer->start + at, from, length < writer->capacity - at ? length : writer->capacity - at);
+}
+
+static void put_number(struct ys_writer *writer, uint64_t value, size_t size)
+{
+    uint8_t bytes[8];
+    for (size_t i = 0; i < size; i++, value >>= 8)
+        bytes[i] = (uint8_t)value;
+    ys_put_bytes(writer, bytes, size);
+}
+
+void ys_put_u8(struct ys_writer *writer, uint8_t value)
+{
+    ys_put_bytes(writer, &value, 1);
+}
+
+void ys_put_u16(struct ys_writer *writer, uint16_t value)
+{
+    const uint8_t bytes[2] = {(uint8_t)value, (uint8_t)(value >> 8)};
+    ys_put_bytes(writer, bytes, sizeof bytes);
+}
+
+void ys_put_u24(struct ys_writer *writer, uint32_t value)
+{
+    put_number(writer, value, 3);
+}
+
+void ys_put_u32(struct ys_writer *writer, uint32_t value)
+{
+    put_number(writer, value, 4);
+}
+
+void ys_put_u64(struct ys_writer *writer, uint64_t value)
+{
+    put_number(writer, value, 8);
+}
+
+void ys_put_i8(struct ys_writer *writer, int8_t value)
+{
+    ys_put_u8(writer, (uint8_t)value);
+}
+
+void ys_put_i16(struct ys_writer *writer, int16_t value)
+{
+    ys_put_u16(writer, (uint16_t)value);
+}
+
+void ys_put_i32(struct ys_writer *writer, int32_t value)
+{
+    ys_put_u32(writer, (uint32_t)value);
+}
+
+void ys_put_text(struct ys_writer *writer, const char *text)
+{
+    for (; *text != '\0'; text++)
+        ys_put_u8(writer, (uint8_t)*text);
+}
+
+size_t ys_writer_length(const struct ys_writer *writer)
+{
+    return writer->length;
+}
+
+size_t ys_writer_stored(const struct ys_writer *writer)
+{
+    if (writer->length <= writer->skip)
+        return 0;
+    size_t behind = writer->length - writer->skip;
+    return behind < writer->capacity ? behind : writer->capacity;
+}
+
+bool ys_writer_ok(const struct ys_writer *writer)
+{
+    return writer->length <= writer->skip || writer->length - writer->skip <= writer->capacity;
+}

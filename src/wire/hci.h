@@ -1,0 +1,169 @@
+/* HCI commands, events and data packets (Core 5.4 Vol 4 Part E 5.4, 7), for both sides of the border: what the host
+ * writes the controller reads, and the other way round. A packet starts with its type, as on a serial line
+ * (Part A 2). */
+#ifndef WIRE_HCI_H
+#define WIRE_HCI_H
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdint.h>
+
+#include <yarnswift/address.h>
+#include <yarnswift/advertisement.h>
+#include <yarnswift/bytes.h>
+#include <yarnswift/codes.h>
+
+enum ys_hci_packet { YS_HCI_COMMAND = 0x01, YS_HCI_DATA = 0x02, YS_HCI_EVENT = 0x04 };
+
+#define YS_HCI_DATA_HEADER_SIZE 5   /* with the packet type */
+#define YS_HCI_COMMAND_MAX      259 /* with the packet type */
+#define YS_HCI_EVENT_MAX        258 /* with the packet type */
+
+enum ys_hci_opcode {
+    YS_HCI_DISCONNECT = 0x0406,
+    YS_HCI_SET_EVENT_MASK = 0x0c01,
+    YS_HCI_RESET = 0x0c03,
+    YS_HCI_READ_COMMANDS = 0x1002,
+    YS_HCI_READ_FEATURES = 0x1003,
+    YS_HCI_READ_BUFFER_SIZE = 0x1005,
+    YS_HCI_READ_ADDRESS = 0x1009,
+    YS_HCI_LE_SET_EVENT_MASK = 0x2001,
+    YS_HCI_LE_READ_BUFFER_SIZE = 0x2002,
+    YS_HCI_LE_READ_FEATURES = 0x2003,
+    YS_HCI_LE_SET_RANDOM_ADDRESS = 0x2005,
+    YS_HCI_LE_SET_ADVERTISING_PARAMETERS = 0x2006,
+    YS_HCI_LE_SET_ADVERTISING_DATA = 0x2008,
+    YS_HCI_LE_SET_SCAN_RESPONSE_DATA = 0x2009,
+    YS_HCI_LE_SET_ADVERTISING_ENABLE = 0x200a,
+    YS_HCI_LE_SET_SCAN_PARAMETERS = 0x200b,
+    YS_HCI_LE_SET_SCAN_ENABLE = 0x200c,
+    YS_HCI_LE_CREATE_CONNECTION = 0x200d,
+    YS_HCI_LE_CREATE_CONNECTION_CANCEL = 0x200e
+};
+
+enum ys_hci_event {
+    YS_HCI_DISCONNECTION_COMPLETE = 0x05,
+    YS_HCI_COMMAND_COMPLETE = 0x0e,
+    YS_HCI_COMMAND_STATUS = 0x0f,
+    YS_HCI_HARDWARE_ERROR = 0x10,
+    YS_HCI_COMPLETED_PACKETS = 0x13,
+    YS_HCI_LE_META = 0x3e
+};
+
+enum ys_hci_le_event { YS_HCI_LE_CONNECTION_COMPLETE = 0x01, YS_HCI_LE_ADVERTISING_REPORT = 0x02 };
+
+/* Bit 38 of the local features: the controller speaks LE. */
+#define YS_HCI_FEATURE_LE (UINT64_C(1) << 38)
+
+/* Bits of the event masks that the host asks for. */
+#define YS_HCI_EVENT_MASK    (UINT64_C(1) << 4 | UINT64_C(1) << 15 | UINT64_C(1) << 61)
+#define YS_HCI_LE_EVENT_MASK (UINT64_C(1) << 0 | UINT64_C(1) << 1)
+
+/* A command's header; `opcode` is followed by `length` bytes. */
+struct ys_hci_command {
+    uint16_t opcode;
+    struct ys_reader parameters;
+};
+
+/* LE Set Advertising Parameters (7.8.5); intervals in steps of 0.625 ms. */
+struct ys_hci_advertising {
+    uint16_t interval_min;
+    uint16_t interval_max;
+    uint8_t type; /* enum ys_hci_advertising_type */
+    uint8_t own_address_type;
+    struct ys_address peer;
+    uint8_t channels; /* bit 0: 37, bit 1: 38, bit 2: 39 */
+    uint8_t filter;
+};
+
+enum ys_hci_advertising_type { YS_HCI_ADVERTISE_CONNECTABLE = 0, YS_HCI_ADVERTISE_SCANNABLE = 2, YS_HCI_ADVERTISE_BEACON = 3 };
+
+/* LE Set Advertising Data and LE Set Scan Response Data (7.8.7, 7.8.8): the length, then always 31 bytes. */
+struct ys_hci_payload {
+    uint8_t length;
+    uint8_t bytes[YS_ADVERTISEMENT_MAX];
+};
+
+/* LE Set Scan Parameters (7.8.10); interval and window in steps of 0.625 ms. */
+struct ys_hci_scan {
+    uint8_t active;
+    uint16_t interval;
+    uint16_t window;
+    uint8_t own_address_type;
+    uint8_t filter;
+};
+
+/* LE Create Connection (7.8.12); scan times in 0.625 ms, connection intervals in 1.25 ms, timeout in 10 ms,
+ * event lengths in 0.625 ms. */
+struct ys_hci_connect {
+    uint16_t scan_interval;
+    uint16_t scan_window;
+    uint8_t filter;
+    struct ys_address peer;
+    uint8_t own_address_type;
+    uint16_t interval_min;
+    uint16_t interval_max;
+    uint16_t latency;
+    uint16_t timeout;
+    uint16_t event_length_min;
+    uint16_t event_length_max;
+};
+
+/* LE Connection Complete (7.7.65.1). */
+struct ys_hci_connection {
+    uint8_t status;
+    uint16_t handle;
+    uint8_t role; /* 0: central, 1: peripheral */
+    struct ys_address peer;
+    uint16_t interval;
+    uint16_t latency;
+    uint16_t timeout;
+    uint8_t clock_accuracy;
+};
+
+/* One report of LE Advertising Report (7.7.65.2); `data` points into the event. */
+struct ys_hci_report {
+    uint8_t type; /* 0 connectable, 1 directed, 2 scannable, 3 beacon, 4 scan response */
+    struct ys_address address;
+    uint8_t length;
+    const uint8_t *data;
+    int8_t rssi_dbm; /* 127: not available */
+};
+
+/* The header of a data packet: handle and boundary flag, then `length` bytes. */
+struct ys_hci_data {
+    uint16_t handle;
+    uint8_t boundary; /* enum ys_hci_boundary */
+    uint16_t length;
+};
+
+enum ys_hci_boundary { YS_HCI_FIRST_TO_CONTROLLER = 0, YS_HCI_CONTINUING = 1, YS_HCI_FIRST_TO_HOST = 2 };
+
+/* Commands. `ys_hci_command_begin` puts type, opcode and a length to be filled by `ys_hci_end`, which works for
+ * events too. */
+void ys_hci_command_begin(struct ys_writer *writer, uint16_t opcode);
+void ys_hci_event_begin(struct ys_writer *writer, uint8_t event);
+void ys_hci_end(struct ys_writer *writer);
+
+/* Reads a command behind its packet type; false if its length is not what it says. */
+bool ys_get_hci_command(struct ys_reader *reader, struct ys_hci_command *command);
+
+/* Reads an event behind its packet type: the code, and a reader of its parameters; false as above. */
+bool ys_get_hci_event(struct ys_reader *reader, uint8_t *event, struct ys_reader *parameters);
+
+void ys_put_hci_advertising(struct ys_writer *writer, const struct ys_hci_advertising *parameters);
+void ys_get_hci_advertising(struct ys_reader *reader, struct ys_hci_advertising *parameters);
+void ys_put_hci_payload(struct ys_writer *writer, const struct ys_hci_payload *payload);
+void ys_get_hci_payload(struct ys_reader *reader, struct ys_hci_payload *payload);
+void ys_put_hci_scan(struct ys_writer *writer, const struct ys_hci_scan *parameters);
+void ys_get_hci_scan(struct ys_reader *reader, struct ys_hci_scan *parameters);
+void ys_put_hci_connect(struct ys_writer *writer, const struct ys_hci_connect *parameters);
+void ys_get_hci_connect(struct ys_reader *reader, struct ys_hci_connect *parameters);
+void ys_put_hci_connection(struct ys_writer *writer, const struct ys_hci_connection *connection);
+void ys_get_hci_connection(struct ys_reader *reader, struct ys_hci_connection *connection);
+void ys_put_hci_report(struct ys_writer *writer, const struct ys_hci_report *report);
+void ys_get_hci_report(struct ys_reader *reader, struct ys_hci_report *report);
+void ys_put_hci_data(struct ys_writer *writer, const struct ys_hci_data *data);
+void ys_get_hci_data(struct ys_reader *reader, struct ys_hci_data *data);
+
+#endif

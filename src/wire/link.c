@@ -1,0 +1,182 @@
+/* PDUs of the link layer, their CRC and their time on the air. */
+#include "wire/link.h"
+
+#define ADDRESS_SIZE 6
+#define CONNECT_SIZE 34
+#define CHANNELS     37
+
+static void get_connect(struct ys_reader *reader, struct ys_link_connect *connect)
+{
+    connect->access_address = ys_get_u32(reader);
+    connect->crc_init = ys_get_u24(reader);
+    connect->window_size = ys_get_u8(reader);
+    connect->window_offset = ys_get_u16(reader);
+    connect->interval = ys_get_u16(reader);
+    connect->latency = ys_get_u16(reader);
+    connect->timeout = ys_get_u16(reader);
+    ys_get_copy(reader, connect->channel_map, sizeof connect->channel_map);
+    uint8_t last = ys_get_u8(reader);
+    connect->hop = last & 0x1f;
+    connect->clock_accuracy = last >> 5;
+}
+
+static void put_connect(struct ys_writer *writer, const struct ys_link_connect *connect)
+{
+    ys_put_u32(writer, connect->access_address);
+    ys_put_u24(writer, connect->crc_init);
+    ys_put_u8(writer, connect->window_size);
+    ys_put_u16(writer, connect->window_offset);
+    ys_put_u16(writer, connect->interval);
+    ys_put_u16(writer, connect->latency);
+    ys_put_u16(writer, connect->timeout);
+    ys_put_bytes(writer, connect->channel_map, sizeof connect->channel_map);
+    ys_put_u8(writer, (uint8_t)(connect->hop | connect->clock_accuracy << 5));
+}
+
+static bool has_target(uint8_t type)
+{
+    return type == YS_LINK_ADV_DIRECT_IND || type == YS_LINK_SCAN_REQ || type == YS_LINK_CONNECT_IND;
+}
+
+static bool has_data(uint8_t type)
+{
+    return type == YS_LINK_ADV_IND || type == YS_LINK_ADV_NONCONN_IND || type == YS_LINK_SCAN_RSP ||
+           type == YS_LINK_ADV_SCAN_IND;
+}
+
+bool ys_link_advertising_decode(const uint8_t *bytes, size_t length, struct ys_link_advertising *pdu)
+{
+    struct ys_reader reader = ys_reader_of(bytes, length);
+    uint8_t header = ys_get_u8(&reader);
+    uint8_t payload = ys_get_u8(&reader);
+    *pdu = (struct ys_link_advertising){.type = header & 0x0f, .channel_selection_2 = (header >> 5 & 1) != 0};
+    if (payload != ys_reader_left(&reader) || pdu->type > YS_LINK_ADV_SCAN_IND)
+        return false;
+    pdu->sender.type = header >> 6 & 1;
+    ys_get_address(&reader, &pdu->sender);
+    if (has_target(pdu->type)) {
+        pdu->target.type = header >> 7;
+        ys_get_address(&reader, &pdu->target);
+    }
+    if (pdu->type == YS_LINK_CONNECT_IND)
+        get_connect(&reader, &pdu->connect);
+    if (has_data(pdu->type)) {
+        pdu->length = (uint8_t)ys_reader_left(&reader);
+        pdu->data = ys_get_bytes(&reader, pdu->length);
+        if (pdu->length > 31)
+            return false;
+    }
+    return ys_reader_done(&reader);
+}
+
+void ys_put_link_advertising(struct ys_writer *writer, const struct ys_link_advertising *pdu)
+{
+    bool target = has_target(pdu->type);
+    size_t length = ADDRESS_SIZE;
+    if (target)
+        length += ADDRESS_SIZE;
+    if (pdu->type == YS_LINK_CONNECT_IND)
+        length += CONNECT_SIZE - 2 * ADDRESS_SIZE;
+    if (has_data(pdu->type))
+        length += pdu->length;
+    ys_put_u8(writer, (uint8_t)(pdu->type | pdu->channel_selection_2 << 5 | (pdu->sender.type & 1) << 6 |
+                                (target ? (pdu->target.type & 1) << 7 : 0)));
+    ys_put_u8(writer, (uint8_t)length);
+    ys_put_address(writer, &pdu->sender);
+    if (target)
+        ys_put_address(writer, &pdu->target);
+    if (pdu->type == YS_LINK_CONNECT_IND)
+        put_connect(writer, &pdu->connect);
+    if (has_data(pdu->type))
+        ys_put_bytes(writer, pdu->data, pdu->length);
+}
+
+bool ys_link_data_decode(const uint8_t *bytes, size_t length, struct ys_link_data *pdu)
+{
+    struct ys_reader reader = ys_reader_of(bytes, length);
+    uint8_t header = ys_get_u8(&reader);
+    *pdu = (struct ys_link_data){
+        .kind = header & 3,
+        .next_expected = (header >> 2 & 1) != 0,
+        .sequence = (header >> 3 & 1) != 0,
+        .more = (header >> 4 & 1) != 0,
+        .length = ys_get_u8(&reader),
+    };
+    pdu->payload = ys_get_bytes(&reader, pdu->length);
+    /* 2.4: kind 0 is reserved; only a continuing PDU may be empty */
+    return ys_reader_done(&reader) && pdu->kind != 0 && (pdu->length > 0 || pdu->kind == YS_LINK_CONTINUING);
+}
+
+void ys_put_link_data(struct ys_writer *writer, const struct ys_link_data *pdu)
+{
+    ys_put_u8(writer, (uint8_t)(pdu->kind | pdu->next_expected << 2 | pdu->sequence << 3 | pdu->more << 4));
+    ys_put_u8(writer, pdu->length);
+    ys_put_bytes(writer, pdu->payload, pdu->length);
+}
+
+/* The polynomial x^24 + x^10 + x^9 + x^6 + x^4 + x^3 + x + 1 for a register that is shifted to the right, so that the
+ * bits enter in the order of the air. One step takes four bits. */
+static const uint32_t crc_steps[16] = {
+    0x000000, 0x1b4c00, 0x369800, 0x2dd400, 0x6d3000, 0x767c00, 0x5ba800, 0x40e400,
+    0xda6000, 0xc12c00, 0xecf800, 0xf7b400, 0xb75000, 0xac1c00, 0x81c800, 0x9a8400,
+};
+
+static uint32_t reverse_24(uint32_t value)
+{
+    uint32_t reversed = 0;
+    for (int i = 0; i < 24; i++, value >>= 1)
+        reversed = reversed << 1 | (value & 1);
+    return reversed;
+}
+
+uint32_t ys_link_crc(uint32_t init, const uint8_t *bytes, size_t length)
+{
+    uint32_t crc = reverse_24(init);
+    for (size_t i = 0; i < length; i++) {
+        crc ^= bytes[i];
+        crc = crc >> 4 ^ crc_steps[crc & 15];
+        crc = crc >> 4 ^ crc_steps[crc & 15];
+    }
+    return reverse_24(crc);
+}
+
+uint64_t ys_link_duration_ns(enum ys_phy phy, size_t length)
+{
+    uint64_t covered = (length + 3) * 8; /* bits under the CRC, and the CRC */
+    switch (phy) {
+    case YS_PHY_2M:
+        return ((2 + 4) * 8 + covered) * 500;
+    case YS_PHY_CODED_S8:
+        return (80 + 256 + 16 + 24 + covered * 8 + 24) * 1000;
+    case YS_PHY_CODED_S2:
+        return (80 + 256 + 16 + 24 + covered * 2 + 6) * 1000;
+    case YS_PHY_1M:
+    default:
+        return ((1 + 4) * 8 + covered) * 1000;
+    }
+}
+
+static bool is_used(const uint8_t channel_map[5], uint8_t channel)
+{
+    return (channel_map[channel / 8] >> channel % 8 & 1) != 0;
+}
+
+uint8_t ys_link_next_channel(uint8_t *last_unmapped, uint8_t hop, const uint8_t channel_map[5])
+{
+    uint8_t used[CHANNELS];
+    uint8_t count = 0;
+    for (uint8_t channel = 0; channel < CHANNELS; channel++) {
+        if (is_used(channel_map, channel))
+            used[count++] = channel;
+    }
+    uint8_t unmapped = (uint8_t)((*last_unmapped + hop) % CHANNELS);
+    *last_unmapped = unmapped;
+    return count == 0 || is_used(channel_map, unmapped) ? unmapped : used[unmapped % count];
+}
+
+bool ys_link_parameters_are_valid(uint16_t interval, uint16_t latency, uint16_t timeout)
+{
+    /* timeout x 10 ms > (1 + latency) x interval x 1.25 ms x 2, in quarters of a millisecond */
+    return interval >= 6 && interval <= 3200 && latency <= 499 && timeout >= 10 && timeout <= 3200 &&
+           (uint32_t)timeout * 40 > (1u + latency) * interval * 10u;
+}

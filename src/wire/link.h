@@ -1,0 +1,93 @@
+/* PDUs of the link layer: legacy advertising and data channels, their CRC-24, their time on the air, and the channel
+ * of a connection event (Core 5.4 Vol 6 Part B). */
+#ifndef WIRE_LINK_H
+#define WIRE_LINK_H
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdint.h>
+
+#include <yarnswift/address.h>
+#include <yarnswift/bytes.h>
+
+#define YS_LINK_ADVERTISING_ACCESS_ADDRESS 0x8e89bed6u
+#define YS_LINK_ADVERTISING_CRC_INIT       0x555555u
+#define YS_LINK_PDU_MAX                    257 /* header and payload */
+#define YS_LINK_PAYLOAD_DEFAULT            27  /* data payload before any length update */
+#define YS_LINK_INTER_FRAME_SPACE_NS       UINT64_C(150000)
+
+enum ys_phy { YS_PHY_1M, YS_PHY_2M, YS_PHY_CODED_S8, YS_PHY_CODED_S2 };
+
+/* Types of legacy advertising PDUs (2.3). */
+enum ys_link_advertising_type {
+    YS_LINK_ADV_IND = 0,
+    YS_LINK_ADV_DIRECT_IND = 1,
+    YS_LINK_ADV_NONCONN_IND = 2,
+    YS_LINK_SCAN_REQ = 3,
+    YS_LINK_SCAN_RSP = 4,
+    YS_LINK_CONNECT_IND = 5,
+    YS_LINK_ADV_SCAN_IND = 6
+};
+
+/* What a CONNECT_IND carries behind the addresses (2.3.3.1). */
+struct ys_link_connect {
+    uint32_t access_address;
+    uint32_t crc_init;
+    uint8_t window_size;    /* 1.25 ms */
+    uint16_t window_offset; /* 1.25 ms */
+    uint16_t interval;      /* 1.25 ms */
+    uint16_t latency;
+    uint16_t timeout; /* 10 ms */
+    uint8_t channel_map[5];
+    uint8_t hop;            /* 5 to 16 */
+    uint8_t clock_accuracy; /* 0 to 7 */
+};
+
+/* A legacy advertising PDU. `sender` is AdvA, ScanA or InitA; `target` is TargetA or AdvA where there is one. */
+struct ys_link_advertising {
+    uint8_t type;
+    bool channel_selection_2;
+    struct ys_address sender;
+    struct ys_address target;
+    const uint8_t *data; /* into the bytes it was read from */
+    uint8_t length;      /* of `data`: 0 to 31 */
+    struct ys_link_connect connect;
+};
+
+/* The kinds of a data PDU (2.4). */
+enum ys_link_kind { YS_LINK_CONTINUING = 1, YS_LINK_FIRST = 2, YS_LINK_CONTROL = 3 };
+
+/* A data PDU. */
+struct ys_link_data {
+    uint8_t kind; /* enum ys_link_kind; an empty YS_LINK_CONTINUING is an empty PDU */
+    bool next_expected;
+    bool sequence;
+    bool more;
+    const uint8_t *payload;
+    uint8_t length;
+};
+
+/* Control PDUs (2.4.2). */
+enum ys_link_control { YS_LINK_TERMINATE_IND = 0x02, YS_LINK_UNKNOWN_RSP = 0x07 };
+
+/* Reads a PDU from its header on; false if it is malformed in any way that the standard names. */
+bool ys_link_advertising_decode(const uint8_t *bytes, size_t length, struct ys_link_advertising *pdu);
+void ys_put_link_advertising(struct ys_writer *writer, const struct ys_link_advertising *pdu);
+bool ys_link_data_decode(const uint8_t *bytes, size_t length, struct ys_link_data *pdu);
+void ys_put_link_data(struct ys_writer *writer, const struct ys_link_data *pdu);
+
+/* CRC-24 over a PDU, header included (3.1.1). Bit 0 of the result is the last in the standard's register. */
+uint32_t ys_link_crc(uint32_t init, const uint8_t *bytes, size_t length);
+
+/* How long a PDU of `length` bytes, header included, is on the air, with preamble, access address and CRC. */
+uint64_t ys_link_duration_ns(enum ys_phy phy, size_t length);
+
+/* The data channel, 0 to 36, of a connection event by channel selection algorithm #1 (4.5.8.2): `last_unmapped` moves
+ * by `hop` and is then mapped onto the used channels. At least one channel of the map must be used. */
+uint8_t ys_link_next_channel(uint8_t *last_unmapped, uint8_t hop, const uint8_t channel_map[5]);
+
+/* Whether the parameters of a connection are within the standard: interval 6 to 3200, latency 0 to 499, timeout 10
+ * to 3200 and longer than (1 + latency) x interval x 2 (Vol 6 Part B 4.5.1, 4.5.2). */
+bool ys_link_parameters_are_valid(uint16_t interval, uint16_t latency, uint16_t timeout);
+
+#endif
