@@ -23,11 +23,11 @@ struct ys_host;
 /* How a request ended. */
 enum ys_outcome {
     YS_OUTCOME_DONE,
-    YS_OUTCOME_REFUSED,      /* the server answered with `error` */
-    YS_OUTCOME_MALFORMED,    /* the server's answer did not fit the question */
-    YS_OUTCOME_TOO_LONG,     /* a value was longer than the buffer, which holds its beginning */
-    YS_OUTCOME_TIMEOUT,      /* no answer for 30 s (Vol 3 Part F 3.3.3); the host ends the connection */
-    YS_OUTCOME_DISCONNECTED  /* the connection ended first */
+    YS_OUTCOME_REFUSED,     /* the server answered with `error` */
+    YS_OUTCOME_MALFORMED,   /* the server's answer did not fit the question */
+    YS_OUTCOME_TOO_LONG,    /* a value was longer than the buffer, which holds its beginning */
+    YS_OUTCOME_TIMEOUT,     /* no answer for 30 s (Vol 3 Part F 3.3.3); the host ends the connection */
+    YS_OUTCOME_DISCONNECTED /* the connection ended first */
 };
 
 /* What a discovery can find. */

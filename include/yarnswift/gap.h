@@ -37,8 +37,8 @@ struct ys_scanning {
 
 /* How to connect. */
 struct ys_connecting {
-    uint32_t interval_us;          /* 7,500 to 4,000,000; rounded down to steps of 1,250 */
-    uint16_t latency;              /* connection events that the peripheral may leave out: 0 to 499 */
+    uint32_t interval_us;            /* 7,500 to 4,000,000; rounded down to steps of 1,250 */
+    uint16_t latency;                /* connection events that the peripheral may leave out: 0 to 499 */
     uint16_t supervision_timeout_ms; /* 100 to 32,000, more than (1 + latency) x interval x 2 */
 };
 

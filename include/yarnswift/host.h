@@ -72,7 +72,7 @@ struct ys_event {
         } connected;
         uint16_t mtu;
         struct {
-            uint16_t handle; /* of the value */
+            uint16_t handle;    /* of the value */
             bool notifications; /* whether they are on now */
         } subscription;
         struct {
@@ -113,7 +113,7 @@ struct ys_bits {
 struct ys_connection {
     bool used;
     bool disconnect_due;
-    bool mtu_done;      /* as client */
+    bool mtu_done; /* as client */
     bool refuse_pairing;
     bool confirm_due;
     bool request_sent;

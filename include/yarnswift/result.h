@@ -8,20 +8,20 @@ extern "C" {
 
 enum ys_result {
     YS_OK = 0,
-    YS_ERROR_CONFIGURATION,    /* library and firmware were compiled with different sizes, see config.h */
-    YS_ERROR_PORT_SEND,        /* the port has no `send` */
-    YS_ERROR_PORT_RECEIVE,     /* the port has no `receive` */
-    YS_ERROR_PORT_CLOCK,       /* the port has no `now_ms` */
-    YS_ERROR_PORT_RANDOM,      /* the port has no `random`, and a random address is wanted */
-    YS_ERROR_PORT_CRITICAL,    /* the port has no `enter_critical` or no `leave_critical` */
-    YS_ERROR_TABLE,            /* there is no attribute table */
+    YS_ERROR_CONFIGURATION,     /* library and firmware were compiled with different sizes, see config.h */
+    YS_ERROR_PORT_SEND,         /* the port has no `send` */
+    YS_ERROR_PORT_RECEIVE,      /* the port has no `receive` */
+    YS_ERROR_PORT_CLOCK,        /* the port has no `now_ms` */
+    YS_ERROR_PORT_RANDOM,       /* the port has no `random`, and a random address is wanted */
+    YS_ERROR_PORT_CRITICAL,     /* the port has no `enter_critical` or no `leave_critical` */
+    YS_ERROR_TABLE,             /* there is no attribute table */
     YS_ERROR_TABLE_NOTIFIABLES, /* the table has more notifying characteristics than YS_NOTIFIABLES */
-    YS_ERROR_TABLE_VALUES,     /* the table stores values, and no memory is given for them */
-    YS_ERROR_NOT_READY,        /* the host has not been started, or its start has not succeeded yet */
-    YS_ERROR_ARGUMENT,         /* an argument is out of its range */
-    YS_ERROR_NO_CONNECTION,    /* there is no such connection */
-    YS_ERROR_NO_ROOM,          /* no more connections fit, see YS_CONNECTIONS */
-    YS_ERROR_BUSY              /* the same is already going on */
+    YS_ERROR_TABLE_VALUES,      /* the table stores values, and no memory is given for them */
+    YS_ERROR_NOT_READY,         /* the host has not been started, or its start has not succeeded yet */
+    YS_ERROR_ARGUMENT,          /* an argument is out of its range */
+    YS_ERROR_NO_CONNECTION,     /* there is no such connection */
+    YS_ERROR_NO_ROOM,           /* no more connections fit, see YS_CONNECTIONS */
+    YS_ERROR_BUSY               /* the same is already going on */
 };
 
 /* What a result means and what to do about it, in one line; never NULL. From any context. */

@@ -80,12 +80,12 @@ struct ys_value {
 
 /* One attribute. */
 struct ys_attribute {
-    uint16_t number;      /* its UUID: 16 bits or an index; of a service: the service's; CONFIGURATION: notifiable */
-    uint8_t kind;         /* enum ys_attribute_kind and bits */
-    uint8_t properties;   /* CHARACTERISTIC: enum ys_property */
-    uint16_t rights;      /* YS_RIGHTS */
-    uint16_t size;        /* greatest length of the value; SERVICE: the last handle of its group */
-    const void *source;   /* VALUE: struct ys_value; DESCRIPTOR: `size` bytes; else NULL */
+    uint16_t number;    /* its UUID: 16 bits or an index; of a service: the service's; CONFIGURATION: notifiable */
+    uint8_t kind;       /* enum ys_attribute_kind and bits */
+    uint8_t properties; /* CHARACTERISTIC: enum ys_property */
+    uint16_t rights;    /* YS_RIGHTS */
+    uint16_t size;      /* greatest length of the value; SERVICE: the last handle of its group */
+    const void *source; /* VALUE: struct ys_value; DESCRIPTOR: `size` bytes; else NULL */
 };
 
 /* A characteristic that can notify or indicate. */

@@ -14,7 +14,7 @@ enum ys_direction { YS_TO_CONTROLLER, YS_TO_HOST };
 
 /* What a simulated port is made of. */
 struct ys_simulated_settings {
-    uint16_t number;           /* of the device on the air, from 1; also picks its chance */
+    uint16_t number; /* of the device on the air, from 1; also picks its chance */
     uint64_t seed;
     struct ys_address address; /* the controller's public one */
     uint16_t buffer_length;    /* of the controller's data buffers; 0: its default */

@@ -126,7 +126,7 @@ uint8_t ys_attribute_read(struct ys_host *host, struct ys_connection *connection
         return read_value(host, connection, handle, attribute->source, value);
     case YS_ATTRIBUTE_CONFIGURATION:
         ys_put_u16(value, ys_bit_get(&connection->notifications, attribute->number) ? YS_SUBSCRIBE_NOTIFICATIONS
-                                                                                     : YS_SUBSCRIBE_NONE);
+                                                                                    : YS_SUBSCRIBE_NONE);
         return YS_ATT_OK;
     case YS_ATTRIBUTE_DESCRIPTOR:
     default:
@@ -169,11 +169,12 @@ static uint8_t write_configuration(struct ys_host *host, struct ys_connection *c
     if (!on)
         ys_bit_set(&connection->pending, notifiable, false);
     if (on != was_on)
-        ys_emit(host, &(struct ys_event){
-                          .kind = YS_EVENT_SUBSCRIPTION,
-                          .connection = connection->handle,
-                          .u.subscription = {.handle = host->table->notifiables[notifiable].handle, .notifications = on},
-                      });
+        ys_emit(host,
+                &(struct ys_event){
+                    .kind = YS_EVENT_SUBSCRIPTION,
+                    .connection = connection->handle,
+                    .u.subscription = {.handle = host->table->notifiables[notifiable].handle, .notifications = on},
+                });
     return YS_ATT_OK;
 }
 

@@ -355,8 +355,8 @@ void ys_client_receive(struct ys_host *host, struct ys_connection *connection, c
     else
         go_on(connection, procedures[request->procedure].answer(connection, request, pdu));
     if (connection->used && connection->mtu != mtu_before) /* the request is its owner's again by now */
-        ys_emit(host, &(struct ys_event){
-                          .kind = YS_EVENT_MTU, .connection = connection->handle, .u.mtu = connection->mtu});
+        ys_emit(host,
+                &(struct ys_event){.kind = YS_EVENT_MTU, .connection = connection->handle, .u.mtu = connection->mtu});
 }
 
 static void send_request(struct ys_host *host, struct ys_connection *connection, uint32_t now_ms)

@@ -137,7 +137,8 @@ static void complete_le_buffer_size(struct ys_host *host, struct ys_reader *para
     else if (length >= 27)
         use_buffers(host, length, count);
     else
-        start_failed(host, YS_EVENT_START_FAILED, "the controller's buffers are shorter than 27 bytes", YS_HCI_UNSUPPORTED);
+        start_failed(host, YS_EVENT_START_FAILED, "the controller's buffers are shorter than 27 bytes",
+                     YS_HCI_UNSUPPORTED);
 }
 
 static void complete_buffer_size(struct ys_host *host, struct ys_reader *parameters)
@@ -200,7 +201,8 @@ static const struct row rows[COMMAND_COUNT] = {
     [COMMAND_LE_READ_BUFFER_SIZE] = {YS_HCI_LE_READ_BUFFER_SIZE, "LE Read Buffer Size", NULL, complete_le_buffer_size},
     [COMMAND_READ_BUFFER_SIZE] = {YS_HCI_READ_BUFFER_SIZE, "Read Buffer Size", NULL, complete_buffer_size},
     [COMMAND_READ_ADDRESS] = {YS_HCI_READ_ADDRESS, "Read BD_ADDR", NULL, complete_address},
-    [COMMAND_SET_RANDOM_ADDRESS] = {YS_HCI_LE_SET_RANDOM_ADDRESS, "LE Set Random Address", compose_random_address, NULL},
+    [COMMAND_SET_RANDOM_ADDRESS] = {YS_HCI_LE_SET_RANDOM_ADDRESS, "LE Set Random Address", compose_random_address,
+                                    NULL},
     [COMMAND_DISCONNECT] = {YS_HCI_DISCONNECT, "Disconnect", compose_disconnect, NULL},
     [COMMAND_ADVERTISING_OFF] = {YS_HCI_LE_SET_ADVERTISING_ENABLE, "LE Set Advertising Enable", compose_off,
                                  complete_advertising_off},

@@ -44,8 +44,8 @@ enum command {
     COMMAND_COUNT
 };
 
-#define COMMAND_NONE     0xff
-#define BIT(command)     (UINT32_C(1) << (command))
+#define COMMAND_NONE      0xff
+#define BIT(command)      (UINT32_C(1) << (command))
 #define COMMANDS_OF_START (BIT(COMMAND_SET_RANDOM_ADDRESS + 1) - 1)
 
 void ys_commands_start(struct ys_host *host);

@@ -193,9 +193,9 @@ static void piece_in(struct ys_host *host, struct ys_connection *connection, con
         struct ys_reader reader = ys_reader_of(connection->incoming, YS_L2CAP_HEADER_SIZE);
         struct ys_l2cap_header header;
         ys_get_l2cap_header(&reader, &header);
-        connection->incoming_expected =
-            header.length > UINT16_MAX - YS_L2CAP_HEADER_SIZE ? UINT16_MAX
-                                                              : (uint16_t)(header.length + YS_L2CAP_HEADER_SIZE);
+        connection->incoming_expected = header.length > UINT16_MAX - YS_L2CAP_HEADER_SIZE
+                                            ? UINT16_MAX
+                                            : (uint16_t)(header.length + YS_L2CAP_HEADER_SIZE);
     }
     if (connection->incoming_length < connection->incoming_expected)
         return;

@@ -52,8 +52,8 @@ static uint8_t exchange_mtu(struct answer *answer)
     if (agreed < YS_ATT_MTU_DEFAULT)
         agreed = YS_ATT_MTU_DEFAULT;
     answer->connection->mtu = agreed;
-    ys_emit(answer->host, &(struct ys_event){
-                              .kind = YS_EVENT_MTU, .connection = answer->connection->handle, .u.mtu = agreed});
+    ys_emit(answer->host,
+            &(struct ys_event){.kind = YS_EVENT_MTU, .connection = answer->connection->handle, .u.mtu = agreed});
     return YS_ATT_OK;
 }
 
@@ -209,8 +209,7 @@ static uint8_t read_from(struct answer *answer, uint16_t offset)
     if (error != YS_ATT_OK)
         return error;
     put_opcode(answer);
-    struct ys_writer window =
-        ys_writer_window(answer->writer.start + 1, (size_t)answer->connection->mtu - 1, offset);
+    struct ys_writer window = ys_writer_window(answer->writer.start + 1, (size_t)answer->connection->mtu - 1, offset);
     error = ys_attribute_read(answer->host, answer->connection, answer->handle, &window);
     if (error == YS_ATT_OK && offset > ys_writer_length(&window))
         error = YS_ATT_INVALID_OFFSET;

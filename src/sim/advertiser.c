@@ -168,8 +168,8 @@ static void receive(void *context, const struct ys_air_packet *packet)
     if (good && pdu.type == YS_LINK_SCAN_REQ) {
         set_phase(advertiser, PHASE_RESPOND);
         ys_clock_set(controller->clock, &advertiser->step, end_ns + YS_LINK_INTER_FRAME_SPACE_NS);
-    } else if (good && pdu.type == YS_LINK_CONNECT_IND &&
-               advertiser->parameters.type == YS_HCI_ADVERTISE_CONNECTABLE && connect_is_valid(&pdu.connect)) {
+    } else if (good && pdu.type == YS_LINK_CONNECT_IND && advertiser->parameters.type == YS_HCI_ADVERTISE_CONNECTABLE &&
+               connect_is_valid(&pdu.connect)) {
         accept(advertiser, &pdu, end_ns);
     } else {
         set_phase(advertiser, PHASE_SEND);

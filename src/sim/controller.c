@@ -335,8 +335,7 @@ static void data_in(struct ys_controller *controller, struct ys_reader *reader)
     ys_get_hci_data(reader, &data);
     const uint8_t *bytes = ys_get_bytes(reader, data.length);
     struct link *link = link_find(controller, data.handle);
-    if (ys_reader_done(reader) && link != NULL && data.length > 0 &&
-        data.length <= controller->settings.buffer_length)
+    if (ys_reader_done(reader) && link != NULL && data.length > 0 && data.length <= controller->settings.buffer_length)
         link_send(link, &data, bytes);
 }
 

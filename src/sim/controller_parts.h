@@ -9,7 +9,7 @@
 #include "wire/hci.h"
 #include "wire/link.h"
 
-#define LINKS 8
+#define LINKS       8
 #define PAYLOAD_MAX YS_LINK_PAYLOAD_DEFAULT
 #define ACL_MAX     251
 
@@ -77,8 +77,8 @@ struct link {
     bool central;
     uint16_t handle;
     struct ys_link_connect parameters;
-    uint64_t anchor_ns;      /* of the current event, or the expected one */
-    uint64_t window_ns;      /* peripheral: how long the first packet of all may take to come */
+    uint64_t anchor_ns; /* of the current event, or the expected one */
+    uint64_t window_ns; /* peripheral: how long the first packet of all may take to come */
     uint64_t last_heard_ns;
     uint8_t last_unmapped;
     uint8_t channel;

@@ -320,8 +320,7 @@ static void start_event(void *context)
     struct link *link = context;
     if (!supervise(link))
         return;
-    link->channel =
-        ys_link_next_channel(&link->last_unmapped, link->parameters.hop, link->parameters.channel_map);
+    link->channel = ys_link_next_channel(&link->last_unmapped, link->parameters.hop, link->parameters.channel_map);
     link->heard = false;
     link->peer_has_more = false;
     if (link->central)

@@ -80,11 +80,10 @@ static void report(struct ys_controller *controller, uint8_t type, const struct 
     ys_hci_event_begin(&writer, YS_HCI_LE_META);
     ys_put_u8(&writer, YS_HCI_LE_ADVERTISING_REPORT);
     ys_put_u8(&writer, 1);
-    ys_put_hci_report(&writer, &(struct ys_hci_report){.type = type,
-                                                       .address = pdu->sender,
-                                                       .length = pdu->length,
-                                                       .data = pdu->data,
-                                                       .rssi_dbm = rssi_dbm});
+    ys_put_hci_report(
+        &writer,
+        &(struct ys_hci_report){
+            .type = type, .address = pdu->sender, .length = pdu->length, .data = pdu->data, .rssi_dbm = rssi_dbm});
     ys_hci_end(&writer);
     controller_send(controller, &writer);
 }
@@ -139,8 +138,7 @@ static void scanner_receive(void *context, const struct ys_air_packet *packet)
         return;
     int type = report_type(&pdu);
     bool response = pdu.type == YS_LINK_SCAN_RSP;
-    if (type < 0 ||
-        (response && !(listener->waits_for_response && ys_address_is_equal(&pdu.sender, &listener->asked))))
+    if (type < 0 || (response && !(listener->waits_for_response && ys_address_is_equal(&pdu.sender, &listener->asked))))
         return;
     if (response)
         listener->waits_for_response = false;

@@ -190,7 +190,8 @@ uint64_t ys_radio_send(struct ys_radio *radio, const struct ys_sending *sending)
     transmission->next = radio->transmissions[sending->channel];
     radio->transmissions[sending->channel] = transmission;
     radio->count++;
-    for (struct ys_receiver *receiver = radio->receivers[sending->channel]; receiver != NULL; receiver = receiver->next) {
+    for (struct ys_receiver *receiver = radio->receivers[sending->channel]; receiver != NULL;
+         receiver = receiver->next) {
         if (receiver->hears == NULL && receiver->phy == sending->phy && receiver->owner != sending->sender &&
             receiver->access_address == sending->access_address)
             hear(receiver, transmission);

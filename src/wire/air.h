@@ -19,10 +19,10 @@ struct ys_air_packet {
     uint32_t access_address;
     int8_t strength_dbm;
     bool crc_good;
-    bool overlapped;  /* another transmission was on the same channel meanwhile */
-    uint16_t sender;  /* number of the sender, or YS_AIR_UNKNOWN_SENDER */
-    uint16_t length;  /* of `pdu` */
-    uint32_t crc;     /* as sent */
+    bool overlapped; /* another transmission was on the same channel meanwhile */
+    uint16_t sender; /* number of the sender, or YS_AIR_UNKNOWN_SENDER */
+    uint16_t length; /* of `pdu` */
+    uint32_t crc;    /* as sent */
     uint8_t pdu[YS_LINK_PDU_MAX];
 };
 

@@ -48,14 +48,14 @@ enum ys_att_format { YS_ATT_FORMAT_UUID_16 = 1, YS_ATT_FORMAT_UUID_128 = 2 };
 /* Any PDU. Which fields count depends on the opcode; pointers are into the bytes it was read from. */
 struct ys_att_pdu {
     uint8_t opcode;
-    uint8_t request;   /* error response: the opcode it answers */
-    uint8_t error;     /* error response: enum ys_att_error */
-    uint8_t format;    /* find information response: enum ys_att_format; read by type responses: entry length */
-    uint16_t mtu;      /* MTU exchange */
-    uint16_t handle;   /* the attribute, or the one in error */
-    uint16_t first;    /* range of handles, first and last */
+    uint8_t request; /* error response: the opcode it answers */
+    uint8_t error;   /* error response: enum ys_att_error */
+    uint8_t format;  /* find information response: enum ys_att_format; read by type responses: entry length */
+    uint16_t mtu;    /* MTU exchange */
+    uint16_t handle; /* the attribute, or the one in error */
+    uint16_t first;  /* range of handles, first and last */
     uint16_t last;
-    uint16_t offset;   /* read blob */
+    uint16_t offset; /* read blob */
     struct ys_uuid type;
     const uint8_t *value; /* all that follows */
     size_t length;        /* of `value` */

@@ -76,7 +76,11 @@ struct ys_hci_advertising {
     uint8_t filter;
 };
 
-enum ys_hci_advertising_type { YS_HCI_ADVERTISE_CONNECTABLE = 0, YS_HCI_ADVERTISE_SCANNABLE = 2, YS_HCI_ADVERTISE_BEACON = 3 };
+enum ys_hci_advertising_type {
+    YS_HCI_ADVERTISE_CONNECTABLE = 0,
+    YS_HCI_ADVERTISE_SCANNABLE = 2,
+    YS_HCI_ADVERTISE_BEACON = 3
+};
 
 /* LE Set Advertising Data and LE Set Scan Response Data (7.8.7, 7.8.8): the length, then always 31 bytes. */
 struct ys_hci_payload {

@@ -1,0 +1,99 @@
+/* The firmware of the Torvane T2. The same file runs in the demo, in tests and on the microcontroller. */
+#include "wrench.h"
+
+#include "torque_wrench_table.h"
+
+#define PRESET_LEAST    200  /* 20.0 N m */
+#define PRESET_GREATEST 2000 /* 200.0 N m */
+
+enum verdict { VERDICT_NONE, VERDICT_GOOD };
+
+void wrench_init(struct wrench *wrench, struct ys_host *host)
+{
+    *wrench = (struct wrench){.host = host, .preset = 1200, .battery = 87};
+}
+
+void wrench_event(struct ys_host *host, void *context, const struct ys_event *event)
+{
+    (void)context;
+    if (event->kind == YS_EVENT_READY)
+        (void)ys_advertise(host, &torque_wrench_advertising);
+}
+
+/* handlers */
+
+uint8_t torque_wrench_live_torque_read(const struct ys_access *access, struct ys_writer *value)
+{
+    const struct wrench *wrench = access->context;
+    ys_put_i16(value, wrench->torque);
+    return YS_ATT_OK;
+}
+
+uint8_t torque_wrench_preset_read(const struct ys_access *access, struct ys_writer *value)
+{
+    const struct wrench *wrench = access->context;
+    ys_put_u16(value, wrench->preset);
+    return YS_ATT_OK;
+}
+
+uint8_t torque_wrench_preset_write(const struct ys_access *access, struct ys_reader *value)
+{
+    struct wrench *wrench = access->context;
+    uint16_t preset = ys_get_u16(value);
+    if (preset < PRESET_LEAST || preset > PRESET_GREATEST)
+        return YS_ATT_OUT_OF_RANGE;
+    wrench->preset = preset;
+    return YS_ATT_OK;
+}
+
+uint8_t torque_wrench_bolt_result_read(const struct ys_access *access, struct ys_writer *value)
+{
+    const struct wrench *wrench = access->context;
+    ys_put_bytes(value, wrench->result, sizeof wrench->result);
+    return YS_ATT_OK;
+}
+
+uint8_t torque_wrench_battery_level_read(const struct ys_access *access, struct ys_writer *value)
+{
+    const struct wrench *wrench = access->context;
+    ys_put_u8(value, wrench->battery);
+    return YS_ATT_OK;
+}
+
+/* hardware */
+
+void wrench_trigger(struct wrench *wrench, bool pulled)
+{
+    wrench->trigger = pulled;
+}
+
+/* The clutch opens: the bolt is done, and so is its result. */
+static void finish_bolt(struct wrench *wrench)
+{
+    struct ys_writer result = ys_writer_to(wrench->result, sizeof wrench->result);
+    ys_put_u16(&result, ++wrench->bolt);
+    ys_put_i16(&result, wrench->torque);
+    ys_put_u16(&result, wrench->angle);
+    ys_put_u8(&result, VERDICT_GOOD);
+    wrench->torque = 0;
+    wrench->angle = 0;
+    wrench->pause = 25; /* the next bolt is half a second away */
+    ys_host_changed(wrench->host, TORQUE_WRENCH_BOLT_RESULT);
+}
+
+void wrench_timer_interrupt(struct wrench *wrench)
+{
+    if (!wrench->trigger || wrench->pause > 0) {
+        wrench->pause = (uint8_t)(wrench->pause > 0 ? wrench->pause - 1 : 0);
+        if (wrench->torque == 0)
+            return;
+        wrench->torque = 0;
+    } else if (wrench->torque >= (int16_t)wrench->preset) {
+        finish_bolt(wrench);
+    } else {
+        int16_t left = (int16_t)(wrench->preset - (uint16_t)wrench->torque);
+        wrench->torque = (int16_t)(wrench->torque + (left < 7 ? left : 7)); /* 0.7 N m a sample */
+        wrench->angle = (uint16_t)(wrench->angle + 2);
+    }
+    ys_host_changed(wrench->host, TORQUE_WRENCH_LIVE_TORQUE);
+}

@@ -1,0 +1,80 @@
+/* What the verbs of the command share. */
+#ifndef CLI_CLI_H
+#define CLI_CLI_H
+
+#include <argp.h>
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdio.h>
+
+#include "design/layout.h"
+#include "design/model.h"
+
+/* How the command ends. */
+enum exit_status { EXIT_AS_EXPECTED = 0, EXIT_UNEXPECTED = 1, EXIT_BAD_INPUT = 2 };
+
+/* A verb: argv[0] is "yarnswift VERB". Returns an exit status. */
+typedef int verb_fn(int argc, char **argv);
+
+struct verb {
+    const char *name;
+    const char *summary;
+    verb_fn *run;
+};
+
+verb_fn verb_check;
+verb_fn verb_table;
+verb_fn verb_generate;
+verb_fn verb_demo;
+
+/* options.c */
+
+/* The arguments that are no options. */
+struct files {
+    char **paths;
+    int count;
+};
+
+/* For a verb's parser: takes all files at ARGP_KEY_ARGS. */
+error_t take_files(struct argp_state *state, struct files *files);
+
+/* Runs argp over the arguments, after saying in one line what it would not take. Returns false if there is such. Help
+ * is printed, and the program ended, in here. */
+bool parse_options(const struct argp *argp, int argc, char **argv, void *input);
+
+/* Says in one line what is wrong with the options of the verb that is being run. */
+#if defined(__GNUC__)
+__attribute__((format(printf, 2, 3)))
+#endif
+bool complain(const char *who, const char *format, ...);
+
+/* A whole number from 0 to 2^64 - 1 in decimal; false if it is anything else. */
+bool parse_number(const char *text, unsigned long long *number);
+
+/* files.c */
+
+/* Reads a definition and prints its findings. NULL, after a line, if there is no such file. */
+struct ys_design *open_design(const char *path);
+
+/* Prints a finding or an error beginning with where it is. */
+void print_findings(const struct ys_design *design);
+
+/* Whether the design may be used; lays it out. */
+struct ys_layout *lay_out(const struct ys_design *design);
+
+/* Writes a generated file whole or not at all, and only if it is different from what is there. Refuses to write over a
+ * file that was not generated. Returns false after a line on what went wrong. */
+bool write_generated(const char *path, const char *text, size_t length);
+
+/* Whether `path` may be written by write_generated. Says so if not. */
+bool may_be_generated(const char *path);
+
+/* terminal */
+
+/* Whether `stream` is a terminal on which colours are wanted (NO_COLOR is not set). */
+bool wants_colour(FILE *stream);
+
+/* Prints what is wrong with writing to stdout, if anything; to be called at the end of a verb. */
+int finish(int status);
+
+#endif

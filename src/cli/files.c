@@ -1,0 +1,147 @@
+/* Files: definitions in, generated sources out. */
+#include <errno.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include "cli/cli.h"
+#include "design/generate.h"
+
+#define DEFINITION_MOST (16u << 20)
+
+/* Reads a whole file of at most `most` bytes. NULL with errno; EFBIG if it is longer. */
+static char *read_file(const char *path, size_t most, size_t *length)
+{
+    struct stat status;
+    FILE *file = fopen(path, "rb");
+    char *text = NULL;
+    size_t size = 0;
+    if (file == NULL)
+        return NULL;
+    if (fstat(fileno(file), &status) == 0 && S_ISDIR(status.st_mode)) {
+        (void)fclose(file);
+        errno = EISDIR;
+        return NULL;
+    }
+    *length = 0;
+    do {
+        if (*length == size) {
+            size = size == 0 ? 65536 : 2 * size;
+            char *grown = size <= 2 * most ? realloc(text, size) : NULL;
+            if (grown == NULL) {
+                free(text);
+                (void)fclose(file);
+                errno = EFBIG;
+                return NULL;
+            }
+            text = grown;
+        }
+        *length += fread(text + *length, 1, size - *length, file);
+    } while (!feof(file) && !ferror(file));
+    bool failed = ferror(file) != 0;
+    (void)fclose(file);
+    if (failed || *length > most) {
+        free(text);
+        errno = failed ? EIO : EFBIG;
+        return NULL;
+    }
+    return text;
+}
+
+bool wants_colour(FILE *stream)
+{
+    const char *no_color = getenv("NO_COLOR");
+    return (no_color == NULL || no_color[0] == '\0') && isatty(fileno(stream)) != 0;
+}
+
+int finish(int status)
+{
+    if (fflush(stdout) == 0 && !ferror(stdout))
+        return status;
+    (void)complain("yarnswift", "cannot write the result: %s", strerror(errno));
+    return EXIT_BAD_INPUT;
+}
+
+static void print_finding(const struct ys_design *design, const struct ys_finding *finding)
+{
+    static const char *const words[] = {[YS_ERROR] = "error", [YS_WARNING] = "warning"};
+    static const char *const colours[] = {[YS_ERROR] = "\033[1;31m", [YS_WARNING] = "\033[1;33m"};
+    bool colour = wants_colour(stderr);
+    (void)fputs(design->file, stderr);
+    if (finding->place.line > 0)
+        (void)fprintf(stderr, ":%d:%d", finding->place.line, finding->place.column);
+    (void)fprintf(stderr, ": %s%s:%s %s\n", colour ? colours[finding->severity] : "", words[finding->severity],
+                  colour ? "\033[0m" : "", finding->text);
+}
+
+void print_findings(const struct ys_design *design)
+{
+    for (size_t i = 0; i < design->findings.count; i++)
+        print_finding(design, &design->findings.items[i]);
+}
+
+struct ys_design *open_design(const char *path)
+{
+    size_t length = 0;
+    char *text = read_file(path, DEFINITION_MOST, &length);
+    if (text == NULL) {
+        (void)complain(path, "cannot read it: %s",
+                       errno == EFBIG ? "it is longer than 16 MiB, which no definition is" : strerror(errno));
+        return NULL;
+    }
+    struct ys_design *design = ys_design_read(path, text, length);
+    free(text);
+    print_findings(design);
+    return design;
+}
+
+struct ys_layout *lay_out(const struct ys_design *design)
+{
+    if (design->findings.errors > 0)
+        return NULL;
+    struct ys_layout *layout = ys_layout_new(design);
+    if (layout == NULL)
+        (void)complain(design->file, "error: it has more attributes than the 65,535 handles: take some out");
+    return layout;
+}
+
+bool may_be_generated(const char *path)
+{
+    size_t mark = strlen(YS_GENERATED_MARK);
+    size_t length = 0;
+    char *text = read_file(path, SIZE_MAX / 4, &length);
+    if (text == NULL)
+        return errno == ENOENT || complain(path, "cannot read it: %s", strerror(errno));
+    bool ours = length >= mark && memcmp(text, YS_GENERATED_MARK, mark) == 0;
+    free(text);
+    return ours || complain(path, "this file was not generated: move it away, or choose another folder with -o");
+}
+
+static bool is_same(const char *path, const char *text, size_t length)
+{
+    size_t old_length = 0;
+    char *old = read_file(path, SIZE_MAX / 4, &old_length);
+    bool same = old != NULL && old_length == length && memcmp(old, text, length) == 0;
+    free(old);
+    return same;
+}
+
+bool write_generated(const char *path, const char *text, size_t length)
+{
+    char temporary[4096];
+    if (is_same(path, text, length))
+        return true;
+    if ((size_t)snprintf(temporary, sizeof temporary, "%s.new", path) >= sizeof temporary)
+        return complain(path, "the path is too long");
+    FILE *file = fopen(temporary, "wb");
+    if (file == NULL)
+        return complain(path, "cannot write it: %s", strerror(errno));
+    bool good = fwrite(text, 1, length, file) == length;
+    good = fclose(file) == 0 && good;
+    if (good && rename(temporary, path) == 0)
+        return true;
+    int error = errno;
+    (void)remove(temporary);
+    return complain(path, "cannot write it: %s", strerror(error));
+}

@@ -1,0 +1,89 @@
+/* yarnswift generate: writes a definition's tables in C. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "cli/cli.h"
+#include "design/generate.h"
+
+struct input {
+    struct files files;
+    const char *folder;
+};
+
+static error_t parse(int key, char *argument, struct argp_state *state)
+{
+    struct input *input = state->input;
+    switch (key) {
+    case 'o':
+        input->folder = argument;
+        return 0;
+    case ARGP_KEY_ARGS:
+        return take_files(state, &input->files);
+    default:
+        return ARGP_ERR_UNKNOWN;
+    }
+}
+
+typedef void print_fn(FILE *stream, const struct ys_design *design, const struct ys_layout *layout);
+
+/* A generated file, ready to be written. */
+struct output {
+    char path[4000];
+    char *text;
+    size_t length;
+};
+
+static bool prepare(struct output *output, const char *folder, const struct ys_design *design,
+                    const struct ys_layout *layout, const char *suffix, print_fn *print)
+{
+    FILE *stream = open_memstream(&output->text, &output->length);
+    if (stream == NULL)
+        return complain(design->file, "out of memory");
+    print(stream, design, layout);
+    (void)fclose(stream);
+    if ((size_t)snprintf(output->path, sizeof output->path, "%s/%s_table.%s", folder, design->id, suffix) >=
+        sizeof output->path)
+        return complain(folder, "the path is too long");
+    return may_be_generated(output->path);
+}
+
+/* Both files are ready, and both may be written, before either is. */
+static bool generate(const char *folder, const struct ys_design *design, const struct ys_layout *layout)
+{
+    struct output header = {.text = NULL};
+    struct output source = {.text = NULL};
+    bool good = prepare(&header, folder, design, layout, "h", ys_generate_header) &&
+                prepare(&source, folder, design, layout, "c", ys_generate_source) &&
+                write_generated(header.path, header.text, header.length) &&
+                write_generated(source.path, source.text, source.length);
+    free(header.text);
+    free(source.text);
+    return good;
+}
+
+int verb_generate(int argc, char **argv)
+{
+    static const struct argp_option options[] = {
+        {"output", 'o', "FOLDER", 0, "Write into this folder, which must exist (default: the current one)", 0}, {0}};
+    static const struct argp argp = {
+        .options = options,
+        .parser = parse,
+        .args_doc = "DEFINITION",
+        .doc = "Writes NAME_table.c and NAME_table.h from NAME.device.yaml: the constant attribute table, handles, the "
+               "handlers' declarations, the advertisement. A file that is already so is left alone, and so is any that "
+               "was not generated; with an error in the definition nothing is written.",
+    };
+    struct input input = {.folder = "."};
+    if (!parse_options(&argp, argc, argv, &input))
+        return EXIT_BAD_INPUT;
+    if (input.files.count != 1) {
+        (void)complain(argv[0], "name one definition, such as NAME.device.yaml");
+        return EXIT_BAD_INPUT;
+    }
+    struct ys_design *design = open_design(input.files.paths[0]);
+    struct ys_layout *layout = design != NULL ? lay_out(design) : NULL;
+    bool good = layout != NULL && generate(input.folder, design, layout);
+    ys_layout_free(layout);
+    ys_design_free(design);
+    return good ? EXIT_AS_EXPECTED : EXIT_BAD_INPUT;
+}

@@ -1,0 +1,76 @@
+/* The yarnswift command: finds the verb, and runs it. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "cli/cli.h"
+#include "design/words.h"
+
+static const struct verb verbs[] = {
+    {"check", "say what is wrong with a definition", verb_check},
+    {"table", "show the attribute table that a definition gives", verb_table},
+    {"generate", "write the table, the handles and the handlers' declarations in C", verb_generate},
+#ifndef YARNSWIFT_GENERATOR /* the generator builds the demo's device, and so comes without it */
+    {"demo", "let a central meet a device, from being found to being found again", verb_demo},
+#endif
+};
+
+#define VERB_COUNT (sizeof verbs / sizeof verbs[0])
+
+static void print_help(FILE *stream)
+{
+    (void)fputs("Usage: yarnswift VERB [OPTION...] [FILE...]\n\n"
+                "Define a Bluetooth Low Energy device, generate its tables, meet it, measure it.\n\n",
+                stream);
+    for (size_t i = 0; i < VERB_COUNT; i++)
+        (void)fprintf(stream, "  %-10s %s\n", verbs[i].name, verbs[i].summary);
+    (void)fputs("\nyarnswift VERB --help tells more. Exit status: 0 as expected, 1 an expectation\n"
+                "failed, 2 the input or the options are wrong.\n",
+                stream);
+}
+
+static int unknown_verb(const char *word)
+{
+    const char *names[VERB_COUNT];
+    for (size_t i = 0; i < VERB_COUNT; i++)
+        names[i] = verbs[i].name;
+    const char *nearest = ys_word_nearest(word, names, VERB_COUNT);
+    if (nearest != NULL)
+        (void)complain("yarnswift", "there is no verb \"%s\"; did you mean \"%s\"?", word, nearest);
+    else
+        (void)complain("yarnswift", "there is no verb \"%s\"; see yarnswift --help", word);
+    return EXIT_BAD_INPUT;
+}
+
+static int run(const struct verb *verb, int argc, char **argv)
+{
+    char name[32];
+    (void)snprintf(name, sizeof name, "yarnswift %s", verb->name);
+    argv[0] = name;
+    return finish(verb->run(argc, argv));
+}
+
+int main(int argc, char **argv)
+{
+    argp_err_exit_status = EXIT_BAD_INPUT;
+    if (argc < 2) {
+        print_help(stderr);
+        return EXIT_BAD_INPUT;
+    }
+    if (strcmp(argv[1], "--help") == 0 || strcmp(argv[1], "help") == 0) {
+        print_help(stdout);
+        return finish(EXIT_AS_EXPECTED);
+    }
+    if (strcmp(argv[1], "--version") == 0) {
+        (void)puts("yarnswift " YARNSWIFT_VERSION);
+        return finish(EXIT_AS_EXPECTED);
+    }
+    for (size_t i = 0; i < VERB_COUNT; i++) {
+        if (strcmp(argv[1], verbs[i].name) == 0)
+            return run(&verbs[i], argc - 1, argv + 1);
+    }
+    if (argv[1][0] == '-') {
+        (void)complain("yarnswift", "there is no option %s; see yarnswift --help", argv[1]);
+        return EXIT_BAD_INPUT;
+    }
+    return unknown_verb(argv[1]);
+}

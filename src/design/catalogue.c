@@ -1,0 +1,134 @@
+/* The catalogue of adopted numbers, as far as this version knows it. */
+#include "design/catalogue.h"
+
+#include <string.h>
+
+#include "design/words.h"
+
+#define COUNT(array) (sizeof(array) / sizeof((array)[0]))
+
+static const struct ys_format formats[] = {
+    {"boolean", YS_FORMAT_BOOLEAN, 1}, {"uint8", YS_FORMAT_UNSIGNED, 1},  {"uint16", YS_FORMAT_UNSIGNED, 2},
+    {"uint24", YS_FORMAT_UNSIGNED, 3}, {"uint32", YS_FORMAT_UNSIGNED, 4}, {"uint48", YS_FORMAT_UNSIGNED, 6},
+    {"sint8", YS_FORMAT_SIGNED, 1},    {"sint16", YS_FORMAT_SIGNED, 2},   {"sint24", YS_FORMAT_SIGNED, 3},
+    {"sint32", YS_FORMAT_SIGNED, 4},   {"sint48", YS_FORMAT_SIGNED, 6},   {"utf8s", YS_FORMAT_TEXT, 0},
+    {"bytes", YS_FORMAT_BYTES, 0},
+};
+
+static const struct ys_unit units[] = {
+    {"unitless", ""},
+    {"metre", "m"},
+    {"kilogram", "kg"},
+    {"second", "s"},
+    {"ampere", "A"},
+    {"kelvin", "K"},
+    {"hertz", "Hz"},
+    {"newton", "N"},
+    {"pascal", "Pa"},
+    {"joule", "J"},
+    {"watt", "W"},
+    {"volt", "V"},
+    {"ohm", "Ohm"},
+    {"lux", "lx"},
+    {"degree Celsius", "\xc2\xb0"
+                       "C"},
+    {"degree", "\xc2\xb0"},
+    {"percentage", "%"},
+    {"newton metre", "N m"},
+    {"minute", "min"},
+    {"hour", "h"},
+    {"metre per second", "m/s"},
+};
+
+static const struct ys_adopted services[] = {
+    {0x1800, "Generic Access", NULL, NULL, 0},        {0x1801, "Generic Attribute", NULL, NULL, 0},
+    {0x180a, "Device Information", NULL, NULL, 0},    {0x180f, "Battery", NULL, NULL, 0},
+    {0x181a, "Environmental Sensing", NULL, NULL, 0},
+};
+
+static const struct ys_adopted characteristics[] = {
+    {0x2a00, "Device Name", "utf8s", NULL, 0},
+    {0x2a01, "Appearance", "uint16", NULL, 0},
+    {0x2a19, "Battery Level", "uint8", "percentage", 0},
+    {0x2a24, "Model Number String", "utf8s", NULL, 0},
+    {0x2a25, "Serial Number String", "utf8s", NULL, 0},
+    {0x2a26, "Firmware Revision String", "utf8s", NULL, 0},
+    {0x2a27, "Hardware Revision String", "utf8s", NULL, 0},
+    {0x2a28, "Software Revision String", "utf8s", NULL, 0},
+    {0x2a29, "Manufacturer Name String", "utf8s", NULL, 0},
+    {0x2a6d, "Pressure", "uint32", "pascal", -1},
+    {0x2a6e, "Temperature", "sint16", "degree Celsius", -2},
+    {0x2a6f, "Humidity", "uint16", "percentage", -2},
+};
+
+static const struct ys_adopted descriptors[] = {
+    {0x2901, "Characteristic User Description", NULL, NULL, 0},
+    {0x2902, "Client Characteristic Configuration", NULL, NULL, 0},
+    {0x2904, "Characteristic Presentation Format", NULL, NULL, 0},
+};
+
+static const struct {
+    const struct ys_adopted *items;
+    size_t count;
+} adopted[] = {
+    [YS_ADOPTED_SERVICE] = {services, COUNT(services)},
+    [YS_ADOPTED_CHARACTERISTIC] = {characteristics, COUNT(characteristics)},
+    [YS_ADOPTED_DESCRIPTOR] = {descriptors, COUNT(descriptors)},
+};
+
+const struct ys_format *ys_format_find(const char *name)
+{
+    for (size_t i = 0; i < COUNT(formats); i++) {
+        if (strcmp(formats[i].name, name) == 0)
+            return &formats[i];
+    }
+    return NULL;
+}
+
+const struct ys_unit *ys_unit_find(const char *name_or_symbol)
+{
+    for (size_t i = 0; i < COUNT(units); i++) {
+        if (ys_word_is_equal(units[i].name, name_or_symbol) || strcmp(units[i].symbol, name_or_symbol) == 0)
+            return &units[i];
+    }
+    return NULL;
+}
+
+const struct ys_adopted *ys_adopted_by_name(enum ys_adopted_kind kind, const char *name)
+{
+    for (size_t i = 0; i < adopted[kind].count; i++) {
+        if (ys_word_is_equal(adopted[kind].items[i].name, name))
+            return &adopted[kind].items[i];
+    }
+    return NULL;
+}
+
+const struct ys_adopted *ys_adopted_by_number(enum ys_adopted_kind kind, uint32_t number)
+{
+    for (size_t i = 0; i < adopted[kind].count; i++) {
+        if (adopted[kind].items[i].number == number)
+            return &adopted[kind].items[i];
+    }
+    return NULL;
+}
+
+size_t ys_format_names(const char **names, size_t most)
+{
+    for (size_t i = 0; i < COUNT(formats) && i < most; i++)
+        names[i] = formats[i].name;
+    return COUNT(formats);
+}
+
+size_t ys_unit_names(const char **names, size_t most)
+{
+    for (size_t i = 0; i < COUNT(units) && i < most; i++)
+        names[i] = units[i].name;
+    return COUNT(units);
+}
+
+size_t ys_adopted_names(enum ys_adopted_kind kind, const char **names, size_t most)
+{
+    for (size_t i = 0; i < adopted[kind].count && i < most; i++)
+        names[i] = adopted[kind].items[i].name;
+    return adopted[kind].count;
+}

@@ -1,0 +1,409 @@
+/* What a definition means together. */
+#include "design/check.h"
+
+#include <stdlib.h>
+#include <string.h>
+
+#include "design/memory.h"
+#include "design/payload.h"
+#include "design/value.h"
+#include "design/words.h"
+
+#define NAMES_MOST 64
+
+/* UUIDs */
+
+/* Reads "+N", as a number to be added to the service's UUID. */
+static bool parse_offset(const char *text, uint32_t *offset)
+{
+    char *end;
+    if (text[0] != '+' || text[1] < '0' || text[1] > '9')
+        return false;
+    unsigned long value = strtoul(text + 1, &end, 0);
+    *offset = (uint32_t)value;
+    return *end == '\0' && value <= 0xffff;
+}
+
+static void unknown_uuid(struct ys_design *design, struct ys_place place, enum ys_adopted_kind kind, const char *text)
+{
+    const char *names[NAMES_MOST];
+    const char *nearest = ys_word_nearest(text, names, ys_adopted_names(kind, names, NAMES_MOST));
+    if (nearest != NULL)
+        ys_findings_add(&design->findings, YS_ERROR, place, "no adopted UUID is named \"%s\"; did you mean \"%s\"?",
+                        text, nearest);
+    else
+        ys_findings_add(&design->findings, YS_ERROR, place,
+                        "\"%s\" is no UUID: write an adopted name, 0x180F, 128 bits as 8-4-4-4-12 digits%s", text,
+                        kind == YS_ADOPTED_CHARACTERISTIC ? ", or an offset such as +1" : "");
+}
+
+static const struct ys_adopted *find_adopted(enum ys_adopted_kind kind, const struct ys_uuid *uuid)
+{
+    return ys_uuid_is_adopted(uuid) ? ys_adopted_by_number(kind, ys_uuid_number(uuid)) : NULL;
+}
+
+/* By what is written, or else by the name. Leaves a length of 0 if neither gives a UUID. */
+static void resolve_uuid(struct ys_design *design, enum ys_adopted_kind kind, const char *text, const char *name,
+                         struct ys_place place, const struct ys_uuid *base, struct ys_uuid *uuid)
+{
+    uint32_t offset = 0;
+    if (text == NULL && name == NULL)
+        return;
+    const struct ys_adopted *adopted = ys_adopted_by_name(kind, text != NULL ? text : name);
+    if (adopted != NULL) {
+        *uuid = ys_uuid_of(adopted->number);
+    } else if (text == NULL) {
+        ys_findings_add(&design->findings, YS_ERROR, place,
+                        "\"%s\" is no adopted name and has no uuid: add a uuid of its own%s", name,
+                        base != NULL ? ", or an offset such as +1" : "");
+    } else if (base != NULL && parse_offset(text, &offset)) {
+        if (base->length == 16)
+            *uuid = ys_uuid_plus(base, offset);
+        else if (base->length != 0)
+            ys_findings_add(&design->findings, YS_ERROR, place,
+                            "an offset needs a service with a 128-bit UUID: write the whole UUID");
+    } else if (ys_uuid_parse(text, strlen(text), uuid)) {
+        if (uuid->length == 4) /* ATT knows no 32-bit UUIDs: Core 5.4 Vol 3 Part F 3.2.1 */
+            *uuid = ys_uuid_in_full(uuid);
+    } else {
+        unknown_uuid(design, place, kind, text);
+    }
+    if (uuid->length == 16 && ys_uuid_is_adopted(uuid))
+        ys_findings_add(&design->findings, YS_ERROR, place,
+                        "this UUID lies in the range that the standard keeps for itself: draw a random one");
+}
+
+static void check_service_uuids(struct ys_design *design)
+{
+    for (size_t i = 0; i < design->service_count; i++) {
+        const struct ys_service *service = &design->services[i];
+        for (size_t j = 0; j < i && service->uuid.length != 0; j++) {
+            if (design->services[j].uuid.length == 0 || !ys_uuid_is_equal(&service->uuid, &design->services[j].uuid))
+                continue;
+            if (design->services[j].implied)
+                ys_findings_add(&design->findings, YS_ERROR, service->uuid_place,
+                                "the service \"%s\" is made from device: leave it out", design->services[j].name);
+            else
+                ys_findings_add(&design->findings, YS_ERROR, service->uuid_place,
+                                "this is also the UUID of the service \"%s\": give each its own",
+                                design->services[j].name);
+            break;
+        }
+    }
+}
+
+static void check_characteristic_uuid(struct ys_design *design, const struct ys_service *service, size_t index)
+{
+    const struct ys_characteristic *characteristic = &service->characteristics[index];
+    for (size_t i = 0; i < index && characteristic->uuid.length != 0; i++) {
+        const struct ys_characteristic *other = &service->characteristics[i];
+        if (other->uuid.length != 0 && other->name != NULL && ys_uuid_is_equal(&characteristic->uuid, &other->uuid)) {
+            ys_findings_add(&design->findings, YS_ERROR, characteristic->uuid_place,
+                            "this is also the UUID of \"%s\": give each characteristic its own", other->name);
+            return;
+        }
+    }
+}
+
+/* names */
+
+struct named {
+    const char *id;
+    const char *name;
+    struct ys_place place;
+    size_t order;
+};
+
+static int compare_named(const void *a, const void *b)
+{
+    const struct named *left = a;
+    const struct named *right = b;
+    int order = strcmp(left->id, right->id);
+    if (order != 0)
+        return order;
+    return left->order < right->order ? -1 : 1;
+}
+
+/* Two names that are one in C. Sorted, so that a thousand take no time. */
+static void check_names(struct ys_design *design, struct named *names, size_t count, const char *what)
+{
+    if (count > 0)
+        qsort(names, count, sizeof *names, compare_named);
+    for (size_t i = 1; i < count; i++) {
+        if (strcmp(names[i - 1].id, names[i].id) == 0)
+            ys_findings_add(&design->findings, YS_ERROR, names[i].place,
+                            "the %s \"%s\" has the same name in C as \"%s\": rename one", what, names[i].name,
+                            names[i - 1].name);
+    }
+}
+
+static void check_all_names(struct ys_design *design)
+{
+    struct named *services = NULL;
+    struct named *characteristics = NULL;
+    size_t service_count = 0;
+    size_t count = 0;
+    for (size_t i = 0; i < design->service_count; i++) {
+        const struct ys_service *service = &design->services[i];
+        if (service->id != NULL) {
+            services = ys_grow(services, service_count, sizeof *services);
+            services[service_count] = (struct named){service->id, service->name, service->place, service_count};
+            service_count++;
+        }
+        for (size_t j = 0; j < service->characteristic_count; j++) {
+            const struct ys_characteristic *one = &service->characteristics[j];
+            if (one->id == NULL)
+                continue;
+            characteristics = ys_grow(characteristics, count, sizeof *characteristics);
+            characteristics[count] = (struct named){one->id, one->name, one->place, count};
+            count++;
+        }
+    }
+    check_names(design, services, service_count, "service");
+    check_names(design, characteristics, count, "characteristic");
+    free(services);
+    free(characteristics);
+}
+
+/* characteristics */
+
+static void complete_format(struct ys_design *design, struct ys_characteristic *characteristic)
+{
+    const struct ys_adopted *adopted = find_adopted(YS_ADOPTED_CHARACTERISTIC, &characteristic->uuid);
+    if (adopted != NULL && adopted->format != NULL) {
+        if (characteristic->format == NULL)
+            characteristic->format = ys_format_find(adopted->format);
+        if (characteristic->unit == NULL && adopted->unit != NULL)
+            characteristic->unit = ys_unit_find(adopted->unit);
+        if (!characteristic->has_exponent)
+            characteristic->exponent = adopted->exponent;
+    }
+    if (characteristic->format == NULL) {
+        ys_findings_add(&design->findings, YS_ERROR, characteristic->place,
+                        "\"%s\" has no format: say what its bytes are, such as format: uint16", characteristic->name);
+        characteristic->format = ys_format_find("bytes");
+        characteristic->length = 1;
+        characteristic->value_text = NULL;
+        characteristic->stand_in.shape = YS_SHAPE_NONE;
+    }
+}
+
+static void check_length(struct ys_design *design, struct ys_characteristic *characteristic)
+{
+    const struct ys_format *format = characteristic->format;
+    if (format->size != 0) {
+        if (characteristic->length != 0 && characteristic->length != format->size)
+            ys_findings_add(&design->findings, YS_ERROR, characteristic->length_place,
+                            "%s is always %u bytes long: leave the length out", format->name, format->size);
+        characteristic->length = format->size;
+    } else if (characteristic->length == 0) {
+        bool constant = characteristic->value_text != NULL && characteristic->write == YS_RIGHT_NONE &&
+                        characteristic->write_command == YS_RIGHT_NONE;
+        if (!constant)
+            ys_findings_add(&design->findings, YS_ERROR, characteristic->place,
+                            "\"%s\" has no length: say how many bytes it has at most, such as length: 20",
+                            characteristic->name);
+        characteristic->length = 512; /* until the value is known */
+    }
+}
+
+static void check_value(struct ys_design *design, struct ys_characteristic *characteristic)
+{
+    uint8_t bytes[512];
+    const char *problem = NULL;
+    if (characteristic->value_text == NULL)
+        return;
+    size_t room = characteristic->length < sizeof bytes ? (size_t)characteristic->length : sizeof bytes;
+    int length = ys_value_parse(characteristic, characteristic->value_text, bytes, room, &problem);
+    if (length < 0) {
+        ys_findings_add(&design->findings, YS_ERROR, characteristic->value_place,
+                        "\"%s\" is no value of %s (%s, at most %u bytes): %s", characteristic->value_text,
+                        characteristic->name, characteristic->format->name, (unsigned)room, problem);
+        return;
+    }
+    characteristic->value = (uint8_t *)ys_copy((const char *)bytes, (size_t)length);
+    characteristic->value_length = (size_t)length;
+    if (characteristic->length_place.line == 0 && characteristic->format->size == 0)
+        characteristic->length = (uint64_t)length;
+}
+
+static void check_access(struct ys_design *design, struct ys_characteristic *characteristic)
+{
+    struct ys_findings *findings = &design->findings;
+    bool readable = characteristic->read != YS_RIGHT_NONE;
+    bool writable = characteristic->write != YS_RIGHT_NONE || characteristic->write_command != YS_RIGHT_NONE;
+    bool notifies = characteristic->notify != YS_RIGHT_NONE;
+    if (!readable && !writable && !notifies)
+        ys_findings_add(
+            findings, YS_ERROR, characteristic->place,
+            "\"%s\" can be neither read nor written nor notified: add read:, write: or notify:", characteristic->name);
+    if ((readable || notifies) && characteristic->value_text == NULL && !characteristic->read_handler)
+        ys_findings_add(findings, YS_ERROR, characteristic->place,
+                        "\"%s\" has nothing to send: add a value, or handler: read", characteristic->name);
+    if (!readable && !notifies && characteristic->read_handler)
+        ys_findings_add(
+            findings, YS_ERROR, characteristic->handler_place,
+            "\"%s\" has a handler for reading that nobody can call: add read: or notify:", characteristic->name);
+    if (!writable && characteristic->write_handler)
+        ys_findings_add(findings, YS_ERROR, characteristic->handler_place,
+                        "\"%s\" has a handler for writing that nobody can call: add write:", characteristic->name);
+    if (writable && !characteristic->write_handler && characteristic->value_text == NULL)
+        ys_findings_add(findings, YS_ERROR, characteristic->place,
+                        "a write to \"%s\" goes nowhere: add handler: write, or a value to start with",
+                        characteristic->name);
+    if (characteristic->write != YS_RIGHT_NONE && characteristic->write_command != YS_RIGHT_NONE &&
+        characteristic->write != characteristic->write_command)
+        ys_findings_add(findings, YS_ERROR, characteristic->place,
+                        "\"%s\" asks for different rights to write with and without response: take the same",
+                        characteristic->name);
+    if (characteristic->rights_place.line != 0)
+        ys_findings_add(findings, YS_WARNING, characteristic->rights_place,
+                        "nobody can reach \"%s\" this way yet, since this version does not pair: every central is "
+                        "refused",
+                        characteristic->name);
+}
+
+static void check_spacing(struct ys_design *design, struct ys_characteristic *characteristic)
+{
+    if (characteristic->spacing_place.line == 0)
+        return;
+    if (characteristic->notify == YS_RIGHT_NONE)
+        ys_findings_add(&design->findings, YS_ERROR, characteristic->spacing_place,
+                        "spacing is the least time between notifications: add notify:, or leave it out");
+    if (characteristic->spacing_us % 1000 != 0 || characteristic->spacing_us > 60000000)
+        ys_findings_add(&design->findings, YS_ERROR, characteristic->spacing_place,
+                        "spacing must be whole milliseconds, at most 60 s");
+}
+
+static bool stand_in_number(struct ys_design *design, const struct ys_characteristic *characteristic, const char *text,
+                            const char *key, int64_t *raw)
+{
+    const char *problem = NULL;
+    if (text == NULL) {
+        ys_findings_add(&design->findings, YS_ERROR, characteristic->stand_in.place, "this stand_in has no %s: add it",
+                        key);
+        return false;
+    }
+    if (ys_value_parse_raw(characteristic, text, raw, &problem))
+        return true;
+    ys_findings_add(&design->findings, YS_ERROR, characteristic->stand_in.place, "%s: \"%s\" is no value of %s: %s",
+                    key, text, characteristic->name, problem);
+    return false;
+}
+
+static void check_stand_in(struct ys_design *design, struct ys_characteristic *characteristic)
+{
+    struct ys_stand_in *stand_in = &characteristic->stand_in;
+    enum ys_shape shape = stand_in->shape;
+    if (shape == YS_SHAPE_NONE)
+        return;
+    if (characteristic->format->kind != YS_FORMAT_UNSIGNED && characteristic->format->kind != YS_FORMAT_SIGNED) {
+        ys_findings_add(&design->findings, YS_ERROR, stand_in->place,
+                        "only a number can move by itself: give \"%s\" a value", characteristic->name);
+        return;
+    }
+    bool moves = shape != YS_SHAPE_CONSTANT;
+    bool good = stand_in_number(design, characteristic, stand_in->from_text, "from", &stand_in->from);
+    if (moves)
+        good &= stand_in_number(design, characteristic, stand_in->to_text, "to", &stand_in->to);
+    if (shape == YS_SHAPE_RANDOM_WALK)
+        good &= stand_in_number(design, characteristic, stand_in->step_text, "step", &stand_in->step);
+    if (good && moves && stand_in->from >= stand_in->to)
+        ys_findings_add(&design->findings, YS_ERROR, stand_in->place, "from must be less than to");
+    if (good && shape == YS_SHAPE_RANDOM_WALK && stand_in->step <= 0)
+        ys_findings_add(&design->findings, YS_ERROR, stand_in->place, "step must be more than 0");
+    if ((shape == YS_SHAPE_RAMP || shape == YS_SHAPE_SINE) && stand_in->period_us == 0)
+        ys_findings_add(&design->findings, YS_ERROR, stand_in->place,
+                        "this stand_in has no period: say how long it takes to come round");
+    if (moves && stand_in->every_us == 0)
+        stand_in->every_us = 1000000;
+}
+
+static void check_characteristic(struct ys_design *design, const struct ys_service *service, size_t index)
+{
+    struct ys_characteristic *characteristic = &service->characteristics[index];
+    if (characteristic->name == NULL) /* has been said */
+        return;
+    resolve_uuid(design, YS_ADOPTED_CHARACTERISTIC, characteristic->uuid_text, characteristic->name,
+                 characteristic->uuid_place, &service->uuid, &characteristic->uuid);
+    check_characteristic_uuid(design, service, index);
+    complete_format(design, characteristic);
+    check_length(design, characteristic);
+    check_value(design, characteristic);
+    check_access(design, characteristic);
+    check_spacing(design, characteristic);
+    check_stand_in(design, characteristic);
+}
+
+/* the device */
+
+static void check_promises(struct ys_design *design)
+{
+    for (size_t i = 0; i < design->promise_count; i++) {
+        struct ys_promise *promise = &design->promises[i];
+        for (size_t j = 0; j < design->service_count; j++) {
+            if (design->services[j].name != NULL && strcmp(design->services[j].name, promise->name) == 0)
+                promise->service = &design->services[j];
+        }
+        if (promise->service == NULL)
+            ys_findings_add(&design->findings, YS_ERROR, promise->place,
+                            "the advertisement promises \"%s\", which is not among the services: add it, or leave it "
+                            "out",
+                            promise->name);
+    }
+}
+
+static void check_device(struct ys_design *design)
+{
+    if (design->name != NULL && strlen(design->name) > 248) /* Vol 3 Part C 12.1 */
+        ys_findings_add(&design->findings, YS_ERROR, design->name_place,
+                        "the name is %zu bytes long: a device name has at most 248", strlen(design->name));
+    if (!design->advertises)
+        ys_findings_add(&design->findings, YS_WARNING, (struct ys_place){.line = 1, .column = 1},
+                        "nobody can find this device: add advertising: with an interval");
+}
+
+void ys_design_check(struct ys_design *design)
+{
+    check_device(design);
+    for (size_t i = 0; i < design->service_count; i++) {
+        struct ys_service *service = &design->services[i];
+        if (!service->implied)
+            resolve_uuid(design, YS_ADOPTED_SERVICE, service->uuid_text, service->name, service->uuid_place, NULL,
+                         &service->uuid);
+        for (size_t j = 0; j < service->characteristic_count && !service->implied; j++)
+            check_characteristic(design, service, j);
+    }
+    check_service_uuids(design);
+    check_all_names(design);
+    check_promises(design);
+    ys_payload_check(design);
+}
+
+uint8_t ys_characteristic_properties(const struct ys_characteristic *characteristic)
+{
+    return (uint8_t)((characteristic->read != YS_RIGHT_NONE ? YS_PROPERTY_READ : 0) |
+                     (characteristic->write != YS_RIGHT_NONE ? YS_PROPERTY_WRITE : 0) |
+                     (characteristic->write_command != YS_RIGHT_NONE ? YS_PROPERTY_WRITE_WITHOUT_RESPONSE : 0) |
+                     (characteristic->notify != YS_RIGHT_NONE ? YS_PROPERTY_NOTIFY : 0));
+}
+
+const struct ys_characteristic *ys_design_find(const struct ys_design *design, const struct ys_uuid *uuid)
+{
+    for (size_t i = 0; i < design->service_count; i++) {
+        for (size_t j = 0; j < design->services[i].characteristic_count; j++) {
+            if (ys_uuid_is_equal(&design->services[i].characteristics[j].uuid, uuid))
+                return &design->services[i].characteristics[j];
+        }
+    }
+    return NULL;
+}
+
+const struct ys_service *ys_design_find_service(const struct ys_design *design, const struct ys_uuid *uuid)
+{
+    for (size_t i = 0; i < design->service_count; i++) {
+        if (ys_uuid_is_equal(&design->services[i].uuid, uuid))
+            return &design->services[i];
+    }
+    return NULL;
+}

@@ -1,0 +1,113 @@
+/* A definition, read and checked: the one model that table, generator and stand-in devices are made from. */
+#ifndef DESIGN_MODEL_H
+#define DESIGN_MODEL_H
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdint.h>
+
+#include <yarnswift/table.h>
+#include <yarnswift/uuid.h>
+
+#include "design/catalogue.h"
+#include "design/finding.h"
+
+/* How a value moves when no firmware is there to give it. */
+enum ys_shape { YS_SHAPE_NONE, YS_SHAPE_CONSTANT, YS_SHAPE_RAMP, YS_SHAPE_SINE, YS_SHAPE_RANDOM_WALK };
+
+struct ys_stand_in {
+    enum ys_shape shape;
+    struct ys_place place;
+    int64_t from; /* raw numbers, as they are sent */
+    int64_t to;
+    int64_t step; /* of a random walk, at most */
+    uint64_t period_us;
+    uint64_t every_us;     /* between two changes */
+    const char *from_text; /* as written, until the format is known */
+    const char *to_text;
+    const char *step_text;
+};
+
+struct ys_characteristic {
+    struct ys_place place;
+    char *name;
+    char *id; /* C identifier */
+    struct ys_uuid uuid;
+    struct ys_place uuid_place;
+    const char *uuid_text;
+    const struct ys_format *format;
+    const struct ys_unit *unit; /* or NULL */
+    int exponent;               /* value = raw number x 10^exponent */
+    bool has_exponent;
+    struct ys_place length_place;
+    uint64_t length; /* greatest length in bytes */
+    enum ys_right read;
+    enum ys_right write;
+    enum ys_right write_command;
+    enum ys_right notify;
+    struct ys_place rights_place; /* of the first right that needs more than an open link */
+    bool read_handler;
+    bool write_handler;
+    struct ys_place handler_place;
+    const char *value_text;
+    struct ys_place value_place;
+    uint8_t *value; /* initial or constant; NULL: none */
+    size_t value_length;
+    struct ys_place spacing_place;
+    uint64_t spacing_us;
+    struct ys_stand_in stand_in;
+};
+
+struct ys_service {
+    struct ys_place place;
+    bool implied; /* made from the device, not written as a service */
+    char *name;
+    char *id;
+    struct ys_uuid uuid;
+    struct ys_place uuid_place;
+    const char *uuid_text;
+    struct ys_characteristic *characteristics;
+    size_t characteristic_count;
+};
+
+/* A service that the advertisement promises. */
+struct ys_promise {
+    const char *name;
+    struct ys_place place;
+    const struct ys_service *service;
+};
+
+struct ys_design {
+    char *file; /* as given */
+    char *id;   /* C identifier, from the file's name */
+    const char *name;
+    struct ys_place name_place;
+    uint64_t appearance;
+    struct ys_place appearance_place;
+    bool public_address;
+    bool advertises;
+    struct ys_place advertising_place;
+    uint64_t interval_min_us;
+    uint64_t interval_max_us;
+    struct ys_promise *promises;
+    size_t promise_count;
+    struct ys_service *services; /* the implied ones first */
+    size_t service_count;
+    struct ys_findings findings;
+    void *document; /* private: keeps the texts */
+    char *text;     /* private: what the document points into */
+};
+
+/* Reads and checks a definition. Always returns a design; it may only be used for more than its findings if
+ * findings.errors is 0. `text` of `length` bytes is copied; `file` is for messages and for the name. */
+struct ys_design *ys_design_read(const char *file, const char *text, size_t length);
+void ys_design_free(struct ys_design *design);
+
+/* Properties of a characteristic as the standard counts them (enum ys_property). */
+uint8_t ys_characteristic_properties(const struct ys_characteristic *characteristic);
+
+/* The characteristic, and its service, with this UUID; NULL if there is none. */
+const struct ys_characteristic *ys_design_find(const struct ys_design *design, const struct ys_uuid *uuid);
+const struct ys_service *ys_design_find_service(const struct ys_design *design, const struct ys_uuid *uuid);
+
+#endif

@@ -1,0 +1,559 @@
+/* Reads a definition: each mapping is a table of keys, each key reads one thing. What it means together is checked in
+ * check.c. */
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "design/check.h"
+#include "design/memory.h"
+#include "design/model.h"
+#include "design/words.h"
+#include "design/yaml.h"
+
+#define COUNT(array) (sizeof(array) / sizeof((array)[0]))
+#define NAMES_MOST   64
+
+static void error(const struct ys_node *node, const char *text)
+{
+    ys_findings_add(node->findings, YS_ERROR, node->place, "%s", text);
+}
+
+/* kinds of values */
+
+static void read_word(const struct ys_node *node, const char *what, const char *const *words, size_t count, int *index)
+{
+    const char *text = ys_yaml_text(node, what);
+    if (text == NULL)
+        return;
+    for (size_t i = 0; i < count; i++) {
+        if (strcmp(words[i], text) == 0) {
+            *index = (int)i;
+            return;
+        }
+    }
+    ys_yaml_unknown(node, what, text, words, count);
+}
+
+static bool read_number(const struct ys_node *node, const char *what, uint64_t greatest, uint64_t *number)
+{
+    const char *text = ys_yaml_text(node, what);
+    char *end = NULL;
+    if (text == NULL)
+        return false;
+    bool digits = text[0] >= '0' && text[0] <= '9';
+    unsigned long long value = digits ? strtoull(text, &end, text[1] == 'x' ? 16 : 10) : 0;
+    if (!digits || *end != '\0' || value > greatest) {
+        ys_findings_add(node->findings, YS_ERROR, node->place, "%s must be a whole number from 0 to %llu, not \"%s\"",
+                        what, (unsigned long long)greatest, text);
+        return false;
+    }
+    *number = value;
+    return true;
+}
+
+static bool read_duration(const struct ys_node *node, const char *what, uint64_t *us)
+{
+    const char *text = ys_yaml_text(node, what);
+    if (text == NULL)
+        return false;
+    if (ys_duration_parse(text, us))
+        return true;
+    ys_findings_add(node->findings, YS_ERROR, node->place,
+                    "%s must be a time with its unit, such as 100 ms or 1.5 s, not \"%s\"", what, text);
+    return false;
+}
+
+static void read_name(const struct ys_node *node, const char *what, char **name, char **id)
+{
+    const char *text = ys_yaml_text(node, what);
+    if (text == NULL)
+        return;
+    char *identifier = ys_identifier(text);
+    if (identifier == NULL) {
+        ys_findings_add(node->findings, YS_ERROR, node->place,
+                        "%s \"%s\" gives no name in C: begin it with a letter from a to z", what, text);
+        return;
+    }
+    if (*name == NULL) {
+        *name = ys_copy(text, strlen(text));
+        *id = identifier;
+    } else {
+        free(identifier);
+    }
+}
+
+/* stand_in: */
+
+static void stand_in_shape(const struct ys_node *node, void *target)
+{
+    static const char *const shapes[] = {"constant", "ramp", "sine", "random walk"};
+    struct ys_stand_in *stand_in = target;
+    int index = -1;
+    read_word(node, "a shape", shapes, COUNT(shapes), &index);
+    if (index >= 0)
+        stand_in->shape = (enum ys_shape)(YS_SHAPE_CONSTANT + index);
+}
+
+static void stand_in_from(const struct ys_node *node, void *target)
+{
+    ((struct ys_stand_in *)target)->from_text = ys_yaml_text(node, "from");
+}
+
+static void stand_in_to(const struct ys_node *node, void *target)
+{
+    ((struct ys_stand_in *)target)->to_text = ys_yaml_text(node, "to");
+}
+
+static void stand_in_step(const struct ys_node *node, void *target)
+{
+    ((struct ys_stand_in *)target)->step_text = ys_yaml_text(node, "step");
+}
+
+static void stand_in_period(const struct ys_node *node, void *target)
+{
+    uint64_t us = 1;
+    if (read_duration(node, "period", &us) && us == 0)
+        error(node, "period must be longer than nothing");
+    ((struct ys_stand_in *)target)->period_us = us;
+}
+
+static void stand_in_every(const struct ys_node *node, void *target)
+{
+    uint64_t us = 1000;
+    if (read_duration(node, "every", &us) && us < 1000)
+        error(node, "every must be at least 1 ms");
+    ((struct ys_stand_in *)target)->every_us = us;
+}
+
+static const struct ys_key stand_in_keys[] = {
+    {"shape", stand_in_shape, true}, {"from", stand_in_from, true},      {"to", stand_in_to, false},
+    {"step", stand_in_step, false},  {"period", stand_in_period, false}, {"every", stand_in_every, false},
+};
+
+/* characteristics: */
+
+static void characteristic_name(const struct ys_node *node, void *target)
+{
+    struct ys_characteristic *characteristic = target;
+    characteristic->place = node->place;
+    read_name(node, "the characteristic's name", &characteristic->name, &characteristic->id);
+}
+
+static void characteristic_uuid(const struct ys_node *node, void *target)
+{
+    struct ys_characteristic *characteristic = target;
+    characteristic->uuid_place = node->place;
+    characteristic->uuid_text = ys_yaml_text(node, "uuid");
+}
+
+static void characteristic_format(const struct ys_node *node, void *target)
+{
+    struct ys_characteristic *characteristic = target;
+    const char *names[NAMES_MOST];
+    const char *text = ys_yaml_text(node, "format");
+    if (text == NULL)
+        return;
+    characteristic->format = ys_format_find(text);
+    if (characteristic->format == NULL)
+        ys_yaml_unknown(node, "this format", text, names, ys_format_names(names, NAMES_MOST));
+}
+
+static void characteristic_unit(const struct ys_node *node, void *target)
+{
+    struct ys_characteristic *characteristic = target;
+    const char *names[NAMES_MOST];
+    const char *text = ys_yaml_text(node, "unit");
+    if (text == NULL)
+        return;
+    characteristic->unit = ys_unit_find(text);
+    if (characteristic->unit == NULL)
+        ys_yaml_unknown(node, "this unit", text, names, ys_unit_names(names, NAMES_MOST));
+}
+
+/* One of ..., 100, 10, 1, 0.1, 0.01, ...: how much one step of the raw number is worth. */
+static void characteristic_resolution(const struct ys_node *node, void *target)
+{
+    struct ys_characteristic *characteristic = target;
+    int64_t mantissa = 0;
+    int places = 0;
+    const char *end = "";
+    const char *text = ys_yaml_text(node, "resolution");
+    if (text == NULL)
+        return;
+    bool good = ys_decimal_parse(text, &mantissa, &places, &end) && *end == '\0' && mantissa > 0;
+    int exponent = -places;
+    for (; good && mantissa % 10 == 0; mantissa /= 10)
+        exponent++;
+    if (!good || mantissa != 1 || exponent < -9 || exponent > 9) {
+        error(node, "resolution must be a power of ten from 0.000000001 to 1000000000, such as 0.1 or 1");
+        return;
+    }
+    characteristic->exponent = exponent;
+    characteristic->has_exponent = true;
+}
+
+static void characteristic_length(const struct ys_node *node, void *target)
+{
+    struct ys_characteristic *characteristic = target;
+    characteristic->length_place = node->place;
+    if (read_number(node, "length", 512, &characteristic->length) && characteristic->length == 0)
+        error(node, "length must be at least 1 byte");
+}
+
+static void read_right(const struct ys_node *node, const char *what, struct ys_characteristic *characteristic,
+                       enum ys_right *right)
+{
+    static const char *const rights[] = {"open", "encrypted", "authenticated"};
+    int index = -1;
+    read_word(node, what, rights, COUNT(rights), &index);
+    if (index < 0)
+        return;
+    *right = (enum ys_right)(YS_RIGHT_OPEN + index);
+    if (*right != YS_RIGHT_OPEN && characteristic->rights_place.line == 0)
+        characteristic->rights_place = node->place;
+}
+
+static void characteristic_read(const struct ys_node *node, void *target)
+{
+    struct ys_characteristic *characteristic = target;
+    read_right(node, "read", characteristic, &characteristic->read);
+}
+
+static void characteristic_write(const struct ys_node *node, void *target)
+{
+    struct ys_characteristic *characteristic = target;
+    read_right(node, "write", characteristic, &characteristic->write);
+}
+
+static void characteristic_write_command(const struct ys_node *node, void *target)
+{
+    struct ys_characteristic *characteristic = target;
+    read_right(node, "write without response", characteristic, &characteristic->write_command);
+}
+
+static void characteristic_notify(const struct ys_node *node, void *target)
+{
+    struct ys_characteristic *characteristic = target;
+    read_right(node, "notify", characteristic, &characteristic->notify);
+}
+
+static void read_handler(const struct ys_node *node, struct ys_characteristic *characteristic)
+{
+    static const char *const handlers[] = {"read", "write"};
+    int index = -1;
+    read_word(node, "a handler", handlers, COUNT(handlers), &index);
+    characteristic->read_handler |= index == 0;
+    characteristic->write_handler |= index == 1;
+}
+
+static void characteristic_handler(const struct ys_node *node, void *target)
+{
+    struct ys_characteristic *characteristic = target;
+    struct ys_node item;
+    void *iterator = NULL;
+    characteristic->handler_place = node->place;
+    if (!ys_yaml_is_sequence(node)) {
+        read_handler(node, characteristic);
+        return;
+    }
+    while (ys_yaml_next(node, "handler", &iterator, &item))
+        read_handler(&item, characteristic);
+}
+
+static void characteristic_value(const struct ys_node *node, void *target)
+{
+    struct ys_characteristic *characteristic = target;
+    characteristic->value_place = node->place;
+    characteristic->value_text = ys_yaml_text(node, "value");
+}
+
+static void characteristic_spacing(const struct ys_node *node, void *target)
+{
+    struct ys_characteristic *characteristic = target;
+    characteristic->spacing_place = node->place;
+    (void)read_duration(node, "spacing", &characteristic->spacing_us);
+}
+
+static void characteristic_stand_in(const struct ys_node *node, void *target)
+{
+    struct ys_characteristic *characteristic = target;
+    characteristic->stand_in.place = node->place;
+    (void)ys_yaml_mapping(node, "stand_in", stand_in_keys, COUNT(stand_in_keys), &characteristic->stand_in);
+}
+
+static const struct ys_key characteristic_keys[] = {
+    {"name", characteristic_name, true},
+    {"uuid", characteristic_uuid, false},
+    {"format", characteristic_format, false},
+    {"unit", characteristic_unit, false},
+    {"resolution", characteristic_resolution, false},
+    {"length", characteristic_length, false},
+    {"read", characteristic_read, false},
+    {"write", characteristic_write, false},
+    {"write without response", characteristic_write_command, false},
+    {"notify", characteristic_notify, false},
+    {"spacing", characteristic_spacing, false},
+    {"handler", characteristic_handler, false},
+    {"value", characteristic_value, false},
+    {"stand_in", characteristic_stand_in, false},
+};
+
+/* services: */
+
+static void service_name(const struct ys_node *node, void *target)
+{
+    struct ys_service *service = target;
+    read_name(node, "the service's name", &service->name, &service->id);
+}
+
+static void service_uuid(const struct ys_node *node, void *target)
+{
+    struct ys_service *service = target;
+    service->uuid_place = node->place;
+    service->uuid_text = ys_yaml_text(node, "uuid");
+}
+
+static void service_characteristics(const struct ys_node *node, void *target)
+{
+    struct ys_service *service = target;
+    struct ys_node item;
+    void *iterator = NULL;
+    while (ys_yaml_next(node, "characteristics", &iterator, &item)) {
+        service->characteristics =
+            ys_grow(service->characteristics, service->characteristic_count, sizeof *service->characteristics);
+        struct ys_characteristic *characteristic = &service->characteristics[service->characteristic_count++];
+        *characteristic = (struct ys_characteristic){.place = item.place, .uuid_place = item.place};
+        (void)ys_yaml_mapping(&item, "a characteristic", characteristic_keys, COUNT(characteristic_keys),
+                              characteristic);
+    }
+}
+
+static const struct ys_key service_keys[] = {
+    {"name", service_name, true},
+    {"uuid", service_uuid, false},
+    {"characteristics", service_characteristics, true},
+};
+
+/* device: */
+
+static void device_name(const struct ys_node *node, void *target)
+{
+    struct ys_design *design = target;
+    design->name_place = node->place;
+    design->name = ys_yaml_text(node, "the device's name");
+}
+
+static void device_appearance(const struct ys_node *node, void *target)
+{
+    struct ys_design *design = target;
+    design->appearance_place = node->place;
+    (void)read_number(node, "appearance", UINT16_MAX, &design->appearance);
+}
+
+static void device_address(const struct ys_node *node, void *target)
+{
+    static const char *const addresses[] = {"public", "random"};
+    int index = 1;
+    read_word(node, "address", addresses, COUNT(addresses), &index);
+    ((struct ys_design *)target)->public_address = index == 0;
+}
+
+static const struct ys_key device_keys[] = {
+    {"name", device_name, true},
+    {"appearance", device_appearance, false},
+    {"address", device_address, false},
+};
+
+/* advertising: */
+
+static void advertising_interval(const struct ys_node *node, void *target)
+{
+    struct ys_design *design = target;
+    struct ys_node item;
+    void *iterator = NULL;
+    if (!ys_yaml_is_sequence(node)) {
+        if (read_duration(node, "interval", &design->interval_min_us))
+            design->interval_max_us = design->interval_min_us;
+    } else {
+        uint64_t ends[2] = {0, 0};
+        size_t count = 0;
+        while (ys_yaml_next(node, "interval", &iterator, &item)) {
+            if (count < 2 && !read_duration(&item, "interval", &ends[count]))
+                return;
+            count++;
+        }
+        if (count != 2) {
+            error(node, "interval must be one time, or a list of the least and the greatest");
+            return;
+        }
+        design->interval_min_us = ends[0];
+        design->interval_max_us = ends[1];
+    }
+    if (design->interval_min_us < 20000 || design->interval_max_us > 10240000 ||
+        design->interval_min_us > design->interval_max_us)
+        error(node, "the advertising interval must be from 20 ms to 10.24 s, the least one first");
+    else if (design->interval_min_us % 625 != 0 || design->interval_max_us % 625 != 0)
+        error(node, "the advertising interval goes in steps of 0.625 ms: take a multiple of it");
+}
+
+static void advertising_services(const struct ys_node *node, void *target)
+{
+    struct ys_design *design = target;
+    struct ys_node item;
+    void *iterator = NULL;
+    while (ys_yaml_next(node, "services", &iterator, &item)) {
+        const char *name = ys_yaml_text(&item, "a service");
+        if (name == NULL)
+            continue;
+        design->promises = ys_grow(design->promises, design->promise_count, sizeof *design->promises);
+        design->promises[design->promise_count++] = (struct ys_promise){.name = name, .place = item.place};
+    }
+}
+
+static const struct ys_key advertising_keys[] = {
+    {"interval", advertising_interval, true},
+    {"services", advertising_services, false},
+};
+
+/* the whole */
+
+static void root_device(const struct ys_node *node, void *target)
+{
+    (void)ys_yaml_mapping(node, "device", device_keys, COUNT(device_keys), target);
+}
+
+static void root_advertising(const struct ys_node *node, void *target)
+{
+    struct ys_design *design = target;
+    design->advertises = true;
+    design->advertising_place = node->place;
+    (void)ys_yaml_mapping(node, "advertising", advertising_keys, COUNT(advertising_keys), target);
+}
+
+static void root_services(const struct ys_node *node, void *target)
+{
+    struct ys_design *design = target;
+    struct ys_node item;
+    void *iterator = NULL;
+    while (ys_yaml_next(node, "services", &iterator, &item)) {
+        design->services = ys_grow(design->services, design->service_count, sizeof *design->services);
+        struct ys_service *service = &design->services[design->service_count++];
+        *service = (struct ys_service){.place = item.place, .uuid_place = item.place};
+        (void)ys_yaml_mapping(&item, "a service", service_keys, COUNT(service_keys), service);
+    }
+}
+
+static const struct ys_key root_keys[] = {
+    {"device", root_device, true},
+    {"advertising", root_advertising, false},
+    {"services", root_services, true},
+};
+
+/* The C identifier of a device: its file's name up to the first dot. */
+static char *identifier_of(const char *file)
+{
+    const char *name = strrchr(file, '/') != NULL ? strrchr(file, '/') + 1 : file;
+    char *stem = ys_copy(name, strcspn(name, "."));
+    char *identifier = ys_identifier(stem);
+    free(stem);
+    return identifier;
+}
+
+/* GAP and GATT are made from the device (Core 5.4 Vol 3 Part C 12, Part G 7), before what the definition lists. */
+static void add_implied(struct ys_design *design)
+{
+    struct ys_characteristic *characteristics = ys_new(8 * sizeof *characteristics);
+    design->services = ys_grow(NULL, 0, sizeof *design->services);
+    design->services[0] = (struct ys_service){
+        .implied = true,
+        .name = ys_copy("generic access", 14),
+        .id = ys_copy("generic_access", 14),
+        .uuid = ys_uuid_of(0x1800),
+        .characteristics = characteristics,
+        .characteristic_count = 2,
+    };
+    design->services[1] = (struct ys_service){
+        .implied = true,
+        .name = ys_copy("generic attribute", 17),
+        .id = ys_copy("generic_attribute", 17),
+        .uuid = ys_uuid_of(0x1801),
+    };
+    characteristics[0] = (struct ys_characteristic){.name = ys_copy("device name", 11),
+                                                    .id = ys_copy("device_name", 11),
+                                                    .uuid = ys_uuid_of(0x2a00),
+                                                    .format = ys_format_find("utf8s"),
+                                                    .read = YS_RIGHT_OPEN};
+    characteristics[1] = (struct ys_characteristic){.name = ys_copy("appearance", 10),
+                                                    .id = ys_copy("appearance", 10),
+                                                    .uuid = ys_uuid_of(0x2a01),
+                                                    .format = ys_format_find("uint16"),
+                                                    .read = YS_RIGHT_OPEN};
+    design->service_count = 2;
+}
+
+/* Gives them their values, once those are known. */
+static void fill_implied(struct ys_design *design)
+{
+    struct ys_characteristic *characteristics = design->services[0].characteristics;
+    size_t length = design->name != NULL ? strlen(design->name) : 0;
+    characteristics[0].value = (uint8_t *)ys_copy(design->name != NULL ? design->name : "", length);
+    characteristics[0].value_length = length;
+    characteristics[0].length = length;
+    characteristics[1].value = ys_new(2);
+    characteristics[1].value[0] = (uint8_t)design->appearance;
+    characteristics[1].value[1] = (uint8_t)(design->appearance >> 8);
+    characteristics[1].value_length = 2;
+    characteristics[1].length = 2;
+}
+
+struct ys_design *ys_design_read(const char *file, const char *text, size_t length)
+{
+    struct ys_design *design = ys_new(sizeof *design);
+    design->file = ys_copy(file, strlen(file));
+    design->id = identifier_of(file);
+    add_implied(design);
+    if (design->id == NULL || ys_is_keyword(design->id))
+        ys_findings_add(&design->findings, YS_ERROR, (struct ys_place){.line = 0},
+                        "the file's name gives the device's name in C: begin it with a letter, and take no keyword");
+    char *copy = ys_copy(text, length); /* the document points into it */
+    design->text = copy;
+    struct fy_document *document = ys_yaml_parse(copy, length, &design->findings);
+    design->document = document;
+    if (document != NULL) {
+        struct ys_node root = ys_yaml_root(document, &design->findings);
+        if (ys_yaml_mapping(&root, "the definition", root_keys, COUNT(root_keys), design)) {
+            fill_implied(design);
+            ys_design_check(design);
+        }
+    }
+    ys_findings_sort(&design->findings);
+    return design;
+}
+
+static void free_service(struct ys_service *service)
+{
+    for (size_t i = 0; i < service->characteristic_count; i++) {
+        free(service->characteristics[i].name);
+        free(service->characteristics[i].id);
+        free(service->characteristics[i].value);
+    }
+    free(service->characteristics);
+    free(service->name);
+    free(service->id);
+}
+
+void ys_design_free(struct ys_design *design)
+{
+    if (design == NULL)
+        return;
+    for (size_t i = 0; i < design->service_count; i++)
+        free_service(&design->services[i]);
+    free(design->services);
+    free(design->promises);
+    free(design->file);
+    free(design->id);
+    ys_findings_clear(&design->findings);
+    fy_document_destroy(design->document);
+    free(design->text);
+    free(design);
+}

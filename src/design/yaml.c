@@ -1,0 +1,192 @@
+/* YAML as the definition uses it. */
+#include "design/yaml.h"
+
+#include <stdlib.h>
+#include <string.h>
+
+#include "design/words.h"
+
+#define WORDS_MOST 64
+
+static struct ys_place place_of_mark(const struct fy_mark *mark)
+{
+    return (struct ys_place){.line = mark->line + 1, .column = mark->column + 1};
+}
+
+/* Where a node begins; `otherwise` if it is empty and thus nowhere. */
+static struct ys_place place_of(struct fy_node *node, struct ys_place otherwise)
+{
+    void *iterator = NULL;
+    const struct fy_mark *mark = NULL;
+    if (fy_node_is_mapping(node)) {
+        struct fy_node_pair *pair = fy_node_mapping_iterate(node, &iterator);
+        return pair != NULL ? place_of(fy_node_pair_key(pair), otherwise) : otherwise;
+    }
+    if (fy_node_is_sequence(node)) {
+        struct fy_node *first = fy_node_sequence_iterate(node, &iterator);
+        return first != NULL ? place_of(first, otherwise) : otherwise;
+    }
+    struct fy_token *token = node != NULL ? fy_node_get_scalar_token(node) : NULL;
+    if (token != NULL)
+        mark = fy_token_start_mark(token);
+    return mark != NULL ? place_of_mark(mark) : otherwise;
+}
+
+static void take_errors(struct fy_diag *diag, struct ys_findings *findings)
+{
+    void *iterator = NULL;
+    const struct fy_diag_error *error = fy_diag_errors_iterate(diag, &iterator);
+    struct ys_place place = {.line = 0};
+    if (error == NULL) {
+        ys_findings_add(findings, YS_ERROR, place,
+                        "this is no YAML document: write a mapping that begins with device:");
+        return;
+    }
+    /* what follows the first error is its consequence */
+    place.line = error->line >= 0 ? error->line : 0;
+    place.column = error->column >= 0 ? error->column : 0;
+    ys_findings_add(findings, YS_ERROR, place, "this is not YAML: %s", error->msg);
+}
+
+struct fy_document *ys_yaml_parse(const char *text, size_t length, struct ys_findings *findings)
+{
+    struct fy_diag_cfg diag_settings;
+    fy_diag_cfg_default(&diag_settings);
+    diag_settings.fp = NULL;
+    struct fy_diag *diag = fy_diag_create(&diag_settings);
+    if (diag == NULL)
+        return NULL;
+    fy_diag_set_collect_errors(diag, true);
+    const struct fy_parse_cfg settings = {.flags = FYPCF_QUIET | FYPCF_DEFAULT_VERSION_1_2, .diag = diag};
+    struct fy_document *document = fy_document_build_from_string(&settings, text, length);
+    if (document == NULL || fy_document_root(document) == NULL) {
+        take_errors(diag, findings);
+        fy_document_destroy(document);
+        document = NULL;
+    }
+    fy_diag_destroy(diag);
+    return document;
+}
+
+struct ys_node ys_yaml_root(struct fy_document *document, struct ys_findings *findings)
+{
+    struct fy_node *root = fy_document_root(document);
+    return (struct ys_node){
+        .findings = findings, .node = root, .place = place_of(root, (struct ys_place){.line = 1, .column = 1})};
+}
+
+bool ys_yaml_is_sequence(const struct ys_node *node)
+{
+    return fy_node_is_sequence(node->node);
+}
+
+bool ys_yaml_is_mapping(const struct ys_node *node)
+{
+    return fy_node_is_mapping(node->node);
+}
+
+const char *ys_yaml_text(const struct ys_node *node, const char *what)
+{
+    const char *text = NULL;
+    size_t length = 0;
+    if (node->node != NULL && fy_node_is_alias(node->node)) {
+        ys_findings_add(node->findings, YS_ERROR, node->place, "%s is an alias: write its value here", what);
+        return NULL;
+    }
+    if (node->node != NULL && fy_node_is_scalar(node->node)) {
+        text = fy_node_get_scalar0(node->node);
+        (void)fy_node_get_scalar(node->node, &length);
+    }
+    if (text == NULL || text[0] == '\0') {
+        ys_findings_add(node->findings, YS_ERROR, node->place, "%s is missing: a single value belongs here", what);
+        return NULL;
+    }
+    if (strlen(text) != length) {
+        ys_findings_add(node->findings, YS_ERROR, node->place, "%s contains a zero byte: leave it out", what);
+        return NULL;
+    }
+    return text;
+}
+
+bool ys_yaml_next(const struct ys_node *node, const char *what, void **iterator, struct ys_node *item)
+{
+    if (!ys_yaml_is_sequence(node)) {
+        ys_findings_add(node->findings, YS_ERROR, node->place, "%s must be a list: begin each item with a dash", what);
+        return false;
+    }
+    item->findings = node->findings;
+    item->node = fy_node_sequence_iterate(node->node, iterator);
+    item->place = place_of(item->node, node->place);
+    return item->node != NULL;
+}
+
+void ys_yaml_unknown(const struct ys_node *node, const char *what, const char *word, const char *const *words,
+                     size_t count)
+{
+    const char *nearest = ys_word_nearest(word, words, count);
+    if (nearest != NULL) {
+        ys_findings_add(node->findings, YS_ERROR, node->place, "%s is not known: \"%s\"; did you mean \"%s\"?", what,
+                        word, nearest);
+        return;
+    }
+    char list[400] = "";
+    size_t used = 0;
+    for (size_t i = 0; i < count && used + strlen(words[i]) + 3 < sizeof list; i++) {
+        used += (size_t)(stpcpy(list + used, i > 0 ? ", " : "") - (list + used));
+        used += (size_t)(stpcpy(list + used, words[i]) - (list + used));
+    }
+    ys_findings_add(node->findings, YS_ERROR, node->place, "%s is not known: \"%s\"; there are %s", what, word, list);
+}
+
+static void unknown_key(const struct ys_node *node, const char *what, const char *name, const struct ys_key *keys,
+                        size_t count)
+{
+    const char *names[WORDS_MOST];
+    char title[80];
+    for (size_t i = 0; i < count; i++)
+        names[i] = keys[i].name;
+    (void)snprintf(title, sizeof title, "this key of %s", what);
+    ys_yaml_unknown(node, title, name, names, count);
+}
+
+static const struct ys_key *find_key(const char *name, const struct ys_key *keys, size_t count)
+{
+    for (size_t i = 0; i < count; i++) {
+        if (strcmp(keys[i].name, name) == 0)
+            return &keys[i];
+    }
+    return NULL;
+}
+
+bool ys_yaml_mapping(const struct ys_node *node, const char *what, const struct ys_key *keys, size_t count,
+                     void *target)
+{
+    bool seen[WORDS_MOST] = {false};
+    void *iterator = NULL;
+    struct fy_node_pair *pair;
+    if (!ys_yaml_is_mapping(node)) {
+        ys_findings_add(node->findings, YS_ERROR, node->place, "%s must be a mapping of keys to values", what);
+        return false;
+    }
+    while ((pair = fy_node_mapping_iterate(node->node, &iterator)) != NULL) {
+        struct ys_node key = {.findings = node->findings, .node = fy_node_pair_key(pair)};
+        key.place = place_of(key.node, node->place);
+        const char *name = ys_yaml_text(&key, "a key");
+        if (name == NULL)
+            continue;
+        const struct ys_key *found = find_key(name, keys, count);
+        if (found == NULL) {
+            unknown_key(&key, what, name, keys, count);
+            continue;
+        }
+        struct ys_node value = {.findings = node->findings, .node = fy_node_pair_value(pair)};
+        value.place = place_of(value.node, key.place);
+        seen[found - keys] = true;
+        found->read(&value, target);
+    }
+    for (size_t i = 0; i < count; i++) {
+        if (keys[i].required && !seen[i])
+            ys_findings_add(node->findings, YS_ERROR, node->place, "%s has no %s: add it", what, keys[i].name);
+    }
+    return true;
+}

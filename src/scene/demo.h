@@ -1,0 +1,46 @@
+/* The demo: one device, one central, from the first advertisement to being found again. */
+#ifndef SCENE_DEMO_H
+#define SCENE_DEMO_H
+
+#include "scene/device.h"
+#include "scene/world.h"
+
+/* What happens in it. Names that are NULL are chosen from the definition, or the step is left out. */
+struct ys_demo_plan {
+    const struct ys_design *design;
+    const struct ys_firmware *firmware; /* NULL: the definition plays the device */
+    const char *device_name;            /* in the log */
+    const char *central_name;
+    const char *write;     /* name of a characteristic to be written */
+    const char *refused;   /* a value that it must refuse */
+    const char *accepted;  /* a value that it must take */
+    const char *watch;     /* name of a characteristic to subscribe to */
+    const char *act;       /* what the person at the device then does, for the log */
+    uint64_t watch_ns;     /* for how long */
+    const char *read_last; /* read again at the end */
+};
+
+/* What was measured. */
+struct ys_demo_summary {
+    bool as_expected;
+    const char *problem; /* the first thing that was not, or NULL */
+    uint64_t set_min_us;
+    uint64_t set_max_us;
+    uint64_t intervals;
+    double interval_min_ms;
+    double interval_mean_ms;
+    double interval_max_ms;
+    uint64_t sent;
+    uint64_t received;
+    uint64_t after_unsubscribe;
+    double rate_hz;
+    double goodput_bps;
+    uint64_t air_packets;
+    double simulated_s;
+};
+
+/* Plays it. False if there is no memory. */
+bool ys_demo_run(const struct ys_demo_plan *plan, uint64_t seed, ys_line_fn *line, void *line_context,
+                 struct ys_demo_summary *summary);
+
+#endif

@@ -1,0 +1,240 @@
+/* A device that its definition plays: each value is kept in memory, and moves by itself where the definition says how.
+ *
+ * Its table is the generated one, built at run time: the same rows, with handlers that look into that memory. */
+#include "scene/stand_in.h"
+
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "design/value.h"
+
+#define CHANCE_OF_STAND_INS UINT64_C(0x200000000)
+#define PI                  3.14159265358979323846
+
+/* A characteristic's value as it is now. */
+struct moving {
+    struct ys_stand_in_device *device;
+    const struct ys_characteristic *characteristic;
+    uint16_t handle;
+    int64_t raw;
+    uint16_t length;
+    uint8_t bytes[512];
+    struct ys_timer timer;
+};
+
+struct ys_stand_in_device {
+    struct ys_world *world;
+    struct ys_host *host;
+    struct ys_layout *layout;
+    struct ys_chance chance;
+    struct ys_payload payload;
+    struct ys_advertising advertising;
+    struct ys_table table;
+    struct ys_attribute *attributes;
+    struct ys_value *values; /* one a row; only those of values are used */
+    struct moving **movings; /* by handle - 1; NULL for what is no value */
+    struct ys_notifiable *notifiables;
+    uint8_t (*long_uuids)[16];
+};
+
+/* The sim's clock is exact; a shape may be computed in floating point, since only its rounded number is sent. */
+static int64_t shape_at(struct moving *moving, uint64_t now_ns)
+{
+    const struct ys_stand_in *stand_in = &moving->characteristic->stand_in;
+    double range = (double)(stand_in->to - stand_in->from);
+    double turn =
+        stand_in->period_us > 0 ? (double)(now_ns / 1000 % stand_in->period_us) / (double)stand_in->period_us : 0;
+    switch (stand_in->shape) {
+    case YS_SHAPE_RAMP:
+        return stand_in->from + (int64_t)floor(turn * range + 0.5);
+    case YS_SHAPE_SINE:
+        return stand_in->from + (int64_t)floor((1 - cos(2 * PI * turn)) / 2 * range + 0.5);
+    case YS_SHAPE_RANDOM_WALK: {
+        uint32_t width = (uint32_t)(2 * stand_in->step + 1);
+        int64_t next = moving->raw + ys_chance_below(&moving->device->chance, width) - stand_in->step;
+        return next < stand_in->from ? stand_in->from : next > stand_in->to ? stand_in->to : next;
+    }
+    case YS_SHAPE_NONE:
+    case YS_SHAPE_CONSTANT:
+    default:
+        return stand_in->from;
+    }
+}
+
+static void show(struct moving *moving, int64_t raw)
+{
+    moving->raw = raw;
+    moving->length = (uint16_t)ys_value_encode(moving->characteristic, raw, moving->bytes);
+}
+
+static void move(void *context)
+{
+    struct moving *moving = context;
+    struct ys_stand_in_device *device = moving->device;
+    uint64_t now_ns = ys_world_now_ns(device->world);
+    int64_t before = moving->raw;
+    show(moving, shape_at(moving, now_ns));
+    if (moving->raw != before)
+        ys_host_changed(device->host, moving->handle);
+    ys_clock_set(device->world->clock, &moving->timer,
+                 now_ns + moving->characteristic->stand_in.every_us * YS_NS_PER_US);
+}
+
+static uint8_t read(const struct ys_access *access, struct ys_writer *value)
+{
+    const struct ys_stand_in_device *device = access->context;
+    const struct moving *moving = device->movings[access->handle - 1];
+    ys_put_bytes(value, moving->bytes, moving->length);
+    return YS_ATT_OK;
+}
+
+static uint8_t write(const struct ys_access *access, struct ys_reader *value)
+{
+    const struct ys_stand_in_device *device = access->context;
+    struct moving *moving = device->movings[access->handle - 1];
+    moving->length = (uint16_t)ys_reader_left(value);
+    ys_get_copy(value, moving->bytes, moving->length);
+    ys_host_changed(device->host, access->handle);
+    return YS_ATT_OK;
+}
+
+static bool fill_value(struct ys_stand_in_device *device, size_t index)
+{
+    const struct ys_row *row = &device->layout->rows[index];
+    const struct ys_characteristic *characteristic = row->characteristic;
+    struct moving *moving = calloc(1, sizeof *moving);
+    if (moving == NULL)
+        return false;
+    moving->device = device;
+    moving->characteristic = characteristic;
+    moving->handle = (uint16_t)(index + 1);
+    moving->length = characteristic->format->size; /* zeros, where nothing else is said */
+    moving->timer = (struct ys_timer){.fire = move, .context = moving};
+    if (characteristic->stand_in.shape != YS_SHAPE_NONE) {
+        show(moving, characteristic->stand_in.from);
+    } else if (characteristic->value != NULL) {
+        memcpy(moving->bytes, characteristic->value, characteristic->value_length);
+        moving->length = (uint16_t)characteristic->value_length;
+    }
+    device->movings[index] = moving;
+    device->values[index] =
+        (struct ys_value){.read = read, .write = write, .stored_at = YS_NONE, .notifiable = row->notifiable};
+    device->attributes[index].source = &device->values[index];
+    if (row->notifiable != YS_NONE)
+        device->notifiables[row->notifiable] = (struct ys_notifiable){
+            .handle = (uint16_t)(index + 1), .spacing_ms = (uint16_t)(characteristic->spacing_us / 1000)};
+    return true;
+}
+
+static bool fill_row(struct ys_stand_in_device *device, size_t index)
+{
+    const struct ys_row *row = &device->layout->rows[index];
+    struct ys_attribute *attribute = &device->attributes[index];
+    bool is_long = row->uuid.length == 16;
+    *attribute = (struct ys_attribute){
+        .number =
+            is_long ? (uint16_t)ys_layout_long_uuid(device->layout, &row->uuid) : (uint16_t)ys_uuid_number(&row->uuid),
+        .kind = (uint8_t)(row->kind | (row->variable ? YS_ATTRIBUTE_VARIABLE : 0)),
+        .properties = row->properties,
+        .rights = row->rights,
+        .size = row->kind == YS_ATTRIBUTE_SERVICE ? row->last_handle : row->size,
+    };
+    if (is_long && (row->kind == YS_ATTRIBUTE_SERVICE || row->kind == YS_ATTRIBUTE_VALUE))
+        attribute->kind |= YS_ATTRIBUTE_LONG_UUID;
+    if (row->kind == YS_ATTRIBUTE_CONFIGURATION)
+        attribute->number = row->notifiable;
+    return row->kind != YS_ATTRIBUTE_VALUE || fill_value(device, index);
+}
+
+static bool build(struct ys_stand_in_device *device)
+{
+    const struct ys_layout *layout = device->layout;
+    device->attributes = calloc(layout->count, sizeof *device->attributes);
+    device->values = calloc(layout->count, sizeof *device->values);
+    device->movings = calloc(layout->count, sizeof(struct moving *));
+    device->notifiables = calloc((size_t)layout->notifiable_count + 1, sizeof *device->notifiables);
+    device->long_uuids = calloc(layout->long_uuid_count + 1, 16);
+    if (device->attributes == NULL || device->values == NULL || device->movings == NULL ||
+        device->notifiables == NULL || device->long_uuids == NULL)
+        return false;
+    for (size_t i = 0; i < layout->long_uuid_count; i++)
+        memcpy(device->long_uuids[i], layout->long_uuids[i].bytes, 16);
+    for (size_t i = 0; i < layout->count; i++) {
+        if (!fill_row(device, i))
+            return false;
+    }
+    device->table = (struct ys_table){
+        .attributes = device->attributes,
+        .long_uuids = (const uint8_t(*)[16])device->long_uuids,
+        .notifiables = device->notifiables,
+        .attribute_count = (uint16_t)layout->count,
+        .notifiable_count = layout->notifiable_count,
+    };
+    return true;
+}
+
+struct ys_stand_in_device *ys_stand_in_new(struct ys_world *world, const struct ys_design *design, uint16_t number)
+{
+    struct ys_stand_in_device *device = calloc(1, sizeof *device);
+    if (device == NULL)
+        return NULL;
+    device->world = world;
+    device->chance = ys_chance_of(world->seed, CHANCE_OF_STAND_INS + number);
+    device->layout = ys_layout_new(design);
+    if (device->layout == NULL || !build(device)) {
+        ys_stand_in_free(device);
+        return NULL;
+    }
+    device->payload = ys_payload_compose(design);
+    device->advertising = (struct ys_advertising){
+        .interval_min_us = (uint32_t)design->interval_min_us,
+        .interval_max_us = (uint32_t)design->interval_max_us,
+        .kind = YS_ADVERTISE_CONNECTABLE,
+        .data_length = (uint8_t)device->payload.data_length,
+        .response_length = (uint8_t)device->payload.response_length,
+        .data = device->payload.data,
+        .response = device->payload.response,
+    };
+    return device;
+}
+
+void ys_stand_in_free(struct ys_stand_in_device *device)
+{
+    if (device == NULL)
+        return;
+    for (size_t i = 0; device->movings != NULL && i < device->layout->count; i++) {
+        if (device->movings[i] != NULL)
+            ys_clock_cancel(device->world->clock, &device->movings[i]->timer);
+        free(device->movings[i]);
+    }
+    ys_layout_free(device->layout);
+    free(device->attributes);
+    free(device->values);
+    free(device->movings);
+    free(device->notifiables);
+    free(device->long_uuids);
+    free(device);
+}
+
+const struct ys_table *ys_stand_in_table(const struct ys_stand_in_device *device)
+{
+    return &device->table;
+}
+
+const struct ys_advertising *ys_stand_in_advertising(const struct ys_stand_in_device *device)
+{
+    return &device->advertising;
+}
+
+void ys_stand_in_start(struct ys_stand_in_device *device, struct ys_host *host)
+{
+    device->host = host;
+    for (size_t i = 0; i < device->layout->count; i++) {
+        struct moving *moving = device->movings[i];
+        if (moving == NULL || moving->characteristic->stand_in.shape < YS_SHAPE_RAMP)
+            continue;
+        uint64_t every_ns = moving->characteristic->stand_in.every_us * YS_NS_PER_US;
+        ys_clock_set(device->world->clock, &moving->timer, ys_world_now_ns(device->world) + every_ns);
+    }
+}

@@ -1,0 +1,24 @@
+/* A table made from a design at run time, whose values move as the definition says. */
+#ifndef SCENE_STAND_IN_H
+#define SCENE_STAND_IN_H
+
+#include <yarnswift/gap.h>
+#include <yarnswift/host.h>
+
+#include "design/layout.h"
+#include "design/payload.h"
+#include "scene/world.h"
+#include "sim/chance.h"
+
+struct ys_stand_in_device;
+
+struct ys_stand_in_device *ys_stand_in_new(struct ys_world *world, const struct ys_design *design, uint16_t number);
+void ys_stand_in_free(struct ys_stand_in_device *device);
+
+const struct ys_table *ys_stand_in_table(const struct ys_stand_in_device *device);
+const struct ys_advertising *ys_stand_in_advertising(const struct ys_stand_in_device *device);
+
+/* Starts its values moving, and says so to `host`. */
+void ys_stand_in_start(struct ys_stand_in_device *device, struct ys_host *host);
+
+#endif

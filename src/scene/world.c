@@ -1,0 +1,52 @@
+/* A world. */
+#include "scene/world.h"
+
+#include <stdarg.h>
+#include <stdio.h>
+
+bool ys_world_init(struct ys_world *world, uint64_t seed, ys_line_fn *line, void *line_context)
+{
+    *world = (struct ys_world){.clock = ys_clock_new(), .seed = seed, .line = line, .line_context = line_context};
+    if (world->clock != NULL)
+        world->radio = ys_radio_new(world->clock);
+    if (world->radio != NULL)
+        return true;
+    ys_clock_free(world->clock);
+    return false;
+}
+
+void ys_world_end(struct ys_world *world)
+{
+    ys_radio_free(world->radio);
+    ys_clock_free(world->clock);
+}
+
+uint64_t ys_world_now_ns(const struct ys_world *world)
+{
+    return ys_clock_now_ns(world->clock);
+}
+
+void ys_world_say(const struct ys_world *world, enum ys_side side, const char *name, const char *format, ...)
+{
+    char text[512];
+    va_list arguments;
+    if (world->line == NULL)
+        return;
+    va_start(arguments, format);
+    (void)vsnprintf(text, sizeof text, format, arguments);
+    va_end(arguments);
+    world->line(world->line_context, ys_world_now_ns(world), side, name, text);
+}
+
+void ys_world_run(struct ys_world *world, uint64_t for_ns)
+{
+    ys_clock_run(world->clock, ys_world_now_ns(world) + for_ns);
+}
+
+bool ys_world_run_until(struct ys_world *world, const bool *flag, uint64_t at_most_ns)
+{
+    uint64_t until_ns = ys_world_now_ns(world) + at_most_ns;
+    while (!*flag && ys_clock_step(world->clock, until_ns))
+        continue;
+    return *flag;
+}

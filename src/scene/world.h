@@ -1,0 +1,41 @@
+/* A world: one clock, one air, and who is in it. */
+#ifndef SCENE_WORLD_H
+#define SCENE_WORLD_H
+
+#include <stdint.h>
+
+#include "sim/radio.h"
+
+/* The two sides of a scene, so that its log can keep them apart. */
+enum ys_side { YS_SIDE_DEVICE, YS_SIDE_CENTRAL };
+
+/* Takes a line of the log. `text` has no newline and is valid during the call. */
+typedef void ys_line_fn(void *context, uint64_t at_ns, enum ys_side side, const char *name, const char *text);
+
+struct ys_world {
+    struct ys_clock *clock;
+    struct ys_radio *radio;
+    uint64_t seed;
+    ys_line_fn *line; /* or NULL */
+    void *line_context;
+};
+
+/* A world at time 0. False if there is no memory. */
+bool ys_world_init(struct ys_world *world, uint64_t seed, ys_line_fn *line, void *line_context);
+void ys_world_end(struct ys_world *world);
+
+uint64_t ys_world_now_ns(const struct ys_world *world);
+
+/* Adds a line to the log. */
+#if defined(__GNUC__)
+__attribute__((format(printf, 4, 5)))
+#endif
+void ys_world_say(const struct ys_world *world, enum ys_side side, const char *name, const char *format, ...);
+
+/* Lets time pass. */
+void ys_world_run(struct ys_world *world, uint64_t for_ns);
+
+/* Lets time pass until `*flag` is set, at most for that long; returns whether it is. */
+bool ys_world_run_until(struct ys_world *world, const bool *flag, uint64_t at_most_ns);
+
+#endif
