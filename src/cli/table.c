@@ -176,7 +176,6 @@ static json_t *json_row(const struct ys_layout *layout, size_t index)
 static void print_json(const struct ys_design *design, const struct ys_layout *layout)
 {
     struct ys_payload payload = ys_payload_compose(design);
-    char hex[80];
     json_t *root = json_object();
     json_t *attributes = json_array();
     for (size_t i = 0; i < layout->count; i++)
@@ -185,6 +184,7 @@ static void print_json(const struct ys_design *design, const struct ys_layout *l
     (void)json_object_set_new(root, "attributes", attributes);
     (void)json_object_set_new(root, "values_size", json_integer(layout->values_size));
     if (design->advertises) {
+        char hex[80];
         hex_text(payload.data, payload.data_length, "", hex);
         (void)json_object_set_new(root, "advertisement", json_string(hex));
         hex_text(payload.response, payload.response_length, "", hex);

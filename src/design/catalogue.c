@@ -41,30 +41,30 @@ static const struct ys_unit units[] = {
 };
 
 static const struct ys_adopted services[] = {
-    {0x1800, "Generic Access", NULL, NULL, 0},        {0x1801, "Generic Attribute", NULL, NULL, 0},
-    {0x180a, "Device Information", NULL, NULL, 0},    {0x180f, "Battery", NULL, NULL, 0},
-    {0x181a, "Environmental Sensing", NULL, NULL, 0},
+    {0x1800, 0, "Generic Access", NULL, NULL},        {0x1801, 0, "Generic Attribute", NULL, NULL},
+    {0x180a, 0, "Device Information", NULL, NULL},    {0x180f, 0, "Battery", NULL, NULL},
+    {0x181a, 0, "Environmental Sensing", NULL, NULL},
 };
 
 static const struct ys_adopted characteristics[] = {
-    {0x2a00, "Device Name", "utf8s", NULL, 0},
-    {0x2a01, "Appearance", "uint16", NULL, 0},
-    {0x2a19, "Battery Level", "uint8", "percentage", 0},
-    {0x2a24, "Model Number String", "utf8s", NULL, 0},
-    {0x2a25, "Serial Number String", "utf8s", NULL, 0},
-    {0x2a26, "Firmware Revision String", "utf8s", NULL, 0},
-    {0x2a27, "Hardware Revision String", "utf8s", NULL, 0},
-    {0x2a28, "Software Revision String", "utf8s", NULL, 0},
-    {0x2a29, "Manufacturer Name String", "utf8s", NULL, 0},
-    {0x2a6d, "Pressure", "uint32", "pascal", -1},
-    {0x2a6e, "Temperature", "sint16", "degree Celsius", -2},
-    {0x2a6f, "Humidity", "uint16", "percentage", -2},
+    {0x2a00, 0, "Device Name", "utf8s", NULL},
+    {0x2a01, 0, "Appearance", "uint16", NULL},
+    {0x2a19, 0, "Battery Level", "uint8", "percentage"},
+    {0x2a24, 0, "Model Number String", "utf8s", NULL},
+    {0x2a25, 0, "Serial Number String", "utf8s", NULL},
+    {0x2a26, 0, "Firmware Revision String", "utf8s", NULL},
+    {0x2a27, 0, "Hardware Revision String", "utf8s", NULL},
+    {0x2a28, 0, "Software Revision String", "utf8s", NULL},
+    {0x2a29, 0, "Manufacturer Name String", "utf8s", NULL},
+    {0x2a6d, -1, "Pressure", "uint32", "pascal"},
+    {0x2a6e, -2, "Temperature", "sint16", "degree Celsius"},
+    {0x2a6f, -2, "Humidity", "uint16", "percentage"},
 };
 
 static const struct ys_adopted descriptors[] = {
-    {0x2901, "Characteristic User Description", NULL, NULL, 0},
-    {0x2902, "Client Characteristic Configuration", NULL, NULL, 0},
-    {0x2904, "Characteristic Presentation Format", NULL, NULL, 0},
+    {0x2901, 0, "Characteristic User Description", NULL, NULL},
+    {0x2902, 0, "Client Characteristic Configuration", NULL, NULL},
+    {0x2904, 0, "Characteristic Presentation Format", NULL, NULL},
 };
 
 static const struct {

@@ -23,10 +23,10 @@ struct ys_unit {
 /* An adopted service, characteristic or descriptor. */
 struct ys_adopted {
     uint16_t number;
+    int16_t exponent; /* value = raw number x 10^exponent */
     const char *name;
     const char *format; /* characteristics: its format, or NULL */
     const char *unit;   /* or NULL */
-    int8_t exponent;    /* value = number x 10^exponent */
 };
 
 enum ys_adopted_kind { YS_ADOPTED_SERVICE, YS_ADOPTED_CHARACTERISTIC, YS_ADOPTED_DESCRIPTOR };

@@ -127,9 +127,9 @@ static int compare_named(const void *a, const void *b)
 /* Two names that are one in C. Sorted, so that a thousand take no time. */
 static void check_names(struct ys_design *design, struct named *names, size_t count, const char *what)
 {
-    if (count > 0)
+    if (names != NULL)
         qsort(names, count, sizeof *names, compare_named);
-    for (size_t i = 1; i < count; i++) {
+    for (size_t i = 1; names != NULL && i < count; i++) {
         if (strcmp(names[i - 1].id, names[i].id) == 0)
             ys_findings_add(&design->findings, YS_ERROR, names[i].place,
                             "the %s \"%s\" has the same name in C as \"%s\": rename one", what, names[i].name,

@@ -18,7 +18,7 @@ static int64_t decode(const struct ys_format *format, const uint8_t *bytes)
     uint64_t value = 0;
     for (size_t i = format->size; i > 0; i--)
         value = value << 8 | bytes[i - 1];
-    uint64_t sign = UINT64_C(1) << (8 * format->size - 1);
+    uint64_t sign = UINT64_C(1) << ((8u * format->size - 1) & 63);
     if (format->kind == YS_FORMAT_SIGNED && (value & sign) != 0)
         value |= ~(sign | (sign - 1));
     return (int64_t)value;

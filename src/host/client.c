@@ -1,7 +1,5 @@
 /* The GATT client (Core 5.4 Vol 3 Part G 4). Each procedure is a row of a table: what it asks next, and what it makes
  * of the answer. The requests of a connection wait in a list; its head is on the air. */
-#include <string.h>
-
 #include "host/internal.h"
 
 #define ANSWER_TIMEOUT_MS 30000 /* Vol 3 Part F 3.3.3 */
@@ -131,7 +129,8 @@ static enum next answer_discover(struct ys_connection *connection, struct ys_cli
     const struct discover_row *row = &discover_rows[request->step];
     size_t size = entry_size(request, pdu);
     (void)connection;
-    if ((size != row->header + 2 && size != row->header + 16) || pdu->length == 0 || pdu->length % size != 0)
+    if (size == 0 || (size != row->header + 2 && size != row->header + 16) || pdu->length == 0 ||
+        pdu->length % size != 0)
         return NEXT_MALFORMED;
     struct ys_reader reader = ys_reader_of(pdu->value, pdu->length);
     while (ys_reader_left(&reader) > 0) {
@@ -199,12 +198,10 @@ static void ask_read(const struct ys_host *host, const struct ys_client_request 
 /* Appends to the buffer; false if it does not all fit. */
 static bool take(struct ys_client_request *request, const uint8_t *bytes, size_t length)
 {
-    size_t left = (size_t)request->size - request->length;
-    size_t taken = length < left ? length : left;
-    if (taken > 0)
-        memcpy(request->buffer + request->length, bytes, taken);
-    request->length = (uint16_t)(request->length + taken);
-    return taken == length;
+    struct ys_writer writer = ys_writer_to(request->buffer + request->length, (size_t)request->size - request->length);
+    ys_put_bytes(&writer, bytes, length);
+    request->length = (uint16_t)(request->length + ys_writer_stored(&writer));
+    return ys_writer_ok(&writer);
 }
 
 static enum next answer_read(struct ys_connection *connection, struct ys_client_request *request,

@@ -270,7 +270,7 @@ void ys_commands_run(struct ys_host *host)
     }
     if (host->command_credits == 0)
         return;
-    for (uint8_t command = 0; command < COMMAND_COUNT; command++) {
+    for (uint8_t command = 0; command < (uint8_t)COMMAND_COUNT; command++) {
         if ((host->commands_due & BIT(command)) != 0) {
             send_command(host, command);
             return;

@@ -105,8 +105,10 @@ void ys_l2cap_run(struct ys_host *host, struct ys_connection *connection)
         send_reject(host, connection);
     if (connection->refuse_pairing && ys_l2cap_fits(host, YS_ATT_MTU_DEFAULT))
         send_pairing_refusal(host, connection);
-    while (ys_notify_run(host, connection))
-        continue;
+    bool more;
+    do {
+        more = ys_notify_run(host, connection);
+    } while (more);
 }
 
 void ys_l2cap_completed(struct ys_host *host, struct ys_reader *parameters)

@@ -88,32 +88,39 @@ static const struct ys_characteristic *characteristic_at(const struct ys_central
 
 /* events */
 
+/* What the advertisement promises, by the names of the definition. */
+static void list_promises(const struct ys_central *central, const uint8_t *data, size_t length, char *text, size_t size)
+{
+    size_t used = 0;
+    text[0] = '\0';
+    for (size_t i = 0; i < central->design->service_count && used < size; i++) {
+        const struct ys_service *service = &central->design->services[i];
+        if (ys_ad_has_service(data, length, &service->uuid))
+            used += (size_t)snprintf(text + used, size - used, "%s%s", used > 0 ? ", " : ", promises ", service->name);
+    }
+}
+
+static void say_heard(const struct ys_central *central, const struct ys_event *event)
+{
+    char address[YS_ADDRESS_TEXT_SIZE];
+    char promises[160];
+    list_promises(central, event->u.report.data, event->u.report.length, promises, sizeof promises);
+    say(central, "hears %s (%s), %s, %d dBm%s", ys_address_format(&event->u.report.address, address),
+        ys_address_kind(&event->u.report.address), event->u.report.type == 0 ? "connectable" : "not connectable",
+        event->u.report.rssi_dbm, promises);
+}
+
 static void heard(struct ys_central *central, const struct ys_event *event)
 {
-    const uint8_t *data = event->u.report.data;
-    uint8_t length = event->u.report.length;
     struct ys_ad ad;
-    char address[YS_ADDRESS_TEXT_SIZE];
-    char services[160] = "";
     if (central->found || central->wanted == NULL)
         return;
-    if (event->u.report.type != 4) {
-        if (ys_address_is_equal(&central->target, &event->u.report.address))
-            return; /* listed already */
-        central->target = event->u.report.address;
-        for (size_t i = 0; i < central->design->service_count; i++) {
-            const struct ys_service *service = &central->design->services[i];
-            size_t used = strlen(services);
-            if (ys_ad_has_service(data, length, &service->uuid))
-                (void)snprintf(services + used, sizeof services - used, "%s%s", used > 0 ? ", " : ", promises ",
-                               service->name);
-        }
-        say(central, "hears %s (%s), %s, %d dBm%s", ys_address_format(&event->u.report.address, address),
-            ys_address_kind(&event->u.report.address), event->u.report.type == 0 ? "connectable" : "not connectable",
-            event->u.report.rssi_dbm, services);
+    if (event->u.report.type != 4 && !ys_address_is_equal(&central->target, &event->u.report.address)) {
+        central->target = event->u.report.address; /* listed once */
+        say_heard(central, event);
     }
-    if (ys_ad_find(data, length, YS_AD_NAME, &ad) && ad.length == strlen(central->wanted) &&
-        memcmp(ad.data, central->wanted, ad.length) == 0) {
+    if (ys_ad_find(event->u.report.data, event->u.report.length, YS_AD_NAME, &ad) &&
+        ad.length == strlen(central->wanted) && memcmp(ad.data, central->wanted, ad.length) == 0) {
         central->found = true;
         central->target = event->u.report.address;
         say(central, "hears its name: \"%.*s\"", ad.length, (const char *)ad.data);

@@ -124,6 +124,8 @@ bool ys_clock_step(struct ys_clock *clock, uint64_t until_ns)
 
 void ys_clock_run(struct ys_clock *clock, uint64_t until_ns)
 {
-    while (ys_clock_step(clock, until_ns))
-        continue;
+    bool more;
+    do {
+        more = ys_clock_step(clock, until_ns);
+    } while (more);
 }

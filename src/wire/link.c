@@ -145,14 +145,14 @@ uint64_t ys_link_duration_ns(enum ys_phy phy, size_t length)
     uint64_t covered = (length + 3) * 8; /* bits under the CRC, and the CRC */
     switch (phy) {
     case YS_PHY_2M:
-        return ((2 + 4) * 8 + covered) * 500;
+        return (UINT64_C(2 + 4) * 8 + covered) * 500;
     case YS_PHY_CODED_S8:
         return (80 + 256 + 16 + 24 + covered * 8 + 24) * 1000;
     case YS_PHY_CODED_S2:
         return (80 + 256 + 16 + 24 + covered * 2 + 6) * 1000;
     case YS_PHY_1M:
     default:
-        return ((1 + 4) * 8 + covered) * 1000;
+        return (UINT64_C(1 + 4) * 8 + covered) * 1000;
     }
 }
 
@@ -163,7 +163,7 @@ static bool is_used(const uint8_t channel_map[5], uint8_t channel)
 
 uint8_t ys_link_next_channel(uint8_t *last_unmapped, uint8_t hop, const uint8_t channel_map[5])
 {
-    uint8_t used[CHANNELS];
+    uint8_t used[CHANNELS] = {0};
     uint8_t count = 0;
     for (uint8_t channel = 0; channel < CHANNELS; channel++) {
         if (is_used(channel_map, channel))
