@@ -145,14 +145,14 @@ uint64_t ys_link_duration_ns(enum ys_phy phy, size_t length)
     uint64_t covered = (length + 3) * 8; /* bits under the CRC, and the CRC */
     switch (phy) {
     case YS_PHY_2M:
-        return (UINT64_C(2 + 4) * 8 + covered) * 500;
+        return ((uint64_t)(2 + 4) * 8 + covered) * 500;
     case YS_PHY_CODED_S8:
         return (80 + 256 + 16 + 24 + covered * 8 + 24) * 1000;
     case YS_PHY_CODED_S2:
         return (80 + 256 + 16 + 24 + covered * 2 + 6) * 1000;
     case YS_PHY_1M:
     default:
-        return (UINT64_C(1 + 4) * 8 + covered) * 1000;
+        return ((uint64_t)(1 + 4) * 8 + covered) * 1000;
     }
 }
 

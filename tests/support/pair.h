@@ -1,0 +1,46 @@
+/* Two hosts on one simulated air: a peripheral with firmware and a central that is driven by the test. */
+#ifndef SUPPORT_PAIR_H
+#define SUPPORT_PAIR_H
+
+#include <yarnswift/host.h>
+
+#include "sim/radio.h"
+#include "simulated/simulated.h"
+
+struct end {
+    struct ys_host host;
+    struct ys_simulated *simulated;
+    struct ys_clock *clock;
+    ys_event_handler *on_event; /* firmware's, after the event is noted; or NULL */
+    uint16_t connection;
+    size_t counts[YS_EVENT_NOTIFICATION + 1]; /* events by kind */
+    struct ys_event last;
+    struct ys_address heard;
+    uint8_t value[512]; /* of the last notification */
+    uint16_t value_length;
+};
+
+struct pair {
+    struct ys_clock *clock;
+    struct ys_radio *radio;
+    struct end peripheral;
+    struct end central;
+};
+
+/* Makes both, and starts them. */
+void pair_begin(struct pair *pair, uint64_t seed, const struct ys_table *table, void *context, uint8_t *values,
+                ys_event_handler *on_event);
+void pair_end(struct pair *pair);
+
+void pass_ms(struct pair *pair, uint64_t ms);
+
+/* Scans until the peripheral is heard, and connects. */
+void pair_connect(struct pair *pair, uint32_t interval_us);
+
+/* Waits for a request that was begun with this result; returns its outcome. */
+enum ys_outcome pair_wait(struct pair *pair, struct ys_client_request *request, enum ys_result begun);
+
+/* A request ready to be begun. */
+struct ys_client_request pair_request(void);
+
+#endif

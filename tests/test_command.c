@@ -1,0 +1,2 @@
+#include "support/check.h"
+int main(void) { return 0; }
