@@ -1,2 +1,5 @@
 #include "support/check.h"
-int main(void) { return 0; }
+int main(void)
+{
+    return 0;
+}

@@ -94,9 +94,15 @@ static void a_window_holds_just_its_part_of_a_long_value(void **state)
         bool ok;
         const char *hex;
     } cases[] = {
-        {0, 10, 10, true, "00010203040506070809"}, {0, 4, 4, false, "00010203"}, {3, 4, 4, false, "03040506"},
-        {6, 4, 4, true, "06070809"},               {8, 4, 2, true, "0809"},      {10, 4, 0, true, ""},
-        {12, 4, 0, true, ""},                      {0, 0, 0, false, ""},         {5, 1, 1, false, "05"},
+        {0, 10, 10, true, "00010203040506070809"},
+        {0, 4, 4, false, "00010203"},
+        {3, 4, 4, false, "03040506"},
+        {6, 4, 4, true, "06070809"},
+        {8, 4, 2, true, "0809"},
+        {10, 4, 0, true, ""},
+        {12, 4, 0, true, ""},
+        {0, 0, 0, false, ""},
+        {5, 1, 1, false, "05"},
     };
     static const uint8_t value[10] = {0, 1, 2, 3, 4, 5, 6, 7, 8, 9};
     (void)state;

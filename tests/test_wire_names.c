@@ -130,8 +130,13 @@ static void an_address_says_of_what_kind_it_is(void **state)
 
 static void what_is_no_address_is_refused(void **state)
 {
-    static const char *const cases[] = {"", "00:11:22:33:44", "00:11:22:33:44:5", "00-11-22-33-44-55",
-                                        "00:11:22:33:44:5g", "00:11:22:33:44:555", "001122334455"};
+    static const char *const cases[] = {"",
+                                        "00:11:22:33:44",
+                                        "00:11:22:33:44:5",
+                                        "00-11-22-33-44-55",
+                                        "00:11:22:33:44:5g",
+                                        "00:11:22:33:44:555",
+                                        "001122334455"};
     struct ys_address address = {.type = YS_ADDRESS_PUBLIC};
     (void)state;
     for (size_t i = 0; i < COUNT(cases); i++)
@@ -211,9 +216,10 @@ static void malformed_structures_end_the_payload(void **state)
         const char *hex;
         size_t count;
         bool well_formed;
-    } cases[] = {{"", 0, true},           {"00", 0, true},         {"020106 00", 1, true}, {"020106 000000ff", 1, true},
-                 {"020106 05", 1, false}, {"0201", 0, false},      {"ff09", 0, false},     {"01ff", 1, true},
-                 {"020106 02", 1, false}, {"020106 0309", 1, false}};
+    } cases[] = {
+        {"", 0, true},           {"00", 0, true},          {"020106 00", 1, true}, {"020106 000000ff", 1, true},
+        {"020106 05", 1, false}, {"0201", 0, false},       {"ff09", 0, false},     {"01ff", 1, true},
+        {"020106 02", 1, false}, {"020106 0309", 1, false}};
     (void)state;
     for (size_t i = 0; i < COUNT(cases); i++) {
         uint8_t bytes[64];

@@ -206,13 +206,13 @@ static void l2cap_headers_are_read_and_written_again(void **state)
 /* The link layer */
 
 static const char *const advertising_cases[] = {
-    "40 09 0605040302c1 020106",                                    /* ADV_IND, random, flags */
-    "41 0c 0605040302c1 161514131211",                              /* ADV_DIRECT_IND */
-    "02 06 060504030201",                                           /* ADV_NONCONN_IND, public, empty */
-    "c3 0c 0605040302c1 1615141312d1",                              /* SCAN_REQ, both random */
-    "44 0a 0605040302c1 03095432",                                  /* SCAN_RSP */
+    "40 09 0605040302c1 020106",       /* ADV_IND, random, flags */
+    "41 0c 0605040302c1 161514131211", /* ADV_DIRECT_IND */
+    "02 06 060504030201",              /* ADV_NONCONN_IND, public, empty */
+    "c3 0c 0605040302c1 1615141312d1", /* SCAN_REQ, both random */
+    "44 0a 0605040302c1 03095432",     /* SCAN_RSP */
     "c5 22 0605040302c1 1615141312d1 78563412 cdab89 01 0200 1800 0400 9001 ffffffff1f 45", /* CONNECT_IND */
-    "66 06 0605040302c1",                                           /* ADV_SCAN_IND, channel selection 2 */
+    "66 06 0605040302c1", /* ADV_SCAN_IND, channel selection 2 */
 };
 
 static void advertising_pdus_are_read_and_written_again(void **state)
@@ -256,8 +256,8 @@ static void a_connection_request_has_its_parameters(void **state)
 static void malformed_advertising_pdus_are_refused(void **state)
 {
     static const char *const cases[] = {
-        "40 05 0605040302",              /* no room for the address */
-        "47 06 0605040302c1",            /* reserved type */
+        "40 05 0605040302",                   /* no room for the address */
+        "47 06 0605040302c1",                 /* reserved type */
         "c3 0d 0605040302c1 1615141312d1 00", /* a scan request with something behind it */
         "40 26 0605040302c1 0000000000000000000000000000000000000000000000000000000000000000", /* 32 bytes of data */
     };
@@ -274,10 +274,9 @@ static void data_pdus_are_read_and_written_again(void **state)
     static const struct {
         const char *hex;
         bool good;
-    } cases[] = {{"01 00", true},         {"02 03 010203", true}, {"1e 01 07", true}, {"03 02 0213", true},
-                 {"0d 00", true},         {"00 00", false},       {"02 00", false},   {"03 00", false},
-                 {"02 03 0102", false},   {"01", false},          {"", false},        {"02 01 0102", false},
-                 {"01 01 01", true}};
+    } cases[] = {{"01 00", true},  {"02 03 010203", true}, {"1e 01 07", true}, {"03 02 0213", true},  {"0d 00", true},
+                 {"00 00", false}, {"02 00", false},       {"03 00", false},   {"02 03 0102", false}, {"01", false},
+                 {"", false},      {"02 01 0102", false},  {"01 01 01", true}};
     (void)state;
     for (size_t i = 0; i < COUNT(cases); i++) {
         uint8_t bytes[16];
@@ -326,10 +325,10 @@ static void packets_last_as_long_as_the_standard_says(void **state)
         size_t payload;
         uint64_t us;
     } cases[] = {
-        {YS_PHY_1M, 0, 80},         {YS_PHY_2M, 0, 44},          {YS_PHY_1M, 27, 296},
-        {YS_PHY_2M, 27, 152},       {YS_PHY_1M, 251, 2088},      {YS_PHY_2M, 251, 1048},
-        {YS_PHY_1M, 37, 376},       {YS_PHY_1M, 34, 352},        {YS_PHY_CODED_S8, 0, 720},
-        {YS_PHY_CODED_S2, 0, 462},  {YS_PHY_CODED_S8, 27, 2448}, {YS_PHY_CODED_S8, 255, 17040},
+        {YS_PHY_1M, 0, 80},           {YS_PHY_2M, 0, 44},          {YS_PHY_1M, 27, 296},
+        {YS_PHY_2M, 27, 152},         {YS_PHY_1M, 251, 2088},      {YS_PHY_2M, 251, 1048},
+        {YS_PHY_1M, 37, 376},         {YS_PHY_1M, 34, 352},        {YS_PHY_CODED_S8, 0, 720},
+        {YS_PHY_CODED_S2, 0, 462},    {YS_PHY_CODED_S8, 27, 2448}, {YS_PHY_CODED_S8, 255, 17040},
         {YS_PHY_CODED_S2, 251, 4478},
     };
     (void)state;
@@ -362,9 +361,9 @@ static void connection_parameters_have_their_ranges(void **state)
         uint16_t latency;
         uint16_t timeout;
         bool valid;
-    } cases[] = {{6, 0, 10, true},     {5, 0, 10, false},      {3200, 0, 3200, true},  {3201, 0, 3200, false},
-                 {24, 0, 9, false},    {24, 0, 3201, false},   {24, 499, 3200, true},  {24, 500, 3200, false},
-                 {80, 0, 20, false},   {80, 0, 21, true},      {24, 99, 600, false},   {24, 99, 601, true},
+    } cases[] = {{6, 0, 10, true},        {5, 0, 10, false},    {3200, 0, 3200, true}, {3201, 0, 3200, false},
+                 {24, 0, 9, false},       {24, 0, 3201, false}, {24, 499, 3200, true}, {24, 500, 3200, false},
+                 {80, 0, 20, false},      {80, 0, 21, true},    {24, 99, 600, false},  {24, 99, 601, true},
                  {3200, 499, 3200, false}};
     (void)state;
     for (size_t i = 0; i < COUNT(cases); i++)

@@ -112,6 +112,7 @@ struct ys_bits {
 /* One connection. Private. */
 struct ys_connection {
     bool used;
+    bool ending; /* this side wants it to end */
     bool disconnect_due;
     bool mtu_done; /* as client */
     bool refuse_pairing;

@@ -384,7 +384,7 @@ void ys_client_run(struct ys_host *host, struct ys_connection *connection, uint3
             give_up(host, connection);
         return;
     }
-    while (connection->requests != NULL && !connection->request_sent && !connection->disconnect_due &&
+    while (connection->requests != NULL && !connection->request_sent && !connection->ending &&
            connection->response.length == 0 && ys_l2cap_fits(host, connection->mtu)) {
         send_request(host, connection, now_ms);
         if (connection->requests->procedure == PROCEDURE_WRITE_COMMAND)
@@ -409,7 +409,7 @@ static enum ys_result enqueue(struct ys_host *host, uint16_t connection, struct 
                               enum procedure procedure)
 {
     struct ys_connection *found = ys_connection_find(host, connection);
-    if (found == NULL || found->disconnect_due)
+    if (found == NULL || found->ending)
         return YS_ERROR_NO_CONNECTION;
     request->next = NULL;
     request->connection = connection;

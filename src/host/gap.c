@@ -206,6 +206,9 @@ enum ys_result ys_disconnect(struct ys_host *host, uint16_t connection)
     struct ys_connection *found = ys_connection_find(host, connection);
     if (found == NULL)
         return YS_ERROR_NO_CONNECTION;
+    if (found->ending)
+        return YS_OK;
+    found->ending = true;
     found->disconnect_due = true;
     ys_commands_want(host, BIT(COMMAND_DISCONNECT));
     return YS_OK;

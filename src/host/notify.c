@@ -40,6 +40,10 @@ static struct ys_bits snapshot(const struct ys_host *host)
     return changed;
 }
 
+/* How often a host with a quiet characteristic wants to run at least, so that its end is not missed by a clock that
+ * wraps: half of what can be told apart. */
+#define QUIET_CHECK_MS 0x40000000u
+
 static bool is_quiet(const struct ys_host *host, uint16_t notifiable, uint32_t now_ms)
 {
     return ys_bit_get(&host->quiet, notifiable) && ys_until_ms(now_ms, host->quiet_until_ms[notifiable]) > 0;
@@ -67,9 +71,14 @@ void ys_notify_collect(struct ys_host *host, uint32_t now_ms)
 {
     const struct ys_bits changed = snapshot(host);
     for (uint16_t i = 0; i < host->table->notifiable_count; i++) {
-        if (changed.words[i / 32] == 0)
-            i |= 31; /* a whole word without a change */
-        else if (ys_bit_get(&changed, i) && !is_quiet(host, i, now_ms))
+        if ((changed.words[i / 32] | host->quiet.words[i / 32]) == 0) {
+            i |= 31; /* a whole word of which there is nothing to do */
+            continue;
+        }
+        if (is_quiet(host, i, now_ms))
+            continue;
+        ys_bit_set(&host->quiet, i, false);
+        if (ys_bit_get(&changed, i))
             pass_on(host, i, now_ms);
     }
 }
@@ -79,6 +88,8 @@ uint32_t ys_notify_wait_ms(const struct ys_host *host, uint32_t now_ms)
     const struct ys_bits changed = snapshot(host);
     uint32_t wait = YS_FOREVER;
     for (uint16_t i = 0; i < host->table->notifiable_count; i++) {
+        if (ys_bit_get(&host->quiet, i) && wait > QUIET_CHECK_MS)
+            wait = QUIET_CHECK_MS;
         if (!ys_bit_get(&changed, i))
             continue;
         uint32_t until = is_quiet(host, i, now_ms) ? ys_until_ms(now_ms, host->quiet_until_ms[i]) : 0;

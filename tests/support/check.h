@@ -1,8 +1,8 @@
-/* What every test includes: cmocka with its own includes. */
+/* What every test includes: cmocka, with the headers that it wants before it. */
 #ifndef SUPPORT_CHECK_H
 #define SUPPORT_CHECK_H
 
-/* clang-format off: cmocka wants these before it */
+/* clang-format off */
 #include <setjmp.h>
 #include <stdarg.h>
 #include <stddef.h>

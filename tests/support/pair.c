@@ -22,8 +22,8 @@ static void on_event(struct ys_host *host, void *context, const struct ys_event 
         end->on_event(host, context, event);
 }
 
-static void begin_end(struct pair *pair, struct end *end, uint16_t number, uint64_t seed,
-                      const struct ys_table *table, void *context, uint8_t *values)
+static void begin_end(struct pair *pair, struct end *end, uint16_t number, uint64_t seed, const struct ys_table *table,
+                      void *context, uint8_t *values)
 {
     end->clock = pair->clock;
     end->simulated = ys_simulated_new(pair->radio, &(struct ys_simulated_settings){.number = number, .seed = seed});

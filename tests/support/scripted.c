@@ -144,8 +144,8 @@ void complete(struct scripted *scripted, uint16_t opcode, const char *parameters
     char hex[700];
     uint8_t bytes[256];
     size_t length = from_hex(parameters, bytes, sizeof bytes);
-    (void)snprintf(hex, sizeof hex, "04 0e %02x 01 %02x %02x 00 %s", (unsigned)(4 + length), opcode & 0xffu, opcode >> 8,
-                   parameters);
+    (void)snprintf(hex, sizeof hex, "04 0e %02x 01 %02x %02x 00 %s", (unsigned)(4 + length), opcode & 0xffu,
+                   opcode >> 8, parameters);
     give(scripted, hex);
 }
 
