@@ -162,8 +162,7 @@ static void receive(void *context, const struct ys_air_packet *packet)
     struct ys_link_advertising pdu;
     struct ys_address own = controller_own_address(controller, advertiser->parameters.own_address_type);
     uint64_t end_ns = packet->start_ns + packet->duration_ns;
-    bool good = packet->crc_good && ys_link_advertising_decode(packet->pdu, packet->length, &pdu) &&
-                ys_address_is_equal(&pdu.target, &own);
+    bool good = controller_takes_advertising(packet, &pdu) && ys_address_is_equal(&pdu.target, &own);
     ys_radio_stop(&advertiser->receiver);
     if (good && pdu.type == YS_LINK_SCAN_REQ) {
         set_phase(advertiser, PHASE_RESPOND);

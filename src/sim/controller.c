@@ -46,6 +46,12 @@ void controller_transmit_advertising(struct ys_controller *controller, uint8_t c
                                                });
 }
 
+bool controller_takes_advertising(const struct ys_air_packet *packet, struct ys_link_advertising *pdu)
+{
+    return packet->crc_good && packet->crc == ys_link_crc(YS_LINK_ADVERTISING_CRC_INIT, packet->pdu, packet->length) &&
+           ys_link_advertising_decode(packet->pdu, packet->length, pdu);
+}
+
 static uint8_t reset(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     (void)parameters;

@@ -124,6 +124,8 @@ struct ys_controller {
 void controller_send(struct ys_controller *controller, struct ys_writer *writer);
 void controller_connection_complete(struct ys_controller *controller, const struct ys_hci_connection *complete);
 struct ys_address controller_own_address(const struct ys_controller *controller, uint8_t type);
+/* Whether a packet on an advertising channel has come whole: its CRC is really computed. */
+bool controller_takes_advertising(const struct ys_air_packet *packet, struct ys_link_advertising *pdu);
 void controller_transmit_advertising(struct ys_controller *controller, uint8_t channel,
                                      const struct ys_link_advertising *pdu, uint64_t *end_ns);
 

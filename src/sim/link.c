@@ -294,7 +294,8 @@ static void receive(void *context, const struct ys_air_packet *packet)
         send_at(link, reply_ns);
         return;
     }
-    bool more = link->pdu.more || link->peer_has_more || link->ended_by_peer != 0;
+    /* 4.5.6: without more data on either side the event is over; an acknowledgement that is due opens the next one */
+    bool more = link->pdu.more || link->peer_has_more;
     if (more && has_time(link, reply_ns))
         send_at(link, reply_ns);
     else

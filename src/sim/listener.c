@@ -134,7 +134,7 @@ static void scanner_receive(void *context, const struct ys_air_packet *packet)
     struct listener *listener = &scanner->listener;
     struct ys_controller *controller = listener->controller;
     struct ys_link_advertising pdu;
-    if (!packet->crc_good || !ys_link_advertising_decode(packet->pdu, packet->length, &pdu))
+    if (!controller_takes_advertising(packet, &pdu))
         return;
     int type = report_type(&pdu);
     bool response = pdu.type == YS_LINK_SCAN_RSP;
@@ -262,8 +262,8 @@ static void initiator_receive(void *context, const struct ys_air_packet *packet)
     struct initiator *initiator = context;
     struct listener *listener = &initiator->listener;
     struct ys_link_advertising pdu;
-    if (!packet->crc_good || !ys_link_advertising_decode(packet->pdu, packet->length, &pdu) ||
-        pdu.type != YS_LINK_ADV_IND || !ys_address_is_equal(&pdu.sender, &initiator->parameters.peer))
+    if (!controller_takes_advertising(packet, &pdu) || pdu.type != YS_LINK_ADV_IND ||
+        !ys_address_is_equal(&pdu.sender, &initiator->parameters.peer))
         return;
     initiator->offer = pdu;
     ys_radio_stop(&listener->receiver);
