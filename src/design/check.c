@@ -179,8 +179,10 @@ static void complete_format(struct ys_design *design, struct ys_characteristic *
             characteristic->exponent = adopted->exponent;
     }
     if (characteristic->format == NULL) {
-        ys_findings_add(&design->findings, YS_ERROR, characteristic->place,
-                        "\"%s\" has no format: say what its bytes are, such as format: uint16", characteristic->name);
+        if (!characteristic->faulty)
+            ys_findings_add(&design->findings, YS_ERROR, characteristic->place,
+                            "\"%s\" has no format: say what its bytes are, such as format: uint16",
+                            characteristic->name);
         characteristic->format = ys_format_find("bytes");
         characteristic->length = 1;
         characteristic->value_text = NULL;
@@ -199,7 +201,7 @@ static void check_length(struct ys_design *design, struct ys_characteristic *cha
     } else if (characteristic->length == 0) {
         bool constant = characteristic->value_text != NULL && characteristic->write == YS_RIGHT_NONE &&
                         characteristic->write_command == YS_RIGHT_NONE;
-        if (!constant)
+        if (!constant && !characteristic->faulty)
             ys_findings_add(&design->findings, YS_ERROR, characteristic->place,
                             "\"%s\" has no length: say how many bytes it has at most, such as length: 20",
                             characteristic->name);
@@ -324,13 +326,15 @@ static void check_characteristic(struct ys_design *design, const struct ys_servi
     struct ys_characteristic *characteristic = &service->characteristics[index];
     if (characteristic->name == NULL) /* has been said */
         return;
-    resolve_uuid(design, YS_ADOPTED_CHARACTERISTIC, characteristic->uuid_text, characteristic->name,
-                 characteristic->uuid_place, &service->uuid, &characteristic->uuid);
+    if (characteristic->uuid_text != NULL || !characteristic->faulty)
+        resolve_uuid(design, YS_ADOPTED_CHARACTERISTIC, characteristic->uuid_text, characteristic->name,
+                     characteristic->uuid_place, &service->uuid, &characteristic->uuid);
     check_characteristic_uuid(design, service, index);
     complete_format(design, characteristic);
     check_length(design, characteristic);
     check_value(design, characteristic);
-    check_access(design, characteristic);
+    if (!characteristic->faulty)
+        check_access(design, characteristic);
     check_spacing(design, characteristic);
     check_stand_in(design, characteristic);
 }

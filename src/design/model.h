@@ -30,6 +30,7 @@ struct ys_stand_in {
 
 struct ys_characteristic {
     struct ys_place place;
+    bool faulty; /* something in it could not be read: what is missing may be what was meant */
     char *name;
     char *id; /* C identifier */
     struct ys_uuid uuid;

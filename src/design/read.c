@@ -323,8 +323,10 @@ static void service_characteristics(const struct ys_node *node, void *target)
             ys_grow(service->characteristics, service->characteristic_count, sizeof *service->characteristics);
         struct ys_characteristic *characteristic = &service->characteristics[service->characteristic_count++];
         *characteristic = (struct ys_characteristic){.place = item.place, .uuid_place = item.place};
+        size_t errors = node->findings->errors;
         (void)ys_yaml_mapping(&item, "a characteristic", characteristic_keys, COUNT(characteristic_keys),
                               characteristic);
+        characteristic->faulty = node->findings->errors > errors;
     }
 }
 
@@ -372,8 +374,9 @@ static void advertising_interval(const struct ys_node *node, void *target)
     struct ys_node item;
     void *iterator = NULL;
     if (!ys_yaml_is_sequence(node)) {
-        if (read_duration(node, "interval", &design->interval_min_us))
-            design->interval_max_us = design->interval_min_us;
+        if (!read_duration(node, "interval", &design->interval_min_us))
+            return;
+        design->interval_max_us = design->interval_min_us;
     } else {
         uint64_t ends[2] = {0, 0};
         size_t count = 0;

@@ -1,0 +1,509 @@
+/* Definitions: what is wrong with them, what they mean, and the values in words. */
+#include "support/check.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "design/layout.h"
+#include "design/payload.h"
+#include "design/value.h"
+#include "design/words.h"
+#include "support/hex.h"
+
+#define DEVICE      "device: {name: T2}\n"
+#define ADVERTISING "advertising: {interval: 100 ms}\n"
+#define HEAD        DEVICE ADVERTISING
+#define LONG        "5f8d0000-2b1c-4e6f-9a37-d4c1e07b6a52"
+#define ONE_VALUE   "{name: a, uuid: +1, format: uint8, read: open, value: 1}"
+
+/* A definition with one service of these characteristics. */
+#define WITH(characteristics)                                                                                          \
+    HEAD "services:\n"                                                                                                 \
+         "  - name: s\n"                                                                                               \
+         "    uuid: " LONG "\n"                                                                                        \
+         "    characteristics:\n"                                                                                      \
+         "      - " characteristics "\n"
+
+static struct ys_design *read_text(const char *text)
+{
+    return ys_design_read("yard.device.yaml", text, strlen(text));
+}
+
+/* All findings, each as "line:column error: text", one a line. */
+static char *all_findings(const struct ys_design *design)
+{
+    char *text = NULL;
+    size_t size = 0;
+    FILE *stream = open_memstream(&text, &size);
+    for (size_t i = 0; i < design->findings.count; i++) {
+        const struct ys_finding *finding = &design->findings.items[i];
+        (void)fprintf(stream, "%d:%d %s: %s\n", finding->place.line, finding->place.column,
+                      finding->severity == YS_ERROR ? "error" : "warning", finding->text);
+    }
+    (void)fclose(stream);
+    return text;
+}
+
+/* Each wrong definition and all that is said of it. */
+static const struct {
+    const char *text;
+    const char *findings;
+} wrong[] = {
+    {"", "0:0 error: this is no YAML document: write a mapping that begins with device:\n"},
+    {"just words", "1:1 error: the definition must be a mapping of keys to values\n"},
+    {"- a\n- b\n", "1:3 error: the definition must be a mapping of keys to values\n"},
+    {HEAD, "1:1 error: the definition has no services: add it\n"},
+    {"services: []\n" ADVERTISING, "1:1 error: the definition has no device: add it\n"},
+    {"device: {}\n" ADVERTISING "services: []\n", "1:1 error: device has no name: add it\n"},
+    {"device: T2\n" ADVERTISING "services: []\n", "1:9 error: device must be a mapping of keys to values\n"},
+    {"device: {nmae: T2, name: T2}\n" ADVERTISING "services: []\n",
+     "1:10 error: this key of device is not known: \"nmae\"; did you mean \"name\"?\n"},
+    {"device: {name: T2, xyzzy: 1}\n" ADVERTISING "services: []\n",
+     "1:20 error: this key of device is not known: \"xyzzy\"; there are name, appearance, address\n"},
+    {"device: {name: T2, appearance: 65536}\n" ADVERTISING "services: []\n",
+     "1:32 error: appearance must be a whole number from 0 to 65535, not \"65536\"\n"},
+    {"device: {name: T2, appearance: big}\n" ADVERTISING "services: []\n",
+     "1:32 error: appearance must be a whole number from 0 to 65535, not \"big\"\n"},
+    {"device: {name: T2, address: randon}\n" ADVERTISING "services: []\n",
+     "1:29 error: address is not known: \"randon\"; did you mean \"random\"?\n"},
+    {"device: {name: [T2]}\n" ADVERTISING "services: []\n",
+     "1:17 error: the device's name is missing: a single value belongs here\n"},
+    {"device: {name: }\n" ADVERTISING "services: []\n",
+     "1:10 error: the device's name is missing: a single value belongs here\n"},
+    {DEVICE "services: []\n", "1:1 warning: nobody can find this device: add advertising: with an interval\n"},
+    {DEVICE "advertising: {}\nservices: []\n", "2:1 error: advertising has no interval: add it\n"},
+    {DEVICE "advertising: {interval: 100}\nservices: []\n",
+     "2:25 error: interval must be a time with its unit, such as 100 ms or 1.5 s, not \"100\"\n"},
+    {DEVICE "advertising: {interval: 19.375 ms}\nservices: []\n",
+     "2:25 error: the advertising interval must be from 20 ms to 10.24 s, the least one first\n"},
+    {DEVICE "advertising: {interval: 11 s}\nservices: []\n",
+     "2:25 error: the advertising interval must be from 20 ms to 10.24 s, the least one first\n"},
+    {DEVICE "advertising: {interval: [150 ms, 100 ms]}\nservices: []\n",
+     "2:26 error: the advertising interval must be from 20 ms to 10.24 s, the least one first\n"},
+    {DEVICE "advertising: {interval: [100 ms]}\nservices: []\n",
+     "2:26 error: interval must be one time, or a list of the least and the greatest\n"},
+    {DEVICE "advertising: {interval: 101 ms}\nservices: []\n",
+     "2:25 error: the advertising interval goes in steps of 0.625 ms: take a multiple of it\n"},
+    {DEVICE "advertising: {interval: 100 ms, services: [batery]}\nservices: []\n",
+     "2:44 error: the advertisement promises \"batery\", which is not among the services: add it, or leave it out\n"},
+    {"device: {name: A name that is far too long to be found}\n" ADVERTISING "services: []\n",
+     "1:16 error: the name needs 41 bytes of the scan response, which has 31 (29 of them for the name): shorten it by "
+     "10\n"},
+    {HEAD "services: {name: s}\n", "3:12 error: services must be a list: begin each item with a dash\n"},
+    {HEAD "services:\n  - name: s\n    characteristics: []\n",
+     "4:5 error: \"s\" is no adopted name and has no uuid: add a uuid of its own\n"},
+    {HEAD "services:\n  - name: s\n    uuid: 18\n    characteristics: []\n",
+     "5:11 error: \"18\" is no UUID: write an adopted name, 0x180F, 128 bits as 8-4-4-4-12 digits\n"},
+    {HEAD "services:\n  - name: s\n    uuid: Batery\n    characteristics: []\n",
+     "5:11 error: no adopted UUID is named \"Batery\"; did you mean \"Battery\"?\n"},
+    {HEAD "services:\n  - name: s\n    uuid: 0000180f-0000-1000-8000-00805f9b34fb\n    characteristics: []\n",
+     "5:11 error: this UUID lies in the range that the standard keeps for itself: draw a random one\n"},
+    {HEAD "services:\n  - name: battery\n    characteristics: []\n  - name: b\n    uuid: 0x180F\n    characteristics: "
+          "[]\n",
+     "7:11 error: this is also the UUID of the service \"battery\": give each its own\n"},
+    {HEAD "services:\n  - name: battery\n    characteristics: []\n  - name: Battery!\n    uuid: 0x1810\n    "
+          "characteristics: []\n",
+     "6:5 error: the service \"Battery!\" has the same name in C as \"battery\": rename one\n"},
+    {HEAD "services:\n  - name: gap\n    uuid: 0x1800\n    characteristics: []\n",
+     "5:11 error: the service \"generic access\" is made from device: leave it out\n"},
+    {HEAD "services:\n  - name: 9 lives\n    uuid: 0x1810\n    characteristics: []\n",
+     "4:11 error: the service's name \"9 lives\" gives no name in C: begin it with a letter from a to z\n"},
+    {WITH("{uuid: +1, format: uint8, read: open, value: 1}"), "7:10 error: a characteristic has no name: add it\n"},
+    {WITH("{name: a, format: uint8, read: open, value: 1}"),
+     "7:10 error: \"a\" is no adopted name and has no uuid: add a uuid of its own, or an offset such as +1\n"},
+    {WITH("{name: a, uuid: +x, format: uint8, read: open, value: 1}"),
+     "7:25 error: \"+x\" is no UUID: write an adopted name, 0x180F, 128 bits as 8-4-4-4-12 digits, or an offset such "
+     "as "
+     "+1\n"},
+    {WITH(ONE_VALUE "\n      - {name: b, uuid: +1, format: uint8, read: open, value: 1}"),
+     "8:25 error: this is also the UUID of \"a\": give each characteristic its own\n"},
+    {WITH(ONE_VALUE "\n      - {name: A, uuid: +2, format: uint8, read: open, value: 1}"),
+     "8:16 error: the characteristic \"A\" has the same name in C as \"a\": rename one\n"},
+    {HEAD "services:\n  - name: battery\n    characteristics:\n      - " ONE_VALUE "\n",
+     "6:25 error: an offset needs a service with a 128-bit UUID: write the whole UUID\n"},
+    {WITH("{name: a, uuid: +1, read: open, handler: read}"),
+     "7:16 error: \"a\" has no format: say what its bytes are, such as format: uint16\n"},
+    {WITH("{name: a, uuid: +1, format: unit8, read: open, value: 1}"),
+     "7:37 error: this format is not known: \"unit8\"; did you mean \"uint8\"?\n"},
+    {WITH("{name: a, uuid: +1, format: uint8, unit: newton meter, read: open, value: 1}"),
+     "7:50 error: this unit is not known: \"newton meter\"; did you mean \"newton metre\"?\n"},
+    {WITH("{name: a, uuid: +1, format: uint8, resolution: 0.2, read: open, value: 1}"),
+     "7:56 error: resolution must be a power of ten from 0.000000001 to 1000000000, such as 0.1 or 1\n"},
+    {WITH("{name: a, uuid: +1, format: uint8, length: 2, read: open, value: 1}"),
+     "7:52 error: uint8 is always 1 bytes long: leave the length out\n"},
+    {WITH("{name: a, uuid: +1, format: utf8s, length: 513, read: open, handler: read}"),
+     "7:52 error: length must be a whole number from 0 to 512, not \"513\"\n"},
+    {WITH("{name: a, uuid: +1, format: uint8, value: 1}"),
+     "7:16 error: \"a\" can be neither read nor written nor notified: add read:, write: or notify:\n"},
+    {WITH("{name: a, uuid: +1, format: uint8, read: open}"),
+     "7:16 error: \"a\" has nothing to send: add a value, or handler: read\n"},
+    {WITH("{name: a, uuid: +1, format: uint8, write: open}"),
+     "7:16 error: a write to \"a\" goes nowhere: add handler: write, or a value to start with\n"},
+    {WITH("{name: a, uuid: +1, format: uint8, write: open, handler: [write, read]}"),
+     "7:67 error: \"a\" has a handler for reading that nobody can call: add read: or notify:\n"},
+    {WITH("{name: a, uuid: +1, format: uint8, read: open, handler: [read, write]}"),
+     "7:66 error: \"a\" has a handler for writing that nobody can call: add write:\n"},
+    {WITH("{name: a, uuid: +1, format: uint8, read: opne, value: 1}"),
+     "7:50 error: read is not known: \"opne\"; did you mean \"open\"?\n"},
+    {WITH("{name: a, uuid: +1, format: uint8, read: encrypted, value: 1}"),
+     "7:50 warning: nobody can reach \"a\" this way yet, since this version does not pair: every central is refused\n"},
+    {WITH("{name: a, uuid: +1, format: uint8, write: open, write without response: encrypted, value: 1}"),
+     "7:16 error: \"a\" asks for different rights to write with and without response: take the same\n"
+     "7:81 warning: nobody can reach \"a\" this way yet, since this version does not pair: every central is refused\n"},
+    {WITH("{name: a, uuid: +1, format: uint8, read: open, value: 256}"),
+     "7:63 error: \"256\" is no value of a (uint8, at most 1 bytes): it does not fit into the format\n"},
+    {WITH("{name: a, uuid: +1, format: utf8s, length: 3, read: open, value: abcd}"),
+     "7:74 error: \"abcd\" is no value of a (utf8s, at most 3 bytes): it is too long\n"},
+    {WITH("{name: a, uuid: +1, format: uint8, read: open, value: 1, spacing: 20 ms}"),
+     "7:75 error: spacing is the least time between notifications: add notify:, or leave it out\n"},
+    {WITH("{name: a, uuid: +1, format: uint8, notify: open, value: 1, spacing: 61 s}"),
+     "7:77 error: spacing must be whole milliseconds, at most 60 s\n"},
+    {WITH("{name: a, uuid: +1, format: uint8, read: open, handler: reed}"),
+     "7:65 error: a handler is not known: \"reed\"; did you mean \"read\"?\n"},
+    {WITH("{name: a, uuid: +1, format: uint8, read: open, value: 1, stand_in: {shape: ramp, from: 1, to: 1}}"),
+     "7:77 error: from must be less than to\n"
+     "7:77 error: this stand_in has no period: say how long it takes to come round\n"},
+    {WITH("{name: a, uuid: +1, format: uint8, read: open, value: 1, stand_in: {shape: sine, from: 1, to: 300}}"),
+     "7:77 error: to: \"300\" is no value of a: it does not fit into the format\n"
+     "7:77 error: this stand_in has no period: say how long it takes to come round\n"},
+    {WITH("{name: a, uuid: +1, format: uint8, read: open, value: 1, stand_in: {shape: random walk, from: 1, to: 3}}"),
+     "7:77 error: this stand_in has no step: add it\n"},
+    {WITH("{name: a, uuid: +1, format: utf8s, read: open, value: x, stand_in: {shape: constant, from: 1}}"),
+     "7:77 error: only a number can move by itself: give \"a\" a value\n"},
+    {WITH("{name: &x a, uuid: *x, format: uint8, read: open, value: 1}"),
+     "7:29 error: uuid is an alias: write its value here\n"},
+};
+
+static void what_is_wrong_is_said_with_its_place_and_remedy(void **state)
+{
+    size_t differ = 0;
+    (void)state;
+    for (size_t i = 0; i < COUNT(wrong); i++) {
+        struct ys_design *design = read_text(wrong[i].text);
+        char *findings = all_findings(design);
+        bool as_expected = strcmp(findings, wrong[i].findings) == 0;
+        if (!as_expected)
+            print_error("of this definition:\n%s\nis said:\n%sand not:\n%s\n", wrong[i].text, findings,
+                        wrong[i].findings);
+        differ += !as_expected;
+        free(findings);
+        ys_design_free(design);
+    }
+    assert_int_equal(differ, 0);
+}
+
+static void what_is_no_yaml_is_said_where_it_breaks(void **state)
+{
+    static const struct {
+        const char *text;
+        int line;
+    } cases[] = {{"device: {name: T2\n", 2},
+                 {"device:\n\tname: T2\n", 2},
+                 {"a: 1\na: 2\n", 2},
+                 {"a: [1, 2\nb: 3\n", 2},
+                 {"\"", 1}};
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        struct ys_design *design = read_text(cases[i].text);
+        assert_int_equal(design->findings.count, 1);
+        assert_int_equal(design->findings.errors, 1);
+        assert_in_range(design->findings.items[0].place.line, cases[i].line - 1, cases[i].line + 1);
+        assert_memory_equal(design->findings.items[0].text, "this is not YAML: ", 18);
+        ys_design_free(design);
+    }
+}
+
+static void everything_wrong_is_found_in_one_run(void **state)
+{
+    struct ys_design *design = read_text("device: {nam: T2}\nadvertising: {interval: 1 ms}\nservices:\n"
+                                         "  - {name: s, uuid: 1, characteristics: [{name: a}]}\n");
+    (void)state;
+    assert_true(design->findings.errors >= 5);
+    for (size_t i = 1; i < design->findings.count; i++) /* in the order of the file */
+        assert_true(design->findings.items[i - 1].place.line <= design->findings.items[i].place.line);
+    ys_design_free(design);
+}
+
+static void the_files_name_must_give_a_name_in_c(void **state)
+{
+    static const struct {
+        const char *file;
+        const char *id;
+    } cases[] = {{"a/b/torque-wrench.device.yaml", "torque_wrench"},
+                 {"Crib 7.device.yaml", "crib_7"},
+                 {"7.device.yaml", NULL},
+                 {"int.device.yaml", "int"}};
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        const char *text = HEAD "services: []\n";
+        struct ys_design *design = ys_design_read(cases[i].file, text, strlen(text));
+        if (cases[i].id != NULL)
+            assert_string_equal(design->id, cases[i].id);
+        assert_int_equal(design->findings.errors, i < 2 ? 0 : 1);
+        ys_design_free(design);
+    }
+}
+
+/* values */
+
+static struct ys_characteristic characteristic_of(const char *format, const char *unit, int exponent)
+{
+    return (struct ys_characteristic){.format = ys_format_find(format),
+                                      .unit = unit != NULL ? ys_unit_find(unit) : NULL,
+                                      .exponent = exponent,
+                                      .length = 20};
+}
+
+static void values_are_shown_and_read_back(void **state)
+{
+    static const struct {
+        const char *format;
+        const char *unit;
+        int exponent;
+        const char *hex;
+        const char *text;
+        const char *written; /* NULL: the same */
+    } cases[] = {
+        {"uint8", "percentage", 0, "57", "87 %", NULL},
+        {"uint8", NULL, 0, "ff", "255", NULL},
+        {"sint8", NULL, 0, "80", "-128", NULL},
+        {"sint16", "newton metre", -1, "a501", "42.1 N m", NULL},
+        {"sint16", "newton metre", -1, "5bfe", "-42.1 N m", NULL},
+        {"sint16", "newton metre", -1, "ffff", "-0.1 N m", NULL},
+        {"sint16", "newton metre", -1, "0000", "0.0 N m", NULL},
+        {"sint16", "degree Celsius", -2, "6c09",
+         "24.12 \xc2\xb0"
+         "C",
+         NULL},
+        {"uint16", "newton metre", -1, "a401", "42.0 N m", "42"},
+        {"uint32", "pascal", -1, "cf760f00", "101345.5 Pa", "101345.5"},
+        {"uint24", NULL, 2, "010000", "100", NULL},
+        {"uint16", NULL, 2, "0000", "0", NULL},
+        {"sint24", NULL, -3, "ffffff", "-0.001", NULL},
+        {"sint48", NULL, 0, "000000000080", "-140737488355328", NULL},
+        {"uint48", NULL, -9, "ffffffffffff", "281474.976710655", NULL},
+        {"boolean", NULL, 0, "01", "true", NULL},
+        {"boolean", NULL, 0, "00", "false", NULL},
+        {"utf8s", NULL, 0, "5432", "\"T2\"", "T2"},
+        {"utf8s", NULL, 0, "", "\"\"", ""},
+        {"utf8s", NULL, 0, "610a22", "\"a\\x0a\\x22\"", "a\n\""},
+        {"bytes", NULL, 0, "0102ff", "01 02 ff", NULL},
+        {"bytes", NULL, 0, "0102ff", "01 02 ff", "0102FF"},
+        {"bytes", NULL, 0, "", "", NULL},
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        const struct ys_characteristic one = characteristic_of(cases[i].format, cases[i].unit, cases[i].exponent);
+        uint8_t bytes[64];
+        char text[96];
+        const char *problem = NULL;
+        size_t length = from_hex(cases[i].hex, bytes, sizeof bytes);
+        ys_value_format(&one, bytes, length, text, sizeof text);
+        assert_string_equal(text, cases[i].text);
+        memset(bytes, 0xee, sizeof bytes);
+        int again = ys_value_parse(&one, cases[i].written != NULL ? cases[i].written : text, bytes, 32, &problem);
+        assert_int_equal(again, length);
+        assert_hex(bytes, length, cases[i].hex);
+    }
+}
+
+static void values_that_are_none_are_refused_with_a_reason(void **state)
+{
+    static const struct {
+        const char *format;
+        int exponent;
+        const char *text;
+        const char *problem;
+    } cases[] = {
+        {"uint8", 0, "", "it is not a number"},
+        {"uint8", 0, "x", "it is not a number"},
+        {"uint8", 0, "1.", "it is not a number"},
+        {"uint8", 0, "1234567890123456789", "it is not a number"},
+        {"uint8", 0, "-1", "it does not fit into the format"},
+        {"uint8", 0, "256", "it does not fit into the format"},
+        {"sint8", 0, "-129", "it does not fit into the format"},
+        {"uint8", 0, "0.5", "it is finer than the resolution"},
+        {"uint16", -1, "0.05", "it is finer than the resolution"},
+        {"uint16", 1, "15", "it is finer than the resolution"},
+        {"uint32", -9, "999999999999999999", "it does not fit into the format"},
+        {"uint8", 0, "5 bananas", "behind the number stands something other than its unit"},
+        {"boolean", 0, "yes", "it is neither true nor false"},
+        {"bytes", 0, "0", "it is not pairs of hexadecimal digits"},
+        {"bytes", 0, "0g", "it is not pairs of hexadecimal digits"},
+        {"bytes", 0, "00 11 22 33 44", "it is too long"},
+        {"utf8s", 0, "12345", "it is too long"},
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        const struct ys_characteristic one = characteristic_of(cases[i].format, NULL, cases[i].exponent);
+        uint8_t bytes[8];
+        const char *problem = NULL;
+        assert_int_equal(ys_value_parse(&one, cases[i].text, bytes, 4, &problem), -1);
+        assert_string_equal(problem, cases[i].problem);
+    }
+}
+
+static void bytes_that_do_not_fit_the_format_are_said_not_to(void **state)
+{
+    const struct ys_characteristic one = characteristic_of("sint16", NULL, 0);
+    char text[64];
+    (void)state;
+    ys_value_format(&one, (const uint8_t *)"abc", 3, text, sizeof text);
+    assert_string_equal(text, "3 bytes where sint16 has 2");
+    ys_value_format(&one, (const uint8_t *)"abc", 2, text, 4);
+    assert_string_equal(text, "");
+    const struct ys_characteristic words = characteristic_of("utf8s", NULL, 0);
+    char small[12];
+    ys_value_format(&words, (const uint8_t *)"a longer text than fits", 23, small, sizeof small);
+    assert_true(strlen(small) < sizeof small);
+    assert_memory_equal(small, "\"a lon", 6);
+}
+
+/* words */
+
+static void the_nearest_word_is_what_was_meant(void **state)
+{
+    static const char *const words[] = {"name", "uuid", "format", "write without response"};
+    static const struct {
+        const char *word;
+        const char *nearest;
+    } cases[] = {{"nmae", "name"},
+                 {"nam", "name"},
+                 {"uiud", "uuid"},
+                 {"fromat", "format"},
+                 {"x", NULL},
+                 {"something else", NULL},
+                 {"write witout response", "write without response"}};
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        const char *nearest = ys_word_nearest(cases[i].word, words, COUNT(words));
+        if (cases[i].nearest == NULL)
+            assert_null(nearest);
+        else
+            assert_string_equal(nearest, cases[i].nearest);
+    }
+    assert_int_equal(ys_word_distance("kitten", "sitting"), 3);
+    assert_int_equal(ys_word_distance("", "abc"), 3);
+    assert_int_equal(ys_word_distance("ab", "ba"), 1);
+}
+
+static void durations_need_a_unit_and_are_exact(void **state)
+{
+    static const struct {
+        const char *text;
+        bool good;
+        uint64_t us;
+    } cases[] = {
+        {"100 ms", true, 100000},   {"100ms", true, 100000}, {"1.5 s", true, 1500000}, {"0.625 ms", true, 625},
+        {"2 min", true, 120000000}, {"0 s", true, 0},        {"250 us", true, 250},    {"1 h", true, 3600000000},
+        {"0.5 us", false, 0},       {"100", false, 0},       {"ms", false, 0},         {"-1 s", false, 0},
+        {"1 ns", false, 0},         {"1 s x", false, 0},     {"", false, 0},           {"99999999999 h", false, 0}};
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        uint64_t us = 0;
+        assert_int_equal(ys_duration_parse(cases[i].text, &us), cases[i].good);
+        if (cases[i].good)
+            assert_int_equal(us, cases[i].us);
+    }
+}
+
+/* layout and payload */
+
+static void a_definition_is_laid_out_in_the_order_of_handles(void **state)
+{
+    struct ys_design *design =
+        read_text(WITH("{name: a, uuid: +1, format: uint16, read: open, write: open, notify: open, value: 5}\n"
+                       "      - {name: b, uuid: 0x2A19, write without response: open, handler: write}"));
+    static const struct {
+        enum ys_attribute_kind kind;
+        const char *value; /* NULL: not constant */
+        uint16_t size;
+    } expected[] = {
+        {YS_ATTRIBUTE_SERVICE, "0018", 2},
+        {YS_ATTRIBUTE_CHARACTERISTIC, "02 0300 002a", 5},
+        {YS_ATTRIBUTE_VALUE, "5432", 2},
+        {YS_ATTRIBUTE_CHARACTERISTIC, "02 0500 012a", 5},
+        {YS_ATTRIBUTE_VALUE, "0000", 2},
+        {YS_ATTRIBUTE_SERVICE, "0118", 2},
+        {YS_ATTRIBUTE_SERVICE, "526a7be0c1d4379a6f4e1c2b00008d5f", 16},
+        {YS_ATTRIBUTE_CHARACTERISTIC, "1a 0900 526a7be0c1d4379a6f4e1c2b01008d5f", 19},
+        {YS_ATTRIBUTE_VALUE, NULL, 2},
+        {YS_ATTRIBUTE_CONFIGURATION, NULL, 2},
+        {YS_ATTRIBUTE_CHARACTERISTIC, "04 0c00 192a", 5},
+        {YS_ATTRIBUTE_VALUE, NULL, 1},
+    };
+    (void)state;
+    char *findings = all_findings(design);
+    assert_string_equal(findings, "");
+    free(findings);
+    struct ys_layout *layout = ys_layout_new(design);
+    assert_int_equal(layout->count, COUNT(expected));
+    assert_int_equal(layout->notifiable_count, 1);
+    assert_int_equal(layout->long_uuid_count, 2);
+    assert_int_equal(layout->values_size, 4);
+    for (size_t i = 0; i < COUNT(expected); i++) {
+        uint8_t bytes[64];
+        int length = ys_row_value(layout, i, bytes, sizeof bytes);
+        assert_int_equal(layout->rows[i].kind, expected[i].kind);
+        assert_int_equal(layout->rows[i].size, expected[i].size);
+        if (expected[i].value == NULL)
+            assert_int_equal(length, -1);
+        else
+            assert_hex(bytes, (size_t)length, expected[i].value);
+    }
+    assert_int_equal(layout->rows[6].last_handle, 12);
+    assert_int_equal(layout->rows[8].stored_at, 0);
+    assert_int_equal(layout->rows[11].stored_at, YS_NONE);
+    ys_layout_free(layout);
+    ys_design_free(design);
+}
+
+static void the_payload_has_flags_services_and_the_name(void **state)
+{
+    struct ys_design *design = read_text(DEVICE "advertising: {interval: 100 ms, services: [battery, s]}\n"
+                                                "services:\n"
+                                                "  - {name: s, uuid: " LONG ", characteristics: []}\n"
+                                                "  - {name: battery, characteristics: []}\n");
+    (void)state;
+    assert_int_equal(design->findings.count, 0);
+    struct ys_payload payload = ys_payload_compose(design);
+    assert_hex(payload.data, payload.data_length, "020106 03030f18 1107526a7be0c1d4379a6f4e1c2b00008d5f");
+    assert_hex(payload.response, payload.response_length, "03095432");
+    ys_design_free(design);
+}
+
+static void services_that_do_not_fit_are_said_with_their_budget(void **state)
+{
+    struct ys_design *design =
+        read_text(DEVICE "advertising: {interval: 100 ms, services: [s, t]}\n"
+                         "services:\n"
+                         "  - {name: s, uuid: " LONG ", characteristics: []}\n"
+                         "  - {name: t, uuid: 6f8d0000-2b1c-4e6f-9a37-d4c1e07b6a52, characteristics: []}\n");
+    (void)state;
+    assert_int_equal(design->findings.errors, 1);
+    assert_string_equal(
+        design->findings.items[0].text,
+        "the advertisement needs 37 bytes (3 of flags, the rest for services) and has 31: promise fewer "
+        "services");
+    ys_design_free(design);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(what_is_wrong_is_said_with_its_place_and_remedy),
+        cmocka_unit_test(what_is_no_yaml_is_said_where_it_breaks),
+        cmocka_unit_test(everything_wrong_is_found_in_one_run),
+        cmocka_unit_test(the_files_name_must_give_a_name_in_c),
+        cmocka_unit_test(values_are_shown_and_read_back),
+        cmocka_unit_test(values_that_are_none_are_refused_with_a_reason),
+        cmocka_unit_test(bytes_that_do_not_fit_the_format_are_said_not_to),
+        cmocka_unit_test(the_nearest_word_is_what_was_meant),
+        cmocka_unit_test(durations_need_a_unit_and_are_exact),
+        cmocka_unit_test(a_definition_is_laid_out_in_the_order_of_handles),
+        cmocka_unit_test(the_payload_has_flags_services_and_the_name),
+        cmocka_unit_test(services_that_do_not_fit_are_said_with_their_budget),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
