@@ -9,6 +9,8 @@ configure_package_config_file(cmake/yarnswift-config.cmake.in ${CMAKE_BINARY_DIR
 write_basic_package_version_file(${CMAKE_BINARY_DIR}/yarnswift-config-version.cmake COMPATIBILITY SameMinorVersion)
 install(FILES ${CMAKE_BINARY_DIR}/yarnswift-config.cmake ${CMAKE_BINARY_DIR}/yarnswift-config-version.cmake
   cmake/YarnswiftDevice.cmake DESTINATION ${package_folder})
+# The file finds the rest from where it lies, so that an installation can be moved.
+file(RELATIVE_PATH to_prefix /${CMAKE_INSTALL_LIBDIR}/pkgconfig /)
 configure_file(cmake/yarnswift.pc.in ${CMAKE_BINARY_DIR}/yarnswift.pc @ONLY)
 install(FILES ${CMAKE_BINARY_DIR}/yarnswift.pc DESTINATION ${CMAKE_INSTALL_LIBDIR}/pkgconfig)
 if(YARNSWIFT_TOOL)

@@ -1,5 +1,350 @@
+/* The built command, run as a person runs it. */
 #include "support/check.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+
+#include <jansson.h>
+
+#include "support/run.h"
+
+#define WRENCH YARNSWIFT_ROOT "/examples/torque_wrench/torque_wrench.device.yaml"
+
+static size_t count_lines(const char *text)
+{
+    size_t count = 0;
+    for (; *text != '\0'; text++)
+        count += *text == '\n';
+    return count;
+}
+
+static struct outcome run_on(const char *verb, const char *path)
+{
+    char line[1024];
+    (void)snprintf(line, sizeof line, "%s '%s'", verb, path);
+    return run_command(line);
+}
+
+/* what it says of itself */
+
+static void help_names_every_verb(void **state)
+{
+    static const char *const verbs[] = {"check", "table", "generate", "demo"};
+    (void)state;
+    struct outcome outcome = run_command("--help");
+    assert_int_equal(outcome.status, 0);
+    for (size_t i = 0; i < COUNT(verbs); i++)
+        assert_non_null(strstr(outcome.out, verbs[i]));
+    for (size_t i = 0; i < COUNT(verbs); i++) {
+        char line[64];
+        (void)snprintf(line, sizeof line, "%s --help", verbs[i]);
+        outcome = run_command(line);
+        assert_int_equal(outcome.status, 0);
+        assert_non_null(strstr(outcome.out, "Usage: yarnswift"));
+    }
+    assert_int_equal(run_command("--version").status, 0);
+}
+
+/* Each is answered by one line on stderr, nothing on stdout, and exit status 2. */
+static void wrong_options_and_files_are_one_line_and_status_2(void **state)
+{
+    static const struct {
+        const char *arguments;
+        const char *says;
+    } cases[] = {
+        {"chekc", "there is no verb \"chekc\"; did you mean \"check\"?"},
+        {"frobnicate", "there is no verb \"frobnicate\"; see yarnswift --help"},
+        {"--frobnicate", "there is no option --frobnicate; see yarnswift --help"},
+        {"check", "yarnswift check: name a definition, such as NAME.device.yaml"},
+        {"check --jsn x", "yarnswift check: there is no option --jsn; see --help"},
+        {"table --jsno x", "yarnswift table: there is no option --jsno; did you mean --json?"},
+        {"table -x x", "yarnswift table: there is no option -x; see --help"},
+        {"table --json=1 x", "yarnswift table: --json takes no value"},
+        {"table a b", "yarnswift table: name one definition, such as NAME.device.yaml"},
+        {"generate -o", "yarnswift generate: --output needs a value"},
+        {"generate", "yarnswift generate: name one definition, such as NAME.device.yaml"},
+        {"demo --seed", "yarnswift demo: --seed needs a value"},
+        {"demo --seed x", "yarnswift demo: --seed must be a whole number from 0 on, not \"x\""},
+        {"demo --seed -1", "yarnswift demo: --seed must be a whole number from 0 on, not \"-1\""},
+        {"demo --seed 99999999999999999999", "--seed must be a whole number"},
+        {"demo a b", "yarnswift demo: name at most one definition"},
+        {"check /nowhere/at.device.yaml", "/nowhere/at.device.yaml: cannot read it: No such file or directory"},
+        {"table /nowhere/at.device.yaml", "/nowhere/at.device.yaml: cannot read it: No such file or directory"},
+        {"generate /nowhere/at.device.yaml", "/nowhere/at.device.yaml: cannot read it: No such file or directory"},
+        {"demo /nowhere/at.device.yaml", "/nowhere/at.device.yaml: cannot read it: No such file or directory"},
+        {"check /", "/: cannot read it: Is a directory"},
+        {"check /dev/zero", "/dev/zero: cannot read it: it is longer than 16 MiB, which no definition is"},
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        struct outcome outcome = run_command(cases[i].arguments);
+        if (strstr(outcome.err, cases[i].says) == NULL)
+            print_error("%s says: %s\n", cases[i].arguments, outcome.err);
+        assert_non_null(strstr(outcome.err, cases[i].says));
+        assert_int_equal(count_lines(outcome.err), 1);
+        assert_string_equal(outcome.out, "");
+        assert_int_equal(outcome.status, 2);
+    }
+}
+
+static void a_full_disk_is_said(void **state)
+{
+    (void)state;
+    struct outcome outcome = run_command("table '" WRENCH "' >/dev/full; exit $?");
+    assert_int_equal(outcome.status, 2);
+}
+
+/* check */
+
+static void a_good_definition_is_summed_up(void **state)
+{
+    (void)state;
+    struct outcome outcome = run_on("check", WRENCH);
+    assert_int_equal(outcome.status, 0);
+    assert_string_equal(outcome.err, "");
+    assert_non_null(strstr(outcome.out, "good: 4 services, 6 characteristics, 19 attributes\n"));
+}
+
+static void every_fault_of_a_bad_one_has_a_line_with_its_place(void **state)
+{
+    const char *path = scratch_file("bad.device.yaml", "device: {nmae: T2}\n"
+                                                       "advertising: {interval: 1 ms}\n"
+                                                       "services: []\n");
+    char expected[1024];
+    (void)state;
+    (void)snprintf(expected, sizeof expected, "%s:1:10: error: this key of device is not known", path);
+    struct outcome outcome = run_on("check", path);
+    assert_int_equal(outcome.status, 2);
+    assert_int_equal(count_lines(outcome.err), 3);
+    assert_non_null(strstr(outcome.err, expected));
+    (void)snprintf(expected, sizeof expected, "%s: 3 errors\n", path);
+    assert_string_equal(outcome.out, expected);
+}
+
+/* table */
+
+static void the_table_is_printed_and_as_json(void **state)
+{
+    (void)state;
+    struct outcome outcome = run_on("table", WRENCH);
+    assert_int_equal(outcome.status, 0);
+    assert_non_null(strstr(outcome.out, "0x0009      value"));
+    assert_non_null(strstr(outcome.out, "52 6a 7b e0 c1 d4 37 9a 6f 4e 1c 2b 01 00 8d 5f")); /* in air order */
+    assert_non_null(strstr(outcome.out, "advertisement: 21 of 31 bytes, 10 left"));
+    outcome = run_on("table --json", WRENCH);
+    json_t *root = json_loads(outcome.out, 0, NULL);
+    assert_non_null(root);
+    json_t *attributes = json_object_get(root, "attributes");
+    assert_int_equal(json_array_size(attributes), 19);
+    json_t *name = json_array_get(attributes, 2);
+    assert_int_equal(json_integer_value(json_object_get(name, "handle")), 3);
+    assert_string_equal(json_string_value(json_object_get(name, "type")), "0x2A00");
+    assert_string_equal(json_string_value(json_object_get(name, "value")), "546f7276616e65205432");
+    json_t *torque = json_array_get(attributes, 8);
+    assert_true(json_is_null(json_object_get(torque, "value")));
+    assert_string_equal(json_string_value(json_object_get(json_object_get(torque, "rights"), "notify")), "open");
+    assert_string_equal(json_string_value(json_object_get(root, "scan_response")), "0b09546f7276616e65205432");
+    json_decref(root);
+}
+
+/* generate */
+
+static void generating_writes_two_files_and_leaves_them_when_they_are_right(void **state)
+{
+    const char *folder = scratch_folder("generated");
+    char line[1200];
+    char path[700];
+    struct stat before;
+    struct stat after;
+    (void)state;
+    (void)snprintf(line, sizeof line, "generate -o '%s' '" WRENCH "'", folder);
+    (void)snprintf(path, sizeof path, "%s/torque_wrench_table.h", folder);
+    assert_int_equal(run_command(line).status, 0);
+    char *header = read_whole(path);
+    assert_non_null(strstr(header, "TORQUE_WRENCH_LIVE_TORQUE = 9,"));
+    assert_non_null(strstr(header, "TORQUE_WRENCH_LIVE_TORQUE_CONFIGURATION = 10,"));
+    assert_non_null(strstr(header, "ys_read_handler torque_wrench_live_torque_read;"));
+    assert_non_null(strstr(header, "ys_write_handler torque_wrench_preset_write;"));
+    free(header);
+    assert_int_equal(stat(path, &before), 0);
+    assert_int_equal(run_command(line).status, 0);
+    assert_int_equal(stat(path, &after), 0);
+    assert_int_equal(before.st_ino, after.st_ino);
+    assert_true(before.st_mtim.tv_nsec == after.st_mtim.tv_nsec && before.st_mtim.tv_sec == after.st_mtim.tv_sec);
+}
+
+static void what_the_user_wrote_is_never_touched(void **state)
+{
+    char line[1200];
+    char path[700];
+    const char *folder = scratch_folder("own");
+    (void)state;
+    (void)snprintf(line, sizeof line, "generate -o '%s' '" WRENCH "'", folder);
+    (void)snprintf(path, sizeof path, "%s/torque_wrench_table.c", folder);
+    FILE *file = fopen(path, "w");
+    (void)fputs("/* mine */\n", file);
+    (void)fclose(file);
+    struct outcome outcome = run_command(line);
+    assert_int_equal(outcome.status, 2);
+    assert_non_null(strstr(outcome.err, "this file was not generated"));
+    char *mine = read_whole(path);
+    assert_string_equal(mine, "/* mine */\n");
+    free(mine);
+    (void)snprintf(path, sizeof path, "%s/torque_wrench_table.h", folder);
+    assert_null(read_whole(path)); /* nor is the other file written */
+}
+
+static void an_error_writes_nothing(void **state)
+{
+    char line[1200];
+    char path[600];
+    (void)state;
+    (void)snprintf(path, sizeof path, "%s",
+                   scratch_file("broken.device.yaml", "device: {name: T2}\nadvertising: {interval: 1 ms}\nservices: "
+                                                      "[]\n"));
+    const char *folder = scratch_folder("nothing");
+    (void)snprintf(line, sizeof line, "generate -o '%s' '%s'", folder, path);
+    assert_int_equal(run_command(line).status, 2);
+    (void)snprintf(path, sizeof path, "%s/broken_table.c", folder);
+    assert_null(read_whole(path));
+    (void)snprintf(line, sizeof line, "generate -o '%s/nowhere' '" WRENCH "'", folder);
+    struct outcome outcome = run_command(line);
+    assert_int_equal(outcome.status, 2);
+    assert_int_equal(count_lines(outcome.err), 1);
+}
+
+/* demo */
+
+static void the_demo_tells_what_happens_step_by_step(void **state)
+{
+    static const char *const steps[] = {
+        "wrench  is ready: address",
+        "wrench  advertises every 100 ms",
+        "tablet  scans for \"Torvane T2\"",
+        "promises tightening",
+        "tablet  has connected, every 30 ms",
+        "tablet  has agreed on an MTU of 247 bytes",
+        "live torque                    5f8d0001-2b1c-4e6f-9a37-d4c1e07b6a52 read, notify",
+        "reads preset: 120.0 N m  [b0 04]",
+        "reads battery level: 87 %  [57]",
+        "is refused to write preset: 250.0 N m  [c4 09]: the value is out of range (0xFF)",
+        "writes preset: 42.0 N m  [a4 01]",
+        "wrench  notifications of live torque are on",
+        "is notified: live torque 0.7 N m   [07 00]",
+        "tablet  has unsubscribed from live torque",
+        "has received 0 more within 1 s",
+        "wrench  disconnected: the other side ended the connection (0x13)",
+        "tablet  has found it after",
+        "all as expected",
+    };
+    (void)state;
+    struct outcome outcome = run_command("demo");
+    assert_int_equal(outcome.status, 0);
+    assert_string_equal(outcome.err, "");
+    const char *at = outcome.out;
+    for (size_t i = 0; i < COUNT(steps); i++) {
+        const char *found = strstr(at, steps[i]);
+        if (found == NULL)
+            print_error("missing, or out of order: %s\n", steps[i]);
+        assert_non_null(found);
+        at = found;
+    }
+    assert_null(strchr(outcome.out, '\033')); /* no colour where there is no terminal */
+}
+
+static double number(json_t *root, const char *group, const char *name)
+{
+    json_t *value = json_object_get(group != NULL ? json_object_get(root, group) : root, name);
+    assert_true(json_is_number(value));
+    return json_number_value(value);
+}
+
+static void the_summary_holds_for_many_seeds(void **state)
+{
+    (void)state;
+    for (int seed = 0; seed < 40; seed++) {
+        char line[64];
+        (void)snprintf(line, sizeof line, "demo --json --seed %d", seed);
+        struct outcome outcome = run_command(line);
+        assert_int_equal(outcome.status, 0);
+        json_t *root = json_loads(outcome.out, 0, NULL);
+        assert_non_null(root);
+        json_t *interval = json_object_get(json_object_get(root, "advertising"), "interval_ms");
+        assert_true(json_is_true(json_object_get(root, "as_expected")));
+        assert_true(number(root, "advertising", "set_ms") == 100);
+        assert_true(json_number_value(json_object_get(interval, "min")) >= 100);
+        assert_true(json_number_value(json_object_get(interval, "max")) <= 110);
+        assert_true(json_number_value(json_object_get(interval, "mean")) > 102);
+        assert_true(json_number_value(json_object_get(interval, "mean")) < 108);
+        assert_true(number(root, "notifications", "sent") > 100);
+        assert_true(number(root, "notifications", "sent") == number(root, "notifications", "received"));
+        assert_true(number(root, "notifications", "after_unsubscribe") == 0);
+        assert_true(number(root, NULL, "air_packets") > 300);
+        json_decref(root);
+    }
+}
+
+static void the_same_seed_repeats_byte_for_byte(void **state)
+{
+    (void)state;
+    char *first = strdup(run_command("demo --seed 7").out);
+    assert_string_equal(run_command("demo --seed 7").out, first);
+    assert_string_not_equal(run_command("demo --seed 8").out, first);
+    free(first);
+}
+
+static void any_definition_is_played_by_its_stand_ins(void **state)
+{
+    (void)state;
+    struct outcome outcome = run_on("demo", WRENCH);
+    assert_int_equal(outcome.status, 0);
+    assert_non_null(strstr(outcome.out, "reads preset: 120.0 N m"));
+    assert_non_null(strstr(outcome.out, "is notified: live torque"));
+    assert_non_null(strstr(outcome.out, "all as expected"));
+    const char *path =
+        scratch_file("shapes.device.yaml",
+                     "device: {name: Shapes, address: public}\n"
+                     "advertising: {interval: [100 ms, 200 ms]}\n"
+                     "services:\n"
+                     "  - name: s\n"
+                     "    uuid: 5f8d0000-2b1c-4e6f-9a37-d4c1e07b6a52\n"
+                     "    characteristics:\n"
+                     "      - {name: a, uuid: +1, format: sint16, read: open, notify: open, handler: read,\n"
+                     "         stand_in: {shape: random walk, from: -5, to: 5, step: 2, every: 50 ms}}\n"
+                     "      - {name: b, uuid: +2, format: uint8, read: open, notify: open, handler: read,\n"
+                     "         stand_in: {shape: ramp, from: 0, to: 100, period: 10 s}}\n"
+                     "      - {name: c, uuid: +3, format: utf8s, length: 20, read: open, write: open, value: hook}\n"
+                     "      - {name: d, uuid: +4, format: bytes, length: 9, write without response: open, handler: "
+                     "write}\n");
+    outcome = run_on("demo", path);
+    assert_int_equal(outcome.status, 0);
+    assert_non_null(strstr(outcome.out, "address 00:FF:FF:00:00:01 (public)"));
+    assert_non_null(strstr(outcome.out, "reads c: \"hook\""));
+    assert_non_null(strstr(outcome.out, "write without response"));
+    path = scratch_file("silent.device.yaml", "device: {name: Silent}\nservices: []\n");
+    outcome = run_on("demo", path);
+    assert_int_equal(outcome.status, 2);
+    assert_non_null(strstr(outcome.err, "nobody can meet a device that does not advertise"));
+}
+
 int main(void)
 {
-    return 0;
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(help_names_every_verb),
+        cmocka_unit_test(wrong_options_and_files_are_one_line_and_status_2),
+        cmocka_unit_test(a_full_disk_is_said),
+        cmocka_unit_test(a_good_definition_is_summed_up),
+        cmocka_unit_test(every_fault_of_a_bad_one_has_a_line_with_its_place),
+        cmocka_unit_test(the_table_is_printed_and_as_json),
+        cmocka_unit_test(generating_writes_two_files_and_leaves_them_when_they_are_right),
+        cmocka_unit_test(what_the_user_wrote_is_never_touched),
+        cmocka_unit_test(an_error_writes_nothing),
+        cmocka_unit_test(the_demo_tells_what_happens_step_by_step),
+        cmocka_unit_test(the_summary_holds_for_many_seeds),
+        cmocka_unit_test(the_same_seed_repeats_byte_for_byte),
+        cmocka_unit_test(any_definition_is_played_by_its_stand_ins),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
 }

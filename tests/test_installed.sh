@@ -1,2 +1,85 @@
 #!/bin/sh
-exit 0
+# test_installed.sh BUILD: installs into an empty folder, and builds a project outside against what is there: once by
+# the CMake package, with a definition of its own, and once by pkg-config.
+set -eu
+build=$1
+work=$(mktemp -d)
+trap 'rm -rf "$work"' EXIT
+
+cmake --install "$build" --prefix "$work/prefix" >"$work/log" 2>&1 || { cat "$work/log"; exit 1; }
+mkdir "$work/outside"
+cd "$work/outside"
+
+cat >lamp.device.yaml <<'EOF'
+device: {name: Lamp}
+advertising: {interval: 1 s}
+services:
+  - name: light
+    uuid: 91b50000-7c1e-4d0a-8a5f-2f6d3c9be104
+    characteristics:
+      - {name: brightness, uuid: +1, format: uint8, unit: percentage, read: open, write: open, notify: open, value: 50}
+      - {name: colour, uuid: +2, format: uint24, read: open, handler: read}
+EOF
+cat >main.c <<'EOF'
+#include <stdio.h>
+#include <yarnswift/host.h>
+#include "lamp_table.h"
+
+uint8_t lamp_colour_read(const struct ys_access *access, struct ys_writer *value)
+{
+    (void)access;
+    ys_put_u24(value, 0xffcc99);
+    return YS_ATT_OK;
+}
+
+int main(void)
+{
+    static struct ys_host host;
+    static uint8_t values[LAMP_VALUES_SIZE];
+    const struct ys_host_settings settings = {.table = &lamp_table, .values = values};
+    enum ys_result result = ys_host_init(&host, sizeof host, &settings);
+    printf("%d attributes, brightness at %d: %s\n", lamp_table.attribute_count, LAMP_BRIGHTNESS, ys_result_text(result));
+    return result == YS_ERROR_PORT_SEND ? 0 : 1;
+}
+EOF
+cat >CMakeLists.txt <<'EOF'
+cmake_minimum_required(VERSION 3.25)
+project(lamp LANGUAGES C)
+find_package(yarnswift REQUIRED)
+add_executable(lamp main.c)
+yarnswift_device(lamp lamp.device.yaml)
+target_link_libraries(lamp PRIVATE yarnswift::yarnswift_host)
+EOF
+
+# Whatever this library was built with, a project outside must be linked with: sanitizers are not installed.
+flags="-Wall -Wextra -Wpedantic -Werror $(sed -n 's/^YARNSWIFT_SANITIZE:STRING=\(..*\)/-fsanitize=\1/p' "$build/CMakeCache.txt")"
+{
+    cmake -G Ninja -S . -B build -DCMAKE_PREFIX_PATH="$work/prefix" -DCMAKE_C_FLAGS="$flags"
+    cmake --build build
+} >"$work/log" 2>&1 || { cat "$work/log"; exit 1; }
+./build/lamp
+./build/lamp | grep -q "12 attributes, brightness at 9: the port has no send"
+
+# A handler that is missing stops the build by its name.
+sed -i 's/lamp_colour_read/lamp_color_read/' main.c
+if cmake --build build >"$work/log" 2>&1; then
+    echo "a misspelt handler was built"
+    exit 1
+fi
+grep -q "lamp_colour_read" "$work/log"
+sed -i 's/lamp_color_read/lamp_colour_read/' main.c
+
+# The same by pkg-config, in C and with the header in C++.
+PKG_CONFIG_PATH=$(dirname "$(find "$work/prefix" -name yarnswift.pc)")
+export PKG_CONFIG_PATH
+generated=build/yarnswift/lamp
+# shellcheck disable=SC2046,SC2086
+cc $flags -I "$generated" $(pkg-config --cflags yarnswift) main.c "$generated/lamp_table.c" $(pkg-config --libs yarnswift) -o lamp
+./lamp | grep -q "12 attributes"
+printf '#include <yarnswift/host.h>\n#include "lamp_table.h"\nint main() { return lamp_table.attribute_count == 12 ? 0 : 1; }\n' >plus.cpp
+# shellcheck disable=SC2046
+c++ -Wall -Wextra -Werror -I "$generated" $(pkg-config --cflags yarnswift) -c plus.cpp -o plus.o
+
+# The command and its man page are there.
+"$work/prefix/bin/yarnswift" check lamp.device.yaml
+test -s "$(find "$work/prefix" -name yarnswift.1)"

@@ -1,2 +1,48 @@
 #!/bin/sh
-exit 0
+# test_layers.sh ROOT: the check of what folders include passes on the tree, and fails on each planted offence.
+set -eu
+root=$1
+work=$(mktemp -d)
+trap 'rm -rf "$work"' EXIT
+
+check() {
+    cmake -DROOT="$work" -P "$root/cmake/check_layers.cmake" >"$work/log" 2>&1
+}
+
+cmake -DROOT="$root" -P "$root/cmake/check_layers.cmake"
+mkdir -p "$work/include/yarnswift" "$work/src" "$work/ports/simulated"
+for layer in wire host sim measure design scene cli; do mkdir "$work/src/$layer"; done
+check
+
+# file, include, what is said
+offend() {
+    printf '#include %s\n' "$2" >"$work/$1"
+    if check; then
+        echo "$1 may include $2"
+        exit 1
+    fi
+    grep -q "$3" "$work/log" || { cat "$work/log"; exit 1; }
+    rm "$work/$1"
+}
+allow() {
+    printf '#include %s\n' "$2" >"$work/$1"
+    check || { cat "$work/log"; exit 1; }
+    rm "$work/$1"
+}
+offend src/wire/a.c '"host/internal.h"' "wire may not include host"
+offend src/wire/a.c '<stdio.h>' "firmware may not include stdio.h"
+offend src/host/a.c '<stdlib.h>' "firmware may not include stdlib.h"
+offend src/host/a.h '"sim/clock.h"' "host may not include sim"
+offend src/sim/a.c '"host/internal.h"' "sim may not include host"
+offend src/sim/a.c '<time.h>' "sim may not include time.h"
+offend src/measure/a.c '<stdio.h>' "measure may not include stdio.h"
+offend src/measure/a.c '"sim/clock.h"' "measure may not include sim"
+offend src/design/a.c '"scene/world.h"' "design may not include scene"
+offend src/scene/a.c '"cli/cli.h"' "scene may not include cli"
+offend ports/simulated/a.c '"scene/world.h"' "simulated may not include scene"
+offend src/host/a.c '"internal.h"' "name their folder"
+offend include/yarnswift/a.h '<stdio.h>' "a public header may not include"
+allow src/wire/a.c '<string.h>'
+allow src/host/a.c '"wire/att.h"'
+allow src/scene/a.c '"simulated/simulated.h"'
+allow src/cli/a.c '"scene/demo.h"'

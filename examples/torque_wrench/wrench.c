@@ -87,7 +87,8 @@ void wrench_timer_interrupt(struct wrench *wrench)
         wrench->pause = (uint8_t)(wrench->pause > 0 ? wrench->pause - 1 : 0);
         if (wrench->torque == 0)
             return;
-        wrench->torque = 0;
+        wrench->torque = 0; /* let go before the clutch opened: there is no result */
+        wrench->angle = 0;
     } else if (wrench->torque >= (int16_t)wrench->preset) {
         finish_bolt(wrench);
     } else {
