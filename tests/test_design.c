@@ -51,6 +51,13 @@ static const struct {
     const char *findings;
 } wrong[] = {
     {"", "0:0 error: this is no YAML document: write a mapping that begins with device:\n"},
+    {"%YAML 1.2\n---\na: 1\n", "1:1 error: a directive is not read here: leave out this line\n"},
+    {"a: 1\nb: x\xc6y\n",
+     "2:5 error: this byte (0xc6) is no text: write the file in UTF-8, without control characters\n"},
+    {"a: \xc0\x80", "1:4 error: this byte (0xc0) is no text: write the file in UTF-8, without control characters\n"},
+    {"a: \xed\xa0\x80",
+     "1:4 error: this byte (0xed) is no text: write the file in UTF-8, without control characters\n"},
+    {"a: \x07", "1:4 error: this byte (0x07) is no text: write the file in UTF-8, without control characters\n"},
     {"just words", "1:1 error: the definition must be a mapping of keys to values\n"},
     {"- a\n- b\n", "1:3 error: the definition must be a mapping of keys to values\n"},
     {HEAD, "1:1 error: the definition has no services: add it\n"},

@@ -48,9 +48,59 @@ static void take_errors(struct fy_diag *diag, struct ys_findings *findings)
     ys_findings_add(findings, YS_ERROR, place, "this is not YAML: %s", error->msg);
 }
 
+/* How many bytes the UTF-8 character at `text` has; 0 if it is none that a definition may hold. */
+static size_t character_length(const unsigned char *text, size_t left)
+{
+    static const struct {
+        unsigned char mask;
+        unsigned char lead;
+        unsigned least;
+    } forms[] = {{0x80, 0x00, 0}, {0xe0, 0xc0, 0x80}, {0xf0, 0xe0, 0x800}, {0xf8, 0xf0, 0x10000}};
+    for (size_t form = 0; form < sizeof forms / sizeof forms[0]; form++) {
+        if ((text[0] & forms[form].mask) != forms[form].lead)
+            continue;
+        unsigned value = text[0] & (unsigned char)~forms[form].mask;
+        for (size_t i = 1; i <= form; i++) {
+            if (i >= left || (text[i] & 0xc0) != 0x80)
+                return 0;
+            value = value << 6 | (text[i] & 0x3f);
+        }
+        bool control = value < 0x20 && value != '\t' && value != '\n' && value != '\r';
+        bool surrogate = value >= 0xd800 && value <= 0xdfff;
+        return control || surrogate || value < forms[form].least || value > 0x10ffff ? 0 : form + 1;
+    }
+    return 0;
+}
+
+/* What the parser is not asked to cope with: what is no text, and directives, which no definition needs. */
+static bool check_text(const char *text, size_t length, struct ys_findings *findings)
+{
+    struct ys_place place = {.line = 1, .column = 1};
+    for (size_t i = 0; i < length;) {
+        size_t size = character_length((const unsigned char *)text + i, length - i);
+        if (size == 0) {
+            ys_findings_add(findings, YS_ERROR, place,
+                            "this byte (0x%02x) is no text: write the file in UTF-8, without control characters",
+                            (unsigned char)text[i]);
+            return false;
+        }
+        if (place.column == 1 && text[i] == '%') {
+            ys_findings_add(findings, YS_ERROR, place, "a directive is not read here: leave out this line");
+            return false;
+        }
+        place.column++;
+        if (text[i] == '\n')
+            place = (struct ys_place){.line = place.line + 1, .column = 1};
+        i += size;
+    }
+    return true;
+}
+
 struct fy_document *ys_yaml_parse(const char *text, size_t length, struct ys_findings *findings)
 {
     struct fy_diag_cfg diag_settings;
+    if (!check_text(text, length, findings))
+        return NULL;
     fy_diag_cfg_default(&diag_settings);
     diag_settings.fp = NULL;
     struct fy_diag *diag = fy_diag_create(&diag_settings);

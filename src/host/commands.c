@@ -268,7 +268,7 @@ void ys_commands_run(struct ys_host *host)
         check_deadline(host);
         return;
     }
-    if (host->command_credits == 0)
+    if (host->command_credits == 0 || host->commands_due == 0)
         return;
     for (uint8_t command = 0; command < (uint8_t)COMMAND_COUNT; command++) {
         if ((host->commands_due & BIT(command)) != 0) {

@@ -13,7 +13,13 @@ struct layout {
     const char *name;
 };
 
+/* What is sent most comes first: the table is searched from its beginning. */
 static const struct layout layouts[] = {
+    {YS_ATT_READ_REQUEST, YS_ATT_READ_RESPONSE, "h", "read request"},
+    {YS_ATT_NOTIFICATION, 0, "hv", "notification"},
+    {YS_ATT_WRITE_REQUEST, YS_ATT_WRITE_RESPONSE, "hv", "write request"},
+    {YS_ATT_WRITE_COMMAND, 0, "hv", "write command"},
+    {YS_ATT_READ_RESPONSE, 0, "v", "read response"},
     {YS_ATT_ERROR_RESPONSE, 0, "qhx", "error response"},
     {YS_ATT_MTU_REQUEST, YS_ATT_MTU_RESPONSE, "m", "exchange MTU request"},
     {YS_ATT_MTU_RESPONSE, 0, "m", "exchange MTU response"},
@@ -23,18 +29,13 @@ static const struct layout layouts[] = {
     {YS_ATT_FIND_BY_TYPE_VALUE_RESPONSE, 0, "v", "find by type value response"},
     {YS_ATT_READ_BY_TYPE_REQUEST, YS_ATT_READ_BY_TYPE_RESPONSE, "seu", "read by type request"},
     {YS_ATT_READ_BY_TYPE_RESPONSE, 0, "fv", "read by type response"},
-    {YS_ATT_READ_REQUEST, YS_ATT_READ_RESPONSE, "h", "read request"},
-    {YS_ATT_READ_RESPONSE, 0, "v", "read response"},
     {YS_ATT_READ_BLOB_REQUEST, YS_ATT_READ_BLOB_RESPONSE, "ho", "read blob request"},
     {YS_ATT_READ_BLOB_RESPONSE, 0, "v", "read blob response"},
     {YS_ATT_READ_BY_GROUP_TYPE_REQUEST, YS_ATT_READ_BY_GROUP_TYPE_RESPONSE, "seu", "read by group type request"},
     {YS_ATT_READ_BY_GROUP_TYPE_RESPONSE, 0, "fv", "read by group type response"},
-    {YS_ATT_WRITE_REQUEST, YS_ATT_WRITE_RESPONSE, "hv", "write request"},
     {YS_ATT_WRITE_RESPONSE, 0, "", "write response"},
-    {YS_ATT_NOTIFICATION, 0, "hv", "notification"},
     {YS_ATT_INDICATION, YS_ATT_CONFIRMATION, "hv", "indication"},
     {YS_ATT_CONFIRMATION, 0, "", "confirmation"},
-    {YS_ATT_WRITE_COMMAND, 0, "hv", "write command"},
 };
 
 static const struct layout *find(uint8_t opcode)

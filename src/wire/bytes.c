@@ -41,7 +41,9 @@ uint8_t ys_get_u8(struct ys_reader *reader)
 uint16_t ys_get_u16(struct ys_reader *reader)
 {
     const uint8_t *bytes = ys_get_bytes(reader, 2);
-    return bytes != NULL ? (uint16_t)(bytes[0] | bytes[1] << 8) : 0;
+    if (bytes == NULL)
+        return 0;
+    return (uint16_t)(bytes[0] | bytes[1] << 8);
 }
 
 uint32_t ys_get_u24(struct ys_reader *reader)
@@ -137,23 +139,23 @@ void ys_put_bytes(struct ys_writer *writer, const void *bytes, size_t length)
     memcpy(writer->start + at, from, length < writer->capacity - at ? length : writer->capacity - at);
 }
 
-static void put_number(struct ys_writer *writer, uint64_t value, size_t size)
-{
-    uint8_t bytes[8];
-    for (size_t i = 0; i < size; i++, value >>= 8)
-        bytes[i] = (uint8_t)value;
-    ys_put_bytes(writer, bytes, size);
-}
-
 void ys_put_u8(struct ys_writer *writer, uint8_t value)
 {
-    ys_put_bytes(writer, &value, 1);
+    size_t at = writer->length++;
+    if (at >= writer->skip && at - writer->skip < writer->capacity)
+        writer->start[at - writer->skip] = value;
 }
 
 void ys_put_u16(struct ys_writer *writer, uint16_t value)
 {
-    const uint8_t bytes[2] = {(uint8_t)value, (uint8_t)(value >> 8)};
-    ys_put_bytes(writer, bytes, sizeof bytes);
+    ys_put_u8(writer, (uint8_t)value);
+    ys_put_u8(writer, (uint8_t)(value >> 8));
+}
+
+static void put_number(struct ys_writer *writer, uint64_t value, size_t size)
+{
+    for (size_t i = 0; i < size; i++, value >>= 8)
+        ys_put_u8(writer, (uint8_t)value);
 }
 
 void ys_put_u24(struct ys_writer *writer, uint32_t value)

@@ -1,0 +1,60 @@
+/* bench_air DEVICES MILLISECONDS: that many devices advertise every 100 ms, and one central scans. Prints how many
+ * packets were on the air. The difference between two times is what the packets cost. */
+#include <stdio.h>
+#include <stdlib.h>
+
+#include "sim/controller.h"
+
+static void give(struct ys_controller *controller, const uint8_t *packet, size_t length)
+{
+    ys_controller_receive(controller, packet, length);
+}
+
+static void ignore(void *context, const uint8_t *packet, size_t length)
+{
+    (void)packet;
+    *(size_t *)context += length;
+}
+
+int main(int argc, char **argv)
+{
+    static const uint8_t parameters[] = {1, 6, 0x20, 15, 0xa0, 0, 0xa0, 0, 3, 0, 0, 0, 0, 0, 0, 0, 0, 7, 0};
+    static const uint8_t data[36] = {1, 8, 0x20, 32, 31, 2, 1, 6, 27, 0xff, 0xff, 0xff};
+    static const uint8_t on[] = {1, 10, 0x20, 1, 1};
+    static const uint8_t scan[] = {1, 12, 0x20, 2, 1, 0};
+    unsigned long devices = argc > 1 ? strtoul(argv[1], NULL, 10) : 1000;
+    unsigned long milliseconds = argc > 2 ? strtoul(argv[2], NULL, 10) : 1000;
+    struct ys_clock *clock = ys_clock_new();
+    struct ys_radio *radio = ys_radio_new(clock);
+    struct ys_controller **controllers = calloc(devices + 1, sizeof(struct ys_controller *));
+    size_t told = 0;
+    if (clock == NULL || radio == NULL || controllers == NULL || devices > 60000)
+        return 1;
+    for (unsigned long i = 0; i <= devices; i++) {
+        const struct ys_controller_settings settings = {.number = (uint16_t)(i + 1),
+                                                        .seed = 1,
+                                                        .address = {.bytes = {(uint8_t)i, (uint8_t)(i >> 8)}},
+                                                        .buffer_count = 1,
+                                                        .send = ignore,
+                                                        .context = &told};
+        controllers[i] = ys_controller_new(radio, &settings);
+        if (controllers[i] == NULL)
+            return 1;
+        if (i == devices) {
+            give(controllers[i], scan, sizeof scan);
+            continue;
+        }
+        give(controllers[i], parameters, sizeof parameters);
+        give(controllers[i], data, sizeof data);
+        ys_clock_run(clock, i * 100 * YS_NS_PER_MS / devices); /* not all at once */
+        give(controllers[i], on, sizeof on);
+    }
+    ys_clock_run(clock, (100 + milliseconds) * YS_NS_PER_MS);
+    (void)printf("%llu\n", (unsigned long long)ys_radio_count(radio));
+    for (unsigned long i = 0; i <= devices; i++)
+        ys_controller_free(controllers[i]);
+    free(controllers);
+    ys_radio_free(radio);
+    ys_clock_free(clock);
+    return told > 0 ? 0 : 1;
+}

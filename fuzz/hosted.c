@@ -1,0 +1,84 @@
+/* A host whose controller is the fuzzer. */
+#include "hosted.h"
+
+#include <string.h>
+
+#include "torque_wrench_table.h"
+
+static void send(void *context, const uint8_t *packet, size_t length)
+{
+    (void)packet;
+    (void)length;
+    ((struct hosted *)context)->sent++;
+}
+
+static const uint8_t *receive(void *context, size_t *length)
+{
+    struct hosted *hosted = context;
+    const uint8_t *packet = hosted->packet;
+    *length = hosted->length;
+    hosted->packet = NULL;
+    return packet;
+}
+
+static uint32_t now_ms(void *context)
+{
+    return ((const struct hosted *)context)->now_ms;
+}
+
+static void draw(void *context, void *bytes, size_t length)
+{
+    (void)context;
+    memset(bytes, 0x5a, length);
+}
+
+static void critical(void *context)
+{
+    (void)context;
+}
+
+void hosted_give(struct hosted *hosted, const uint8_t *packet, size_t length)
+{
+    hosted->packet = packet;
+    hosted->length = length;
+    (void)ys_host_run(&hosted->host);
+}
+
+void hosted_begin(struct hosted *hosted)
+{
+    static const uint8_t answers[][16] = {
+        {4, 0x0e, 4, 1, 0x03, 0x0c, 0},
+        {4, 0x0e, 12, 1, 0x03, 0x10, 0, 0, 0, 0, 0, 0x40, 0, 0, 0},
+        {4, 0x0e, 12, 1, 0x03, 0x20, 0, 0, 0, 0, 0, 0, 0, 0, 0},
+        {4, 0x0e, 4, 1, 0x01, 0x0c, 0},
+        {4, 0x0e, 4, 1, 0x01, 0x20, 0},
+        {4, 0x0e, 7, 1, 0x02, 0x20, 0, 27, 0, 20},
+        {4, 0x0e, 10, 1, 0x09, 0x10, 0, 1, 2, 3, 4, 5, 6},
+        {4, 0x0e, 4, 1, 0x05, 0x20, 0},
+    };
+    static const uint8_t connected[] = {4, 0x3e, 19, 1, 0, 1, 0, 1, 0, 1, 2, 3, 4, 5, 6, 24, 0, 0, 0, 0x90, 1, 0};
+    memset(hosted, 0, sizeof *hosted);
+    hosted->port = (struct ys_port){
+        .context = hosted,
+        .send = send,
+        .receive = receive,
+        .now_ms = now_ms,
+        .random = draw,
+        .enter_critical = critical,
+        .leave_critical = critical,
+    };
+    const struct ys_host_settings settings = {
+        .port = &hosted->port,
+        .table = &torque_wrench_table,
+        .context = &hosted->wrench,
+        .address_type = YS_ADDRESS_RANDOM,
+    };
+    wrench_init(&hosted->wrench, &hosted->host);
+    if (ys_host_init(&hosted->host, sizeof hosted->host, &settings) != YS_OK)
+        return;
+    ys_host_start(&hosted->host);
+    (void)ys_host_run(&hosted->host);
+    for (size_t i = 0; i < sizeof answers / sizeof answers[0]; i++)
+        hosted_give(hosted, answers[i], (size_t)answers[i][2] + 3);
+    hosted_give(hosted, connected, sizeof connected);
+}

@@ -1,0 +1,25 @@
+/* A host whose controller is the fuzzer: started as it should be, then fed with whatever comes. */
+#ifndef FUZZ_HOSTED_H
+#define FUZZ_HOSTED_H
+
+#include <yarnswift/host.h>
+
+#include "wrench.h"
+
+struct hosted {
+    struct ys_host host;
+    struct ys_port port;
+    struct wrench wrench;
+    uint32_t now_ms;
+    const uint8_t *packet; /* waits for the host, or NULL */
+    size_t length;
+    size_t sent; /* packets that the host has sent */
+};
+
+/* Makes a host with the torque wrench's table that is ready and has one connection, with the handle 1. */
+void hosted_begin(struct hosted *hosted);
+
+/* Gives it one packet, and turns it. */
+void hosted_give(struct hosted *hosted, const uint8_t *packet, size_t length);
+
+#endif

@@ -1,0 +1,83 @@
+/* PDUs of the link layer: what is read and put again is the same; and a connected controller that hears it goes on. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "sim/controller.h"
+#include "wire/link.h"
+
+int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
+
+static void check_codecs(const uint8_t *data, size_t size)
+{
+    uint8_t again[300];
+    struct ys_writer writer = ys_writer_to(again, sizeof again);
+    struct ys_link_advertising advertising;
+    struct ys_link_data pdu;
+    if (ys_link_advertising_decode(data, size, &advertising)) {
+        ys_put_link_advertising(&writer, &advertising);
+        /* bits that the standard reserves are not kept */
+        if (ys_writer_stored(&writer) != size || memcmp(again + 1, data + 1, size - 1) != 0)
+            abort();
+    }
+    writer = ys_writer_to(again, sizeof again);
+    if (ys_link_data_decode(data, size, &pdu)) {
+        ys_put_link_data(&writer, &pdu);
+        if (ys_writer_stored(&writer) != size || (again[0] & 0x1f) != (data[0] & 0x1f) ||
+            memcmp(again + 1, data + 1, size - 1) != 0)
+            abort();
+    }
+}
+
+static void to_host(void *context, const uint8_t *packet, size_t length)
+{
+    (void)packet;
+    *(size_t *)context += length;
+}
+
+static void send_on_air(struct ys_radio *radio, const uint8_t *data, size_t size, uint8_t channel, uint32_t address,
+                        uint32_t crc_init)
+{
+    (void)ys_radio_send(radio, &(struct ys_sending){.channel = channel,
+                                                    .phy = YS_PHY_1M,
+                                                    .access_address = address,
+                                                    .crc_init = crc_init,
+                                                    .pdu = data,
+                                                    .length = (uint16_t)size});
+}
+
+/* A controller that advertises and scans hears the PDU on channel 37; one that was connected hears it as data. */
+static void hear(const uint8_t *data, size_t size)
+{
+    static const uint8_t advertise[] = {1, 0x0a, 0x20, 1, 1};
+    static const uint8_t scan[] = {1, 0x0c, 0x20, 2, 1, 0};
+    static const uint8_t connect[] = {0x05, 0x22, 9,    9,    9,    9,    9,    9,    1,    0,    0,    0xff,
+                                      0xff, 0,    0x78, 0x56, 0x34, 0x12, 0x33, 0x22, 0x11, 1,    0,    0,
+                                      6,    0,    0,    0,    0x0a, 0,    0xff, 0xff, 0xff, 0xff, 0x1f, 5};
+    struct ys_clock *clock = ys_clock_new();
+    struct ys_radio *radio = ys_radio_new(clock);
+    size_t told = 0;
+    const struct ys_controller_settings settings = {
+        .number = 1, .seed = 1, .address = {.bytes = {1, 0, 0, 0xff, 0xff, 0}}, .send = to_host, .context = &told};
+    struct ys_controller *controller = ys_controller_new(radio, &settings);
+    ys_controller_receive(controller, scan, sizeof scan);
+    send_on_air(radio, data, size, 37, YS_LINK_ADVERTISING_ACCESS_ADDRESS, YS_LINK_ADVERTISING_CRC_INIT);
+    ys_clock_run(clock, 3 * YS_NS_PER_MS);
+    ys_controller_receive(controller, advertise, sizeof advertise);
+    ys_clock_run(clock, ys_clock_now_ns(clock) + 128 * YS_NS_PER_US + 150 * YS_NS_PER_US);
+    send_on_air(radio, connect, sizeof connect, 37, YS_LINK_ADVERTISING_ACCESS_ADDRESS, YS_LINK_ADVERTISING_CRC_INIT);
+    ys_clock_run(clock, ys_clock_now_ns(clock) + 352 * YS_NS_PER_US + 1250 * YS_NS_PER_US);
+    send_on_air(radio, data, size, 5, 0x12345678, 0x112233);
+    ys_clock_run(clock, ys_clock_now_ns(clock) + 200 * YS_NS_PER_MS);
+    ys_controller_free(controller);
+    ys_radio_free(radio);
+    ys_clock_free(clock);
+}
+
+int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
+{
+    if (size < 2 || size > YS_LINK_PDU_MAX)
+        return 0;
+    check_codecs(data, size);
+    hear(data, size);
+    return 0;
+}
