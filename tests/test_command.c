@@ -226,7 +226,7 @@ static void the_demo_tells_what_happens_step_by_step(void **state)
         "promises tightening",
         "tablet  has connected, every 30 ms",
         "tablet  has agreed on an MTU of 247 bytes",
-        "live torque                    5f8d0001-2b1c-4e6f-9a37-d4c1e07b6a52 read, notify",
+        "live torque                            5f8d0001-2b1c-4e6f-9a37-d4c1e07b6a52 read, notify",
         "reads preset: 120.0 N m  [b0 04]",
         "reads battery level: 87 %  [57]",
         "is refused to write preset: 250.0 N m  [c4 09]: the value is out of range (0xFF)",

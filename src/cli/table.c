@@ -101,7 +101,7 @@ static void print_row(const struct ys_layout *layout, size_t index)
         (void)snprintf(text, sizeof text, "off at first, for each connection");
         break;
     }
-    (void)printf("0x%04zX  %-36s %-36s %5u  %-34s %s\n", index + 1, name, uuid, row->size, rights, text);
+    (void)printf("0x%04zX  %-32s %-36s %5u  %-26s %s\n", index + 1, name, uuid, row->size, rights, text);
 }
 
 static void print_payload(const char *what, const uint8_t *bytes, size_t length)
@@ -135,7 +135,7 @@ static void print_uuids(const struct ys_layout *layout)
 
 static void print_text(const struct ys_design *design, const struct ys_layout *layout)
 {
-    (void)printf("%-6s  %-36s %-36s %5s  %-34s %s\n", "handle", "attribute", "type", "bytes", "rights", "value");
+    (void)printf("%-6s  %-32s %-36s %5s  %-26s %s\n", "handle", "attribute", "type", "bytes", "rights", "value");
     for (size_t i = 0; i < layout->count; i++)
         print_row(layout, i);
     print_uuids(layout);

@@ -297,7 +297,7 @@ static void check_stand_in(struct ys_design *design, struct ys_characteristic *c
 {
     struct ys_stand_in *stand_in = &characteristic->stand_in;
     enum ys_shape shape = stand_in->shape;
-    if (shape == YS_SHAPE_NONE)
+    if (shape == YS_SHAPE_NONE || characteristic->faulty)
         return;
     if (characteristic->format->kind != YS_FORMAT_UNSIGNED && characteristic->format->kind != YS_FORMAT_SIGNED) {
         ys_findings_add(&design->findings, YS_ERROR, stand_in->place,

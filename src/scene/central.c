@@ -327,17 +327,17 @@ static void say_found(const struct ys_central *central, const struct ys_found *f
     (void)ys_uuid_format(&found->uuid, uuid);
     const char *name = found_name(central, found);
     if (found->kind == YS_FOUND_SERVICE) {
-        say(central, "  0x%04X %-32s %s", found->handle, name, uuid);
+        say(central, "  0x%04X %-40s %s", found->handle, name, uuid);
     } else if (found->kind == YS_FOUND_CHARACTERISTIC) {
         say_properties(properties, sizeof properties, found->properties);
-        say(central, "  0x%04X   %-30s %-36s %s", found->value_handle, name, uuid, properties);
+        say(central, "  0x%04X   %-38s %-36s %s", found->value_handle, name, uuid, properties);
     } else {
         char lower[64];
         size_t i = 0;
         for (; name[i] != '\0' && i + 1 < sizeof lower; i++)
             lower[i] = (char)(name[i] >= 'A' && name[i] <= 'Z' ? name[i] - 'A' + 'a' : name[i]);
         lower[i] = '\0';
-        say(central, "  0x%04X     %-28s %s", found->handle, lower, uuid);
+        say(central, "  0x%04X     %-36s %s", found->handle, lower, uuid);
     }
 }
 
@@ -402,7 +402,7 @@ bool ys_central_read(struct ys_central *central, const struct ys_characteristic 
               what))
         return false;
     ys_value_format(characteristic, central->value, central->request.length, text, sizeof text);
-    say(central, "reads %s: %s  [%s]", characteristic->name, text,
+    say(central, "reads %s: %s  [%s]", characteristic->name, text[0] != '\0' ? text : "(empty)",
         hex(central->value, central->request.length, raw, sizeof raw));
     return true;
 }

@@ -19,6 +19,7 @@ struct ys_device {
     struct ys_simulated *simulated;
     struct ys_timer interrupt;
     struct ys_device_counts counts;
+    bool advertised;
 };
 
 /* what the log says */
@@ -88,20 +89,21 @@ static void on_event(struct ys_host *host, void *context, const struct ys_event 
 
 /* what crosses the border to its controller */
 
-static void observe_command(const struct ys_device *device, struct ys_reader *reader)
+static void observe_command(struct ys_device *device, struct ys_reader *reader)
 {
     struct ys_hci_command command;
     if (!ys_get_hci_command(reader, &command) || command.opcode != YS_HCI_LE_SET_ADVERTISING_ENABLE ||
         ys_get_u8(&command.parameters) != 1)
         return;
     const struct ys_design *design = device->design;
+    const char *verb = device->advertised ? "goes on advertising" : "advertises";
+    device->advertised = true;
     if (design->interval_min_us == design->interval_max_us)
-        ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "advertises every %g ms, plus up to 10 ms at random",
+        ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "%s every %g ms, plus up to 10 ms at random", verb,
                      (double)design->interval_min_us / 1000);
     else
-        ys_world_say(device->world, YS_SIDE_DEVICE, device->name,
-                     "advertises every %g to %g ms, plus up to 10 ms at random", (double)design->interval_min_us / 1000,
-                     (double)design->interval_max_us / 1000);
+        ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "%s every %g to %g ms, plus up to 10 ms at random",
+                     verb, (double)design->interval_min_us / 1000, (double)design->interval_max_us / 1000);
 }
 
 static void observe_data(struct ys_device *device, struct ys_reader *reader)

@@ -110,6 +110,8 @@ static bool fill_value(struct ys_stand_in_device *device, size_t index)
     moving->characteristic = characteristic;
     moving->handle = (uint16_t)(index + 1);
     moving->length = characteristic->format->size; /* zeros, where nothing else is said */
+    if (characteristic->format->kind == YS_FORMAT_BYTES)
+        moving->length = row->size;
     moving->timer = (struct ys_timer){.fire = move, .context = moving};
     if (characteristic->stand_in.shape != YS_SHAPE_NONE) {
         show(moving, characteristic->stand_in.from);
