@@ -26,9 +26,11 @@ int main(int argc, char **argv)
     unsigned long milliseconds = argc > 2 ? strtoul(argv[2], NULL, 10) : 1000;
     struct ys_clock *clock = ys_clock_new();
     struct ys_radio *radio = ys_radio_new(clock);
-    struct ys_controller **controllers = calloc(devices + 1, sizeof(struct ys_controller *));
     size_t told = 0;
-    if (clock == NULL || radio == NULL || controllers == NULL || devices > 60000)
+    if (clock == NULL || radio == NULL || devices > 60000)
+        return 1;
+    struct ys_controller **controllers = calloc(devices + 1, sizeof(struct ys_controller *));
+    if (controllers == NULL)
         return 1;
     for (unsigned long i = 0; i <= devices; i++) {
         const struct ys_controller_settings settings = {.number = (uint16_t)(i + 1),
@@ -39,7 +41,7 @@ int main(int argc, char **argv)
                                                         .context = &told};
         controllers[i] = ys_controller_new(radio, &settings);
         if (controllers[i] == NULL)
-            return 1;
+            abort();
         if (i == devices) {
             give(controllers[i], scan, sizeof scan);
             continue;

@@ -25,12 +25,12 @@ static void timers_fire_in_order_of_time_and_then_of_setting(void **state)
 {
     struct ys_clock *clock = ys_clock_new();
     struct ys_timer timers[6];
-    static const char *const names[] = {"a", "b", "c", "d", "e", "f"};
+    static char names[6][2] = {"a", "b", "c", "d", "e", "f"};
     static const uint64_t times[] = {50, 10, 30, 10, 20, 10};
     (void)state;
     order[0] = '\0';
     for (size_t i = 0; i < 6; i++) {
-        timers[i] = (struct ys_timer){.fire = note, .context = (void *)(uintptr_t)names[i]};
+        timers[i] = (struct ys_timer){.fire = note, .context = names[i]};
         ys_clock_set(clock, &timers[i], times[i]);
     }
     ys_clock_cancel(clock, &timers[3]);

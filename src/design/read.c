@@ -149,25 +149,27 @@ static void characteristic_uuid(const struct ys_node *node, void *target)
 static void characteristic_format(const struct ys_node *node, void *target)
 {
     struct ys_characteristic *characteristic = target;
-    const char *names[NAMES_MOST];
     const char *text = ys_yaml_text(node, "format");
     if (text == NULL)
         return;
     characteristic->format = ys_format_find(text);
-    if (characteristic->format == NULL)
+    if (characteristic->format == NULL) {
+        const char *names[NAMES_MOST];
         ys_yaml_unknown(node, "this format", text, names, ys_format_names(names, NAMES_MOST));
+    }
 }
 
 static void characteristic_unit(const struct ys_node *node, void *target)
 {
     struct ys_characteristic *characteristic = target;
-    const char *names[NAMES_MOST];
     const char *text = ys_yaml_text(node, "unit");
     if (text == NULL)
         return;
     characteristic->unit = ys_unit_find(text);
-    if (characteristic->unit == NULL)
+    if (characteristic->unit == NULL) {
+        const char *names[NAMES_MOST];
         ys_yaml_unknown(node, "this unit", text, names, ys_unit_names(names, NAMES_MOST));
+    }
 }
 
 /* One of ..., 100, 10, 1, 0.1, 0.01, ...: how much one step of the raw number is worth. */

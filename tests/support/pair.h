@@ -29,7 +29,7 @@ struct pair {
 
 /* Makes both, and starts them. */
 void pair_begin(struct pair *pair, uint64_t seed, const struct ys_table *table, void *context, uint8_t *values,
-                ys_event_handler *on_event);
+                ys_event_handler *firmware_event);
 void pair_end(struct pair *pair);
 
 void pass_ms(struct pair *pair, uint64_t ms);

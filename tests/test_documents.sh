@@ -1,0 +1,44 @@
+#!/bin/sh
+# test_documents.sh ROOT COMMAND: the definition in the README is good, gives the names that the README uses, and plays;
+# every key in docs/definition.md is one that is read; every file that a document links is there.
+set -eu
+root=$1
+command=$2
+work=$(mktemp -d)
+trap 'rm -rf "$work"' EXIT
+
+awk '/^```yaml/ { on = 1; next } /^```/ { on = 0 } on' "$root/README.md" >"$work/hook_scale.device.yaml"
+grep -q "Hook scale" "$work/hook_scale.device.yaml"
+"$command" check "$work/hook_scale.device.yaml" 2>"$work/findings"
+test ! -s "$work/findings"
+"$command" generate -o "$work" "$work/hook_scale.device.yaml"
+for name in hook_scale_load_read HOOK_SCALE_LOAD; do
+    grep -q "$name" "$root/README.md"
+    grep -q "$name" "$work/hook_scale_table.h"
+done
+"$command" demo "$work/hook_scale.device.yaml" | grep -q "all as expected"
+
+# Each documented key, in a place of its own where it is unknown: what is said of it must not be that it is unknown.
+keys=$(sed -n 's/^| `\([a-z_ ]*\)` |.*/\1/p' "$root/docs/definition.md" | grep -vE '^(boolean|bytes|utf8s)$')
+test "$(echo "$keys" | wc -l)" -ge 25
+sources=$(cat "$root/src/design/read.c")
+echo "$keys" | while read -r key; do
+    case $sources in
+    *"{\"$key\", "*) ;;
+    *) echo "docs/definition.md has a key that is not read: $key"; exit 1 ;;
+    esac
+done
+# and the other way round
+grep -o '{"[a-z_ ]*", [a-z_]*, \(true\|false\)}' "$root/src/design/read.c" | sed 's/{"\([^"]*\)".*/\1/' | while read -r key; do
+    grep -q "\`$key\`" "$root/docs/definition.md" || { echo "docs/definition.md lacks the key $key"; exit 1; }
+done
+
+for document in README.md CONTRIBUTING.md docs/definition.md docs/architecture.md docs/porting.md docs/fidelity.md; do
+    grep -o '](\([^)#]*\))' "$root/$document" | sed 's/](\(.*\))/\1/' | while read -r link; do
+        test -e "$root/$(dirname "$document")/$link" || { echo "$document links $link, which is not there"; exit 1; }
+    done
+done
+# the man page and --help know the same verbs
+"$command" --help | sed -n 's/^  \([a-z]*\) .*/\1/p' | while read -r verb; do
+    grep -q "^\.B $verb\$" "$root/docs/yarnswift.1" || { echo "the man page lacks $verb"; exit 1; }
+done
