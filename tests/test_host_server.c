@@ -88,6 +88,8 @@ static void values_are_read_by_their_type(void **state)
     };
     (void)state;
     exchange_all(exchanges, COUNT(exchanges));
+    sample.read_error = 0x80; /* a handler's own error is the answer, too */
+    exchange("08 0100 ffff " SAMPLE_LONG_1, "01 08 0800 80");
 }
 
 static void information_is_listed_by_the_length_of_types(void **state)

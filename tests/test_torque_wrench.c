@@ -26,7 +26,7 @@ static int setup(void **state)
     pair_begin(&pair, 1, &torque_wrench_table, &wrench, NULL, wrench_event);
     timer = (struct ys_timer){.fire = interrupt, .context = pair.clock};
     ys_clock_set(pair.clock, &timer, ys_clock_now_ns(pair.clock));
-    pair_connect(&pair, 30000);
+    pair_connect(&pair, &pair.central, 30000);
     return 0;
 }
 
@@ -143,6 +143,54 @@ static void the_spacing_holds_however_fast_the_value_changes(void **state)
     assert_hex(pair.central.value, 2, "e703"); /* the last value is not lost: 999 */
 }
 
+static void subscribe_end(struct end *end)
+{
+    struct ys_client_request request = pair_request();
+    enum ys_result begun = ys_client_subscribe(&end->host, end->connection, &request,
+                                               TORQUE_WRENCH_LIVE_TORQUE_CONFIGURATION, YS_SUBSCRIBE_NOTIFICATIONS);
+    assert_int_equal(pair_wait(&pair, &request, begun), YS_OUTCOME_DONE);
+}
+
+static void two_centrals_are_served_at_once_and_one_by_one_let_go(void **state)
+{
+    (void)state;
+    pair_connect(&pair, &pair.second, 50000);
+    assert_int_equal(pair.peripheral.counts[YS_EVENT_CONNECTED], 2);
+    subscribe_end(&pair.central);
+    wrench_trigger(&wrench, true);
+    pass_ms(&pair, 500);
+    assert_in_range(pair.central.counts[YS_EVENT_NOTIFICATION], 22, 27);
+    assert_int_equal(pair.second.counts[YS_EVENT_NOTIFICATION], 0); /* it has not asked */
+    subscribe_end(&pair.second);
+    size_t first = pair.central.counts[YS_EVENT_NOTIFICATION];
+    size_t second = pair.second.counts[YS_EVENT_NOTIFICATION];
+    pass_ms(&pair, 1000);
+    assert_in_range(pair.central.counts[YS_EVENT_NOTIFICATION] - first, 45, 52);
+    assert_in_range(pair.second.counts[YS_EVENT_NOTIFICATION] - second, 45, 52);
+    assert_int_equal(ys_disconnect(&pair.second.host, pair.second.connection), YS_OK);
+    pass_ms(&pair, 200);
+    assert_int_equal(pair.peripheral.counts[YS_EVENT_DISCONNECTED], 1);
+    first = pair.central.counts[YS_EVENT_NOTIFICATION];
+    second = pair.second.counts[YS_EVENT_NOTIFICATION];
+    pass_ms(&pair, 1000);
+    assert_in_range(pair.central.counts[YS_EVENT_NOTIFICATION] - first, 45, 52);
+    assert_int_equal(pair.second.counts[YS_EVENT_NOTIFICATION], second);
+    pair_connect(&pair, &pair.second, 7500); /* and it comes back, subscribed to nothing */
+    pass_ms(&pair, 500);
+    assert_int_equal(pair.second.counts[YS_EVENT_NOTIFICATION], second);
+}
+
+static void a_central_that_vanishes_is_noticed_and_the_wrench_found_again(void **state)
+{
+    (void)state;
+    pass_ms(&pair, 100);
+    ys_host_start(&pair.central.host); /* a reset in the middle of the connection */
+    pass_ms(&pair, 4500);
+    assert_int_equal(pair.peripheral.counts[YS_EVENT_DISCONNECTED], 1);
+    assert_int_equal(pair.peripheral.last.reason, YS_HCI_TIMEOUT);
+    pair_connect(&pair, &pair.second, 30000);
+}
+
 static void it_is_found_again_after_each_connection(void **state)
 {
     (void)state;
@@ -152,7 +200,7 @@ static void it_is_found_again_after_each_connection(void **state)
         pass_ms(&pair, 200);
         assert_int_equal(pair.peripheral.counts[YS_EVENT_DISCONNECTED], ended + 1);
         assert_int_equal(pair.peripheral.last.reason, YS_HCI_REMOTE_ENDED);
-        pair_connect(&pair, 7500);
+        pair_connect(&pair, &pair.central, 7500);
     }
 }
 
@@ -224,7 +272,7 @@ static uint64_t run_with_seed(uint64_t seed)
     wrench_init(&wrench, &pair.peripheral.host);
     pair_begin(&pair, seed, &torque_wrench_table, &wrench, NULL, wrench_event);
     ys_radio_observe(pair.radio, take_packet, NULL);
-    pair_connect(&pair, 30000);
+    pair_connect(&pair, &pair.central, 30000);
     pass_ms(&pair, 1000);
     pair_end(&pair);
     return fingerprint;
@@ -245,6 +293,8 @@ int main(void)
         cmocka_unit_test_setup_teardown(a_preset_out_of_range_is_refused_and_changes_nothing, setup, teardown),
         cmocka_unit_test_setup_teardown(live_torque_comes_while_a_bolt_is_tightened_and_stops_at_once, setup, teardown),
         cmocka_unit_test_setup_teardown(the_spacing_holds_however_fast_the_value_changes, setup, teardown),
+        cmocka_unit_test_setup_teardown(two_centrals_are_served_at_once_and_one_by_one_let_go, setup, teardown),
+        cmocka_unit_test_setup_teardown(a_central_that_vanishes_is_noticed_and_the_wrench_found_again, setup, teardown),
         cmocka_unit_test_setup_teardown(it_is_found_again_after_each_connection, setup, teardown),
         cmocka_unit_test_setup_teardown(a_discovery_finds_what_the_table_has_with_any_mtu, setup, teardown),
         cmocka_unit_test_setup_teardown(a_service_is_found_by_its_uuid, setup, teardown),

@@ -32,17 +32,6 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     }
 }
 
-static void hex_text(const uint8_t *bytes, size_t length, const char *between, char *text)
-{
-    *text = '\0';
-    for (size_t i = 0; i < length; i++) {
-        if (i > 0)
-            text = stpcpy(text, between);
-        text = ys_hex_put(text, bytes[i], false);
-        *text = '\0';
-    }
-}
-
 static const char *right_word(unsigned right)
 {
     static const char *const words[] = {"none", "open", "encrypted", "authenticated"};
@@ -111,7 +100,7 @@ static void print_payload(const char *what, const uint8_t *bytes, size_t length)
     (void)printf("\n%s: %zu of 31 bytes, %zu left\n", what, length, 31 - length);
     while (ys_get_ad(&reader, &ad)) {
         char text[128];
-        hex_text(ad.data, ad.length, " ", text);
+        (void)ys_hex_format(ad.data, ad.length, " ", text, sizeof text);
         const char *meaning = ad.type == YS_AD_FLAGS           ? "flags"
                               : ad.type == YS_AD_NAME          ? "name"
                               : ys_ad_uuid_length(ad.type) > 0 ? "services"
@@ -128,7 +117,7 @@ static void print_uuids(const struct ys_layout *layout)
     for (size_t i = 0; i < layout->long_uuid_count; i++) {
         char text[YS_UUID_TEXT_SIZE];
         char air[64];
-        hex_text(layout->long_uuids[i].bytes, 16, " ", air);
+        (void)ys_hex_format(layout->long_uuids[i].bytes, 16, " ", air, sizeof air);
         (void)printf("%s  %s\n", ys_uuid_format(&layout->long_uuids[i], text), air);
     }
 }
@@ -168,7 +157,7 @@ static json_t *json_row(const struct ys_layout *layout, size_t index)
     (void)json_object_set_new(object, "size", json_integer(row->size));
     (void)json_object_set_new(object, "rights", rights);
     if (length >= 0)
-        hex_text(bytes, (size_t)length, "", hex);
+        (void)ys_hex_format(bytes, (size_t)length, "", hex, sizeof hex);
     (void)json_object_set_new(object, "value", length >= 0 ? json_string(hex) : json_null());
     return object;
 }
@@ -185,9 +174,9 @@ static void print_json(const struct ys_design *design, const struct ys_layout *l
     (void)json_object_set_new(root, "values_size", json_integer(layout->values_size));
     if (design->advertises) {
         char hex[80];
-        hex_text(payload.data, payload.data_length, "", hex);
+        (void)ys_hex_format(payload.data, payload.data_length, "", hex, sizeof hex);
         (void)json_object_set_new(root, "advertisement", json_string(hex));
-        hex_text(payload.response, payload.response_length, "", hex);
+        (void)ys_hex_format(payload.response, payload.response_length, "", hex, sizeof hex);
         (void)json_object_set_new(root, "scan_response", json_string(hex));
     }
     (void)json_dumpf(root, stdout, JSON_INDENT(2));

@@ -58,17 +58,6 @@ static void format_number(const struct ys_characteristic *characteristic, int64_
     text[size - 1] = '\0';
 }
 
-static void format_bytes(const uint8_t *bytes, size_t length, char *text, size_t size)
-{
-    size_t at = 0;
-    for (size_t i = 0; i < length && at + 4 < size; i++) {
-        if (i > 0)
-            text[at++] = ' ';
-        at = (size_t)(ys_hex_put(text + at, bytes[i], false) - text);
-    }
-    text[at] = '\0';
-}
-
 /* Text in quotes; what is not printable, and quotes themselves, as \xNN. Bytes above 0x7F are UTF-8, and stay. */
 static void format_text(const uint8_t *bytes, size_t length, char *text, size_t size)
 {
@@ -102,7 +91,7 @@ void ys_value_format(const struct ys_characteristic *characteristic, const uint8
     else if (format->kind == YS_FORMAT_TEXT)
         format_text(bytes, length, text, size);
     else
-        format_bytes(bytes, length, text, size);
+        (void)ys_hex_format(bytes, length, " ", text, size);
 }
 
 static bool fits(const struct ys_format *format, int64_t raw)

@@ -45,7 +45,8 @@ static void take_errors(struct fy_diag *diag, struct ys_findings *findings)
     /* what follows the first error is its consequence */
     place.line = error->line >= 0 ? error->line : 0;
     place.column = error->column >= 0 ? error->column : 0;
-    ys_findings_add(findings, YS_ERROR, place, "this is not YAML: %s", error->msg);
+    ys_findings_add(findings, YS_ERROR, place, "this is not YAML: %s; mend this first, nothing else was read",
+                    error->msg);
 }
 
 /* How many bytes the UTF-8 character at `text` has; 0 if it is none that a definition may hold. */

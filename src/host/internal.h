@@ -96,7 +96,6 @@ uint8_t ys_attribute_write(struct ys_host *host, struct ys_connection *connectio
 uint8_t ys_attribute_check_read(const struct ys_attribute *attribute);
 uint8_t ys_attribute_check_write(const struct ys_attribute *attribute, size_t length, bool command,
                                  const struct ys_attribute *declaration);
-void ys_attribute_put_value(const struct ys_access *access, const struct ys_value *value, struct ys_writer *writer);
 void ys_attributes_reset(struct ys_host *host);
 
 /* client.c */

@@ -141,31 +141,33 @@ struct entries {
     size_t value_length; /* of each */
 };
 
-/* Puts the value of `handle` as an entry; false if it does not go with those before it. */
-static bool put_entry(struct answer *answer, struct entries *entries, uint16_t handle, bool grouped)
+/* Puts the value of `handle` as an entry. Returns the error of reading it; clears `*goes_on` if it does not go with
+ * those before it, or fills the response. */
+static uint8_t put_entry(struct answer *answer, struct entries *entries, uint16_t handle, bool grouped, bool *goes_on)
 {
     size_t header = grouped ? 4 : 2;
     size_t mark = ys_writer_length(&answer->writer);
+    *goes_on = false;
     if (room(answer) <= header)
-        return false;
+        return YS_ATT_OK;
     ys_put_u16(&answer->writer, handle);
     if (grouped)
         ys_put_u16(&answer->writer, group_end(answer->host->table, handle));
     size_t start = ys_writer_length(&answer->writer);
     uint8_t error = ys_attribute_read(answer->host, answer->connection, handle, &answer->writer);
     size_t length = ys_writer_length(&answer->writer) - start;
-    bool fits = ys_writer_ok(&answer->writer);
     if (!entries->any && error == YS_ATT_OK) { /* 3.4.4.2: the first may be cut off, at 255 with its header */
         size_t limit = answer->connection->mtu - start < 255 - header ? answer->connection->mtu - start : 255 - header;
         entries->any = true;
         entries->value_length = length < limit ? length : limit;
         answer->writer.length = start + entries->value_length;
-        return true;
+        *goes_on = true;
+    } else if (error == YS_ATT_OK && ys_writer_ok(&answer->writer) && length == entries->value_length) {
+        *goes_on = true;
+    } else {
+        answer->writer.length = mark;
     }
-    if (error == YS_ATT_OK && fits && length == entries->value_length)
-        return true;
-    answer->writer.length = mark;
-    return false;
+    return error;
 }
 
 /* 3.4.4.1 and 3.4.4.9: the values of all attributes of a type. An attribute that may not be read ends the list, and is
@@ -186,12 +188,15 @@ static uint8_t read_by_type(struct answer *answer)
         const struct ys_attribute *attribute = &table->attributes[i - 1];
         if (!ys_attribute_has_type(table, attribute, &answer->request->type))
             continue;
+        bool goes_on = false;
         error = ys_attribute_check_read(attribute);
+        if (error == YS_ATT_OK)
+            error = put_entry(answer, &entries, (uint16_t)i, grouped, &goes_on);
         if (error != YS_ATT_OK && !entries.any) {
             answer->handle = (uint16_t)i;
             return error;
         }
-        if (error != YS_ATT_OK || !put_entry(answer, &entries, (uint16_t)i, grouped))
+        if (!goes_on)
             break;
     }
     answer->handle = answer->request->first;

@@ -64,18 +64,6 @@ say(const struct ys_central *central, const char *format, ...)
     ys_world_say(central->world, YS_SIDE_CENTRAL, central->name, "%s", text);
 }
 
-static const char *hex(const uint8_t *bytes, size_t length, char *text, size_t size)
-{
-    char *to = text;
-    for (size_t i = 0; i < length && (size_t)(to - text) + 4 < size; i++) {
-        if (i > 0)
-            *to++ = ' ';
-        to = ys_hex_put(to, bytes[i], false);
-    }
-    *to = '\0';
-    return text;
-}
-
 static const struct ys_characteristic *characteristic_at(const struct ys_central *central, uint16_t value_handle)
 {
     for (size_t i = 0; i < central->tree_count; i++) {
@@ -138,7 +126,7 @@ static void notified(struct ys_central *central, const struct ys_event *event)
         return;
     ys_value_format(characteristic, event->u.notification.value, event->u.notification.length, text, sizeof text);
     say(central, "is notified: %s %-9s [%s]%s", characteristic->name, text,
-        hex(event->u.notification.value, event->u.notification.length, raw, sizeof raw),
+        ys_hex_format(event->u.notification.value, event->u.notification.length, " ", raw, sizeof raw),
         number == LIST_FIRST ? "  (from here on every tenth is shown)" : "");
 }
 
@@ -403,7 +391,7 @@ bool ys_central_read(struct ys_central *central, const struct ys_characteristic 
         return false;
     ys_value_format(characteristic, central->value, central->request.length, text, sizeof text);
     say(central, "reads %s: %s  [%s]", characteristic->name, text[0] != '\0' ? text : "(empty)",
-        hex(central->value, central->request.length, raw, sizeof raw));
+        ys_hex_format(central->value, central->request.length, " ", raw, sizeof raw));
     return true;
 }
 
@@ -419,7 +407,7 @@ int ys_central_write(struct ys_central *central, const struct ys_characteristic 
     if (discovered == NULL || length < 0)
         return -1;
     (void)snprintf(what, sizeof what, "write %s: %s  [%s]", characteristic->name, text,
-                   hex(central->value, (size_t)length, raw, sizeof raw));
+                   ys_hex_format(central->value, (size_t)length, " ", raw, sizeof raw));
     if (wait(central,
              ys_client_write(&central->host, central->connection, prepare(central), discovered->found.value_handle,
                              central->value, (uint16_t)length),

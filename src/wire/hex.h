@@ -1,8 +1,9 @@
-/* Hexadecimal digits, for the text forms of UUIDs and addresses. */
+/* Hexadecimal digits, for the text forms of UUIDs, addresses and raw bytes. */
 #ifndef WIRE_HEX_H
 #define WIRE_HEX_H
 
 #include <stdbool.h>
+#include <stddef.h>
 #include <stdint.h>
 
 /* The value of a hexadecimal digit, or -1. */
@@ -16,6 +17,10 @@ static inline int ys_hex_digit(char digit)
         return digit - 'A' + 10;
     return -1;
 }
+
+/* Writes bytes as pairs of digits with `between` between them, as many as fit into `size`
+ * characters with the terminating zero. Returns `text`. */
+char *ys_hex_format(const uint8_t *bytes, size_t length, const char *between, char *text, size_t size);
 
 /* Writes two digits, and returns where the next character goes. */
 static inline char *ys_hex_put(char *to, uint8_t byte, bool upper)

@@ -1,4 +1,4 @@
-/* Two hosts on one simulated air. */
+/* Hosts on one simulated air. */
 #include "support/pair.h"
 
 #include <string.h>
@@ -50,6 +50,7 @@ void pair_begin(struct pair *pair, uint64_t seed, const struct ys_table *table, 
     pair->peripheral.on_event = firmware_event;
     begin_end(pair, &pair->peripheral, 1, seed, table, context, values);
     begin_end(pair, &pair->central, 2, seed, &ys_table_bare, NULL, NULL);
+    begin_end(pair, &pair->second, 3, seed, &ys_table_bare, NULL, NULL);
     pass_ms(pair, 1);
     assert_int_equal(pair->peripheral.counts[YS_EVENT_READY], 1);
     assert_int_equal(pair->central.counts[YS_EVENT_READY], 1);
@@ -59,6 +60,7 @@ void pair_end(struct pair *pair)
 {
     ys_simulated_free(pair->peripheral.simulated);
     ys_simulated_free(pair->central.simulated);
+    ys_simulated_free(pair->second.simulated);
     ys_radio_free(pair->radio);
     ys_clock_free(pair->clock);
 }
@@ -68,21 +70,21 @@ void pass_ms(struct pair *pair, uint64_t ms)
     ys_clock_run(pair->clock, ys_clock_now_ns(pair->clock) + ms * YS_NS_PER_MS);
 }
 
-void pair_connect(struct pair *pair, uint32_t interval_us)
+void pair_connect(struct pair *pair, struct end *central, uint32_t interval_us)
 {
     const struct ys_scanning scanning = {.interval_us = 30000, .window_us = 30000};
     const struct ys_connecting connecting = {.interval_us = interval_us, .supervision_timeout_ms = 4000};
-    pair->central.counts[YS_EVENT_REPORT] = 0;
-    assert_int_equal(ys_scan(&pair->central.host, &scanning), YS_OK);
-    for (int i = 0; i < 1000 && pair->central.counts[YS_EVENT_REPORT] == 0; i++)
+    central->counts[YS_EVENT_REPORT] = 0;
+    assert_int_equal(ys_scan(&central->host, &scanning), YS_OK);
+    for (int i = 0; i < 1000 && central->counts[YS_EVENT_REPORT] == 0; i++)
         pass_ms(pair, 10);
-    assert_true(pair->central.counts[YS_EVENT_REPORT] > 0);
-    assert_int_equal(ys_scan_stop(&pair->central.host), YS_OK);
-    size_t before = pair->central.counts[YS_EVENT_CONNECTED];
-    assert_int_equal(ys_connect(&pair->central.host, &pair->central.heard, &connecting), YS_OK);
-    for (int i = 0; i < 1000 && pair->central.counts[YS_EVENT_CONNECTED] == before; i++)
+    assert_true(central->counts[YS_EVENT_REPORT] > 0);
+    assert_int_equal(ys_scan_stop(&central->host), YS_OK);
+    size_t before = central->counts[YS_EVENT_CONNECTED];
+    assert_int_equal(ys_connect(&central->host, &central->heard, &connecting), YS_OK);
+    for (int i = 0; i < 1000 && central->counts[YS_EVENT_CONNECTED] == before; i++)
         pass_ms(pair, 10);
-    assert_int_equal(pair->central.counts[YS_EVENT_CONNECTED], before + 1);
+    assert_int_equal(central->counts[YS_EVENT_CONNECTED], before + 1);
 }
 
 static void on_done(struct ys_client_request *request)

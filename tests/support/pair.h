@@ -1,4 +1,4 @@
-/* Two hosts on one simulated air: a peripheral with firmware and a central that is driven by the test. */
+/* Hosts on one simulated air: a peripheral with firmware, and two centrals that are driven by the test. */
 #ifndef SUPPORT_PAIR_H
 #define SUPPORT_PAIR_H
 
@@ -25,17 +25,18 @@ struct pair {
     struct ys_radio *radio;
     struct end peripheral;
     struct end central;
+    struct end second; /* another central */
 };
 
-/* Makes both, and starts them. */
+/* Makes all three, and starts them. */
 void pair_begin(struct pair *pair, uint64_t seed, const struct ys_table *table, void *context, uint8_t *values,
                 ys_event_handler *firmware_event);
 void pair_end(struct pair *pair);
 
 void pass_ms(struct pair *pair, uint64_t ms);
 
-/* Scans until the peripheral is heard, and connects. */
-void pair_connect(struct pair *pair, uint32_t interval_us);
+/* Scans with a central until the peripheral is heard, and connects. */
+void pair_connect(struct pair *pair, struct end *central, uint32_t interval_us);
 
 /* Waits for a request that was begun with this result; returns its outcome. */
 enum ys_outcome pair_wait(struct pair *pair, struct ys_client_request *request, enum ys_result begun);
