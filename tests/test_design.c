@@ -254,12 +254,12 @@ static void the_files_name_must_give_a_name_in_c(void **state)
 
 /* values */
 
-static struct ys_characteristic characteristic_of(const char *format, const char *unit, int exponent)
+static struct ys_field field_of(const char *format, const char *unit, int exponent)
 {
-    return (struct ys_characteristic){.format = ys_format_find(format),
-                                      .unit = unit != NULL ? ys_unit_find(unit) : NULL,
-                                      .exponent = exponent,
-                                      .length = 20};
+    return (struct ys_field){.format = ys_format_find(format),
+                             .unit = unit != NULL ? ys_unit_find(unit) : NULL,
+                             .exponent = exponent,
+                             .length = 20};
 }
 
 static void values_are_shown_and_read_back(void **state)
@@ -301,7 +301,7 @@ static void values_are_shown_and_read_back(void **state)
     };
     (void)state;
     for (size_t i = 0; i < COUNT(cases); i++) {
-        const struct ys_characteristic one = characteristic_of(cases[i].format, cases[i].unit, cases[i].exponent);
+        const struct ys_field one = field_of(cases[i].format, cases[i].unit, cases[i].exponent);
         uint8_t bytes[64];
         char text[96];
         const char *problem = NULL;
@@ -343,7 +343,7 @@ static void values_that_are_none_are_refused_with_a_reason(void **state)
     };
     (void)state;
     for (size_t i = 0; i < COUNT(cases); i++) {
-        const struct ys_characteristic one = characteristic_of(cases[i].format, NULL, cases[i].exponent);
+        const struct ys_field one = field_of(cases[i].format, NULL, cases[i].exponent);
         uint8_t bytes[8];
         const char *problem = NULL;
         assert_int_equal(ys_value_parse(&one, cases[i].text, bytes, 4, &problem), -1);
@@ -353,14 +353,14 @@ static void values_that_are_none_are_refused_with_a_reason(void **state)
 
 static void bytes_that_do_not_fit_the_format_are_said_not_to(void **state)
 {
-    const struct ys_characteristic one = characteristic_of("sint16", NULL, 0);
+    const struct ys_field one = field_of("sint16", NULL, 0);
     char text[64];
     (void)state;
     ys_value_format(&one, (const uint8_t *)"abc", 3, text, sizeof text);
     assert_string_equal(text, "3 bytes where sint16 has 2");
     ys_value_format(&one, (const uint8_t *)"abc", 2, text, 4);
     assert_string_equal(text, "");
-    const struct ys_characteristic words = characteristic_of("utf8s", NULL, 0);
+    const struct ys_field words = field_of("utf8s", NULL, 0);
     char small[12];
     ys_value_format(&words, (const uint8_t *)"a longer text than fits", 23, small, sizeof small);
     assert_true(strlen(small) < sizeof small);

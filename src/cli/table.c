@@ -81,7 +81,7 @@ static void print_row(const struct ys_layout *layout, size_t index)
     case YS_ATTRIBUTE_VALUE:
         (void)snprintf(name, sizeof name, "    value");
         if (length >= 0)
-            ys_value_format(row->characteristic, bytes, (size_t)length, text, sizeof text);
+            ys_value_format(&row->characteristic->type, bytes, (size_t)length, text, sizeof text);
         else
             (void)snprintf(text, sizeof text, row->characteristic->read_handler ? "from its handler" : "stored");
         break;

@@ -171,20 +171,20 @@ static void complete_format(struct ys_design *design, struct ys_characteristic *
 {
     const struct ys_adopted *adopted = find_adopted(YS_ADOPTED_CHARACTERISTIC, &characteristic->uuid);
     if (adopted != NULL && adopted->format != NULL) {
-        if (characteristic->format == NULL)
-            characteristic->format = ys_format_find(adopted->format);
-        if (characteristic->unit == NULL && adopted->unit != NULL)
-            characteristic->unit = ys_unit_find(adopted->unit);
-        if (!characteristic->has_exponent)
-            characteristic->exponent = adopted->exponent;
+        if (characteristic->type.format == NULL)
+            characteristic->type.format = ys_format_find(adopted->format);
+        if (characteristic->type.unit == NULL && adopted->unit != NULL)
+            characteristic->type.unit = ys_unit_find(adopted->unit);
+        if (!characteristic->type.has_exponent)
+            characteristic->type.exponent = adopted->exponent;
     }
-    if (characteristic->format == NULL) {
+    if (characteristic->type.format == NULL) {
         if (!characteristic->faulty)
             ys_findings_add(&design->findings, YS_ERROR, characteristic->place,
                             "\"%s\" has no format: say what its bytes are, such as format: uint16",
                             characteristic->name);
-        characteristic->format = ys_format_find("bytes");
-        characteristic->length = 1;
+        characteristic->type.format = ys_format_find("bytes");
+        characteristic->type.length = 1;
         characteristic->value_text = NULL;
         characteristic->stand_in.shape = YS_SHAPE_NONE;
     }
@@ -192,20 +192,20 @@ static void complete_format(struct ys_design *design, struct ys_characteristic *
 
 static void check_length(struct ys_design *design, struct ys_characteristic *characteristic)
 {
-    const struct ys_format *format = characteristic->format;
+    const struct ys_format *format = characteristic->type.format;
     if (format->size != 0) {
-        if (characteristic->length != 0 && characteristic->length != format->size)
-            ys_findings_add(&design->findings, YS_ERROR, characteristic->length_place,
+        if (characteristic->type.length != 0 && characteristic->type.length != format->size)
+            ys_findings_add(&design->findings, YS_ERROR, characteristic->type.length_place,
                             "%s is always %u bytes long: leave the length out", format->name, format->size);
-        characteristic->length = format->size;
-    } else if (characteristic->length == 0) {
+        characteristic->type.length = format->size;
+    } else if (characteristic->type.length == 0) {
         bool constant = characteristic->value_text != NULL && characteristic->write == YS_RIGHT_NONE &&
                         characteristic->write_command == YS_RIGHT_NONE;
         if (!constant && !characteristic->faulty)
             ys_findings_add(&design->findings, YS_ERROR, characteristic->place,
                             "\"%s\" has no length: say how many bytes it has at most, such as length: 20",
                             characteristic->name);
-        characteristic->length = 512; /* until the value is known */
+        characteristic->type.length = 512; /* until the value is known */
     }
 }
 
@@ -215,18 +215,18 @@ static void check_value(struct ys_design *design, struct ys_characteristic *char
     const char *problem = NULL;
     if (characteristic->value_text == NULL)
         return;
-    size_t room = characteristic->length < sizeof bytes ? (size_t)characteristic->length : sizeof bytes;
-    int length = ys_value_parse(characteristic, characteristic->value_text, bytes, room, &problem);
+    size_t room = characteristic->type.length < sizeof bytes ? (size_t)characteristic->type.length : sizeof bytes;
+    int length = ys_value_parse(&characteristic->type, characteristic->value_text, bytes, room, &problem);
     if (length < 0) {
         ys_findings_add(&design->findings, YS_ERROR, characteristic->value_place,
                         "\"%s\" is no value of %s (%s, at most %u bytes): %s", characteristic->value_text,
-                        characteristic->name, characteristic->format->name, (unsigned)room, problem);
+                        characteristic->name, characteristic->type.format->name, (unsigned)room, problem);
         return;
     }
     characteristic->value = (uint8_t *)ys_copy((const char *)bytes, (size_t)length);
     characteristic->value_length = (size_t)length;
-    if (characteristic->length_place.line == 0 && characteristic->format->size == 0)
-        characteristic->length = (uint64_t)length;
+    if (characteristic->type.length_place.line == 0 && characteristic->type.format->size == 0)
+        characteristic->type.length = (uint64_t)length;
 }
 
 static void check_access(struct ys_design *design, struct ys_characteristic *characteristic)
@@ -286,7 +286,7 @@ static bool stand_in_number(struct ys_design *design, const struct ys_characteri
                         key);
         return false;
     }
-    if (ys_value_parse_raw(characteristic, text, raw, &problem))
+    if (ys_value_parse_raw(&characteristic->type, text, raw, &problem))
         return true;
     ys_findings_add(&design->findings, YS_ERROR, characteristic->stand_in.place, "%s: \"%s\" is no value of %s: %s",
                     key, text, characteristic->name, problem);
@@ -299,7 +299,8 @@ static void check_stand_in(struct ys_design *design, struct ys_characteristic *c
     enum ys_shape shape = stand_in->shape;
     if (shape == YS_SHAPE_NONE || characteristic->faulty)
         return;
-    if (characteristic->format->kind != YS_FORMAT_UNSIGNED && characteristic->format->kind != YS_FORMAT_SIGNED) {
+    if (characteristic->type.format->kind != YS_FORMAT_UNSIGNED &&
+        characteristic->type.format->kind != YS_FORMAT_SIGNED) {
         ys_findings_add(&design->findings, YS_ERROR, stand_in->place,
                         "only a number can move by itself: give \"%s\" a value", characteristic->name);
         return;

@@ -53,8 +53,8 @@ static void add_characteristic(struct ys_layout *layout, const struct ys_service
     row->type = characteristic->uuid;
     row->uuid = characteristic->uuid;
     row->rights = YS_RIGHTS(characteristic->read, write, characteristic->notify);
-    row->size = (uint16_t)characteristic->length;
-    row->variable = characteristic->format->size == 0;
+    row->size = (uint16_t)characteristic->type.length;
+    row->variable = characteristic->type.format->size == 0;
     row->characteristic = characteristic;
     if (writable && !characteristic->write_handler) {
         row->stored_at = layout->values_size;

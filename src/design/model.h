@@ -28,6 +28,19 @@ struct ys_stand_in {
     const char *step_text;
 };
 
+/* What bytes mean: a whole value, or a part of a structured one. */
+struct ys_field {
+    struct ys_place place;
+    char *name; /* NULL for a whole value, which has its characteristic's */
+    char *id;
+    const struct ys_format *format;
+    const struct ys_unit *unit; /* or NULL */
+    int exponent;               /* value = raw number x 10^exponent */
+    bool has_exponent;
+    struct ys_place length_place;
+    uint64_t length; /* greatest length in bytes */
+};
+
 struct ys_characteristic {
     struct ys_place place;
     bool faulty; /* something in it could not be read: what is missing may be what was meant */
@@ -36,12 +49,7 @@ struct ys_characteristic {
     struct ys_uuid uuid;
     struct ys_place uuid_place;
     const char *uuid_text;
-    const struct ys_format *format;
-    const struct ys_unit *unit; /* or NULL */
-    int exponent;               /* value = raw number x 10^exponent */
-    bool has_exponent;
-    struct ys_place length_place;
-    uint64_t length; /* greatest length in bytes */
+    struct ys_field type; /* of its value */
     enum ys_right read;
     enum ys_right write;
     enum ys_right write_command;

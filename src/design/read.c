@@ -152,8 +152,8 @@ static void characteristic_format(const struct ys_node *node, void *target)
     const char *text = ys_yaml_text(node, "format");
     if (text == NULL)
         return;
-    characteristic->format = ys_format_find(text);
-    if (characteristic->format == NULL) {
+    characteristic->type.format = ys_format_find(text);
+    if (characteristic->type.format == NULL) {
         const char *names[NAMES_MOST];
         ys_yaml_unknown(node, "this format", text, names, ys_format_names(names, NAMES_MOST));
     }
@@ -165,8 +165,8 @@ static void characteristic_unit(const struct ys_node *node, void *target)
     const char *text = ys_yaml_text(node, "unit");
     if (text == NULL)
         return;
-    characteristic->unit = ys_unit_find(text);
-    if (characteristic->unit == NULL) {
+    characteristic->type.unit = ys_unit_find(text);
+    if (characteristic->type.unit == NULL) {
         const char *names[NAMES_MOST];
         ys_yaml_unknown(node, "this unit", text, names, ys_unit_names(names, NAMES_MOST));
     }
@@ -190,15 +190,15 @@ static void characteristic_resolution(const struct ys_node *node, void *target)
         error(node, "resolution must be a power of ten from 0.000000001 to 1000000000, such as 0.1 or 1");
         return;
     }
-    characteristic->exponent = exponent;
-    characteristic->has_exponent = true;
+    characteristic->type.exponent = exponent;
+    characteristic->type.has_exponent = true;
 }
 
 static void characteristic_length(const struct ys_node *node, void *target)
 {
     struct ys_characteristic *characteristic = target;
-    characteristic->length_place = node->place;
-    if (read_number(node, "length", 512, &characteristic->length) && characteristic->length == 0)
+    characteristic->type.length_place = node->place;
+    if (read_number(node, "length", 512, &characteristic->type.length) && characteristic->type.length == 0)
         error(node, "length must be at least 1 byte");
 }
 
@@ -486,12 +486,12 @@ static void add_implied(struct ys_design *design)
     characteristics[0] = (struct ys_characteristic){.name = ys_copy("device name", 11),
                                                     .id = ys_copy("device_name", 11),
                                                     .uuid = ys_uuid_of(0x2a00),
-                                                    .format = ys_format_find("utf8s"),
+                                                    .type = {.format = ys_format_find("utf8s")},
                                                     .read = YS_RIGHT_OPEN};
     characteristics[1] = (struct ys_characteristic){.name = ys_copy("appearance", 10),
                                                     .id = ys_copy("appearance", 10),
                                                     .uuid = ys_uuid_of(0x2a01),
-                                                    .format = ys_format_find("uint16"),
+                                                    .type = {.format = ys_format_find("uint16")},
                                                     .read = YS_RIGHT_OPEN};
     design->service_count = 2;
 }
@@ -503,12 +503,12 @@ static void fill_implied(struct ys_design *design)
     size_t length = design->name != NULL ? strlen(design->name) : 0;
     characteristics[0].value = (uint8_t *)ys_copy(design->name != NULL ? design->name : "", length);
     characteristics[0].value_length = length;
-    characteristics[0].length = length;
+    characteristics[0].type.length = length;
     characteristics[1].value = ys_new(2);
     characteristics[1].value[0] = (uint8_t)design->appearance;
     characteristics[1].value[1] = (uint8_t)(design->appearance >> 8);
     characteristics[1].value_length = 2;
-    characteristics[1].length = 2;
+    characteristics[1].type.length = 2;
 }
 
 struct ys_design *ys_design_read(const char *file, const char *text, size_t length)

@@ -24,11 +24,11 @@ static int64_t decode(const struct ys_format *format, const uint8_t *bytes)
     return (int64_t)value;
 }
 
-size_t ys_value_encode(const struct ys_characteristic *characteristic, int64_t raw, uint8_t bytes[8])
+size_t ys_value_encode(const struct ys_field *field, int64_t raw, uint8_t bytes[8])
 {
-    for (size_t i = 0; i < characteristic->format->size; i++)
+    for (size_t i = 0; i < field->format->size; i++)
         bytes[i] = (uint8_t)((uint64_t)raw >> 8 * i);
-    return characteristic->format->size;
+    return field->format->size;
 }
 
 /* The digits of a magnitude, with a point before the last `places` of them. */
@@ -42,16 +42,16 @@ static void put_digits(FILE *stream, uint64_t magnitude, int places)
         (void)fputs(digits, stream);
 }
 
-static void format_number(const struct ys_characteristic *characteristic, int64_t raw, char *text, size_t size)
+static void format_number(const struct ys_field *field, int64_t raw, char *text, size_t size)
 {
-    const char *symbol = characteristic->unit != NULL ? characteristic->unit->symbol : "";
+    const char *symbol = field->unit != NULL ? field->unit->symbol : "";
     FILE *stream = fmemopen(text, size, "w");
     if (stream == NULL)
         return;
     if (raw < 0)
         (void)fputc('-', stream);
-    put_digits(stream, raw < 0 ? (uint64_t)-raw : (uint64_t)raw, -characteristic->exponent);
-    for (int i = 0; i < characteristic->exponent && raw != 0; i++)
+    put_digits(stream, raw < 0 ? (uint64_t)-raw : (uint64_t)raw, -field->exponent);
+    for (int i = 0; i < field->exponent && raw != 0; i++)
         (void)fputc('0', stream);
     (void)fprintf(stream, "%s%s", *symbol != '\0' ? " " : "", symbol);
     (void)fclose(stream);
@@ -73,10 +73,9 @@ static void format_text(const uint8_t *bytes, size_t length, char *text, size_t 
     text[at] = '\0';
 }
 
-void ys_value_format(const struct ys_characteristic *characteristic, const uint8_t *bytes, size_t length, char *text,
-                     size_t size)
+void ys_value_format(const struct ys_field *field, const uint8_t *bytes, size_t length, char *text, size_t size)
 {
-    const struct ys_format *format = characteristic->format;
+    const struct ys_format *format = field->format;
     if (size < 8) {
         if (size > 0)
             text[0] = '\0';
@@ -85,7 +84,7 @@ void ys_value_format(const struct ys_characteristic *characteristic, const uint8
     if (format->size != 0 && format->size != length)
         (void)snprintf(text, size, "%zu bytes where %s has %u", length, format->name, format->size);
     else if (is_number(format))
-        format_number(characteristic, decode(format, bytes), text, size);
+        format_number(field, decode(format, bytes), text, size);
     else if (format->kind == YS_FORMAT_BOOLEAN)
         (void)snprintf(text, size, "%s", bytes[0] != 0 ? "true" : "false");
     else if (format->kind == YS_FORMAT_TEXT)
@@ -102,24 +101,23 @@ static bool fits(const struct ys_format *format, int64_t raw)
     return raw >= -(INT64_C(1) << (bits - 1)) && raw < INT64_C(1) << (bits - 1);
 }
 
-bool ys_value_parse_raw(const struct ys_characteristic *characteristic, const char *text, int64_t *raw,
-                        const char **problem)
+bool ys_value_parse_raw(const struct ys_field *field, const char *text, int64_t *raw, const char **problem)
 {
     int64_t mantissa;
     int places;
     const char *end;
-    if (!is_number(characteristic->format) || !ys_decimal_parse(text, &mantissa, &places, &end)) {
+    if (!is_number(field->format) || !ys_decimal_parse(text, &mantissa, &places, &end)) {
         *problem = "it is not a number";
         return false;
     }
     while (*end == ' ')
         end++;
-    if (*end != '\0' && (characteristic->unit == NULL || (strcmp(end, characteristic->unit->symbol) != 0 &&
-                                                          strcmp(end, characteristic->unit->name) != 0))) {
+    if (*end != '\0' &&
+        (field->unit == NULL || (strcmp(end, field->unit->symbol) != 0 && strcmp(end, field->unit->name) != 0))) {
         *problem = "behind the number stands something other than its unit";
         return false;
     }
-    int shift = -places - characteristic->exponent;
+    int shift = -places - field->exponent;
     for (; shift < 0 && mantissa % 10 == 0; shift++)
         mantissa /= 10;
     if (shift < 0) {
@@ -135,7 +133,7 @@ bool ys_value_parse_raw(const struct ys_characteristic *characteristic, const ch
     }
     *raw = mantissa;
     *problem = "it does not fit into the format";
-    return fits(characteristic->format, mantissa);
+    return fits(field->format, mantissa);
 }
 
 static int parse_bytes(const char *text, uint8_t *bytes, size_t size, const char **problem)
@@ -160,10 +158,9 @@ static int parse_bytes(const char *text, uint8_t *bytes, size_t size, const char
     return (int)length;
 }
 
-int ys_value_parse(const struct ys_characteristic *characteristic, const char *text, uint8_t *bytes, size_t size,
-                   const char **problem)
+int ys_value_parse(const struct ys_field *field, const char *text, uint8_t *bytes, size_t size, const char **problem)
 {
-    const struct ys_format *format = characteristic->format;
+    const struct ys_format *format = field->format;
     size_t length = strlen(text);
     int64_t raw;
     switch (format->kind) {
@@ -182,8 +179,6 @@ int ys_value_parse(const struct ys_characteristic *characteristic, const char *t
     case YS_FORMAT_UNSIGNED:
     case YS_FORMAT_SIGNED:
     default:
-        return ys_value_parse_raw(characteristic, text, &raw, problem)
-                   ? (int)ys_value_encode(characteristic, raw, bytes)
-                   : -1;
+        return ys_value_parse_raw(field, text, &raw, problem) ? (int)ys_value_encode(field, raw, bytes) : -1;
     }
 }

@@ -124,7 +124,8 @@ static void notified(struct ys_central *central, const struct ys_event *event)
     uint64_t number = central->stream.count - central->listed_from;
     if (characteristic == NULL || (number > LIST_FIRST && number % LIST_EVERY != 0))
         return;
-    ys_value_format(characteristic, event->u.notification.value, event->u.notification.length, text, sizeof text);
+    ys_value_format(&characteristic->type, event->u.notification.value, event->u.notification.length, text,
+                    sizeof text);
     say(central, "is notified: %s %-9s [%s]%s", characteristic->name, text,
         ys_hex_format(event->u.notification.value, event->u.notification.length, " ", raw, sizeof raw),
         number == LIST_FIRST ? "  (from here on every tenth is shown)" : "");
@@ -389,7 +390,7 @@ bool ys_central_read(struct ys_central *central, const struct ys_characteristic 
                              central->value, sizeof central->value),
               what))
         return false;
-    ys_value_format(characteristic, central->value, central->request.length, text, sizeof text);
+    ys_value_format(&characteristic->type, central->value, central->request.length, text, sizeof text);
     say(central, "reads %s: %s  [%s]", characteristic->name, text[0] != '\0' ? text : "(empty)",
         ys_hex_format(central->value, central->request.length, " ", raw, sizeof raw));
     return true;
@@ -401,7 +402,7 @@ int ys_central_write(struct ys_central *central, const struct ys_characteristic 
     const char *problem = NULL;
     char what[200];
     char raw[64];
-    int length = ys_value_parse(characteristic, text, central->value, sizeof central->value, &problem);
+    int length = ys_value_parse(&characteristic->type, text, central->value, sizeof central->value, &problem);
     if (length < 0)
         say(central, "cannot write \"%s\": %s", text, problem);
     if (discovered == NULL || length < 0)

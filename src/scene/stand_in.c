@@ -65,7 +65,7 @@ static int64_t shape_at(struct moving *moving, uint64_t now_ns)
 static void show(struct moving *moving, int64_t raw)
 {
     moving->raw = raw;
-    moving->length = (uint16_t)ys_value_encode(moving->characteristic, raw, moving->bytes);
+    moving->length = (uint16_t)ys_value_encode(&moving->characteristic->type, raw, moving->bytes);
 }
 
 static void move(void *context)
@@ -109,8 +109,8 @@ static bool fill_value(struct ys_stand_in_device *device, size_t index)
     moving->device = device;
     moving->characteristic = characteristic;
     moving->handle = (uint16_t)(index + 1);
-    moving->length = characteristic->format->size; /* zeros, where nothing else is said */
-    if (characteristic->format->kind == YS_FORMAT_BYTES)
+    moving->length = characteristic->type.format->size; /* zeros, where nothing else is said */
+    if (characteristic->type.format->kind == YS_FORMAT_BYTES)
         moving->length = row->size;
     moving->timer = (struct ys_timer){.fire = move, .context = moving};
     if (characteristic->stand_in.shape != YS_SHAPE_NONE) {
