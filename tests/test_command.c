@@ -164,6 +164,7 @@ static void generating_writes_two_files_and_leaves_them_when_they_are_right(void
     assert_int_equal(run_command(line).status, 0);
     char *header = read_whole(path);
     assert_non_null(strstr(header, "TORQUE_WRENCH_LIVE_TORQUE = 9,"));
+    assert_non_null(strstr(header, "int16_t peak_torque; /* 0.1 N m */"));
     assert_non_null(strstr(header, "TORQUE_WRENCH_LIVE_TORQUE_CONFIGURATION = 10,"));
     assert_non_null(strstr(header, "ys_read_handler torque_wrench_live_torque_read;"));
     assert_non_null(strstr(header, "ys_write_handler torque_wrench_preset_write;"));
@@ -235,6 +236,7 @@ static void the_demo_tells_what_happens_step_by_step(void **state)
         "is notified: live torque 0.7 N m   [07 00]",
         "tablet  has unsubscribed from live torque",
         "has received 0 more within 1 s",
+        "reads bolt result: number 2, peak torque 42.0 N m, angle 120 \xc2\xb0, verdict good  [02 00 a4 01 78 00 01]",
         "wrench  disconnected: the other side ended the connection (0x13)",
         "tablet  has found it after",
         "all as expected",

@@ -359,7 +359,7 @@ static void bytes_that_do_not_fit_the_format_are_said_not_to(void **state)
     ys_value_format(&one, (const uint8_t *)"abc", 3, text, sizeof text);
     assert_string_equal(text, "3 bytes where sint16 has 2");
     ys_value_format(&one, (const uint8_t *)"abc", 2, text, 4);
-    assert_string_equal(text, "");
+    assert_string_equal(text, "251"); /* cut off, and ended */
     const struct ys_field words = field_of("utf8s", NULL, 0);
     char small[12];
     ys_value_format(&words, (const uint8_t *)"a longer text than fits", 23, small, sizeof small);

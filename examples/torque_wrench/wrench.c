@@ -1,12 +1,8 @@
 /* The firmware of the Torvane T2. The same file runs in the demo, in tests and on the microcontroller. */
 #include "wrench.h"
 
-#include "torque_wrench_table.h"
-
 #define PRESET_LEAST    200  /* 20.0 N m */
 #define PRESET_GREATEST 2000 /* 200.0 N m */
-
-enum verdict { VERDICT_NONE, VERDICT_GOOD };
 
 void wrench_init(struct wrench *wrench, struct ys_host *host)
 {
@@ -49,7 +45,7 @@ uint8_t torque_wrench_preset_write(const struct ys_access *access, struct ys_rea
 uint8_t torque_wrench_bolt_result_read(const struct ys_access *access, struct ys_writer *value)
 {
     const struct wrench *wrench = access->context;
-    ys_put_bytes(value, wrench->result, sizeof wrench->result);
+    torque_wrench_bolt_result_put(value, &wrench->result);
     return YS_ATT_OK;
 }
 
@@ -70,11 +66,12 @@ void wrench_trigger(struct wrench *wrench, bool pulled)
 /* The clutch opens: the bolt is done, and so is its result. */
 static void finish_bolt(struct wrench *wrench)
 {
-    struct ys_writer result = ys_writer_to(wrench->result, sizeof wrench->result);
-    ys_put_u16(&result, ++wrench->bolt);
-    ys_put_i16(&result, wrench->torque);
-    ys_put_u16(&result, wrench->angle);
-    ys_put_u8(&result, VERDICT_GOOD);
+    wrench->result = (struct torque_wrench_bolt_result){
+        .number = ++wrench->bolt,
+        .peak_torque = wrench->torque,
+        .angle = wrench->angle,
+        .verdict = TORQUE_WRENCH_BOLT_RESULT_VERDICT_GOOD,
+    };
     wrench->torque = 0;
     wrench->angle = 0;
     wrench->pause = 25; /* the next bolt is half a second away */

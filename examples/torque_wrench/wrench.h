@@ -7,19 +7,21 @@
 
 #include <yarnswift/host.h>
 
+#include "torque_wrench_table.h"
+
 /* How often the timer interrupt reads the torque sensor. */
 #define WRENCH_SAMPLE_MS 20
 
 struct wrench {
     struct ys_host *host;
-    volatile bool trigger;   /* pulled by the person at the wrench */
-    volatile int16_t torque; /* 0.1 N m */
-    uint16_t preset;         /* 0.1 N m: the clutch opens there */
-    uint8_t battery;         /* per cent */
-    uint8_t pause;           /* samples until the next bolt */
-    uint16_t bolt;           /* counted from 1 */
-    volatile uint16_t angle; /* degrees since the bolt was snug */
-    uint8_t result[7];       /* of the last bolt: number, peak torque, angle, verdict */
+    volatile bool trigger;                   /* pulled by the person at the wrench */
+    volatile int16_t torque;                 /* 0.1 N m */
+    uint16_t preset;                         /* 0.1 N m: the clutch opens there */
+    uint8_t battery;                         /* per cent */
+    uint8_t pause;                           /* samples until the next bolt */
+    uint16_t bolt;                           /* counted from 1 */
+    volatile uint16_t angle;                 /* degrees since the bolt was snug */
+    struct torque_wrench_bolt_result result; /* of the last bolt */
 };
 
 /* Makes a wrench that talks through `host`. */

@@ -36,10 +36,15 @@ uint8_t ys_get_u8(struct ys_reader *reader);
 uint16_t ys_get_u16(struct ys_reader *reader);
 uint32_t ys_get_u24(struct ys_reader *reader);
 uint32_t ys_get_u32(struct ys_reader *reader);
+uint64_t ys_get_u48(struct ys_reader *reader);
 uint64_t ys_get_u64(struct ys_reader *reader);
 int8_t ys_get_i8(struct ys_reader *reader);
+int16_t ys_get_i12(struct ys_reader *reader); /* of two bytes, the lower twelve bits */
 int16_t ys_get_i16(struct ys_reader *reader);
+int32_t ys_get_i24(struct ys_reader *reader);
 int32_t ys_get_i32(struct ys_reader *reader);
+int64_t ys_get_i48(struct ys_reader *reader);
+int64_t ys_get_i64(struct ys_reader *reader);
 
 /* The next `length` bytes in place, or NULL if there are fewer (the reader is then bad). */
 const uint8_t *ys_get_bytes(struct ys_reader *reader, size_t length);
@@ -71,10 +76,15 @@ void ys_put_u8(struct ys_writer *writer, uint8_t value);
 void ys_put_u16(struct ys_writer *writer, uint16_t value);
 void ys_put_u24(struct ys_writer *writer, uint32_t value);
 void ys_put_u32(struct ys_writer *writer, uint32_t value);
+void ys_put_u48(struct ys_writer *writer, uint64_t value);
 void ys_put_u64(struct ys_writer *writer, uint64_t value);
 void ys_put_i8(struct ys_writer *writer, int8_t value);
+void ys_put_i12(struct ys_writer *writer, int16_t value); /* in two bytes, the upper four bits 0 */
 void ys_put_i16(struct ys_writer *writer, int16_t value);
+void ys_put_i24(struct ys_writer *writer, int32_t value);
 void ys_put_i32(struct ys_writer *writer, int32_t value);
+void ys_put_i48(struct ys_writer *writer, int64_t value);
+void ys_put_i64(struct ys_writer *writer, int64_t value);
 
 /* Puts `length` bytes; `bytes` may be NULL if `length` is 0. */
 void ys_put_bytes(struct ys_writer *writer, const void *bytes, size_t length);

@@ -6,13 +6,24 @@
 #include <stdint.h>
 
 /* What the bytes of a value mean. */
-enum ys_format_kind { YS_FORMAT_BOOLEAN, YS_FORMAT_UNSIGNED, YS_FORMAT_SIGNED, YS_FORMAT_TEXT, YS_FORMAT_BYTES };
+enum ys_format_kind {
+    YS_FORMAT_BOOLEAN,
+    YS_FORMAT_UNSIGNED,
+    YS_FORMAT_SIGNED,
+    YS_FORMAT_FLOAT,    /* IEEE 754 */
+    YS_FORMAT_MEDFLOAT, /* decimal, see yarnswift/medfloat.h */
+    YS_FORMAT_FLAGS,    /* named bits */
+    YS_FORMAT_TEXT,
+    YS_FORMAT_BYTES,
+    YS_FORMAT_STRUCT /* named fields, one behind the other */
+};
 
 /* A value format, by the name of the Assigned Numbers 2.4; `bytes` is ours, for what has no format. */
 struct ys_format {
     const char *name;
     enum ys_format_kind kind;
     uint8_t size; /* bytes; 0: as long as the definition says */
+    uint8_t bits; /* of a number or of flags; the rest of the last byte is 0 */
 };
 
 struct ys_unit {

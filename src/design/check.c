@@ -190,22 +190,123 @@ static void complete_format(struct ys_design *design, struct ys_characteristic *
     }
 }
 
+/* structures */
+
+static bool is_open_ended(const struct ys_field *field)
+{
+    return field->most > 0 || field->format->kind == YS_FORMAT_TEXT;
+}
+
+/* Finds the bit that an optional field depends on, among the flags before it. */
+static void resolve_dependence(struct ys_design *design, const struct ys_field *whole, size_t index)
+{
+    struct ys_field *field = &whole->fields[index];
+    if (!field->depends)
+        return;
+    for (size_t i = 0; i < index; i++) {
+        for (size_t bit = 0; bit < whole->fields[i].bit_count; bit++) {
+            if (strcmp(whole->fields[i].bits[bit], field->depends_text) == 0) {
+                field->flags_at = i;
+                field->flag = bit;
+                return;
+            }
+        }
+    }
+    field->depends = false;
+    ys_findings_add(&design->findings, YS_ERROR, field->depends_place,
+                    "no flags before it have a bit \"%s\": name one of their bits", field->depends_text);
+}
+
+static void check_field(struct ys_design *design, const struct ys_field *whole, size_t index)
+{
+    struct ys_field *field = &whole->fields[index];
+    struct ys_findings *findings = &design->findings;
+    enum ys_format_kind kind = field->format->kind;
+    if (kind == YS_FORMAT_STRUCT)
+        ys_findings_add(findings, YS_ERROR, field->place, "a field cannot be a structure itself: list its fields here");
+    if (kind != YS_FORMAT_FLAGS && field->bit_count > 0)
+        ys_findings_add(findings, YS_ERROR, field->place, "only flags have bits: give it a format such as boolean[8]");
+    if (field->bit_count > field->format->bits && kind == YS_FORMAT_FLAGS)
+        ys_findings_add(findings, YS_ERROR, field->place, "\"%s\" names %zu bits and has %u: take a longer format",
+                        field->name, field->bit_count, field->format->bits);
+    if (field->format->size == 0 && kind != YS_FORMAT_STRUCT && field->length == 0)
+        ys_findings_add(findings, YS_ERROR, field->place, "\"%s\" has no length: say how many bytes it has",
+                        field->name);
+    if (field->format->size != 0 && field->length != 0)
+        ys_findings_add(findings, YS_ERROR, field->length_place, "%s is always %u bytes long: leave the length out",
+                        field->format->name, field->format->size);
+    if (is_open_ended(field) && index + 1 < whole->field_count)
+        ys_findings_add(findings, YS_ERROR, field->place,
+                        "\"%s\" can be of any length, so nothing can come behind it: make it the last", field->name);
+    for (size_t i = 1; i < field->bit_count; i++) {
+        for (size_t j = 0; j < i; j++) {
+            if (ys_word_is_equal(field->bits[i], field->bits[j]))
+                ys_findings_add(findings, YS_ERROR, field->place, "\"%s\" has two bits \"%s\": rename one", field->name,
+                                field->bits[i]);
+        }
+    }
+    for (size_t i = 0; i < index; i++) {
+        if (whole->fields[i].id != NULL && strcmp(whole->fields[i].id, field->id) == 0)
+            ys_findings_add(findings, YS_ERROR, field->place,
+                            "the field \"%s\" has the same name in C as \"%s\": rename one", field->name,
+                            whole->fields[i].name);
+    }
+    if (ys_is_keyword(field->id))
+        ys_findings_add(findings, YS_ERROR, field->place, "\"%s\" is a keyword of C or C++: rename it", field->name);
+    resolve_dependence(design, whole, index);
+}
+
+/* False if the structure cannot be used at all. */
+static bool check_fields(struct ys_design *design, const struct ys_characteristic *characteristic)
+{
+    const struct ys_field *whole = &characteristic->type;
+    bool is_struct = whole->format->kind == YS_FORMAT_STRUCT;
+    if (!is_struct && whole->field_count > 0)
+        ys_findings_add(&design->findings, YS_ERROR, characteristic->place, "\"%s\" has fields: give it format: struct",
+                        characteristic->name);
+    if (!is_struct)
+        return true;
+    if (whole->field_count == 0 || whole->field_count > YS_FIELDS_MOST) {
+        ys_findings_add(&design->findings, YS_ERROR, characteristic->place,
+                        "\"%s\" is a structure of %zu fields: list 1 to %d of them", characteristic->name,
+                        whole->field_count, YS_FIELDS_MOST);
+        return false;
+    }
+    for (size_t i = 0; i < whole->field_count; i++) {
+        if (whole->fields[i].name == NULL || whole->fields[i].format == NULL)
+            return false; /* has been said */
+    }
+    for (size_t i = 0; i < whole->field_count; i++)
+        check_field(design, whole, i);
+    if (ys_value_greatest(whole) > 512)
+        ys_findings_add(&design->findings, YS_ERROR, characteristic->place,
+                        "\"%s\" can be %zu bytes long: an attribute has at most 512", characteristic->name,
+                        ys_value_greatest(whole));
+    return true;
+}
+
 static void check_length(struct ys_design *design, struct ys_characteristic *characteristic)
 {
-    const struct ys_format *format = characteristic->type.format;
-    if (format->size != 0) {
-        if (characteristic->type.length != 0 && characteristic->type.length != format->size)
-            ys_findings_add(&design->findings, YS_ERROR, characteristic->type.length_place,
+    struct ys_field *type = &characteristic->type;
+    const struct ys_format *format = type->format;
+    if (format->kind == YS_FORMAT_STRUCT) {
+        if (type->length != 0)
+            ys_findings_add(&design->findings, YS_ERROR, type->length_place,
+                            "a structure is as long as its fields: leave the length out");
+        type->length = ys_value_greatest(type);
+    } else if (format->size != 0) {
+        if (type->length != 0 && type->length != format->size)
+            ys_findings_add(&design->findings, YS_ERROR, type->length_place,
                             "%s is always %u bytes long: leave the length out", format->name, format->size);
-        characteristic->type.length = format->size;
-    } else if (characteristic->type.length == 0) {
+        type->length = format->size;
+    } else if (type->length == 0) {
         bool constant = characteristic->value_text != NULL && characteristic->write == YS_RIGHT_NONE &&
                         characteristic->write_command == YS_RIGHT_NONE;
         if (!constant && !characteristic->faulty)
             ys_findings_add(&design->findings, YS_ERROR, characteristic->place,
                             "\"%s\" has no length: say how many bytes it has at most, such as length: 20",
                             characteristic->name);
-        characteristic->type.length = 512; /* until the value is known */
+        type->length = 512; /* until the value is known */
     }
 }
 
@@ -225,7 +326,8 @@ static void check_value(struct ys_design *design, struct ys_characteristic *char
     }
     characteristic->value = (uint8_t *)ys_copy((const char *)bytes, (size_t)length);
     characteristic->value_length = (size_t)length;
-    if (characteristic->type.length_place.line == 0 && characteristic->type.format->size == 0)
+    if (characteristic->type.length_place.line == 0 && characteristic->type.format->size == 0 &&
+        characteristic->type.format->kind != YS_FORMAT_STRUCT)
         characteristic->type.length = (uint64_t)length;
 }
 
@@ -332,6 +434,10 @@ static void check_characteristic(struct ys_design *design, const struct ys_servi
                      characteristic->uuid_place, &service->uuid, &characteristic->uuid);
     check_characteristic_uuid(design, service, index);
     complete_format(design, characteristic);
+    if (!check_fields(design, characteristic)) {
+        characteristic->type.length = 1;
+        return;
+    }
     check_length(design, characteristic);
     check_value(design, characteristic);
     if (!characteristic->faulty)

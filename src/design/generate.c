@@ -5,6 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "design/generate_values.h"
 #include "design/memory.h"
 #include "design/payload.h"
 
@@ -73,9 +74,14 @@ void ys_generate_header(FILE *stream, const struct ys_design *design, const stru
     char *prefix = upper(design->id);
     (void)fprintf(stream, YS_GENERATED_MARK "\n#ifndef %s_TABLE_H\n#define %s_TABLE_H\n\n", prefix, prefix);
     (void)fputs(
-        "#include <yarnswift/gap.h>\n#include <yarnswift/table.h>\n\n#ifdef __cplusplus\nextern \"C\" {\n#endif\n\n",
+        "#include <stdbool.h>\n#include <stdint.h>\n\n#include <yarnswift/gap.h>\n#include "
+        "<yarnswift/medfloat.h>\n#include <yarnswift/table.h>\n\n#ifdef __cplusplus\nextern \"C\" {\n#endif\n\n",
         stream);
     put_handles(stream, prefix, layout);
+    for (size_t i = 0; i < layout->count; i++) {
+        if (layout->rows[i].kind == YS_ATTRIBUTE_VALUE)
+            ys_generate_value_header(stream, design, layout->rows[i].characteristic);
+    }
     put_handlers(stream, design, layout);
     if (layout->values_size > 0)
         (void)fprintf(stream,
@@ -213,7 +219,11 @@ static void put_advertising(FILE *stream, const struct ys_design *design)
 
 void ys_generate_source(FILE *stream, const struct ys_design *design, const struct ys_layout *layout)
 {
-    (void)fprintf(stream, YS_GENERATED_MARK "\n#include \"%s_table.h\"\n\n", design->id);
+    (void)fprintf(stream, YS_GENERATED_MARK "\n#include \"%s_table.h\"\n\n#include <string.h>\n\n", design->id);
+    for (size_t i = 0; i < layout->count; i++) {
+        if (layout->rows[i].kind == YS_ATTRIBUTE_VALUE)
+            ys_generate_value_source(stream, design, layout->rows[i].characteristic);
+    }
     put_long_uuids(stream, layout);
     put_values(stream, design, layout);
     put_notifiables(stream, layout);

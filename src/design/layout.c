@@ -5,6 +5,7 @@
 #include <string.h>
 
 #include "design/memory.h"
+#include "design/value.h"
 
 #define OPEN_TO_READ YS_RIGHTS(YS_RIGHT_OPEN, YS_RIGHT_NONE, YS_RIGHT_NONE)
 
@@ -54,7 +55,7 @@ static void add_characteristic(struct ys_layout *layout, const struct ys_service
     row->uuid = characteristic->uuid;
     row->rights = YS_RIGHTS(characteristic->read, write, characteristic->notify);
     row->size = (uint16_t)characteristic->type.length;
-    row->variable = characteristic->type.format->size == 0;
+    row->variable = ys_value_least(&characteristic->type) != ys_value_greatest(&characteristic->type);
     row->characteristic = characteristic;
     if (writable && !characteristic->write_handler) {
         row->stored_at = layout->values_size;

@@ -39,7 +39,24 @@ struct ys_field {
     bool has_exponent;
     struct ys_place length_place;
     uint64_t length; /* greatest length in bytes */
+    /* flags: */
+    char **bits; /* names of the lowest bits */
+    size_t bit_count;
+    /* structures: */
+    struct ys_field *fields;
+    size_t field_count;
+    /* fields of structures: */
+    uint64_t most; /* of an array, at most; 0: it is none */
+    bool depends;  /* it is there only when a bit of a flags field before it is set, or (`unless`) is not */
+    bool unless;
+    size_t flags_at; /* which field */
+    size_t flag;     /* which bit */
+    const char *depends_text;
+    struct ys_place depends_place;
 };
+
+/* Fields of one structure, at most. */
+#define YS_FIELDS_MOST 32
 
 struct ys_characteristic {
     struct ys_place place;

@@ -146,36 +146,35 @@ static void characteristic_uuid(const struct ys_node *node, void *target)
     characteristic->uuid_text = ys_yaml_text(node, "uuid");
 }
 
-static void characteristic_format(const struct ys_node *node, void *target)
+/* What bytes mean: keys that characteristics and the fields of structures share */
+
+static void type_format(const struct ys_node *node, struct ys_field *field)
 {
-    struct ys_characteristic *characteristic = target;
     const char *text = ys_yaml_text(node, "format");
     if (text == NULL)
         return;
-    characteristic->type.format = ys_format_find(text);
-    if (characteristic->type.format == NULL) {
+    field->format = ys_format_find(text);
+    if (field->format == NULL) {
         const char *names[NAMES_MOST];
         ys_yaml_unknown(node, "this format", text, names, ys_format_names(names, NAMES_MOST));
     }
 }
 
-static void characteristic_unit(const struct ys_node *node, void *target)
+static void type_unit(const struct ys_node *node, struct ys_field *field)
 {
-    struct ys_characteristic *characteristic = target;
     const char *text = ys_yaml_text(node, "unit");
     if (text == NULL)
         return;
-    characteristic->type.unit = ys_unit_find(text);
-    if (characteristic->type.unit == NULL) {
+    field->unit = ys_unit_find(text);
+    if (field->unit == NULL) {
         const char *names[NAMES_MOST];
         ys_yaml_unknown(node, "this unit", text, names, ys_unit_names(names, NAMES_MOST));
     }
 }
 
 /* One of ..., 100, 10, 1, 0.1, 0.01, ...: how much one step of the raw number is worth. */
-static void characteristic_resolution(const struct ys_node *node, void *target)
+static void type_resolution(const struct ys_node *node, struct ys_field *field)
 {
-    struct ys_characteristic *characteristic = target;
     int64_t mantissa = 0;
     int places = 0;
     const char *end = "";
@@ -190,16 +189,137 @@ static void characteristic_resolution(const struct ys_node *node, void *target)
         error(node, "resolution must be a power of ten from 0.000000001 to 1000000000, such as 0.1 or 1");
         return;
     }
-    characteristic->type.exponent = exponent;
-    characteristic->type.has_exponent = true;
+    field->exponent = exponent;
+    field->has_exponent = true;
+}
+
+static void type_length(const struct ys_node *node, struct ys_field *field)
+{
+    field->length_place = node->place;
+    if (read_number(node, "length", 512, &field->length) && field->length == 0)
+        error(node, "length must be at least 1 byte");
+}
+
+static void type_bits(const struct ys_node *node, struct ys_field *field)
+{
+    struct ys_node item;
+    void *iterator = NULL;
+    while (ys_yaml_next(node, "bits", &iterator, &item)) {
+        const char *name = ys_yaml_text(&item, "a bit's name");
+        if (name == NULL)
+            continue;
+        field->bits = ys_grow(field->bits, field->bit_count, sizeof *field->bits);
+        field->bits[field->bit_count++] = ys_copy(name, strlen(name));
+    }
+}
+
+/* fields: */
+
+static void field_name(const struct ys_node *node, void *target)
+{
+    struct ys_field *field = target;
+    field->place = node->place;
+    read_name(node, "the field's name", &field->name, &field->id);
+}
+
+static void field_format(const struct ys_node *node, void *target)
+{
+    type_format(node, target);
+}
+
+static void field_unit(const struct ys_node *node, void *target)
+{
+    type_unit(node, target);
+}
+
+static void field_resolution(const struct ys_node *node, void *target)
+{
+    type_resolution(node, target);
+}
+
+static void field_length(const struct ys_node *node, void *target)
+{
+    type_length(node, target);
+}
+
+static void field_bits(const struct ys_node *node, void *target)
+{
+    type_bits(node, target);
+}
+
+static void field_up_to(const struct ys_node *node, void *target)
+{
+    struct ys_field *field = target;
+    if (read_number(node, "up to", 255, &field->most) && field->most == 0)
+        error(node, "an array needs room for at least 1");
+}
+
+static void field_depends(const struct ys_node *node, const char *what, bool unless, struct ys_field *field)
+{
+    field->depends_place = node->place;
+    field->depends_text = ys_yaml_text(node, what);
+    field->depends = field->depends_text != NULL;
+    field->unless = unless;
+}
+
+static void field_when(const struct ys_node *node, void *target)
+{
+    field_depends(node, "when", false, target);
+}
+
+static void field_unless(const struct ys_node *node, void *target)
+{
+    field_depends(node, "unless", true, target);
+}
+
+static const struct ys_key field_keys[] = {
+    {"name", field_name, true},      {"format", field_format, true},
+    {"unit", field_unit, false},     {"resolution", field_resolution, false},
+    {"length", field_length, false}, {"bits", field_bits, false},
+    {"up to", field_up_to, false},   {"when", field_when, false},
+    {"unless", field_unless, false},
+};
+
+static void type_fields(const struct ys_node *node, struct ys_field *whole)
+{
+    struct ys_node item;
+    void *iterator = NULL;
+    while (ys_yaml_next(node, "fields", &iterator, &item)) {
+        whole->fields = ys_grow(whole->fields, whole->field_count, sizeof *whole->fields);
+        struct ys_field *field = &whole->fields[whole->field_count++];
+        *field = (struct ys_field){.place = item.place};
+        (void)ys_yaml_mapping(&item, "a field", field_keys, COUNT(field_keys), field);
+    }
+}
+
+static void characteristic_format(const struct ys_node *node, void *target)
+{
+    type_format(node, &((struct ys_characteristic *)target)->type);
+}
+
+static void characteristic_unit(const struct ys_node *node, void *target)
+{
+    type_unit(node, &((struct ys_characteristic *)target)->type);
+}
+
+static void characteristic_resolution(const struct ys_node *node, void *target)
+{
+    type_resolution(node, &((struct ys_characteristic *)target)->type);
 }
 
 static void characteristic_length(const struct ys_node *node, void *target)
 {
-    struct ys_characteristic *characteristic = target;
-    characteristic->type.length_place = node->place;
-    if (read_number(node, "length", 512, &characteristic->type.length) && characteristic->type.length == 0)
-        error(node, "length must be at least 1 byte");
+    type_length(node, &((struct ys_characteristic *)target)->type);
+}
+
+static void characteristic_bits(const struct ys_node *node, void *target)
+{
+    type_bits(node, &((struct ys_characteristic *)target)->type);
+}
+
+static void characteristic_fields(const struct ys_node *node, void *target)
+{
+    type_fields(node, &((struct ys_characteristic *)target)->type);
 }
 
 static void read_right(const struct ys_node *node, const char *what, struct ys_characteristic *characteristic,
@@ -290,6 +410,8 @@ static const struct ys_key characteristic_keys[] = {
     {"unit", characteristic_unit, false},
     {"resolution", characteristic_resolution, false},
     {"length", characteristic_length, false},
+    {"bits", characteristic_bits, false},
+    {"fields", characteristic_fields, false},
     {"read", characteristic_read, false},
     {"write", characteristic_write, false},
     {"write without response", characteristic_write_command, false},
@@ -535,12 +657,28 @@ struct ys_design *ys_design_read(const char *file, const char *text, size_t leng
     return design;
 }
 
+static void free_field(struct ys_field *field)
+{
+    for (size_t i = 0; i < field->bit_count; i++)
+        free(field->bits[i]);
+    for (size_t i = 0; i < field->field_count; i++) {
+        free(field->fields[i].name);
+        free(field->fields[i].id);
+        for (size_t j = 0; j < field->fields[i].bit_count; j++)
+            free(field->fields[i].bits[j]);
+        free(field->fields[i].bits);
+    }
+    free(field->bits);
+    free(field->fields);
+}
+
 static void free_service(struct ys_service *service)
 {
     for (size_t i = 0; i < service->characteristic_count; i++) {
         free(service->characteristics[i].name);
         free(service->characteristics[i].id);
         free(service->characteristics[i].value);
+        free_field(&service->characteristics[i].type);
     }
     free(service->characteristics);
     free(service->name);

@@ -109,7 +109,7 @@ static bool fill_value(struct ys_stand_in_device *device, size_t index)
     moving->device = device;
     moving->characteristic = characteristic;
     moving->handle = (uint16_t)(index + 1);
-    moving->length = characteristic->type.format->size; /* zeros, where nothing else is said */
+    moving->length = (uint16_t)ys_value_least(&characteristic->type); /* zeros, where nothing else is said */
     if (characteristic->type.format->kind == YS_FORMAT_BYTES)
         moving->length = row->size;
     moving->timer = (struct ys_timer){.fire = move, .context = moving};

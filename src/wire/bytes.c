@@ -56,6 +56,39 @@ uint32_t ys_get_u32(struct ys_reader *reader)
     return (uint32_t)get_number(reader, 4);
 }
 
+/* A number of `size` bytes whose sign is in bit `sign`, counted from 0. */
+static int64_t get_signed(struct ys_reader *reader, size_t size, unsigned sign)
+{
+    uint64_t bit = UINT64_C(1) << sign;
+    uint64_t value = get_number(reader, size) & (bit | (bit - 1));
+    return (int64_t)((value ^ bit) - bit);
+}
+
+int16_t ys_get_i12(struct ys_reader *reader)
+{
+    return (int16_t)get_signed(reader, 2, 11);
+}
+
+int32_t ys_get_i24(struct ys_reader *reader)
+{
+    return (int32_t)get_signed(reader, 3, 23);
+}
+
+int64_t ys_get_i48(struct ys_reader *reader)
+{
+    return get_signed(reader, 6, 47);
+}
+
+int64_t ys_get_i64(struct ys_reader *reader)
+{
+    return get_signed(reader, 8, 63);
+}
+
+uint64_t ys_get_u48(struct ys_reader *reader)
+{
+    return get_number(reader, 6);
+}
+
 uint64_t ys_get_u64(struct ys_reader *reader)
 {
     return get_number(reader, 8);
@@ -166,6 +199,31 @@ void ys_put_u24(struct ys_writer *writer, uint32_t value)
 void ys_put_u32(struct ys_writer *writer, uint32_t value)
 {
     put_number(writer, value, 4);
+}
+
+void ys_put_u48(struct ys_writer *writer, uint64_t value)
+{
+    put_number(writer, value, 6);
+}
+
+void ys_put_i12(struct ys_writer *writer, int16_t value)
+{
+    ys_put_u16(writer, (uint16_t)value & 0x0fff);
+}
+
+void ys_put_i24(struct ys_writer *writer, int32_t value)
+{
+    put_number(writer, (uint32_t)value, 3);
+}
+
+void ys_put_i48(struct ys_writer *writer, int64_t value)
+{
+    put_number(writer, (uint64_t)value, 6);
+}
+
+void ys_put_i64(struct ys_writer *writer, int64_t value)
+{
+    put_number(writer, (uint64_t)value, 8);
 }
 
 void ys_put_u64(struct ys_writer *writer, uint64_t value)
