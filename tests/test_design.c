@@ -135,8 +135,38 @@ static const struct {
      "7:37 error: this format is not known: \"unit8\"; did you mean \"uint8\"?\n"},
     {WITH("{name: a, uuid: +1, format: uint8, unit: newton meter, read: open, value: 1}"),
      "7:50 error: this unit is not known: \"newton meter\"; did you mean \"newton metre\"?\n"},
-    {WITH("{name: a, uuid: +1, format: uint8, resolution: 0.2, read: open, value: 1}"),
-     "7:56 error: resolution must be a power of ten from 0.000000001 to 1000000000, such as 0.1 or 1\n"},
+    {WITH("{name: a, uuid: +1, format: uint8, resolution: 1/3, read: open, value: 1}"),
+     "7:56 error: resolution must be what one step is worth, such as 0.1, 0.005, 1000 or 1/1024\n"},
+    {WITH("{name: a, uuid: +1, format: utf8s, resolution: 0.1, read: open, value: x}"),
+     "7:16 error: \"a\" has a resolution, which only whole numbers have: leave it out\n"},
+    {WITH("{name: a, uuid: +1, format: uint48, resolution: 1/16, read: open, value: 1}"),
+     "7:16 error: \"a\" is too wide for this resolution: take a format of at most 32 bits, or a power of ten\n"},
+    {WITH("{name: a, uuid: +1, format: struct, read: open, handler: read}"),
+     "7:16 error: \"a\" is a structure of 0 fields: list 1 to 32 of them\n"},
+    {WITH("{name: a, uuid: +1, format: uint8, fields: [{name: x, format: uint8}], read: open, value: 1}"),
+     "7:16 error: \"a\" has fields: give it format: struct\n"},
+    {WITH("{name: a, uuid: +1, format: struct, read: open, handler: read, fields: [{name: x}]}"),
+     "7:82 error: a field has no format: add it\n"},
+    {WITH("{name: a, uuid: +1, format: struct, read: open, handler: read, fields: [{name: x, format: struct}]}"),
+     "7:88 error: a field cannot be a structure itself: list its fields here\n"},
+    {WITH("{name: a, uuid: +1, format: struct, read: open, handler: read, fields:\n"
+          "         [{name: x, format: utf8s, length: 4}, {name: X, format: uint8, bits: [q]}, {name: int, format: "
+          "bytes}]}"),
+     "8:18 error: \"x\" can be of any length, so nothing can come behind it: make it the last\n"
+     "8:55 error: only flags have bits: give it a format such as boolean[8]\n"
+     "8:55 error: the field \"X\" has the same name in C as \"x\": rename one\n"
+     "8:92 error: \"int\" has no length: say how many bytes it has\n"
+     "8:92 error: \"int\" is a keyword of C or C++: rename it\n"},
+    {WITH("{name: a, uuid: +1, format: struct, read: open, handler: read, fields:\n"
+          "         [{name: f, format: \"boolean[8]\", bits: [q, q, r]}, {name: x, format: uint8, when: s},\n"
+          "          {name: y, format: uint8, length: 1, unless: r, up to: 0}]}"),
+     "8:18 error: \"f\" has two bits \"q\": rename one\n"
+     "8:92 error: no flags before it have a bit \"s\": name one of their bits\n"
+     "9:44 error: uint8 is always 1 bytes long: leave the length out\n"
+     "9:65 error: an array needs room for at least 1\n"},
+    {WITH("{name: a, uuid: +1, format: struct, read: open, handler: read, fields:\n"
+          "         [{name: x, format: bytes, length: 300}, {name: y, format: bytes, length: 300}]}"),
+     "7:16 error: \"a\" can be 600 bytes long: an attribute has at most 512\n"},
     {WITH("{name: a, uuid: +1, format: uint8, length: 2, read: open, value: 1}"),
      "7:52 error: uint8 is always 1 bytes long: leave the length out\n"},
     {WITH("{name: a, uuid: +1, format: utf8s, length: 513, read: open, handler: read}"),
@@ -367,6 +397,42 @@ static void bytes_that_do_not_fit_the_format_are_said_not_to(void **state)
     assert_memory_equal(small, "\"a lon", 6);
 }
 
+static void steps_need_not_be_powers_of_ten(void **state)
+{
+    static const struct {
+        int64_t multiplier;
+        int exponent;
+        int halvings;
+        const char *hex;
+        const char *text;
+    } cases[] = {
+        {5, -3, 0, "983a", "75.000"}, {5, -3, 0, "0100", "0.005"},        {1, 0, 10, "0002", "0.5"},
+        {1, 0, 10, "0004", "1"},      {1, 0, 10, "0100", "0.0009765625"}, {1, 0, 6, "9a03", "14.40625"},
+        {5, -1, 0, "0b00", "5.5"},    {1, 0, 8, "ffff", "255.99609375"},
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        struct ys_field one = field_of("uint16", NULL, cases[i].exponent);
+        uint8_t bytes[2];
+        char text[64];
+        const char *problem = "";
+        one.multiplier = cases[i].multiplier;
+        one.halvings = cases[i].halvings;
+        (void)from_hex(cases[i].hex, bytes, sizeof bytes);
+        ys_value_format(&one, bytes, 2, text, sizeof text);
+        assert_string_equal(text, cases[i].text);
+        memset(bytes, 0, sizeof bytes);
+        assert_int_equal(ys_value_parse(&one, text, bytes, 2, &problem), 2);
+        assert_hex(bytes, 2, cases[i].hex);
+    }
+    struct ys_field five = field_of("uint16", NULL, -3);
+    uint8_t bytes[2];
+    const char *problem = "";
+    five.multiplier = 5;
+    assert_int_equal(ys_value_parse(&five, "0.006", bytes, 2, &problem), -1);
+    assert_string_equal(problem, "it is finer than the resolution");
+}
+
 /* words */
 
 static void the_nearest_word_is_what_was_meant(void **state)
@@ -505,6 +571,7 @@ int main(void)
         cmocka_unit_test(the_files_name_must_give_a_name_in_c),
         cmocka_unit_test(values_are_shown_and_read_back),
         cmocka_unit_test(values_that_are_none_are_refused_with_a_reason),
+        cmocka_unit_test(steps_need_not_be_powers_of_ten),
         cmocka_unit_test(bytes_that_do_not_fit_the_format_are_said_not_to),
         cmocka_unit_test(the_nearest_word_is_what_was_meant),
         cmocka_unit_test(durations_need_a_unit_and_are_exact),

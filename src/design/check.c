@@ -175,7 +175,7 @@ static void complete_format(struct ys_design *design, struct ys_characteristic *
             characteristic->type.format = ys_format_find(adopted->format);
         if (characteristic->type.unit == NULL && adopted->unit != NULL)
             characteristic->type.unit = ys_unit_find(adopted->unit);
-        if (!characteristic->type.has_exponent)
+        if (!characteristic->type.has_resolution)
             characteristic->type.exponent = adopted->exponent;
     }
     if (characteristic->type.format == NULL) {
@@ -188,6 +188,20 @@ static void complete_format(struct ys_design *design, struct ys_characteristic *
         characteristic->value_text = NULL;
         characteristic->stand_in.shape = YS_SHAPE_NONE;
     }
+}
+
+/* A step needs a number; one that is no power of ten, a number whose product with it is still exact. */
+static void check_resolution(struct ys_design *design, const struct ys_field *field, struct ys_place place,
+                             const char *name)
+{
+    bool number = field->format->kind == YS_FORMAT_UNSIGNED || field->format->kind == YS_FORMAT_SIGNED;
+    if (field->has_resolution && !number)
+        ys_findings_add(&design->findings, YS_ERROR, place,
+                        "\"%s\" has a resolution, which only whole numbers have: leave it out", name);
+    if ((field->multiplier > 1 || field->halvings > 0) && field->format->bits > 32)
+        ys_findings_add(&design->findings, YS_ERROR, place,
+                        "\"%s\" is too wide for this resolution: take a format of at most 32 bits, or a power of ten",
+                        name);
 }
 
 /* structures */
@@ -253,6 +267,7 @@ static void check_field(struct ys_design *design, const struct ys_field *whole, 
     }
     if (ys_is_keyword(field->id))
         ys_findings_add(findings, YS_ERROR, field->place, "\"%s\" is a keyword of C or C++: rename it", field->name);
+    check_resolution(design, field, field->place, field->name);
     resolve_dependence(design, whole, index);
 }
 
@@ -438,6 +453,7 @@ static void check_characteristic(struct ys_design *design, const struct ys_servi
         characteristic->type.length = 1;
         return;
     }
+    check_resolution(design, &characteristic->type, characteristic->place, characteristic->name);
     check_length(design, characteristic);
     check_value(design, characteristic);
     if (!characteristic->faulty)

@@ -106,10 +106,11 @@ static void put_member(const struct place *place, const struct ys_field *field)
     else
         (void)fprintf(stream, "    %s %s;", type, field->id);
     const char *symbol = field->unit != NULL ? field->unit->symbol : "";
-    if (field->exponent < 0)
-        (void)fprintf(stream, " /* %.*f %s */", -field->exponent, pow(10, field->exponent), symbol);
-    else if (field->exponent > 0)
-        (void)fprintf(stream, " /* %.0f %s */", pow(10, field->exponent), symbol);
+    double step = (double)(field->multiplier > 1 ? field->multiplier : 1);
+    if (field->halvings > 0)
+        (void)fprintf(stream, " /* 1/%ld %s */", 1L << field->halvings, symbol);
+    else if (field->has_resolution)
+        (void)fprintf(stream, " /* %g %s */", step * pow(10, field->exponent), symbol);
     else if (symbol[0] != '\0')
         (void)fprintf(stream, " /* %s */", symbol);
     (void)fputc('\n', stream);

@@ -35,8 +35,10 @@ struct ys_field {
     char *id;
     const struct ys_format *format;
     const struct ys_unit *unit; /* or NULL */
-    int exponent;               /* value = raw number x 10^exponent */
-    bool has_exponent;
+    int64_t multiplier;         /* value = raw number x multiplier x 10^exponent / 2^halvings; 0 is 1 */
+    int exponent;
+    int halvings;
+    bool has_resolution;
     struct ys_place length_place;
     uint64_t length; /* greatest length in bytes */
     /* flags: */

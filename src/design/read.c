@@ -172,25 +172,41 @@ static void type_unit(const struct ys_node *node, struct ys_field *field)
     }
 }
 
-/* One of ..., 100, 10, 1, 0.1, 0.01, ...: how much one step of the raw number is worth. */
+/* 1/2, 1/4, ..., 1/4096 */
+static bool parse_fraction(const char *text, int *halvings)
+{
+    char *end;
+    if (strncmp(text, "1/", 2) != 0 || text[2] < '1' || text[2] > '9')
+        return false;
+    unsigned long parts = strtoul(text + 2, &end, 10);
+    for (*halvings = 0; *halvings < 12 && 1ul << *halvings < parts; ++*halvings)
+        continue;
+    return *end == '\0' && 1ul << *halvings == parts;
+}
+
+/* How much one step of the raw number is worth: 0.1, 0.005, 1000 or 1/1024. */
 static void type_resolution(const struct ys_node *node, struct ys_field *field)
 {
-    int64_t mantissa = 0;
+    int64_t mantissa = 1;
     int places = 0;
+    int halvings = 0;
     const char *end = "";
     const char *text = ys_yaml_text(node, "resolution");
     if (text == NULL)
         return;
-    bool good = ys_decimal_parse(text, &mantissa, &places, &end) && *end == '\0' && mantissa > 0;
+    bool good = parse_fraction(text, &halvings) ||
+                (ys_decimal_parse(text, &mantissa, &places, &end) && *end == '\0' && mantissa > 0);
     int exponent = -places;
     for (; good && mantissa % 10 == 0; mantissa /= 10)
         exponent++;
-    if (!good || mantissa != 1 || exponent < -9 || exponent > 9) {
-        error(node, "resolution must be a power of ten from 0.000000001 to 1000000000, such as 0.1 or 1");
+    if (!good || mantissa > 999 || exponent < -9 || exponent > 9) {
+        error(node, "resolution must be what one step is worth, such as 0.1, 0.005, 1000 or 1/1024");
         return;
     }
+    field->multiplier = mantissa;
     field->exponent = exponent;
-    field->has_exponent = true;
+    field->halvings = halvings;
+    field->has_resolution = true;
 }
 
 static void type_length(const struct ys_node *node, struct ys_field *field)

@@ -97,6 +97,19 @@ static void put_decimal(int64_t mantissa, int exponent, FILE *stream)
         (void)fputc('0', stream);
 }
 
+/* A raw number in its unit. Halves are fives and a place more, so this is exact, too. */
+static void put_number(const struct ys_field *field, int64_t raw, FILE *stream)
+{
+    int64_t mantissa = field->multiplier > 1 ? raw * field->multiplier : raw;
+    int exponent = field->exponent;
+    for (int i = 0; i < field->halvings; i++) {
+        bool even = mantissa % 2 == 0;
+        mantissa = even ? mantissa / 2 : mantissa * 5;
+        exponent -= !even;
+    }
+    put_decimal(mantissa, exponent, stream);
+}
+
 static void put_float(const struct ys_field *field, const uint8_t *bytes, FILE *stream)
 {
     uint64_t bits = decode_bits(field->format, bytes);
@@ -165,7 +178,7 @@ static void put_item(const struct ys_field *field, const uint8_t *bytes, size_t 
     switch (field->format->kind) {
     case YS_FORMAT_UNSIGNED:
     case YS_FORMAT_SIGNED:
-        put_decimal(decode(field->format, bytes), field->exponent, stream);
+        put_number(field, decode(field->format, bytes), stream);
         put_unit(field, stream);
         break;
     case YS_FORMAT_FLOAT:
@@ -305,21 +318,27 @@ bool ys_value_parse_raw(const struct ys_field *field, const char *text, int64_t 
     }
     if (!ends_with_unit(field, end, problem))
         return false;
+    int64_t multiplier = field->multiplier > 1 ? field->multiplier : 1;
     int shift = -places - field->exponent;
-    for (; shift < 0 && mantissa % 10 == 0; shift++)
-        mantissa /= 10;
-    if (shift < 0) {
-        *problem = "it is finer than the resolution";
-        return false;
-    }
     *problem = "it does not fit into the format";
+    for (int i = 0; i < field->halvings; i++) {
+        if (mantissa > INT64_MAX / 2 || mantissa < INT64_MIN / 2)
+            return false;
+        mantissa *= 2;
+    }
     for (; shift > 0; shift--) {
         if (mantissa > INT64_MAX / 10 || mantissa < INT64_MIN / 10)
             return false;
         mantissa *= 10;
     }
-    *raw = mantissa;
-    return fits(field->format, mantissa);
+    for (; shift < 0 && mantissa % 10 == 0; shift++)
+        mantissa /= 10;
+    if (shift < 0 || mantissa % multiplier != 0) {
+        *problem = "it is finer than the resolution";
+        return false;
+    }
+    *raw = mantissa / multiplier;
+    return fits(field->format, *raw);
 }
 
 static int parse_float(const struct ys_field *field, const char *text, uint8_t *bytes, const char **problem)
