@@ -21,7 +21,7 @@ done
 # Each documented key, in a place of its own where it is unknown: what is said of it must not be that it is unknown.
 keys=$(sed -n 's/^| `\([a-z_ ]*\)` |.*/\1/p' "$root/docs/definition.md" | grep -vE '^(boolean|bytes|utf8s|struct)$')
 test "$(echo "$keys" | wc -l)" -ge 25
-sources=$(cat "$root/src/design/read.c")
+sources=$(cat "$root/src/design/read.c" "$root/src/design/type.c")
 echo "$keys" | while read -r key; do
     case $sources in
     *"{\"$key\", "*) ;;
@@ -29,7 +29,7 @@ echo "$keys" | while read -r key; do
     esac
 done
 # and the other way round
-grep -o '{"[a-z_ ]*", [a-z_]*, \(true\|false\)}' "$root/src/design/read.c" | sed 's/{"\([^"]*\)".*/\1/' | while read -r key; do
+grep -o '{"[a-z_ ]*", [a-z_]*, \(true\|false\)}' "$root/src/design/read.c" "$root/src/design/type.c" | sed 's/.*{"\([^"]*\)".*/\1/' | while read -r key; do
     grep -q "\`$key\`" "$root/docs/definition.md" || { echo "docs/definition.md lacks the key $key"; exit 1; }
 done
 

@@ -1,11 +1,19 @@
-/* The catalogue of adopted numbers, as far as this version knows it. */
+/* The catalogue: catalogue.yaml is read once, when something is first asked of it. */
 #include "design/catalogue.h"
 
+#include <stdio.h>
+#include <stdlib.h>
 #include <string.h>
 
+#include "design/memory.h"
+#include "design/type.h"
 #include "design/words.h"
+#include "design/yaml.h"
 
 #define COUNT(array) (sizeof(array) / sizeof((array)[0]))
+
+/* The text of catalogue.yaml (made at build time). */
+extern const char ys_catalogue_text[];
 
 static const struct ys_format formats[] = {
     {"boolean", YS_FORMAT_BOOLEAN, 1, 1},      {"boolean[8]", YS_FORMAT_FLAGS, 1, 8},
@@ -24,66 +32,214 @@ static const struct ys_format formats[] = {
     {"struct", YS_FORMAT_STRUCT, 0, 0},
 };
 
-static const struct ys_unit units[] = {
-    {"unitless", ""},
-    {"metre", "m"},
-    {"kilogram", "kg"},
-    {"second", "s"},
-    {"ampere", "A"},
-    {"kelvin", "K"},
-    {"hertz", "Hz"},
-    {"newton", "N"},
-    {"pascal", "Pa"},
-    {"joule", "J"},
-    {"watt", "W"},
-    {"volt", "V"},
-    {"ohm", "Ohm"},
-    {"lux", "lx"},
-    {"degree Celsius", "\xc2\xb0"
-                       "C"},
-    {"degree", "\xc2\xb0"},
-    {"percentage", "%"},
-    {"newton metre", "N m"},
-    {"minute", "min"},
-    {"hour", "h"},
-    {"metre per second", "m/s"},
-};
-
-static const struct ys_adopted services[] = {
-    {0x1800, 0, "Generic Access", NULL, NULL},        {0x1801, 0, "Generic Attribute", NULL, NULL},
-    {0x180a, 0, "Device Information", NULL, NULL},    {0x180f, 0, "Battery", NULL, NULL},
-    {0x181a, 0, "Environmental Sensing", NULL, NULL},
-};
-
-static const struct ys_adopted characteristics[] = {
-    {0x2a00, 0, "Device Name", "utf8s", NULL},
-    {0x2a01, 0, "Appearance", "uint16", NULL},
-    {0x2a19, 0, "Battery Level", "uint8", "percentage"},
-    {0x2a24, 0, "Model Number String", "utf8s", NULL},
-    {0x2a25, 0, "Serial Number String", "utf8s", NULL},
-    {0x2a26, 0, "Firmware Revision String", "utf8s", NULL},
-    {0x2a27, 0, "Hardware Revision String", "utf8s", NULL},
-    {0x2a28, 0, "Software Revision String", "utf8s", NULL},
-    {0x2a29, 0, "Manufacturer Name String", "utf8s", NULL},
-    {0x2a6d, -1, "Pressure", "uint32", "pascal"},
-    {0x2a6e, -2, "Temperature", "sint16", "degree Celsius"},
-    {0x2a6f, -2, "Humidity", "uint16", "percentage"},
-};
-
-static const struct ys_adopted descriptors[] = {
-    {0x2901, 0, "Characteristic User Description", NULL, NULL},
-    {0x2902, 0, "Client Characteristic Configuration", NULL, NULL},
-    {0x2904, 0, "Characteristic Presentation Format", NULL, NULL},
-};
-
-static const struct {
-    const struct ys_adopted *items;
+/* Everything, by kind; filled once and kept until the end. */
+static struct {
+    struct ys_adopted *items;
     size_t count;
-} adopted[] = {
-    [YS_ADOPTED_SERVICE] = {services, COUNT(services)},
-    [YS_ADOPTED_CHARACTERISTIC] = {characteristics, COUNT(characteristics)},
-    [YS_ADOPTED_DESCRIPTOR] = {descriptors, COUNT(descriptors)},
+} sections[YS_ADOPTED_KINDS];
+static struct ys_unit *units;
+
+/* The entry that is being read */
+
+static void entry_number(const struct ys_node *node, void *target)
+{
+    uint64_t number = 0;
+    (void)ys_read_number(node, "number", UINT16_MAX, &number);
+    ((struct ys_adopted *)target)->number = (uint16_t)number;
+}
+
+static char *copy_text(const struct ys_node *node, const char *what)
+{
+    const char *text = ys_yaml_text(node, what);
+    return text != NULL ? ys_copy(text, strlen(text)) : NULL;
+}
+
+static void entry_name(const struct ys_node *node, void *target)
+{
+    ((struct ys_adopted *)target)->name = copy_text(node, "name");
+}
+
+static void entry_about(const struct ys_node *node, void *target)
+{
+    ((struct ys_adopted *)target)->about = copy_text(node, "about");
+}
+
+static void entry_symbol(const struct ys_node *node, void *target)
+{
+    const char *text = ys_yaml_scalar(node);
+    ((struct ys_adopted *)target)->symbol = ys_copy(text, strlen(text));
+}
+
+static void read_list(const struct ys_node *node, char ***names, size_t *count)
+{
+    struct ys_node item;
+    void *iterator = NULL;
+    while (ys_yaml_next(node, "a list of names", &iterator, &item)) {
+        *names = ys_grow(*names, *count, sizeof **names);
+        (*names)[(*count)++] = copy_text(&item, "a name");
+    }
+}
+
+static void entry_has(const struct ys_node *node, void *target)
+{
+    struct ys_adopted *adopted = target;
+    read_list(node, &adopted->has, &adopted->has_count);
+}
+
+static void entry_may_have(const struct ys_node *node, void *target)
+{
+    struct ys_adopted *adopted = target;
+    read_list(node, &adopted->may_have, &adopted->may_have_count);
+}
+
+static struct ys_field *type_of(void *target)
+{
+    struct ys_adopted *adopted = target;
+    if (adopted->type == NULL)
+        adopted->type = ys_new(sizeof *adopted->type);
+    return adopted->type;
+}
+
+static void entry_format(const struct ys_node *node, void *target)
+{
+    ys_type_format(node, type_of(target));
+}
+
+static void entry_unit(const struct ys_node *node, void *target)
+{
+    ys_type_unit(node, type_of(target));
+}
+
+static void entry_resolution(const struct ys_node *node, void *target)
+{
+    ys_type_resolution(node, type_of(target));
+}
+
+static void entry_length(const struct ys_node *node, void *target)
+{
+    ys_type_length(node, type_of(target));
+}
+
+static void entry_bits(const struct ys_node *node, void *target)
+{
+    ys_type_bits(node, type_of(target));
+}
+
+static void entry_fields(const struct ys_node *node, void *target)
+{
+    ys_type_fields(node, type_of(target));
+}
+
+static const struct ys_key entry_keys[] = {
+    {"number", entry_number, true},  {"name", entry_name, true},  {"about", entry_about, false},
+    {"symbol", entry_symbol, false}, {"has", entry_has, false},   {"may have", entry_may_have, false},
+    {"format", entry_format, false}, {"unit", entry_unit, false}, {"resolution", entry_resolution, false},
+    {"length", entry_length, false}, {"bits", entry_bits, false}, {"fields", entry_fields, false},
 };
+
+/* The sections */
+
+static void read_section(const struct ys_node *node, enum ys_adopted_kind kind)
+{
+    struct ys_node item;
+    void *iterator = NULL;
+    while (ys_yaml_next(node, "a section", &iterator, &item)) {
+        sections[kind].items = ys_grow(sections[kind].items, sections[kind].count, sizeof *sections[kind].items);
+        struct ys_adopted *adopted = &sections[kind].items[sections[kind].count++];
+        *adopted = (struct ys_adopted){.kind = kind};
+        (void)ys_yaml_mapping(&item, "an entry", entry_keys, COUNT(entry_keys), adopted);
+    }
+}
+
+static void keep_units(void)
+{
+    size_t count = sections[YS_ADOPTED_UNIT].count;
+    units = ys_new((count + 1) * sizeof *units);
+    for (size_t i = 0; i < count; i++) {
+        const struct ys_adopted *unit = &sections[YS_ADOPTED_UNIT].items[i];
+        units[i] = (struct ys_unit){.name = unit->name, .symbol = unit->symbol, .number = unit->number};
+    }
+}
+
+static void take_services(const struct ys_node *node, void *target)
+{
+    (void)target;
+    read_section(node, YS_ADOPTED_SERVICE);
+}
+
+static void take_characteristics(const struct ys_node *node, void *target)
+{
+    (void)target;
+    read_section(node, YS_ADOPTED_CHARACTERISTIC);
+}
+
+static void take_descriptors(const struct ys_node *node, void *target)
+{
+    (void)target;
+    read_section(node, YS_ADOPTED_DESCRIPTOR);
+}
+
+static void take_units(const struct ys_node *node, void *target)
+{
+    (void)target;
+    read_section(node, YS_ADOPTED_UNIT);
+    keep_units();
+}
+
+static void take_formats(const struct ys_node *node, void *target)
+{
+    (void)target;
+    read_section(node, YS_ADOPTED_FORMAT);
+}
+
+static void take_appearances(const struct ys_node *node, void *target)
+{
+    (void)target;
+    read_section(node, YS_ADOPTED_APPEARANCE);
+}
+
+static void take_advertising(const struct ys_node *node, void *target)
+{
+    (void)target;
+    read_section(node, YS_ADOPTED_ADVERTISING);
+}
+
+static const struct ys_key section_keys[] = {
+    {"units", take_units, true},
+    {"services", take_services, true},
+    {"characteristics", take_characteristics, true},
+    {"descriptors", take_descriptors, true},
+    {"formats", take_formats, true},
+    {"appearances", take_appearances, true},
+    {"advertising", take_advertising, true},
+};
+
+static void load(void)
+{
+    static bool loaded;
+    struct ys_findings findings = {.items = NULL};
+    if (loaded)
+        return;
+    loaded = true; /* also while it is being read: its own units come first */
+    struct fy_document *document = ys_yaml_parse(ys_catalogue_text, strlen(ys_catalogue_text), &findings);
+    if (document != NULL) {
+        struct ys_node root = ys_yaml_root(document, &findings);
+        (void)ys_yaml_mapping(&root, "the catalogue", section_keys, COUNT(section_keys), NULL);
+    }
+    if (findings.count > 0) { /* tests see to it that it never is so */
+        (void)fprintf(stderr, "yarnswift: the catalogue, line %d: %s\n", findings.items[0].place.line,
+                      findings.items[0].text);
+        abort();
+    }
+    fy_document_destroy(document);
+}
+
+const struct ys_adopted *ys_adopted_all(enum ys_adopted_kind kind, size_t *count)
+{
+    load();
+    *count = sections[kind].count;
+    return sections[kind].items;
+}
 
 const struct ys_format *ys_format_find(const char *name)
 {
@@ -96,7 +252,8 @@ const struct ys_format *ys_format_find(const char *name)
 
 const struct ys_unit *ys_unit_find(const char *name_or_symbol)
 {
-    for (size_t i = 0; i < COUNT(units); i++) {
+    load();
+    for (size_t i = 0; units != NULL && units[i].name != NULL; i++) {
         if (ys_word_is_equal(units[i].name, name_or_symbol) || strcmp(units[i].symbol, name_or_symbol) == 0)
             return &units[i];
     }
@@ -105,39 +262,42 @@ const struct ys_unit *ys_unit_find(const char *name_or_symbol)
 
 const struct ys_adopted *ys_adopted_by_name(enum ys_adopted_kind kind, const char *name)
 {
-    for (size_t i = 0; i < adopted[kind].count; i++) {
-        if (ys_word_is_equal(adopted[kind].items[i].name, name))
-            return &adopted[kind].items[i];
+    load();
+    for (size_t i = 0; i < sections[kind].count; i++) {
+        if (ys_word_is_equal(sections[kind].items[i].name, name))
+            return &sections[kind].items[i];
     }
     return NULL;
 }
 
 const struct ys_adopted *ys_adopted_by_number(enum ys_adopted_kind kind, uint32_t number)
 {
-    for (size_t i = 0; i < adopted[kind].count; i++) {
-        if (adopted[kind].items[i].number == number)
-            return &adopted[kind].items[i];
+    load();
+    for (size_t i = 0; i < sections[kind].count; i++) {
+        if (sections[kind].items[i].number == number)
+            return &sections[kind].items[i];
     }
     return NULL;
 }
 
 size_t ys_format_names(const char **names, size_t most)
 {
-    for (size_t i = 0; i < COUNT(formats) && i < most; i++)
+    size_t count = COUNT(formats) < most ? COUNT(formats) : most;
+    for (size_t i = 0; i < count; i++)
         names[i] = formats[i].name;
-    return COUNT(formats);
+    return count;
 }
 
 size_t ys_unit_names(const char **names, size_t most)
 {
-    for (size_t i = 0; i < COUNT(units) && i < most; i++)
-        names[i] = units[i].name;
-    return COUNT(units);
+    return ys_adopted_names(YS_ADOPTED_UNIT, names, most);
 }
 
 size_t ys_adopted_names(enum ys_adopted_kind kind, const char **names, size_t most)
 {
-    for (size_t i = 0; i < adopted[kind].count && i < most; i++)
-        names[i] = adopted[kind].items[i].name;
-    return adopted[kind].count;
+    load();
+    size_t count = sections[kind].count < most ? sections[kind].count : most;
+    for (size_t i = 0; i < count; i++)
+        names[i] = sections[kind].items[i].name;
+    return count;
 }

@@ -6,10 +6,11 @@
 
 #include "design/memory.h"
 #include "design/payload.h"
+#include "design/type.h"
 #include "design/value.h"
 #include "design/words.h"
 
-#define NAMES_MOST 64
+#define NAMES_MOST 256
 
 /* UUIDs */
 
@@ -170,14 +171,8 @@ static void check_all_names(struct ys_design *design)
 static void complete_format(struct ys_design *design, struct ys_characteristic *characteristic)
 {
     const struct ys_adopted *adopted = find_adopted(YS_ADOPTED_CHARACTERISTIC, &characteristic->uuid);
-    if (adopted != NULL && adopted->format != NULL) {
-        if (characteristic->type.format == NULL)
-            characteristic->type.format = ys_format_find(adopted->format);
-        if (characteristic->type.unit == NULL && adopted->unit != NULL)
-            characteristic->type.unit = ys_unit_find(adopted->unit);
-        if (!characteristic->type.has_resolution)
-            characteristic->type.exponent = adopted->exponent;
-    }
+    if (adopted != NULL && adopted->type != NULL)
+        ys_type_inherit(&characteristic->type, adopted->type);
     if (characteristic->type.format == NULL) {
         if (!characteristic->faulty)
             ys_findings_add(&design->findings, YS_ERROR, characteristic->place,

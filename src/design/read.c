@@ -7,6 +7,7 @@
 #include "design/check.h"
 #include "design/memory.h"
 #include "design/model.h"
+#include "design/type.h"
 #include "design/words.h"
 #include "design/yaml.h"
 
@@ -34,23 +35,6 @@ static void read_word(const struct ys_node *node, const char *what, const char *
     ys_yaml_unknown(node, what, text, words, count);
 }
 
-static bool read_number(const struct ys_node *node, const char *what, uint64_t greatest, uint64_t *number)
-{
-    const char *text = ys_yaml_text(node, what);
-    char *end = NULL;
-    if (text == NULL)
-        return false;
-    bool digits = text[0] >= '0' && text[0] <= '9';
-    unsigned long long value = digits ? strtoull(text, &end, text[1] == 'x' ? 16 : 10) : 0;
-    if (!digits || *end != '\0' || value > greatest) {
-        ys_findings_add(node->findings, YS_ERROR, node->place, "%s must be a whole number from 0 to %llu, not \"%s\"",
-                        what, (unsigned long long)greatest, text);
-        return false;
-    }
-    *number = value;
-    return true;
-}
-
 static bool read_duration(const struct ys_node *node, const char *what, uint64_t *us)
 {
     const char *text = ys_yaml_text(node, what);
@@ -61,25 +45,6 @@ static bool read_duration(const struct ys_node *node, const char *what, uint64_t
     ys_findings_add(node->findings, YS_ERROR, node->place,
                     "%s must be a time with its unit, such as 100 ms or 1.5 s, not \"%s\"", what, text);
     return false;
-}
-
-static void read_name(const struct ys_node *node, const char *what, char **name, char **id)
-{
-    const char *text = ys_yaml_text(node, what);
-    if (text == NULL)
-        return;
-    char *identifier = ys_identifier(text);
-    if (identifier == NULL) {
-        ys_findings_add(node->findings, YS_ERROR, node->place,
-                        "%s \"%s\" gives no name in C: begin it with a letter from a to z", what, text);
-        return;
-    }
-    if (*name == NULL) {
-        *name = ys_copy(text, strlen(text));
-        *id = identifier;
-    } else {
-        free(identifier);
-    }
 }
 
 /* stand_in: */
@@ -136,7 +101,7 @@ static void characteristic_name(const struct ys_node *node, void *target)
 {
     struct ys_characteristic *characteristic = target;
     characteristic->place = node->place;
-    read_name(node, "the characteristic's name", &characteristic->name, &characteristic->id);
+    ys_read_name(node, "the characteristic's name", &characteristic->name, &characteristic->id);
 }
 
 static void characteristic_uuid(const struct ys_node *node, void *target)
@@ -146,196 +111,34 @@ static void characteristic_uuid(const struct ys_node *node, void *target)
     characteristic->uuid_text = ys_yaml_text(node, "uuid");
 }
 
-/* What bytes mean: keys that characteristics and the fields of structures share */
-
-static void type_format(const struct ys_node *node, struct ys_field *field)
-{
-    const char *text = ys_yaml_text(node, "format");
-    if (text == NULL)
-        return;
-    field->format = ys_format_find(text);
-    if (field->format == NULL) {
-        const char *names[NAMES_MOST];
-        ys_yaml_unknown(node, "this format", text, names, ys_format_names(names, NAMES_MOST));
-    }
-}
-
-static void type_unit(const struct ys_node *node, struct ys_field *field)
-{
-    const char *text = ys_yaml_text(node, "unit");
-    if (text == NULL)
-        return;
-    field->unit = ys_unit_find(text);
-    if (field->unit == NULL) {
-        const char *names[NAMES_MOST];
-        ys_yaml_unknown(node, "this unit", text, names, ys_unit_names(names, NAMES_MOST));
-    }
-}
-
-/* 1/2, 1/4, ..., 1/4096 */
-static bool parse_fraction(const char *text, int *halvings)
-{
-    char *end;
-    if (strncmp(text, "1/", 2) != 0 || text[2] < '1' || text[2] > '9')
-        return false;
-    unsigned long parts = strtoul(text + 2, &end, 10);
-    for (*halvings = 0; *halvings < 12 && 1ul << *halvings < parts; ++*halvings)
-        continue;
-    return *end == '\0' && 1ul << *halvings == parts;
-}
-
-/* How much one step of the raw number is worth: 0.1, 0.005, 1000 or 1/1024. */
-static void type_resolution(const struct ys_node *node, struct ys_field *field)
-{
-    int64_t mantissa = 1;
-    int places = 0;
-    int halvings = 0;
-    const char *end = "";
-    const char *text = ys_yaml_text(node, "resolution");
-    if (text == NULL)
-        return;
-    bool good = parse_fraction(text, &halvings) ||
-                (ys_decimal_parse(text, &mantissa, &places, &end) && *end == '\0' && mantissa > 0);
-    int exponent = -places;
-    for (; good && mantissa % 10 == 0; mantissa /= 10)
-        exponent++;
-    if (!good || mantissa > 999 || exponent < -9 || exponent > 9) {
-        error(node, "resolution must be what one step is worth, such as 0.1, 0.005, 1000 or 1/1024");
-        return;
-    }
-    field->multiplier = mantissa;
-    field->exponent = exponent;
-    field->halvings = halvings;
-    field->has_resolution = true;
-}
-
-static void type_length(const struct ys_node *node, struct ys_field *field)
-{
-    field->length_place = node->place;
-    if (read_number(node, "length", 512, &field->length) && field->length == 0)
-        error(node, "length must be at least 1 byte");
-}
-
-static void type_bits(const struct ys_node *node, struct ys_field *field)
-{
-    struct ys_node item;
-    void *iterator = NULL;
-    while (ys_yaml_next(node, "bits", &iterator, &item)) {
-        const char *name = ys_yaml_text(&item, "a bit's name");
-        if (name == NULL)
-            continue;
-        field->bits = ys_grow(field->bits, field->bit_count, sizeof *field->bits);
-        field->bits[field->bit_count++] = ys_copy(name, strlen(name));
-    }
-}
-
-/* fields: */
-
-static void field_name(const struct ys_node *node, void *target)
-{
-    struct ys_field *field = target;
-    field->place = node->place;
-    read_name(node, "the field's name", &field->name, &field->id);
-}
-
-static void field_format(const struct ys_node *node, void *target)
-{
-    type_format(node, target);
-}
-
-static void field_unit(const struct ys_node *node, void *target)
-{
-    type_unit(node, target);
-}
-
-static void field_resolution(const struct ys_node *node, void *target)
-{
-    type_resolution(node, target);
-}
-
-static void field_length(const struct ys_node *node, void *target)
-{
-    type_length(node, target);
-}
-
-static void field_bits(const struct ys_node *node, void *target)
-{
-    type_bits(node, target);
-}
-
-static void field_up_to(const struct ys_node *node, void *target)
-{
-    struct ys_field *field = target;
-    if (read_number(node, "up to", 255, &field->most) && field->most == 0)
-        error(node, "an array needs room for at least 1");
-}
-
-static void field_depends(const struct ys_node *node, const char *what, bool unless, struct ys_field *field)
-{
-    field->depends_place = node->place;
-    field->depends_text = ys_yaml_text(node, what);
-    field->depends = field->depends_text != NULL;
-    field->unless = unless;
-}
-
-static void field_when(const struct ys_node *node, void *target)
-{
-    field_depends(node, "when", false, target);
-}
-
-static void field_unless(const struct ys_node *node, void *target)
-{
-    field_depends(node, "unless", true, target);
-}
-
-static const struct ys_key field_keys[] = {
-    {"name", field_name, true},      {"format", field_format, true},
-    {"unit", field_unit, false},     {"resolution", field_resolution, false},
-    {"length", field_length, false}, {"bits", field_bits, false},
-    {"up to", field_up_to, false},   {"when", field_when, false},
-    {"unless", field_unless, false},
-};
-
-static void type_fields(const struct ys_node *node, struct ys_field *whole)
-{
-    struct ys_node item;
-    void *iterator = NULL;
-    while (ys_yaml_next(node, "fields", &iterator, &item)) {
-        whole->fields = ys_grow(whole->fields, whole->field_count, sizeof *whole->fields);
-        struct ys_field *field = &whole->fields[whole->field_count++];
-        *field = (struct ys_field){.place = item.place};
-        (void)ys_yaml_mapping(&item, "a field", field_keys, COUNT(field_keys), field);
-    }
-}
-
 static void characteristic_format(const struct ys_node *node, void *target)
 {
-    type_format(node, &((struct ys_characteristic *)target)->type);
+    ys_type_format(node, &((struct ys_characteristic *)target)->type);
 }
 
 static void characteristic_unit(const struct ys_node *node, void *target)
 {
-    type_unit(node, &((struct ys_characteristic *)target)->type);
+    ys_type_unit(node, &((struct ys_characteristic *)target)->type);
 }
 
 static void characteristic_resolution(const struct ys_node *node, void *target)
 {
-    type_resolution(node, &((struct ys_characteristic *)target)->type);
+    ys_type_resolution(node, &((struct ys_characteristic *)target)->type);
 }
 
 static void characteristic_length(const struct ys_node *node, void *target)
 {
-    type_length(node, &((struct ys_characteristic *)target)->type);
+    ys_type_length(node, &((struct ys_characteristic *)target)->type);
 }
 
 static void characteristic_bits(const struct ys_node *node, void *target)
 {
-    type_bits(node, &((struct ys_characteristic *)target)->type);
+    ys_type_bits(node, &((struct ys_characteristic *)target)->type);
 }
 
 static void characteristic_fields(const struct ys_node *node, void *target)
 {
-    type_fields(node, &((struct ys_characteristic *)target)->type);
+    ys_type_fields(node, &((struct ys_characteristic *)target)->type);
 }
 
 static void read_right(const struct ys_node *node, const char *what, struct ys_characteristic *characteristic,
@@ -443,7 +246,7 @@ static const struct ys_key characteristic_keys[] = {
 static void service_name(const struct ys_node *node, void *target)
 {
     struct ys_service *service = target;
-    read_name(node, "the service's name", &service->name, &service->id);
+    ys_read_name(node, "the service's name", &service->name, &service->id);
 }
 
 static void service_uuid(const struct ys_node *node, void *target)
@@ -489,7 +292,7 @@ static void device_appearance(const struct ys_node *node, void *target)
 {
     struct ys_design *design = target;
     design->appearance_place = node->place;
-    (void)read_number(node, "appearance", UINT16_MAX, &design->appearance);
+    (void)ys_read_number(node, "appearance", UINT16_MAX, &design->appearance);
 }
 
 static void device_address(const struct ys_node *node, void *target)
@@ -673,28 +476,13 @@ struct ys_design *ys_design_read(const char *file, const char *text, size_t leng
     return design;
 }
 
-static void free_field(struct ys_field *field)
-{
-    for (size_t i = 0; i < field->bit_count; i++)
-        free(field->bits[i]);
-    for (size_t i = 0; i < field->field_count; i++) {
-        free(field->fields[i].name);
-        free(field->fields[i].id);
-        for (size_t j = 0; j < field->fields[i].bit_count; j++)
-            free(field->fields[i].bits[j]);
-        free(field->fields[i].bits);
-    }
-    free(field->bits);
-    free(field->fields);
-}
-
 static void free_service(struct ys_service *service)
 {
     for (size_t i = 0; i < service->characteristic_count; i++) {
         free(service->characteristics[i].name);
         free(service->characteristics[i].id);
         free(service->characteristics[i].value);
-        free_field(&service->characteristics[i].type);
+        ys_type_clear(&service->characteristics[i].type);
     }
     free(service->characteristics);
     free(service->name);

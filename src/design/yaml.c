@@ -136,6 +136,12 @@ bool ys_yaml_is_mapping(const struct ys_node *node)
     return fy_node_is_mapping(node->node);
 }
 
+const char *ys_yaml_scalar(const struct ys_node *node)
+{
+    const char *text = node->node != NULL && fy_node_is_scalar(node->node) ? fy_node_get_scalar0(node->node) : NULL;
+    return text != NULL ? text : "";
+}
+
 const char *ys_yaml_text(const struct ys_node *node, const char *what)
 {
     const char *text = NULL;

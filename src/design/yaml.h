@@ -39,6 +39,9 @@ bool ys_yaml_mapping(const struct ys_node *node, const char *what, const struct 
 /* The text of a scalar, which stays the document's; NULL, with a finding, if it is none or empty. */
 const char *ys_yaml_text(const struct ys_node *node, const char *what);
 
+/* The text of a scalar, which may be empty; "" if it is none. */
+const char *ys_yaml_scalar(const struct ys_node *node);
+
 /* The next item of a sequence after `*iterator` (NULL at first); false at the end. Says so if it is no sequence. */
 bool ys_yaml_next(const struct ys_node *node, const char *what, void **iterator, struct ys_node *item);
 
