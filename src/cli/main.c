@@ -8,6 +8,7 @@
 static const struct verb verbs[] = {
     {"check", "say what is wrong with a definition", verb_check},
     {"table", "show the attribute table that a definition gives", verb_table},
+    {"catalogue", "search what the standard has adopted", verb_catalogue},
     {"generate", "write the table, the handles and the handlers' declarations in C", verb_generate},
 #ifndef YARNSWIFT_GENERATOR /* the generator builds the demo's device, and so comes without it */
     {"demo", "let a central meet a device, from being found to being found again", verb_demo},

@@ -217,11 +217,12 @@ static const struct ys_key section_keys[] = {
 static void load(void)
 {
     static bool loaded;
+    static struct fy_document *document; /* kept: fields point at the names of the bits they depend on */
     struct ys_findings findings = {.items = NULL};
     if (loaded)
         return;
     loaded = true; /* also while it is being read: its own units come first */
-    struct fy_document *document = ys_yaml_parse(ys_catalogue_text, strlen(ys_catalogue_text), &findings);
+    document = ys_yaml_parse(ys_catalogue_text, strlen(ys_catalogue_text), &findings);
     if (document != NULL) {
         struct ys_node root = ys_yaml_root(document, &findings);
         (void)ys_yaml_mapping(&root, "the catalogue", section_keys, COUNT(section_keys), NULL);
@@ -231,7 +232,6 @@ static void load(void)
                       findings.items[0].text);
         abort();
     }
-    fy_document_destroy(document);
 }
 
 const struct ys_adopted *ys_adopted_all(enum ys_adopted_kind kind, size_t *count)

@@ -238,8 +238,7 @@ void ys_type_inherit(struct ys_field *field, const struct ys_field *adopted)
         const struct ys_unit *unit = field->unit;
         struct ys_field own = *field;
         *field = copy_field(adopted);
-        field->fields =
-            adopted->field_count > 0 ? ys_new(adopted->field_count * sizeof *field->fields) : NULL;
+        field->fields = adopted->field_count > 0 ? ys_new(adopted->field_count * sizeof *field->fields) : NULL;
         for (size_t i = 0; i < adopted->field_count; i++)
             field->fields[i] = copy_field(&adopted->fields[i]);
         field->length_place = length_place;

@@ -1,0 +1,211 @@
+/* Searching the catalogue. */
+#include "design/search.h"
+
+#include <ctype.h>
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "design/memory.h"
+#include "design/value.h"
+#include "design/words.h"
+
+/* One way of fitting. */
+typedef bool fits_fn(const struct ys_adopted *adopted, const char *words);
+
+static bool has_number(const struct ys_adopted *adopted, const char *words)
+{
+    char *end;
+    size_t length = strlen(words);
+    bool prefixed = length > 2 && words[0] == '0' && (words[1] == 'x' || words[1] == 'X');
+    if (!prefixed && length != 4)
+        return false;
+    unsigned long number = strtoul(words, &end, 16);
+    return *end == '\0' && number == adopted->number;
+}
+
+static bool has_name(const struct ys_adopted *adopted, const char *words)
+{
+    return ys_word_is_equal(adopted->name, words) ||
+           (adopted->symbol != NULL && adopted->symbol[0] != '\0' && strcmp(adopted->symbol, words) == 0);
+}
+
+/* Whether `text` holds `part` of `length` characters, in whatever case. */
+static bool holds(const char *text, const char *part, size_t length)
+{
+    for (; text != NULL && *text != '\0'; text++) {
+        size_t same = 0;
+        while (same < length && text[same] != '\0' &&
+               tolower((unsigned char)text[same]) == tolower((unsigned char)part[same]))
+            same++;
+        if (same == length)
+            return true;
+    }
+    return false;
+}
+
+static bool holds_all(const char *text, const char *more, const char *words)
+{
+    while (*words != '\0') {
+        size_t length = strcspn(words, " ");
+        if (length > 0 && !holds(text, words, length) && !holds(more, words, length))
+            return false;
+        words += length;
+        words += strspn(words, " ");
+    }
+    return true;
+}
+
+static bool has_parts_of_name(const struct ys_adopted *adopted, const char *words)
+{
+    return holds_all(adopted->name, NULL, words);
+}
+
+static bool has_words_anywhere(const struct ys_adopted *adopted, const char *words)
+{
+    return holds_all(adopted->name, adopted->about, words);
+}
+
+static void lower(char *to, const char *from, size_t size)
+{
+    size_t i = 0;
+    for (; from[i] != '\0' && i + 1 < size; i++)
+        to[i] = (char)tolower((unsigned char)from[i]);
+    to[i] = '\0';
+}
+
+/* A typo or two away from the whole name, or from one of its words. */
+static bool is_near(const struct ys_adopted *adopted, const char *words)
+{
+    char name[64];
+    char wanted[64];
+    char *save = NULL;
+    size_t allowed = strlen(words) < 6 ? 1 : 2;
+    lower(name, adopted->name, sizeof name);
+    lower(wanted, words, sizeof wanted);
+    if (ys_word_distance(name, wanted) <= allowed)
+        return true;
+    for (const char *word = strtok_r(name, " ", &save); word != NULL; word = strtok_r(NULL, " ", &save)) {
+        if (ys_word_distance(word, wanted) <= allowed && strlen(word) > 3)
+            return true;
+    }
+    return false;
+}
+
+static void find_all(struct ys_search *search, fits_fn *fits, const char *words)
+{
+    for (int kind = 0; kind < YS_ADOPTED_KINDS; kind++) {
+        size_t count = 0;
+        const struct ys_adopted *items = ys_adopted_all((enum ys_adopted_kind)kind, &count);
+        for (size_t i = 0; i < count; i++) {
+            if (!fits(&items[i], words))
+                continue;
+            search->found = ys_grow(search->found, search->count, sizeof(const struct ys_adopted *));
+            search->found[search->count++] = &items[i];
+        }
+    }
+}
+
+void ys_search_run(struct ys_search *search, const char *words)
+{
+    static fits_fn *const ways[] = {has_number, has_name, has_parts_of_name, has_words_anywhere, is_near};
+    for (size_t i = 0; i < sizeof ways / sizeof ways[0] && search->count == 0; i++) {
+        find_all(search, ways[i], words);
+        search->guessed = ways[i] == is_near;
+    }
+}
+
+void ys_search_clear(struct ys_search *search)
+{
+    free(search->found);
+    *search = (struct ys_search){.found = NULL};
+}
+
+const char *ys_adopted_kind_name(enum ys_adopted_kind kind)
+{
+    static const char *const names[] = {
+        [YS_ADOPTED_SERVICE] = "service",         [YS_ADOPTED_CHARACTERISTIC] = "characteristic",
+        [YS_ADOPTED_DESCRIPTOR] = "descriptor",   [YS_ADOPTED_UNIT] = "unit",
+        [YS_ADOPTED_FORMAT] = "format",           [YS_ADOPTED_APPEARANCE] = "appearance",
+        [YS_ADOPTED_ADVERTISING] = "advertising",
+    };
+    return names[kind];
+}
+
+/* fragments */
+
+static void print_characteristic(FILE *stream, const char *indent, const char *name)
+{
+    char small[64];
+    lower(small, name, sizeof small);
+    (void)fprintf(stream, "%s- {name: %s, read: open, handler: read}\n", indent, small);
+}
+
+void ys_adopted_print_fragment(FILE *stream, const struct ys_adopted *adopted)
+{
+    char small[64];
+    lower(small, adopted->name, sizeof small);
+    switch (adopted->kind) {
+    case YS_ADOPTED_SERVICE:
+        if (adopted->number < 0x1802) /* made from device */
+            return;
+        (void)fprintf(stream, "services:\n  - name: %s\n    characteristics:%s\n", small,
+                      adopted->has_count > 0 ? "" : " []");
+        for (size_t i = 0; i < adopted->has_count; i++)
+            print_characteristic(stream, "      ", adopted->has[i]);
+        break;
+    case YS_ADOPTED_CHARACTERISTIC:
+        print_characteristic(stream, "", adopted->name);
+        break;
+    case YS_ADOPTED_UNIT:
+        (void)fprintf(stream, "unit: %s\n", adopted->name);
+        break;
+    case YS_ADOPTED_FORMAT:
+        (void)fprintf(stream, "format: %s\n", adopted->name);
+        break;
+    case YS_ADOPTED_APPEARANCE:
+        (void)fprintf(stream, "appearance: 0x%04X\n", adopted->number);
+        break;
+    default:
+        break;
+    }
+}
+
+/* layouts */
+
+static void print_step(FILE *stream, const struct ys_field *field)
+{
+    if (field->halvings > 0)
+        (void)fprintf(stream, ", in steps of 1/%ld", 1L << field->halvings);
+    else if (field->has_resolution)
+        (void)fprintf(stream, ", in steps of %g", (double)field->multiplier * pow(10, field->exponent));
+    if (field->unit != NULL)
+        (void)fprintf(stream, "%s %s", field->has_resolution ? "" : ", in", field->unit->symbol);
+}
+
+static void print_field(FILE *stream, const struct ys_field *field, const char *name)
+{
+    (void)fprintf(stream, "%-16s %s", name, field->format->name);
+    if (field->format->size == 0 && field->length > 0)
+        (void)fprintf(stream, ", %llu byte%s at most", (unsigned long long)field->length,
+                      field->length == 1 ? "" : "s");
+    print_step(stream, field);
+    if (field->most > 0)
+        (void)fprintf(stream, ", up to %llu of them", (unsigned long long)field->most);
+    if (field->depends_text != NULL)
+        (void)fprintf(stream, ", %s %s", field->unless ? "unless" : "when", field->depends_text);
+    for (size_t i = 0; i < field->bit_count; i++)
+        (void)fprintf(stream, "%s%zu %s", i > 0 ? ", " : ": ", i, field->bits[i]);
+    (void)fputc('\n', stream);
+}
+
+void ys_adopted_print_layout(FILE *stream, const struct ys_adopted *adopted)
+{
+    const struct ys_field *type = adopted->type;
+    if (type == NULL)
+        return;
+    if (type->field_count == 0)
+        print_field(stream, type, "value");
+    for (size_t i = 0; i < type->field_count; i++)
+        print_field(stream, &type->fields[i], type->fields[i].name);
+}
