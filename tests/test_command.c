@@ -144,6 +144,7 @@ static void the_table_is_printed_and_as_json(void **state)
     assert_string_equal(json_string_value(json_object_get(name, "value")), "546f7276616e65205432");
     json_t *torque = json_array_get(attributes, 8);
     assert_true(json_is_null(json_object_get(torque, "value")));
+    assert_int_equal(json_string_length(json_object_get(root, "database_hash")), 32);
     assert_string_equal(json_string_value(json_object_get(json_object_get(torque, "rights"), "notify")), "open");
     assert_string_equal(json_string_value(json_object_get(root, "scan_response")), "0b09546f7276616e65205432");
     json_decref(root);

@@ -5,6 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "design/hash.h"
 #include "design/layout.h"
 #include "design/payload.h"
 #include "design/value.h"
@@ -532,6 +533,69 @@ static void a_definition_is_laid_out_in_the_order_of_handles(void **state)
     ys_design_free(design);
 }
 
+/* Core 5.4 Vol 3 Part G, appendix B: the example of the standard. */
+static void the_database_hash_is_that_of_the_standards_example(void **state)
+{
+    static const struct {
+        uint16_t handle;
+        uint16_t type;
+        const char *value;
+    } example[] = {
+        {0x01, 0x2800, "0018"},           {0x02, 0x2803, "0a 0300 002a"}, {0x04, 0x2803, "02 0500 012a"},
+        {0x06, 0x2800, "0118"},           {0x07, 0x2803, "20 0800 052a"}, {0x09, 0x2902, ""},
+        {0x0a, 0x2803, "0a 0b00 292b"},   {0x0c, 0x2803, "02 0d00 2a2b"}, {0x0e, 0x2800, "0818"},
+        {0x0f, 0x2802, "1400 1600 0f18"}, {0x10, 0x2803, "a2 1100 182a"}, {0x12, 0x2902, ""},
+        {0x13, 0x2900, "0000"},           {0x14, 0x2801, "0f18"},         {0x15, 0x2803, "02 1600 192a"},
+    };
+    struct ys_hashed attributes[COUNT(example)];
+    uint8_t values[COUNT(example)][8];
+    uint8_t hash[16];
+    (void)state;
+    for (size_t i = 0; i < COUNT(example); i++)
+        attributes[i] = (struct ys_hashed){.handle = example[i].handle,
+                                           .type = example[i].type,
+                                           .value = values[i],
+                                           .length = from_hex(example[i].value, values[i], 8)};
+    assert_true(ys_database_hash(attributes, COUNT(example), hash));
+    assert_hex(hash, 16, "f1ca2d48ecf58bac8a8830bbb9fba990");
+}
+
+/* Of a definition, the same as of its attributes by hand; and another as soon as one of them changes. */
+static void the_hash_of_a_definition_changes_with_its_table_only(void **state)
+{
+    static const char *const texts[] = {
+        WITH("{name: a, uuid: +1, format: uint8, read: open, notify: open, value: 1}"),
+        WITH("{name: b, uuid: +1, format: uint16, read: open, notify: open, value: 7}"), /* the same table */
+        WITH("{name: a, uuid: +2, format: uint8, read: open, notify: open, value: 1}"),
+        WITH("{name: a, uuid: +1, format: uint8, read: open, value: 1}"),
+    };
+    uint8_t hashes[COUNT(texts)][16];
+    (void)state;
+    for (size_t i = 0; i < COUNT(texts); i++) {
+        struct ys_design *design = read_text(texts[i]);
+        struct ys_layout *layout = ys_layout_new(design);
+        assert_true(ys_layout_hash(layout, hashes[i]));
+        ys_layout_free(layout);
+        ys_design_free(design);
+    }
+    assert_memory_equal(hashes[0], hashes[1], 16);
+    assert_memory_not_equal(hashes[0], hashes[2], 16);
+    assert_memory_not_equal(hashes[0], hashes[3], 16);
+    const struct ys_hashed by_hand[] = {
+        {1, 0x2800, (const uint8_t *)"\x00\x18", 2},
+        {2, 0x2803, (const uint8_t *)"\x02\x03\x00\x00\x2a", 5},
+        {4, 0x2803, (const uint8_t *)"\x02\x05\x00\x01\x2a", 5},
+        {6, 0x2800, (const uint8_t *)"\x01\x18", 2},
+        {7, 0x2800, (const uint8_t *)"\x52\x6a\x7b\xe0\xc1\xd4\x37\x9a\x6f\x4e\x1c\x2b\x00\x00\x8d\x5f", 16},
+        {8, 0x2803, (const uint8_t *)"\x12\x09\x00\x52\x6a\x7b\xe0\xc1\xd4\x37\x9a\x6f\x4e\x1c\x2b\x01\x00\x8d\x5f",
+         19},
+        {10, 0x2902, NULL, 0},
+    };
+    uint8_t hash[16];
+    assert_true(ys_database_hash(by_hand, COUNT(by_hand), hash));
+    assert_memory_equal(hash, hashes[0], 16);
+}
+
 static void the_payload_has_flags_services_and_the_name(void **state)
 {
     struct ys_design *design = read_text(DEVICE "advertising: {interval: 100 ms, services: [battery, s]}\n"
@@ -576,6 +640,8 @@ int main(void)
         cmocka_unit_test(the_nearest_word_is_what_was_meant),
         cmocka_unit_test(durations_need_a_unit_and_are_exact),
         cmocka_unit_test(a_definition_is_laid_out_in_the_order_of_handles),
+        cmocka_unit_test(the_database_hash_is_that_of_the_standards_example),
+        cmocka_unit_test(the_hash_of_a_definition_changes_with_its_table_only),
         cmocka_unit_test(the_payload_has_flags_services_and_the_name),
         cmocka_unit_test(services_that_do_not_fit_are_said_with_their_budget),
     };

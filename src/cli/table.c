@@ -6,6 +6,7 @@
 #include <yarnswift/advertisement.h>
 
 #include "cli/cli.h"
+#include "design/hash.h"
 #include "design/payload.h"
 #include "design/value.h"
 #include "wire/hex.h"
@@ -122,12 +123,21 @@ static void print_uuids(const struct ys_layout *layout)
     }
 }
 
+static void print_hash(const struct ys_layout *layout)
+{
+    uint8_t hash[16];
+    char text[40];
+    if (ys_layout_hash(layout, hash))
+        (void)printf("\ndatabase hash  %s\n", ys_hex_format(hash, sizeof hash, "", text, sizeof text));
+}
+
 static void print_text(const struct ys_design *design, const struct ys_layout *layout)
 {
     (void)printf("%-6s  %-32s %-36s %5s  %-26s %s\n", "handle", "attribute", "type", "bytes", "rights", "value");
     for (size_t i = 0; i < layout->count; i++)
         print_row(layout, i);
     print_uuids(layout);
+    print_hash(layout);
     if (design->advertises) {
         struct ys_payload payload = ys_payload_compose(design);
         print_payload("advertisement", payload.data, payload.data_length);
@@ -171,6 +181,11 @@ static void print_json(const struct ys_design *design, const struct ys_layout *l
         (void)json_array_append_new(attributes, json_row(layout, i));
     (void)json_object_set_new(root, "device", json_string(design->name));
     (void)json_object_set_new(root, "attributes", attributes);
+    uint8_t hash[16];
+    char hash_text[40];
+    if (ys_layout_hash(layout, hash))
+        (void)json_object_set_new(root, "database_hash",
+                                  json_string(ys_hex_format(hash, sizeof hash, "", hash_text, sizeof hash_text)));
     (void)json_object_set_new(root, "values_size", json_integer(layout->values_size));
     if (design->advertises) {
         char hex[80];
