@@ -110,9 +110,9 @@ static void every_fragment_is_a_good_definition(void **state)
             (void)fputs("services: []\n", stream);
         (void)fclose(stream);
         struct ys_design *design = ys_design_read("fragment.device.yaml", text, length);
-        if (design->findings.count > 0)
+        if (design->findings.errors + design->findings.warnings > 0)
             print_error("%s\n%s\n", text, design->findings.items[0].text);
-        assert_int_equal(design->findings.count, 0);
+        assert_int_equal(design->findings.errors + design->findings.warnings, 0); /* advice there may be */
         ys_design_free(design);
         free(text);
     }
@@ -130,9 +130,11 @@ static void every_fragment_is_a_good_definition(void **state)
     }
     (void)fclose(stream);
     struct ys_design *design = ys_design_read("all.device.yaml", text, length);
-    for (size_t i = 0; i < design->findings.count; i++)
-        print_error("%s\n", design->findings.items[i].text);
-    assert_int_equal(design->findings.count, 0);
+    for (size_t i = 0; i < design->findings.count; i++) {
+        if (design->findings.items[i].severity != YS_ADVICE)
+            print_error("%s\n", design->findings.items[i].text);
+    }
+    assert_int_equal(design->findings.errors + design->findings.warnings, 0);
     ys_design_free(design);
     free(text);
 }

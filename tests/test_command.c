@@ -58,7 +58,7 @@ static void wrong_options_and_files_are_one_line_and_status_2(void **state)
         {"frobnicate", "there is no verb \"frobnicate\"; see yarnswift --help"},
         {"--frobnicate", "there is no option --frobnicate; see yarnswift --help"},
         {"check", "yarnswift check: name a definition, such as NAME.device.yaml"},
-        {"check --jsn x", "yarnswift check: there is no option --jsn; see --help"},
+        {"check --frobnicate x", "yarnswift check: there is no option --frobnicate; see --help"},
         {"table --jsno x", "yarnswift table: there is no option --jsno; did you mean --json?"},
         {"table -x x", "yarnswift table: there is no option -x; see --help"},
         {"table --json=1 x", "yarnswift table: --json takes no value"},
@@ -123,6 +123,49 @@ static void every_fault_of_a_bad_one_has_a_line_with_its_place(void **state)
     assert_string_equal(outcome.out, expected);
 }
 
+static void warnings_fail_a_strict_check_only(void **state)
+{
+    const char *path = scratch_file("warned.device.yaml", "device: {name: T2}\n"
+                                                          "advertising: {interval: 1 s, services: [heart rate]}\n"
+                                                          "services:\n"
+                                                          "  - {name: heart rate, characteristics: []}\n");
+    (void)state;
+    struct outcome outcome = run_on("check", path);
+    assert_int_equal(outcome.status, 0);
+    assert_non_null(strstr(outcome.out, "1 warning\n"));
+    assert_int_equal(run_on("check --strict", path).status, 2);
+    assert_int_equal(run_command("check --strict '" WRENCH "'").status, 0);
+}
+
+static void findings_come_as_json_with_their_codes(void **state)
+{
+    const char *path = scratch_file("coded.device.yaml", "device: {nmae: T2}\n"
+                                                         "advertising: {interval: 1 ms}\n"
+                                                         "services: []\n");
+    static const struct {
+        int line;
+        int column;
+        const char *code;
+    } expected[] = {{1, 10, "key-unknown"}, {1, 10, "key-missing"}, {2, 25, "interval"}};
+    (void)state;
+    struct outcome outcome = run_on("check --json", path);
+    assert_int_equal(outcome.status, 2);
+    assert_string_equal(outcome.err, "");
+    json_t *root = json_loads(outcome.out, 0, NULL);
+    json_t *findings = json_object_get(root, "findings");
+    assert_true(json_is_false(json_object_get(root, "good")));
+    assert_int_equal(json_array_size(findings), COUNT(expected));
+    for (size_t i = 0; i < COUNT(expected); i++) {
+        json_t *finding = json_array_get(findings, i);
+        assert_int_equal(json_integer_value(json_object_get(finding, "line")), expected[i].line);
+        assert_int_equal(json_integer_value(json_object_get(finding, "column")), expected[i].column);
+        assert_string_equal(json_string_value(json_object_get(finding, "code")), expected[i].code);
+        assert_string_equal(json_string_value(json_object_get(finding, "severity")), "error");
+        assert_string_equal(json_string_value(json_object_get(finding, "file")), path);
+    }
+    json_decref(root);
+}
+
 /* table */
 
 static void the_table_is_printed_and_as_json(void **state)
@@ -132,7 +175,7 @@ static void the_table_is_printed_and_as_json(void **state)
     assert_int_equal(outcome.status, 0);
     assert_non_null(strstr(outcome.out, "0x0009      value"));
     assert_non_null(strstr(outcome.out, "52 6a 7b e0 c1 d4 37 9a 6f 4e 1c 2b 01 00 8d 5f")); /* in air order */
-    assert_non_null(strstr(outcome.out, "advertisement: 21 of 31 bytes, 10 left"));
+    assert_non_null(strstr(outcome.out, "advertisement: 25 of 31 bytes, 6 left"));
     outcome = run_on("table --json", WRENCH);
     json_t *root = json_loads(outcome.out, 0, NULL);
     assert_non_null(root);
@@ -147,6 +190,32 @@ static void the_table_is_printed_and_as_json(void **state)
     assert_int_equal(json_string_length(json_object_get(root, "database_hash")), 32);
     assert_string_equal(json_string_value(json_object_get(json_object_get(torque, "rights"), "notify")), "open");
     assert_string_equal(json_string_value(json_object_get(root, "scan_response")), "0b09546f7276616e65205432");
+    json_decref(root);
+}
+
+/* catalogue */
+
+static void the_catalogue_is_searched(void **state)
+{
+    (void)state;
+    struct outcome outcome = run_command("catalogue battery");
+    assert_int_equal(outcome.status, 0);
+    assert_non_null(strstr(outcome.out, "service 0x180F Battery\n"));
+    assert_non_null(strstr(outcome.out, "      - name: battery\n"));
+    outcome = run_command("catalogue humidty");
+    assert_int_equal(outcome.status, 0);
+    assert_non_null(strstr(outcome.out, "nothing is named \"humidty\"; near to it:\n"));
+    assert_non_null(strstr(outcome.out, "uint16, in steps of 0.01 %"));
+    outcome = run_command("catalogue xyzzy");
+    assert_int_equal(outcome.status, 1);
+    assert_string_equal(outcome.out, "");
+    assert_int_equal(count_lines(outcome.err), 1);
+    assert_true(count_lines(run_command("catalogue").out) > 250);
+    outcome = run_command("catalogue --json 0x2A19");
+    json_t *root = json_loads(outcome.out, 0, NULL);
+    json_t *found = json_array_get(json_object_get(root, "found"), 0);
+    assert_string_equal(json_string_value(json_object_get(found, "name")), "Battery Level");
+    assert_string_equal(json_string_value(json_object_get(found, "kind")), "characteristic");
     json_decref(root);
 }
 
@@ -225,7 +294,7 @@ static void the_demo_tells_what_happens_step_by_step(void **state)
         "wrench  is ready: address",
         "wrench  advertises every 100 ms",
         "tablet  scans for \"Torvane T2\"",
-        "promises tightening",
+        "promises tightening, battery",
         "tablet  has connected, every 30 ms",
         "tablet  has agreed on an MTU of 247 bytes",
         "live torque                            5f8d0001-2b1c-4e6f-9a37-d4c1e07b6a52 read, notify",
@@ -340,6 +409,9 @@ int main(void)
         cmocka_unit_test(a_full_disk_is_said),
         cmocka_unit_test(a_good_definition_is_summed_up),
         cmocka_unit_test(every_fault_of_a_bad_one_has_a_line_with_its_place),
+        cmocka_unit_test(warnings_fail_a_strict_check_only),
+        cmocka_unit_test(findings_come_as_json_with_their_codes),
+        cmocka_unit_test(the_catalogue_is_searched),
         cmocka_unit_test(the_table_is_printed_and_as_json),
         cmocka_unit_test(generating_writes_two_files_and_leaves_them_when_they_are_right),
         cmocka_unit_test(what_the_user_wrote_is_never_touched),

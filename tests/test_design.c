@@ -20,11 +20,12 @@
 
 /* A definition with one service of these characteristics. */
 #define WITH(characteristics)                                                                                          \
-    HEAD "services:\n"                                                                                                 \
-         "  - name: s\n"                                                                                               \
-         "    uuid: " LONG "\n"                                                                                        \
-         "    characteristics:\n"                                                                                      \
-         "      - " characteristics "\n"
+    DEVICE "advertising: {interval: 100 ms, services: [s]}\n"                                                          \
+           "services:\n"                                                                                               \
+           "  - name: s\n"                                                                                             \
+           "    uuid: " LONG "\n"                                                                                      \
+           "    characteristics:\n"                                                                                    \
+           "      - " characteristics "\n"
 
 static struct ys_design *read_text(const char *text)
 {
@@ -38,9 +39,10 @@ static char *all_findings(const struct ys_design *design)
     size_t size = 0;
     FILE *stream = open_memstream(&text, &size);
     for (size_t i = 0; i < design->findings.count; i++) {
+        static const char *const words[] = {"error", "warning", "advice"};
         const struct ys_finding *finding = &design->findings.items[i];
-        (void)fprintf(stream, "%d:%d %s: %s\n", finding->place.line, finding->place.column,
-                      finding->severity == YS_ERROR ? "error" : "warning", finding->text);
+        (void)fprintf(stream, "%d:%d %s: %s\n", finding->place.line, finding->place.column, words[finding->severity],
+                      finding->text);
     }
     (void)fclose(stream);
     return text;
@@ -209,6 +211,12 @@ static const struct {
      "7:77 error: this stand_in has no step: add it\n"},
     {WITH("{name: a, uuid: +1, format: utf8s, read: open, value: x, stand_in: {shape: constant, from: 1}}"),
      "7:77 error: only a number can move by itself: give \"a\" a value\n"},
+    {HEAD "services:\n  - {name: heart rate, characteristics: []}\n",
+     "4:6 warning: the service Heart Rate must have the characteristic Heart Rate Measurement (0x2A37): add it\n"
+     "4:6 advice: \"heart rate\" is not advertised: a central that looks for it by its UUID will not find this "
+     "device\n"},
+    {WITH("{name: a, uuid: +1, format: utf8s, length: 21, notify: open, handler: read}"),
+     "7:16 advice: \"a\" can be 21 bytes long: a central that keeps the MTU of 23 is notified of the first 20\n"},
     {WITH("{name: &x a, uuid: *x, format: uint8, read: open, value: 1}"),
      "7:29 error: uuid is an alias: write its value here\n"},
 };
@@ -603,7 +611,7 @@ static void the_payload_has_flags_services_and_the_name(void **state)
                                                 "  - {name: s, uuid: " LONG ", characteristics: []}\n"
                                                 "  - {name: battery, characteristics: []}\n");
     (void)state;
-    assert_int_equal(design->findings.count, 0);
+    assert_int_equal(design->findings.errors, 0);
     struct ys_payload payload = ys_payload_compose(design);
     assert_hex(payload.data, payload.data_length, "020106 03030f18 1107526a7be0c1d4379a6f4e1c2b00008d5f");
     assert_hex(payload.response, payload.response_length, "03095432");

@@ -33,7 +33,12 @@ grep -o '{"[a-z_ ]*", [a-z_]*, \(true\|false\)}' "$root/src/design/read.c" "$roo
     grep -q "\`$key\`" "$root/docs/definition.md" || { echo "docs/definition.md lacks the key $key"; exit 1; }
 done
 
-for document in README.md CONTRIBUTING.md docs/definition.md docs/architecture.md docs/porting.md docs/fidelity.md; do
+# Each code of a finding is explained, and there are no others.
+grep -rhoE 'YS_(ERROR|WARNING|ADVICE), "[a-z-]+"|(error|unknown)\(node, "[a-z-]+"' "$root"/src/design/*.c | sed 's/.*"\(.*\)"/\1/' | sort -u >"$work/codes"
+sed -n 's/^| `\([a-z-]*\)` | .*/\1/p' "$root/docs/checks.md" | sort -u >"$work/explained"
+diff "$work/codes" "$work/explained"
+
+for document in README.md CONTRIBUTING.md docs/definition.md docs/architecture.md docs/porting.md docs/fidelity.md docs/checks.md; do
     grep -o '](\([^)#]*\))' "$root/$document" | sed 's/](\(.*\))/\1/' | while read -r link; do
         test -e "$root/$(dirname "$document")/$link" || { echo "$document links $link, which is not there"; exit 1; }
     done

@@ -1,10 +1,30 @@
 /* yarnswift check: says what is wrong with definitions. */
+#include <jansson.h>
+
 #include "cli/cli.h"
+
+struct input {
+    struct files files;
+    bool strict;
+    bool json;
+};
 
 static error_t parse(int key, char *argument, struct argp_state *state)
 {
+    struct input *input = state->input;
     (void)argument;
-    return key == ARGP_KEY_ARGS ? take_files(state, state->input) : ARGP_ERR_UNKNOWN;
+    switch (key) {
+    case 's':
+        input->strict = true;
+        return 0;
+    case 'j':
+        input->json = true;
+        return 0;
+    case ARGP_KEY_ARGS:
+        return take_files(state, &input->files);
+    default:
+        return ARGP_ERR_UNKNOWN;
+    }
 }
 
 static const char *plural(size_t count)
@@ -12,26 +32,51 @@ static const char *plural(size_t count)
     return count == 1 ? "" : "s";
 }
 
-static bool check_one(const char *path)
+static void print_summary(const struct ys_design *design, const struct ys_layout *layout, const char *path)
 {
-    struct ys_design *design = open_design(path);
-    size_t characteristics = 0;
-    if (design == NULL)
-        return false;
     size_t errors = design->findings.errors;
-    size_t warnings = design->findings.count - errors;
-    struct ys_layout *layout = lay_out(design);
-    bool good = layout != NULL;
+    size_t warnings = design->findings.warnings;
+    size_t advice = design->findings.count - errors - warnings;
+    size_t characteristics = 0;
     for (size_t i = 0; i < design->service_count; i++)
         characteristics += design->services[i].characteristic_count;
-    if (good)
+    if (layout != NULL)
         (void)printf("%s: good: %zu service%s, %zu characteristic%s, %zu attributes", path, design->service_count,
                      plural(design->service_count), characteristics, plural(characteristics), layout->count);
     else
         (void)printf("%s: %zu error%s", path, errors, plural(errors));
     if (warnings > 0)
         (void)printf(", %zu warning%s", warnings, plural(warnings));
+    if (advice > 0)
+        (void)printf(", %zu piece%s of advice", advice, plural(advice));
     (void)putchar('\n');
+}
+
+static void add_findings(json_t *list, const struct ys_design *design)
+{
+    for (size_t i = 0; i < design->findings.count; i++) {
+        const struct ys_finding *finding = &design->findings.items[i];
+        (void)json_array_append_new(list, json_pack("{s:s, s:i, s:i, s:s, s:s, s:s}", "file", design->file, "line",
+                                                    finding->place.line, "column", finding->place.column, "severity",
+                                                    severity_word(finding->severity), "code", finding->code, "text",
+                                                    finding->text));
+    }
+}
+
+/* Checks one file; its findings go to `list` or, where that is NULL, to the terminal. */
+static bool check_one(const char *path, bool strict, json_t *list)
+{
+    struct ys_design *design = read_design(path);
+    if (design == NULL)
+        return false;
+    struct ys_layout *layout = lay_out(design);
+    bool good = layout != NULL && (!strict || design->findings.warnings == 0);
+    if (list != NULL) {
+        add_findings(list, design);
+    } else {
+        print_findings(design);
+        print_summary(design, layout, path);
+    }
     ys_layout_free(layout);
     ys_design_free(design);
     return good;
@@ -39,22 +84,35 @@ static bool check_one(const char *path)
 
 int verb_check(int argc, char **argv)
 {
+    static const struct argp_option options[] = {
+        {"strict", 's', NULL, 0, "Let warnings fail, too", 0},
+        {"json", 'j', NULL, 0, "Print the findings as JSON: file, line, column, severity, code, text", 0},
+        {0}};
     static const struct argp argp = {
+        .options = options,
         .parser = parse,
         .args_doc = "DEFINITION...",
         .doc =
             "Reads definitions (NAME.device.yaml) and says all that is wrong with them, each thing with its line and "
-            "column and with what to do about it.\vExit status: 0 they are good (warnings or not), 2 they are not.",
+            "column and with what to do about it. Errors are wrong, warnings probably are, advice is only advice.\v"
+            "Exit status: 0 they are good, 2 they are not.",
     };
-    struct files files = {.count = 0};
+    struct input input = {.json = false};
     bool good = true;
-    if (!parse_options(&argp, argc, argv, &files))
+    if (!parse_options(&argp, argc, argv, &input))
         return EXIT_BAD_INPUT;
-    if (files.count == 0) {
+    if (input.files.count == 0) {
         (void)complain(argv[0], "name a definition, such as NAME.device.yaml");
         return EXIT_BAD_INPUT;
     }
-    for (int i = 0; i < files.count; i++)
-        good &= check_one(files.paths[i]);
+    json_t *list = input.json ? json_array() : NULL;
+    for (int i = 0; i < input.files.count; i++)
+        good &= check_one(input.files.paths[i], input.strict, list);
+    if (list != NULL) {
+        json_t *root = json_pack("{s:b, s:o}", "good", good, "findings", list);
+        (void)json_dumpf(root, stdout, JSON_INDENT(2));
+        (void)putchar('\n');
+        json_decref(root);
+    }
     return good ? EXIT_AS_EXPECTED : EXIT_BAD_INPUT;
 }

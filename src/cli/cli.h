@@ -54,6 +54,12 @@ bool parse_number(const char *text, unsigned long long *number);
 
 /* files.c */
 
+/* "error", "warning" or "advice". */
+const char *severity_word(enum ys_severity severity);
+
+/* Reads a definition. NULL, after a line, if there is no such file. */
+struct ys_design *read_design(const char *path);
+
 /* Reads a definition and prints its findings. NULL, after a line, if there is no such file. */
 struct ys_design *open_design(const char *path);
 

@@ -63,15 +63,21 @@ int finish(int status)
     return EXIT_BAD_INPUT;
 }
 
+const char *severity_word(enum ys_severity severity)
+{
+    static const char *const words[] = {[YS_ERROR] = "error", [YS_WARNING] = "warning", [YS_ADVICE] = "advice"};
+    return words[severity];
+}
+
 static void print_finding(const struct ys_design *design, const struct ys_finding *finding)
 {
-    static const char *const words[] = {[YS_ERROR] = "error", [YS_WARNING] = "warning"};
-    static const char *const colours[] = {[YS_ERROR] = "\033[1;31m", [YS_WARNING] = "\033[1;33m"};
+    static const char *const colours[] = {
+        [YS_ERROR] = "\033[1;31m", [YS_WARNING] = "\033[1;33m", [YS_ADVICE] = "\033[1;34m"};
     bool colour = wants_colour(stderr);
     (void)fputs(design->file, stderr);
     if (finding->place.line > 0)
         (void)fprintf(stderr, ":%d:%d", finding->place.line, finding->place.column);
-    (void)fprintf(stderr, ": %s%s:%s %s\n", colour ? colours[finding->severity] : "", words[finding->severity],
+    (void)fprintf(stderr, ": %s%s:%s %s\n", colour ? colours[finding->severity] : "", severity_word(finding->severity),
                   colour ? "\033[0m" : "", finding->text);
 }
 
@@ -81,7 +87,7 @@ void print_findings(const struct ys_design *design)
         print_finding(design, &design->findings.items[i]);
 }
 
-struct ys_design *open_design(const char *path)
+struct ys_design *read_design(const char *path)
 {
     size_t length = 0;
     char *text = read_file(path, DEFINITION_MOST, &length);
@@ -92,7 +98,14 @@ struct ys_design *open_design(const char *path)
     }
     struct ys_design *design = ys_design_read(path, text, length);
     free(text);
-    print_findings(design);
+    return design;
+}
+
+struct ys_design *open_design(const char *path)
+{
+    struct ys_design *design = read_design(path);
+    if (design != NULL)
+        print_findings(design);
     return design;
 }
 

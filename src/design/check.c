@@ -30,10 +30,10 @@ static void unknown_uuid(struct ys_design *design, struct ys_place place, enum y
     const char *names[NAMES_MOST];
     const char *nearest = ys_word_nearest(text, names, ys_adopted_names(kind, names, NAMES_MOST));
     if (nearest != NULL)
-        ys_findings_add(&design->findings, YS_ERROR, place, "no adopted UUID is named \"%s\"; did you mean \"%s\"?",
-                        text, nearest);
+        ys_findings_add(&design->findings, YS_ERROR, "uuid-unknown", place,
+                        "no adopted UUID is named \"%s\"; did you mean \"%s\"?", text, nearest);
     else
-        ys_findings_add(&design->findings, YS_ERROR, place,
+        ys_findings_add(&design->findings, YS_ERROR, "uuid-unknown", place,
                         "\"%s\" is no UUID: write an adopted name, 0x180F, 128 bits as 8-4-4-4-12 digits%s", text,
                         kind == YS_ADOPTED_CHARACTERISTIC ? ", or an offset such as +1" : "");
 }
@@ -54,14 +54,14 @@ static void resolve_uuid(struct ys_design *design, enum ys_adopted_kind kind, co
     if (adopted != NULL) {
         *uuid = ys_uuid_of(adopted->number);
     } else if (text == NULL) {
-        ys_findings_add(&design->findings, YS_ERROR, place,
+        ys_findings_add(&design->findings, YS_ERROR, "uuid-missing", place,
                         "\"%s\" is no adopted name and has no uuid: add a uuid of its own%s", name,
                         base != NULL ? ", or an offset such as +1" : "");
     } else if (base != NULL && parse_offset(text, &offset)) {
         if (base->length == 16)
             *uuid = ys_uuid_plus(base, offset);
         else if (base->length != 0)
-            ys_findings_add(&design->findings, YS_ERROR, place,
+            ys_findings_add(&design->findings, YS_ERROR, "uuid-offset", place,
                             "an offset needs a service with a 128-bit UUID: write the whole UUID");
     } else if (ys_uuid_parse(text, strlen(text), uuid)) {
         if (uuid->length == 4) /* ATT knows no 32-bit UUIDs: Core 5.4 Vol 3 Part F 3.2.1 */
@@ -70,7 +70,7 @@ static void resolve_uuid(struct ys_design *design, enum ys_adopted_kind kind, co
         unknown_uuid(design, place, kind, text);
     }
     if (uuid->length == 16 && ys_uuid_is_adopted(uuid))
-        ys_findings_add(&design->findings, YS_ERROR, place,
+        ys_findings_add(&design->findings, YS_ERROR, "uuid-reserved", place,
                         "this UUID lies in the range that the standard keeps for itself: draw a random one");
 }
 
@@ -82,10 +82,10 @@ static void check_service_uuids(struct ys_design *design)
             if (design->services[j].uuid.length == 0 || !ys_uuid_is_equal(&service->uuid, &design->services[j].uuid))
                 continue;
             if (design->services[j].implied)
-                ys_findings_add(&design->findings, YS_ERROR, service->uuid_place,
+                ys_findings_add(&design->findings, YS_ERROR, "service-implied", service->uuid_place,
                                 "the service \"%s\" is made from device: leave it out", design->services[j].name);
             else
-                ys_findings_add(&design->findings, YS_ERROR, service->uuid_place,
+                ys_findings_add(&design->findings, YS_ERROR, "uuid-duplicate", service->uuid_place,
                                 "this is also the UUID of the service \"%s\": give each its own",
                                 design->services[j].name);
             break;
@@ -99,7 +99,7 @@ static void check_characteristic_uuid(struct ys_design *design, const struct ys_
     for (size_t i = 0; i < index && characteristic->uuid.length != 0; i++) {
         const struct ys_characteristic *other = &service->characteristics[i];
         if (other->uuid.length != 0 && other->name != NULL && ys_uuid_is_equal(&characteristic->uuid, &other->uuid)) {
-            ys_findings_add(&design->findings, YS_ERROR, characteristic->uuid_place,
+            ys_findings_add(&design->findings, YS_ERROR, "uuid-duplicate", characteristic->uuid_place,
                             "this is also the UUID of \"%s\": give each characteristic its own", other->name);
             return;
         }
@@ -132,7 +132,7 @@ static void check_names(struct ys_design *design, struct named *names, size_t co
         qsort(names, count, sizeof *names, compare_named);
     for (size_t i = 1; names != NULL && i < count; i++) {
         if (strcmp(names[i - 1].id, names[i].id) == 0)
-            ys_findings_add(&design->findings, YS_ERROR, names[i].place,
+            ys_findings_add(&design->findings, YS_ERROR, "name-clash", names[i].place,
                             "the %s \"%s\" has the same name in C as \"%s\": rename one", what, names[i].name,
                             names[i - 1].name);
     }
@@ -175,7 +175,7 @@ static void complete_format(struct ys_design *design, struct ys_characteristic *
         ys_type_inherit(&characteristic->type, adopted->type);
     if (characteristic->type.format == NULL) {
         if (!characteristic->faulty)
-            ys_findings_add(&design->findings, YS_ERROR, characteristic->place,
+            ys_findings_add(&design->findings, YS_ERROR, "format-missing", characteristic->place,
                             "\"%s\" has no format: say what its bytes are, such as format: uint16",
                             characteristic->name);
         characteristic->type.format = ys_format_find("bytes");
@@ -191,10 +191,10 @@ static void check_resolution(struct ys_design *design, const struct ys_field *fi
 {
     bool number = field->format->kind == YS_FORMAT_UNSIGNED || field->format->kind == YS_FORMAT_SIGNED;
     if (field->has_resolution && !number)
-        ys_findings_add(&design->findings, YS_ERROR, place,
+        ys_findings_add(&design->findings, YS_ERROR, "resolution", place,
                         "\"%s\" has a resolution, which only whole numbers have: leave it out", name);
     if ((field->multiplier > 1 || field->halvings > 0) && field->format->bits > 32)
-        ys_findings_add(&design->findings, YS_ERROR, place,
+        ys_findings_add(&design->findings, YS_ERROR, "resolution", place,
                         "\"%s\" is too wide for this resolution: take a format of at most 32 bits, or a power of ten",
                         name);
 }
@@ -222,7 +222,7 @@ static void resolve_dependence(struct ys_design *design, const struct ys_field *
         }
     }
     field->depends = false;
-    ys_findings_add(&design->findings, YS_ERROR, field->depends_place,
+    ys_findings_add(&design->findings, YS_ERROR, "flag-unknown", field->depends_place,
                     "no flags before it have a bit \"%s\": name one of their bits", field->depends_text);
 }
 
@@ -232,36 +232,40 @@ static void check_field(struct ys_design *design, const struct ys_field *whole, 
     struct ys_findings *findings = &design->findings;
     enum ys_format_kind kind = field->format->kind;
     if (kind == YS_FORMAT_STRUCT)
-        ys_findings_add(findings, YS_ERROR, field->place, "a field cannot be a structure itself: list its fields here");
+        ys_findings_add(findings, YS_ERROR, "structure", field->place,
+                        "a field cannot be a structure itself: list its fields here");
     if (kind != YS_FORMAT_FLAGS && field->bit_count > 0)
-        ys_findings_add(findings, YS_ERROR, field->place, "only flags have bits: give it a format such as boolean[8]");
+        ys_findings_add(findings, YS_ERROR, "structure", field->place,
+                        "only flags have bits: give it a format such as boolean[8]");
     if (field->bit_count > field->format->bits && kind == YS_FORMAT_FLAGS)
-        ys_findings_add(findings, YS_ERROR, field->place, "\"%s\" names %zu bits and has %u: take a longer format",
-                        field->name, field->bit_count, field->format->bits);
+        ys_findings_add(findings, YS_ERROR, "structure", field->place,
+                        "\"%s\" names %zu bits and has %u: take a longer format", field->name, field->bit_count,
+                        field->format->bits);
     if (field->format->size == 0 && kind != YS_FORMAT_STRUCT && field->length == 0)
-        ys_findings_add(findings, YS_ERROR, field->place, "\"%s\" has no length: say how many bytes it has",
+        ys_findings_add(findings, YS_ERROR, "length", field->place, "\"%s\" has no length: say how many bytes it has",
                         field->name);
     if (field->format->size != 0 && field->length != 0)
-        ys_findings_add(findings, YS_ERROR, field->length_place, "%s is always %u bytes long: leave the length out",
-                        field->format->name, field->format->size);
+        ys_findings_add(findings, YS_ERROR, "length", field->length_place,
+                        "%s is always %u bytes long: leave the length out", field->format->name, field->format->size);
     if (is_open_ended(field) && index + 1 < whole->field_count)
-        ys_findings_add(findings, YS_ERROR, field->place,
+        ys_findings_add(findings, YS_ERROR, "structure", field->place,
                         "\"%s\" can be of any length, so nothing can come behind it: make it the last", field->name);
     for (size_t i = 1; i < field->bit_count; i++) {
         for (size_t j = 0; j < i; j++) {
             if (ys_word_is_equal(field->bits[i], field->bits[j]))
-                ys_findings_add(findings, YS_ERROR, field->place, "\"%s\" has two bits \"%s\": rename one", field->name,
-                                field->bits[i]);
+                ys_findings_add(findings, YS_ERROR, "name-clash", field->place,
+                                "\"%s\" has two bits \"%s\": rename one", field->name, field->bits[i]);
         }
     }
     for (size_t i = 0; i < index; i++) {
         if (whole->fields[i].id != NULL && strcmp(whole->fields[i].id, field->id) == 0)
-            ys_findings_add(findings, YS_ERROR, field->place,
+            ys_findings_add(findings, YS_ERROR, "name-clash", field->place,
                             "the field \"%s\" has the same name in C as \"%s\": rename one", field->name,
                             whole->fields[i].name);
     }
     if (ys_is_keyword(field->id))
-        ys_findings_add(findings, YS_ERROR, field->place, "\"%s\" is a keyword of C or C++: rename it", field->name);
+        ys_findings_add(findings, YS_ERROR, "name-keyword", field->place, "\"%s\" is a keyword of C or C++: rename it",
+                        field->name);
     check_resolution(design, field, field->place, field->name);
     resolve_dependence(design, whole, index);
 }
@@ -272,12 +276,12 @@ static bool check_fields(struct ys_design *design, const struct ys_characteristi
     const struct ys_field *whole = &characteristic->type;
     bool is_struct = whole->format->kind == YS_FORMAT_STRUCT;
     if (!is_struct && whole->field_count > 0)
-        ys_findings_add(&design->findings, YS_ERROR, characteristic->place, "\"%s\" has fields: give it format: struct",
-                        characteristic->name);
+        ys_findings_add(&design->findings, YS_ERROR, "structure", characteristic->place,
+                        "\"%s\" has fields: give it format: struct", characteristic->name);
     if (!is_struct)
         return true;
     if (whole->field_count == 0 || whole->field_count > YS_FIELDS_MOST) {
-        ys_findings_add(&design->findings, YS_ERROR, characteristic->place,
+        ys_findings_add(&design->findings, YS_ERROR, "structure", characteristic->place,
                         "\"%s\" is a structure of %zu fields: list 1 to %d of them", characteristic->name,
                         whole->field_count, YS_FIELDS_MOST);
         return false;
@@ -289,7 +293,7 @@ static bool check_fields(struct ys_design *design, const struct ys_characteristi
     for (size_t i = 0; i < whole->field_count; i++)
         check_field(design, whole, i);
     if (ys_value_greatest(whole) > 512)
-        ys_findings_add(&design->findings, YS_ERROR, characteristic->place,
+        ys_findings_add(&design->findings, YS_ERROR, "length", characteristic->place,
                         "\"%s\" can be %zu bytes long: an attribute has at most 512", characteristic->name,
                         ys_value_greatest(whole));
     return true;
@@ -301,19 +305,19 @@ static void check_length(struct ys_design *design, struct ys_characteristic *cha
     const struct ys_format *format = type->format;
     if (format->kind == YS_FORMAT_STRUCT) {
         if (type->length != 0)
-            ys_findings_add(&design->findings, YS_ERROR, type->length_place,
+            ys_findings_add(&design->findings, YS_ERROR, "length", type->length_place,
                             "a structure is as long as its fields: leave the length out");
         type->length = ys_value_greatest(type);
     } else if (format->size != 0) {
         if (type->length != 0 && type->length != format->size)
-            ys_findings_add(&design->findings, YS_ERROR, type->length_place,
+            ys_findings_add(&design->findings, YS_ERROR, "length", type->length_place,
                             "%s is always %u bytes long: leave the length out", format->name, format->size);
         type->length = format->size;
     } else if (type->length == 0) {
         bool constant = characteristic->value_text != NULL && characteristic->write == YS_RIGHT_NONE &&
                         characteristic->write_command == YS_RIGHT_NONE;
         if (!constant && !characteristic->faulty)
-            ys_findings_add(&design->findings, YS_ERROR, characteristic->place,
+            ys_findings_add(&design->findings, YS_ERROR, "length", characteristic->place,
                             "\"%s\" has no length: say how many bytes it has at most, such as length: 20",
                             characteristic->name);
         type->length = 512; /* until the value is known */
@@ -329,7 +333,7 @@ static void check_value(struct ys_design *design, struct ys_characteristic *char
     size_t room = characteristic->type.length < sizeof bytes ? (size_t)characteristic->type.length : sizeof bytes;
     int length = ys_value_parse(&characteristic->type, characteristic->value_text, bytes, room, &problem);
     if (length < 0) {
-        ys_findings_add(&design->findings, YS_ERROR, characteristic->value_place,
+        ys_findings_add(&design->findings, YS_ERROR, "value", characteristic->value_place,
                         "\"%s\" is no value of %s (%s, at most %u bytes): %s", characteristic->value_text,
                         characteristic->name, characteristic->type.format->name, (unsigned)room, problem);
         return;
@@ -349,29 +353,29 @@ static void check_access(struct ys_design *design, struct ys_characteristic *cha
     bool notifies = characteristic->notify != YS_RIGHT_NONE;
     if (!readable && !writable && !notifies)
         ys_findings_add(
-            findings, YS_ERROR, characteristic->place,
+            findings, YS_ERROR, "access-none", characteristic->place,
             "\"%s\" can be neither read nor written nor notified: add read:, write: or notify:", characteristic->name);
     if ((readable || notifies) && characteristic->value_text == NULL && !characteristic->read_handler)
-        ys_findings_add(findings, YS_ERROR, characteristic->place,
+        ys_findings_add(findings, YS_ERROR, "value-missing", characteristic->place,
                         "\"%s\" has nothing to send: add a value, or handler: read", characteristic->name);
     if (!readable && !notifies && characteristic->read_handler)
         ys_findings_add(
-            findings, YS_ERROR, characteristic->handler_place,
+            findings, YS_ERROR, "handler-unreachable", characteristic->handler_place,
             "\"%s\" has a handler for reading that nobody can call: add read: or notify:", characteristic->name);
     if (!writable && characteristic->write_handler)
-        ys_findings_add(findings, YS_ERROR, characteristic->handler_place,
+        ys_findings_add(findings, YS_ERROR, "handler-unreachable", characteristic->handler_place,
                         "\"%s\" has a handler for writing that nobody can call: add write:", characteristic->name);
     if (writable && !characteristic->write_handler && characteristic->value_text == NULL)
-        ys_findings_add(findings, YS_ERROR, characteristic->place,
+        ys_findings_add(findings, YS_ERROR, "write-nowhere", characteristic->place,
                         "a write to \"%s\" goes nowhere: add handler: write, or a value to start with",
                         characteristic->name);
     if (characteristic->write != YS_RIGHT_NONE && characteristic->write_command != YS_RIGHT_NONE &&
         characteristic->write != characteristic->write_command)
-        ys_findings_add(findings, YS_ERROR, characteristic->place,
+        ys_findings_add(findings, YS_ERROR, "rights-differ", characteristic->place,
                         "\"%s\" asks for different rights to write with and without response: take the same",
                         characteristic->name);
     if (characteristic->rights_place.line != 0)
-        ys_findings_add(findings, YS_WARNING, characteristic->rights_place,
+        ys_findings_add(findings, YS_WARNING, "rights-unreachable", characteristic->rights_place,
                         "nobody can reach \"%s\" this way yet, since this version does not pair: every central is "
                         "refused",
                         characteristic->name);
@@ -382,10 +386,10 @@ static void check_spacing(struct ys_design *design, struct ys_characteristic *ch
     if (characteristic->spacing_place.line == 0)
         return;
     if (characteristic->notify == YS_RIGHT_NONE)
-        ys_findings_add(&design->findings, YS_ERROR, characteristic->spacing_place,
+        ys_findings_add(&design->findings, YS_ERROR, "spacing", characteristic->spacing_place,
                         "spacing is the least time between notifications: add notify:, or leave it out");
     if (characteristic->spacing_us % 1000 != 0 || characteristic->spacing_us > 60000000)
-        ys_findings_add(&design->findings, YS_ERROR, characteristic->spacing_place,
+        ys_findings_add(&design->findings, YS_ERROR, "spacing", characteristic->spacing_place,
                         "spacing must be whole milliseconds, at most 60 s");
 }
 
@@ -394,14 +398,14 @@ static bool stand_in_number(struct ys_design *design, const struct ys_characteri
 {
     const char *problem = NULL;
     if (text == NULL) {
-        ys_findings_add(&design->findings, YS_ERROR, characteristic->stand_in.place, "this stand_in has no %s: add it",
-                        key);
+        ys_findings_add(&design->findings, YS_ERROR, "stand-in", characteristic->stand_in.place,
+                        "this stand_in has no %s: add it", key);
         return false;
     }
     if (ys_value_parse_raw(&characteristic->type, text, raw, &problem))
         return true;
-    ys_findings_add(&design->findings, YS_ERROR, characteristic->stand_in.place, "%s: \"%s\" is no value of %s: %s",
-                    key, text, characteristic->name, problem);
+    ys_findings_add(&design->findings, YS_ERROR, "stand-in", characteristic->stand_in.place,
+                    "%s: \"%s\" is no value of %s: %s", key, text, characteristic->name, problem);
     return false;
 }
 
@@ -413,7 +417,7 @@ static void check_stand_in(struct ys_design *design, struct ys_characteristic *c
         return;
     if (characteristic->type.format->kind != YS_FORMAT_UNSIGNED &&
         characteristic->type.format->kind != YS_FORMAT_SIGNED) {
-        ys_findings_add(&design->findings, YS_ERROR, stand_in->place,
+        ys_findings_add(&design->findings, YS_ERROR, "stand-in", stand_in->place,
                         "only a number can move by itself: give \"%s\" a value", characteristic->name);
         return;
     }
@@ -424,14 +428,23 @@ static void check_stand_in(struct ys_design *design, struct ys_characteristic *c
     if (shape == YS_SHAPE_RANDOM_WALK)
         good &= stand_in_number(design, characteristic, stand_in->step_text, "step", &stand_in->step);
     if (good && moves && stand_in->from >= stand_in->to)
-        ys_findings_add(&design->findings, YS_ERROR, stand_in->place, "from must be less than to");
+        ys_findings_add(&design->findings, YS_ERROR, "stand-in", stand_in->place, "from must be less than to");
     if (good && shape == YS_SHAPE_RANDOM_WALK && stand_in->step <= 0)
-        ys_findings_add(&design->findings, YS_ERROR, stand_in->place, "step must be more than 0");
+        ys_findings_add(&design->findings, YS_ERROR, "stand-in", stand_in->place, "step must be more than 0");
     if ((shape == YS_SHAPE_RAMP || shape == YS_SHAPE_SINE) && stand_in->period_us == 0)
-        ys_findings_add(&design->findings, YS_ERROR, stand_in->place,
+        ys_findings_add(&design->findings, YS_ERROR, "stand-in", stand_in->place,
                         "this stand_in has no period: say how long it takes to come round");
     if (moves && stand_in->every_us == 0)
         stand_in->every_us = 1000000;
+}
+
+/* What does not fit into 20 bytes is cut off for a central that never asks for a larger MTU (Vol 3 Part F 3.4.7.1). */
+static void check_default_mtu(struct ys_design *design, const struct ys_characteristic *characteristic)
+{
+    if (characteristic->notify != YS_RIGHT_NONE && characteristic->type.length > 20)
+        ys_findings_add(&design->findings, YS_ADVICE, "longer-than-mtu", characteristic->place,
+                        "\"%s\" can be %llu bytes long: a central that keeps the MTU of 23 is notified of the first 20",
+                        characteristic->name, (unsigned long long)characteristic->type.length);
 }
 
 static void check_characteristic(struct ys_design *design, const struct ys_service *service, size_t index)
@@ -457,7 +470,48 @@ static void check_characteristic(struct ys_design *design, const struct ys_servi
     check_stand_in(design, characteristic);
 }
 
+/* adopted services */
+
+static bool has_characteristic(const struct ys_service *service, const struct ys_adopted *adopted)
+{
+    for (size_t i = 0; i < service->characteristic_count; i++) {
+        if (ys_uuid_number(&service->characteristics[i].uuid) == adopted->number)
+            return true;
+    }
+    return false;
+}
+
+static void check_adopted_service(struct ys_design *design, const struct ys_service *service)
+{
+    const struct ys_adopted *adopted = find_adopted(YS_ADOPTED_SERVICE, &service->uuid);
+    if (adopted == NULL || service->uuid.length != 2) /* a long form has been said to be wrong */
+        return;
+    for (size_t i = 0; i < adopted->has_count; i++) {
+        const struct ys_adopted *part = ys_adopted_by_name(YS_ADOPTED_CHARACTERISTIC, adopted->has[i]);
+        if (part != NULL && !has_characteristic(service, part))
+            ys_findings_add(&design->findings, YS_WARNING, "mandatory-missing", service->place,
+                            "the service %s must have the characteristic %s (0x%04X): add it", adopted->name,
+                            part->name, part->number);
+    }
+}
+
 /* the device */
+
+/* Advice: who filters by a service that is not promised never finds the device. */
+static void check_unpromised(struct ys_design *design)
+{
+    for (size_t i = 0; i < design->service_count && design->advertises; i++) {
+        const struct ys_service *service = &design->services[i];
+        bool promised = service->implied || service->name == NULL;
+        for (size_t j = 0; j < design->promise_count; j++)
+            promised |= design->promises[j].service == service;
+        if (!promised)
+            ys_findings_add(&design->findings, YS_ADVICE, "not-promised", service->place,
+                            "\"%s\" is not advertised: a central that looks for it by its UUID will not find this "
+                            "device",
+                            service->name);
+    }
+}
 
 static void check_promises(struct ys_design *design)
 {
@@ -468,7 +522,7 @@ static void check_promises(struct ys_design *design)
                 promise->service = &design->services[j];
         }
         if (promise->service == NULL)
-            ys_findings_add(&design->findings, YS_ERROR, promise->place,
+            ys_findings_add(&design->findings, YS_ERROR, "promise-unknown", promise->place,
                             "the advertisement promises \"%s\", which is not among the services: add it, or leave it "
                             "out",
                             promise->name);
@@ -478,11 +532,23 @@ static void check_promises(struct ys_design *design)
 static void check_device(struct ys_design *design)
 {
     if (design->name != NULL && strlen(design->name) > 248) /* Vol 3 Part C 12.1 */
-        ys_findings_add(&design->findings, YS_ERROR, design->name_place,
+        ys_findings_add(&design->findings, YS_ERROR, "name-too-long", design->name_place,
                         "the name is %zu bytes long: a device name has at most 248", strlen(design->name));
     if (!design->advertises)
-        ys_findings_add(&design->findings, YS_WARNING, (struct ys_place){.line = 1, .column = 1},
+        ys_findings_add(&design->findings, YS_WARNING, "not-advertised", (struct ys_place){.line = 1, .column = 1},
                         "nobody can find this device: add advertising: with an interval");
+}
+
+/* What is only seen well once nothing is wrong. */
+static void check_again(struct ys_design *design)
+{
+    for (size_t i = 0; i < design->service_count; i++) {
+        if (!design->services[i].implied)
+            check_adopted_service(design, &design->services[i]);
+        for (size_t j = 0; j < design->services[i].characteristic_count; j++)
+            check_default_mtu(design, &design->services[i].characteristics[j]);
+    }
+    check_unpromised(design);
 }
 
 void ys_design_check(struct ys_design *design)
@@ -500,6 +566,8 @@ void ys_design_check(struct ys_design *design)
     check_all_names(design);
     check_promises(design);
     ys_payload_check(design);
+    if (design->findings.errors == 0)
+        check_again(design);
 }
 
 uint8_t ys_characteristic_properties(const struct ys_characteristic *characteristic)

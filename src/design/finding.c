@@ -7,8 +7,8 @@
 
 #include "design/memory.h"
 
-void ys_findings_add(struct ys_findings *findings, enum ys_severity severity, struct ys_place place, const char *format,
-                     ...)
+void ys_findings_add(struct ys_findings *findings, enum ys_severity severity, const char *code, struct ys_place place,
+                     const char *format, ...)
 {
     char *text = NULL;
     size_t size = 0;
@@ -21,8 +21,10 @@ void ys_findings_add(struct ys_findings *findings, enum ys_severity severity, st
     va_end(arguments);
     (void)fclose(stream);
     findings->items = ys_grow(findings->items, findings->count, sizeof *findings->items);
-    findings->items[findings->count++] = (struct ys_finding){.severity = severity, .place = place, .text = text};
+    findings->items[findings->count++] =
+        (struct ys_finding){.severity = severity, .code = code, .place = place, .text = text};
     findings->errors += severity == YS_ERROR;
+    findings->warnings += severity == YS_WARNING;
 }
 
 /* Insertion keeps those of one place in the order in which they were found; lists are short. */

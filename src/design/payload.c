@@ -54,13 +54,13 @@ void ys_payload_check(struct ys_design *design)
         return;
     struct ys_writer data = put_data(design, bytes, sizeof bytes);
     if (!ys_writer_ok(&data))
-        ys_findings_add(&design->findings, YS_ERROR, design->promises[0].place,
+        ys_findings_add(&design->findings, YS_ERROR, "payload-too-long", design->promises[0].place,
                         "the advertisement needs %zu bytes (3 of flags, the rest for services) and has 31: promise "
                         "fewer services",
                         ys_writer_length(&data));
     struct ys_writer response = put_response(design, bytes, sizeof bytes);
     if (!ys_writer_ok(&response))
-        ys_findings_add(&design->findings, YS_ERROR, design->name_place,
+        ys_findings_add(&design->findings, YS_ERROR, "payload-too-long", design->name_place,
                         "the name needs %zu bytes of the scan response, which has 31 (29 of them for the name): "
                         "shorten it by %zu",
                         ys_writer_length(&response), ys_writer_length(&response) - 31);

@@ -14,9 +14,9 @@
 #define COUNT(array) (sizeof(array) / sizeof((array)[0]))
 #define NAMES_MOST   64
 
-static void error(const struct ys_node *node, const char *text)
+static void error(const struct ys_node *node, const char *code, const char *text)
 {
-    ys_findings_add(node->findings, YS_ERROR, node->place, "%s", text);
+    ys_findings_add(node->findings, YS_ERROR, code, node->place, "%s", text);
 }
 
 /* kinds of values */
@@ -42,7 +42,7 @@ static bool read_duration(const struct ys_node *node, const char *what, uint64_t
         return false;
     if (ys_duration_parse(text, us))
         return true;
-    ys_findings_add(node->findings, YS_ERROR, node->place,
+    ys_findings_add(node->findings, YS_ERROR, "duration", node->place,
                     "%s must be a time with its unit, such as 100 ms or 1.5 s, not \"%s\"", what, text);
     return false;
 }
@@ -78,7 +78,7 @@ static void stand_in_period(const struct ys_node *node, void *target)
 {
     uint64_t us = 1;
     if (read_duration(node, "period", &us) && us == 0)
-        error(node, "period must be longer than nothing");
+        error(node, "stand-in", "period must be longer than nothing");
     ((struct ys_stand_in *)target)->period_us = us;
 }
 
@@ -86,7 +86,7 @@ static void stand_in_every(const struct ys_node *node, void *target)
 {
     uint64_t us = 1000;
     if (read_duration(node, "every", &us) && us < 1000)
-        error(node, "every must be at least 1 ms");
+        error(node, "stand-in", "every must be at least 1 ms");
     ((struct ys_stand_in *)target)->every_us = us;
 }
 
@@ -329,7 +329,7 @@ static void advertising_interval(const struct ys_node *node, void *target)
             count++;
         }
         if (count != 2) {
-            error(node, "interval must be one time, or a list of the least and the greatest");
+            error(node, "interval", "interval must be one time, or a list of the least and the greatest");
             return;
         }
         design->interval_min_us = ends[0];
@@ -337,9 +337,9 @@ static void advertising_interval(const struct ys_node *node, void *target)
     }
     if (design->interval_min_us < 20000 || design->interval_max_us > 10240000 ||
         design->interval_min_us > design->interval_max_us)
-        error(node, "the advertising interval must be from 20 ms to 10.24 s, the least one first");
+        error(node, "interval", "the advertising interval must be from 20 ms to 10.24 s, the least one first");
     else if (design->interval_min_us % 625 != 0 || design->interval_max_us % 625 != 0)
-        error(node, "the advertising interval goes in steps of 0.625 ms: take a multiple of it");
+        error(node, "interval", "the advertising interval goes in steps of 0.625 ms: take a multiple of it");
 }
 
 static void advertising_services(const struct ys_node *node, void *target)
@@ -459,7 +459,7 @@ struct ys_design *ys_design_read(const char *file, const char *text, size_t leng
     design->id = identifier_of(file);
     add_implied(design);
     if (design->id == NULL || ys_is_keyword(design->id))
-        ys_findings_add(&design->findings, YS_ERROR, (struct ys_place){.line = 0},
+        ys_findings_add(&design->findings, YS_ERROR, "name-in-c", (struct ys_place){.line = 0},
                         "the file's name gives the device's name in C: begin it with a letter, and take no keyword");
     char *copy = ys_copy(text, length); /* the document points into it */
     design->text = copy;

@@ -11,9 +11,9 @@
 #define COUNT(array) (sizeof(array) / sizeof((array)[0]))
 #define NAMES_MOST   96
 
-static void error(const struct ys_node *node, const char *text)
+static void error(const struct ys_node *node, const char *code, const char *text)
 {
-    ys_findings_add(node->findings, YS_ERROR, node->place, "%s", text);
+    ys_findings_add(node->findings, YS_ERROR, code, node->place, "%s", text);
 }
 
 bool ys_read_number(const struct ys_node *node, const char *what, uint64_t greatest, uint64_t *number)
@@ -25,8 +25,9 @@ bool ys_read_number(const struct ys_node *node, const char *what, uint64_t great
     bool digits = text[0] >= '0' && text[0] <= '9';
     unsigned long long value = digits ? strtoull(text, &end, text[1] == 'x' ? 16 : 10) : 0;
     if (!digits || *end != '\0' || value > greatest) {
-        ys_findings_add(node->findings, YS_ERROR, node->place, "%s must be a whole number from 0 to %llu, not \"%s\"",
-                        what, (unsigned long long)greatest, text);
+        ys_findings_add(node->findings, YS_ERROR, "number", node->place,
+                        "%s must be a whole number from 0 to %llu, not \"%s\"", what, (unsigned long long)greatest,
+                        text);
         return false;
     }
     *number = value;
@@ -40,7 +41,7 @@ void ys_read_name(const struct ys_node *node, const char *what, char **name, cha
         return;
     char *identifier = ys_identifier(text);
     if (identifier == NULL) {
-        ys_findings_add(node->findings, YS_ERROR, node->place,
+        ys_findings_add(node->findings, YS_ERROR, "name-in-c", node->place,
                         "%s \"%s\" gives no name in C: begin it with a letter from a to z", what, text);
         return;
     }
@@ -104,7 +105,7 @@ void ys_type_resolution(const struct ys_node *node, struct ys_field *field)
     for (; good && mantissa % 10 == 0; mantissa /= 10)
         exponent++;
     if (!good || mantissa > 999 || exponent < -9 || exponent > 9) {
-        error(node, "resolution must be what one step is worth, such as 0.1, 0.005, 1000 or 1/1024");
+        error(node, "resolution", "resolution must be what one step is worth, such as 0.1, 0.005, 1000 or 1/1024");
         return;
     }
     field->multiplier = mantissa;
@@ -117,7 +118,7 @@ void ys_type_length(const struct ys_node *node, struct ys_field *field)
 {
     field->length_place = node->place;
     if (ys_read_number(node, "length", 512, &field->length) && field->length == 0)
-        error(node, "length must be at least 1 byte");
+        error(node, "length", "length must be at least 1 byte");
 }
 
 void ys_type_bits(const struct ys_node *node, struct ys_field *field)
@@ -171,7 +172,7 @@ static void field_up_to(const struct ys_node *node, void *target)
 {
     struct ys_field *field = target;
     if (ys_read_number(node, "up to", 255, &field->most) && field->most == 0)
-        error(node, "an array needs room for at least 1");
+        error(node, "structure", "an array needs room for at least 1");
 }
 
 static void field_depends(const struct ys_node *node, const char *what, bool unless, struct ys_field *field)

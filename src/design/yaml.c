@@ -38,14 +38,14 @@ static void take_errors(struct fy_diag *diag, struct ys_findings *findings)
     const struct fy_diag_error *error = fy_diag_errors_iterate(diag, &iterator);
     struct ys_place place = {.line = 0};
     if (error == NULL) {
-        ys_findings_add(findings, YS_ERROR, place,
+        ys_findings_add(findings, YS_ERROR, "yaml", place,
                         "this is no YAML document: write a mapping that begins with device:");
         return;
     }
     /* what follows the first error is its consequence */
     place.line = error->line >= 0 ? error->line : 0;
     place.column = error->column >= 0 ? error->column : 0;
-    ys_findings_add(findings, YS_ERROR, place, "this is not YAML: %s; mend this first, nothing else was read",
+    ys_findings_add(findings, YS_ERROR, "yaml", place, "this is not YAML: %s; mend this first, nothing else was read",
                     error->msg);
 }
 
@@ -80,13 +80,13 @@ static bool check_text(const char *text, size_t length, struct ys_findings *find
     for (size_t i = 0; i < length;) {
         size_t size = character_length((const unsigned char *)text + i, length - i);
         if (size == 0) {
-            ys_findings_add(findings, YS_ERROR, place,
+            ys_findings_add(findings, YS_ERROR, "text", place,
                             "this byte (0x%02x) is no text: write the file in UTF-8, without control characters",
                             (unsigned char)text[i]);
             return false;
         }
         if (place.column == 1 && text[i] == '%') {
-            ys_findings_add(findings, YS_ERROR, place, "a directive is not read here: leave out this line");
+            ys_findings_add(findings, YS_ERROR, "text", place, "a directive is not read here: leave out this line");
             return false;
         }
         place.column++;
@@ -147,7 +147,7 @@ const char *ys_yaml_text(const struct ys_node *node, const char *what)
     const char *text = NULL;
     size_t length = 0;
     if (node->node != NULL && fy_node_is_alias(node->node)) {
-        ys_findings_add(node->findings, YS_ERROR, node->place, "%s is an alias: write its value here", what);
+        ys_findings_add(node->findings, YS_ERROR, "alias", node->place, "%s is an alias: write its value here", what);
         return NULL;
     }
     if (node->node != NULL && fy_node_is_scalar(node->node)) {
@@ -155,11 +155,12 @@ const char *ys_yaml_text(const struct ys_node *node, const char *what)
         (void)fy_node_get_scalar(node->node, &length);
     }
     if (text == NULL || text[0] == '\0') {
-        ys_findings_add(node->findings, YS_ERROR, node->place, "%s is missing: a single value belongs here", what);
+        ys_findings_add(node->findings, YS_ERROR, "value-empty", node->place,
+                        "%s is missing: a single value belongs here", what);
         return NULL;
     }
     if (strlen(text) != length) {
-        ys_findings_add(node->findings, YS_ERROR, node->place, "%s contains a zero byte: leave it out", what);
+        ys_findings_add(node->findings, YS_ERROR, "text", node->place, "%s contains a zero byte: leave it out", what);
         return NULL;
     }
     return text;
@@ -168,7 +169,8 @@ const char *ys_yaml_text(const struct ys_node *node, const char *what)
 bool ys_yaml_next(const struct ys_node *node, const char *what, void **iterator, struct ys_node *item)
 {
     if (!ys_yaml_is_sequence(node)) {
-        ys_findings_add(node->findings, YS_ERROR, node->place, "%s must be a list: begin each item with a dash", what);
+        ys_findings_add(node->findings, YS_ERROR, "kind", node->place, "%s must be a list: begin each item with a dash",
+                        what);
         return false;
     }
     item->findings = node->findings;
@@ -177,13 +179,13 @@ bool ys_yaml_next(const struct ys_node *node, const char *what, void **iterator,
     return item->node != NULL;
 }
 
-void ys_yaml_unknown(const struct ys_node *node, const char *what, const char *word, const char *const *words,
-                     size_t count)
+static void unknown(const struct ys_node *node, const char *code, const char *what, const char *word,
+                    const char *const *words, size_t count)
 {
     const char *nearest = ys_word_nearest(word, words, count);
     if (nearest != NULL) {
-        ys_findings_add(node->findings, YS_ERROR, node->place, "%s is not known: \"%s\"; did you mean \"%s\"?", what,
-                        word, nearest);
+        ys_findings_add(node->findings, YS_ERROR, code, node->place, "%s is not known: \"%s\"; did you mean \"%s\"?",
+                        what, word, nearest);
         return;
     }
     char list[400] = "";
@@ -192,7 +194,14 @@ void ys_yaml_unknown(const struct ys_node *node, const char *what, const char *w
         used += (size_t)(stpcpy(list + used, i > 0 ? ", " : "") - (list + used));
         used += (size_t)(stpcpy(list + used, words[i]) - (list + used));
     }
-    ys_findings_add(node->findings, YS_ERROR, node->place, "%s is not known: \"%s\"; there are %s", what, word, list);
+    ys_findings_add(node->findings, YS_ERROR, code, node->place, "%s is not known: \"%s\"; there are %s", what, word,
+                    list);
+}
+
+void ys_yaml_unknown(const struct ys_node *node, const char *what, const char *word, const char *const *words,
+                     size_t count)
+{
+    unknown(node, "word-unknown", what, word, words, count);
 }
 
 static void unknown_key(const struct ys_node *node, const char *what, const char *name, const struct ys_key *keys,
@@ -203,7 +212,7 @@ static void unknown_key(const struct ys_node *node, const char *what, const char
     for (size_t i = 0; i < count; i++)
         names[i] = keys[i].name;
     (void)snprintf(title, sizeof title, "this key of %s", what);
-    ys_yaml_unknown(node, title, name, names, count);
+    unknown(node, "key-unknown", title, name, names, count);
 }
 
 static const struct ys_key *find_key(const char *name, const struct ys_key *keys, size_t count)
@@ -222,7 +231,7 @@ bool ys_yaml_mapping(const struct ys_node *node, const char *what, const struct 
     void *iterator = NULL;
     struct fy_node_pair *pair;
     if (!ys_yaml_is_mapping(node)) {
-        ys_findings_add(node->findings, YS_ERROR, node->place, "%s must be a mapping of keys to values", what);
+        ys_findings_add(node->findings, YS_ERROR, "kind", node->place, "%s must be a mapping of keys to values", what);
         return false;
     }
     while ((pair = fy_node_mapping_iterate(node->node, &iterator)) != NULL) {
@@ -243,7 +252,8 @@ bool ys_yaml_mapping(const struct ys_node *node, const char *what, const struct 
     }
     for (size_t i = 0; i < count; i++) {
         if (keys[i].required && !seen[i])
-            ys_findings_add(node->findings, YS_ERROR, node->place, "%s has no %s: add it", what, keys[i].name);
+            ys_findings_add(node->findings, YS_ERROR, "key-missing", node->place, "%s has no %s: add it", what,
+                            keys[i].name);
     }
     return true;
 }
