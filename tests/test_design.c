@@ -217,6 +217,27 @@ static const struct {
      "device\n"},
     {WITH("{name: a, uuid: +1, format: utf8s, length: 21, notify: open, handler: read}"),
      "7:16 advice: \"a\" can be 21 bytes long: a central that keeps the MTU of 23 is notified of the first 20\n"},
+    {HEAD "services:\n"
+          "  - {name: a, uuid: " LONG ", includes: [b, c], characteristics: []}\n"
+          "  - {name: b, uuid: 6f8d0000-2b1c-4e6f-9a37-d4c1e07b6a52, includes: [a], characteristics: []}\n"
+          "  - {name: d, uuid: 7f8d0000-2b1c-4e6f-9a37-d4c1e07b6a52, secondary: maybe, characteristics: []}\n",
+     "4:70 error: \"a\" includes itself, by whatever way: leave that out\n"
+     "4:73 error: \"c\" is not among the services: add it, or leave it out\n"
+     "5:70 error: \"b\" includes itself, by whatever way: leave that out\n"
+     "6:70 error: secondary is not known: \"maybe\"; there are true, false\n"},
+    {DEVICE "advertising: {interval: 1 s, services: [d]}\n"
+            "services:\n  - {name: d, uuid: " LONG ", secondary: true, characteristics: []}\n",
+     "2:41 error: \"d\" is secondary, which nobody looks for: leave it out\n"
+     "4:6 warning: \"d\" is secondary, and no service includes it: nobody will find it\n"},
+    {WITH("{name: a, uuid: +1, format: bytes, length: 2, read: open, handler: read, presentation format: true}"),
+     "7:103 error: a presentation format cannot tell bytes: leave it out, or take an adopted format\n"},
+    {WITH("{name: a, uuid: +1, format: uint8, resolution: 0.5, read: open, handler: read, presentation format: true}"),
+     "7:109 error: a presentation format can only tell steps that are powers of ten: leave it out\n"},
+    {WITH("{name: a, uuid: +1, format: uint8, read: open, value: 1, descriptors: [{uuid: 0x2902, value: 00 00},\n"
+          "        {uuid: 0x2906, value: zero}, {value: 00}]}"),
+     "7:81 error: 0x2902 is made from notify:, description:, presentation format: or the table itself: leave it out\n"
+     "8:10 error: the value of a descriptor is written in hexadecimal: it is not pairs of hexadecimal digits\n"
+     "8:39 error: a descriptor has no uuid: add it\n"},
     {WITH("{name: &x a, uuid: *x, format: uint8, read: open, value: 1}"),
      "7:29 error: uuid is an alias: write its value here\n"},
 };

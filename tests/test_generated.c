@@ -2,6 +2,7 @@
  * words and back. */
 #include "support/check.h"
 
+#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -11,6 +12,7 @@
 #include "formats_table.h"
 #include "support/hex.h"
 #include "support/run.h"
+#include "support/scripted.h"
 
 /* The handlers that the definition asks for; the table is only looked at here. */
 uint8_t formats_whole_numbers_read(const struct ys_access *access, struct ys_writer *value)
@@ -41,6 +43,13 @@ uint8_t formats_options_read(const struct ys_access *access, struct ys_writer *v
     return YS_ATT_OK;
 }
 
+uint8_t formats_hall_temperature_read(const struct ys_access *access, struct ys_writer *value)
+{
+    (void)access;
+    ys_put_i16(value, 2412);
+    return YS_ATT_OK;
+}
+
 static struct ys_design *design;
 
 static int setup(void **state)
@@ -61,7 +70,7 @@ static int teardown(void **state)
 
 static const struct ys_field *type_named(const char *name)
 {
-    const struct ys_service *service = &design->services[design->service_count - 1];
+    const struct ys_service *service = &design->services[2];
     for (size_t i = 0; i < service->characteristic_count; i++) {
         if (strcmp(service->characteristics[i].name, name) == 0)
             return &service->characteristics[i].type;
@@ -293,6 +302,59 @@ static void constants_are_in_the_table_as_they_are_sent(void **state)
     assert_true((formats_table.attributes[FORMATS_WHOLE_NUMBERS - 1].kind & YS_ATTRIBUTE_VARIABLE) == 0);
 }
 
+/* The generated table, on a host: what a client is told of includes, secondary services and descriptors. */
+static void includes_and_descriptors_are_on_the_air(void **state)
+{
+    static struct scripted scripted;
+    char request[64];
+    char response[128];
+    (void)state;
+    scripted_init(&scripted, &formats_table, NULL, NULL);
+    scripted_start(&scripted, 251, 8);
+    connect_it(&scripted, 1, 1);
+    /* the include declarations: one UUID of 128 bits, which is not told, and one of 16, which is */
+    give_att(&scripted, 1, "08 0100 ffff 0228");
+    (void)snprintf(response, sizeof response, "09 06 %02x00 %02x00 %02x00", FORMATS_FORMATS_SERVICE + 1,
+                   FORMATS_CALIBRATION_SERVICE, FORMATS_GAIN);
+    assert_att(&scripted, 1, response);
+    give_buffers(&scripted, 1, 1);
+    (void)snprintf(request, sizeof request, "0a %02x00", FORMATS_FORMATS_SERVICE + 2);
+    give_att(&scripted, 1, request);
+    (void)snprintf(response, sizeof response, "0b %02x00 %02x00 0f18", FORMATS_BATTERY_SERVICE, FORMATS_BATTERY_LEVEL);
+    assert_att(&scripted, 1, response);
+    give_buffers(&scripted, 1, 1);
+    /* the secondary service */
+    give_att(&scripted, 1, "10 0100 ffff 0128");
+    (void)snprintf(response, sizeof response, "11 14 %02x00 %02x00 846ca9e2150fd7b83e4c916a00014f2d",
+                   FORMATS_CALIBRATION_SERVICE, FORMATS_GAIN);
+    assert_att(&scripted, 1, response);
+    give_buffers(&scripted, 1, 1);
+    /* descriptors: a description behind the state; format, range and an own one behind the temperature */
+    (void)snprintf(request, sizeof request, "0a %02x00", FORMATS_STATE + 1);
+    give_att(&scripted, 1, request);
+    assert_att(&scripted, 1, "0b 57686174206974206973 20646f696e67");
+    static const char *const values[] = {"0e fe 2f27 01 0000", "0000 1027", "2a"};
+    for (unsigned i = 0; i < COUNT(values); i++) {
+        (void)snprintf(request, sizeof request, "0a %02x00", FORMATS_HALL_TEMPERATURE + 1 + i);
+        (void)snprintf(response, sizeof response, "0b %s", values[i]);
+        give_att(&scripted, 1, request);
+        assert_att(&scripted, 1, response);
+    give_buffers(&scripted, 1, 1);
+    }
+    (void)snprintf(request, sizeof request, "04 %02x00 %02x00", FORMATS_HALL_TEMPERATURE + 1,
+                   FORMATS_HALL_TEMPERATURE + 3);
+    give_att(&scripted, 1, request);
+    (void)snprintf(response, sizeof response, "05 01 %02x00 0429 %02x00 0629", FORMATS_HALL_TEMPERATURE + 1,
+                   FORMATS_HALL_TEMPERATURE + 2);
+    assert_att(&scripted, 1, response);
+    give_buffers(&scripted, 1, 1);
+    (void)snprintf(request, sizeof request, "12 %02x00 00", FORMATS_STATE + 1);
+    give_att(&scripted, 1, request);
+    (void)snprintf(response, sizeof response, "01 12 %02x00 03", FORMATS_STATE + 1);
+    assert_att(&scripted, 1, response);
+    give_buffers(&scripted, 1, 1);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -302,6 +364,7 @@ int main(void)
         cmocka_unit_test(what_does_not_fit_a_structure_is_refused),
         cmocka_unit_test(words_that_do_not_fit_are_refused_with_a_reason),
         cmocka_unit_test(constants_are_in_the_table_as_they_are_sent),
+        cmocka_unit_test(includes_and_descriptors_are_on_the_air),
     };
     return cmocka_run_group_tests(tests, setup, teardown);
 }

@@ -56,7 +56,8 @@ static void services_are_listed_with_the_ends_of_their_groups(void **state)
         /* the type in its long form is the same type */
         {"10 0100 ffff fb349b5f80000080001000000028 0000", "11 06 0100 0500 0018"},
         {"10 0100 ffff 0328", "01 10 0100 10"},
-        {"10 0100 ffff 0128", "01 10 0100 10"},
+        {"10 0100 ffff 0128", "01 10 0100 0a"}, /* a grouping type, too, and there is none */
+        {"10 0100 ffff 0228", "01 10 0100 10"},
     };
     (void)state;
     exchange_all(exchanges, COUNT(exchanges));

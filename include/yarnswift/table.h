@@ -39,7 +39,9 @@ enum ys_attribute_kind {
     YS_ATTRIBUTE_CHARACTERISTIC, /* characteristic declaration; its value follows */
     YS_ATTRIBUTE_VALUE,          /* characteristic value */
     YS_ATTRIBUTE_CONFIGURATION,  /* client characteristic configuration */
-    YS_ATTRIBUTE_DESCRIPTOR      /* any other descriptor, with a constant value */
+    YS_ATTRIBUTE_DESCRIPTOR,     /* any other descriptor, with a constant value */
+    YS_ATTRIBUTE_SECONDARY,      /* secondary service declaration */
+    YS_ATTRIBUTE_INCLUDE         /* include declaration */
 };
 
 /* Bits beside the kind. */
@@ -84,7 +86,7 @@ struct ys_attribute {
     uint8_t kind;       /* enum ys_attribute_kind and bits */
     uint8_t properties; /* CHARACTERISTIC: enum ys_property */
     uint16_t rights;    /* YS_RIGHTS */
-    uint16_t size;      /* greatest length of the value; SERVICE: the last handle of its group */
+    uint16_t size;      /* greatest length of the value; SERVICE, SECONDARY: the last handle of its group */
     const void *source; /* VALUE: struct ys_value; DESCRIPTOR: `size` bytes; else NULL */
 };
 

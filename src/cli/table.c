@@ -71,8 +71,21 @@ static void print_row(const struct ys_layout *layout, size_t index)
     rights_text(row, rights, sizeof rights);
     (void)ys_uuid_format(&row->type, uuid);
     switch (row->kind) {
+    case YS_ATTRIBUTE_INCLUDE:
+        (void)snprintf(name, sizeof name, "  includes %s", row->included->name);
+        (void)snprintf(text, sizeof text, "which is at 0x%04X", ys_layout_service(layout, row->included));
+        break;
+    case YS_ATTRIBUTE_DESCRIPTOR:
+        (void)snprintf(name, sizeof name, "    descriptor");
+        if (ys_uuid_number(&row->type) == 0x2901)
+            (void)snprintf(text, sizeof text, "\"%s\"", row->characteristic->description);
+        else
+            (void)ys_hex_format(bytes, row->size, " ", text, sizeof text);
+        break;
     case YS_ATTRIBUTE_SERVICE:
-        (void)snprintf(name, sizeof name, "service %s", row->service->name);
+    case YS_ATTRIBUTE_SECONDARY:
+        (void)snprintf(name, sizeof name, "%s %s", row->kind == YS_ATTRIBUTE_SECONDARY ? "secondary" : "service",
+                       row->service->name);
         (void)ys_uuid_format(&row->uuid, text);
         break;
     case YS_ATTRIBUTE_CHARACTERISTIC:

@@ -438,6 +438,56 @@ static void check_stand_in(struct ys_design *design, struct ys_characteristic *c
         stand_in->every_us = 1000000;
 }
 
+/* descriptors */
+
+/* A presentation format (Vol 3 Part G 3.3.3.5) knows a format, a power of ten and a unit, and nothing else. */
+static void check_presentation(struct ys_design *design, const struct ys_characteristic *characteristic)
+{
+    const struct ys_field *type = &characteristic->type;
+    if (!characteristic->presentation)
+        return;
+    if (ys_adopted_by_name(YS_ADOPTED_FORMAT, type->format->name) == NULL)
+        ys_findings_add(&design->findings, YS_ERROR, "descriptor", characteristic->presentation_place,
+                        "a presentation format cannot tell %s: leave it out, or take an adopted format",
+                        type->format->name);
+    else if (type->multiplier > 1 || type->halvings > 0)
+        ys_findings_add(&design->findings, YS_ERROR, "descriptor", characteristic->presentation_place,
+                        "a presentation format can only tell steps that are powers of ten: leave it out");
+}
+
+static void check_descriptor(struct ys_design *design, struct ys_descriptor *descriptor)
+{
+    static const struct ys_format bytes_format = {.name = "bytes", .kind = YS_FORMAT_BYTES};
+    const struct ys_field field = {.format = &bytes_format, .length = 512};
+    uint8_t bytes[512];
+    const char *problem = NULL;
+    if (descriptor->uuid_text == NULL || descriptor->value_text == NULL)
+        return;
+    resolve_uuid(design, YS_ADOPTED_DESCRIPTOR, descriptor->uuid_text, NULL, descriptor->place, NULL,
+                 &descriptor->uuid);
+    uint32_t number = ys_uuid_number(&descriptor->uuid);
+    if (number == 0x2902 || number == 0x2901 || number == 0x2904 || (number >= 0x2800 && number <= 0x2803))
+        ys_findings_add(&design->findings, YS_ERROR, "descriptor", descriptor->place,
+                        "0x%04X is made from notify:, description:, presentation format: or the table itself: leave it "
+                        "out",
+                        (unsigned)number);
+    int length = ys_value_parse(&field, descriptor->value_text, bytes, sizeof bytes, &problem);
+    if (length < 0) {
+        ys_findings_add(&design->findings, YS_ERROR, "value", descriptor->place,
+                        "the value of a descriptor is written in hexadecimal: %s", problem);
+        return;
+    }
+    descriptor->value = (uint8_t *)ys_copy((const char *)bytes, (size_t)length);
+    descriptor->value_length = (size_t)length;
+}
+
+static void check_descriptors(struct ys_design *design, struct ys_characteristic *characteristic)
+{
+    check_presentation(design, characteristic);
+    for (size_t i = 0; i < characteristic->descriptor_count; i++)
+        check_descriptor(design, &characteristic->descriptors[i]);
+}
+
 /* What does not fit into 20 bytes is cut off for a central that never asks for a larger MTU (Vol 3 Part F 3.4.7.1). */
 static void check_default_mtu(struct ys_design *design, const struct ys_characteristic *characteristic)
 {
@@ -468,6 +518,7 @@ static void check_characteristic(struct ys_design *design, const struct ys_servi
         check_access(design, characteristic);
     check_spacing(design, characteristic);
     check_stand_in(design, characteristic);
+    check_descriptors(design, characteristic);
 }
 
 /* adopted services */
@@ -502,7 +553,7 @@ static void check_unpromised(struct ys_design *design)
 {
     for (size_t i = 0; i < design->service_count && design->advertises; i++) {
         const struct ys_service *service = &design->services[i];
-        bool promised = service->implied || service->name == NULL;
+        bool promised = service->implied || service->secondary || service->name == NULL;
         for (size_t j = 0; j < design->promise_count; j++)
             promised |= design->promises[j].service == service;
         if (!promised)
@@ -513,19 +564,72 @@ static void check_unpromised(struct ys_design *design)
     }
 }
 
+static struct ys_service *service_named(const struct ys_design *design, const char *name)
+{
+    for (size_t i = 0; i < design->service_count; i++) {
+        if (design->services[i].name != NULL && strcmp(design->services[i].name, name) == 0)
+            return &design->services[i];
+    }
+    return NULL;
+}
+
 static void check_promises(struct ys_design *design)
 {
     for (size_t i = 0; i < design->promise_count; i++) {
         struct ys_promise *promise = &design->promises[i];
-        for (size_t j = 0; j < design->service_count; j++) {
-            if (design->services[j].name != NULL && strcmp(design->services[j].name, promise->name) == 0)
-                promise->service = &design->services[j];
-        }
+        promise->service = service_named(design, promise->name);
         if (promise->service == NULL)
             ys_findings_add(&design->findings, YS_ERROR, "promise-unknown", promise->place,
                             "the advertisement promises \"%s\", which is not among the services: add it, or leave it "
                             "out",
                             promise->name);
+        else if (promise->service->secondary)
+            ys_findings_add(&design->findings, YS_ERROR, "promise-unknown", promise->place,
+                            "\"%s\" is secondary, which nobody looks for: leave it out", promise->name);
+    }
+}
+
+static bool is_included(const struct ys_design *design, const struct ys_service *service)
+{
+    for (size_t i = 0; i < design->service_count; i++) {
+        for (size_t j = 0; j < design->services[i].include_count; j++) {
+            if (design->services[i].includes[j].service == service)
+                return true;
+        }
+    }
+    return false;
+}
+
+/* Core 5.4 Vol 3 Part G 2.6.3: a service may include others, but not itself by whatever way. */
+static bool reaches(const struct ys_service *from, const struct ys_service *service, size_t steps)
+{
+    for (size_t i = 0; i < from->include_count && steps > 0; i++) {
+        if (from->includes[i].service == service ||
+            (from->includes[i].service != NULL && reaches(from->includes[i].service, service, steps - 1)))
+            return true;
+    }
+    return false;
+}
+
+static void check_includes(struct ys_design *design)
+{
+    for (size_t i = 0; i < design->service_count; i++) {
+        struct ys_service *service = &design->services[i];
+        for (size_t j = 0; j < service->include_count; j++) {
+            service->includes[j].service = service_named(design, service->includes[j].name);
+            if (service->includes[j].service == NULL)
+                ys_findings_add(&design->findings, YS_ERROR, "include", service->includes[j].place,
+                                "\"%s\" is not among the services: add it, or leave it out", service->includes[j].name);
+        }
+    }
+    for (size_t i = 0; i < design->service_count; i++) {
+        struct ys_service *service = &design->services[i];
+        if (service->include_count > 0 && reaches(service, service, 8))
+            ys_findings_add(&design->findings, YS_ERROR, "include", service->includes[0].place,
+                            "\"%s\" includes itself, by whatever way: leave that out", service->name);
+        else if (service->secondary && !is_included(design, service))
+            ys_findings_add(&design->findings, YS_WARNING, "include", service->place,
+                            "\"%s\" is secondary, and no service includes it: nobody will find it", service->name);
     }
 }
 
@@ -564,6 +668,7 @@ void ys_design_check(struct ys_design *design)
     }
     check_service_uuids(design);
     check_all_names(design);
+    check_includes(design);
     check_promises(design);
     ys_payload_check(design);
     if (design->findings.errors == 0)

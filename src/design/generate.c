@@ -35,11 +35,12 @@ static void put_handles(FILE *stream, const char *prefix, const struct ys_layout
     for (size_t i = 0; i < layout->count; i++) {
         const struct ys_row *row = &layout->rows[i];
         const char *suffix = row->kind == YS_ATTRIBUTE_CONFIGURATION ? "_CONFIGURATION"
-                             : row->kind == YS_ATTRIBUTE_SERVICE     ? "_SERVICE"
+                             : ys_row_is_service(row)                ? "_SERVICE"
                                                                      : "";
-        if (row->kind == YS_ATTRIBUTE_CHARACTERISTIC)
+        if (row->kind == YS_ATTRIBUTE_CHARACTERISTIC || row->kind == YS_ATTRIBUTE_INCLUDE ||
+            row->kind == YS_ATTRIBUTE_DESCRIPTOR)
             continue;
-        char *name = upper(row->kind == YS_ATTRIBUTE_SERVICE ? row->service->id : row->characteristic->id);
+        char *name = upper(ys_row_is_service(row) ? row->service->id : row->characteristic->id);
         (void)fprintf(stream, "    %s_%s%s = %zu%s\n", prefix, name, suffix, i + 1, i + 1 < layout->count ? "," : "");
         free(name);
     }
@@ -143,6 +144,17 @@ static void put_values(FILE *stream, const struct ys_design *design, const struc
     (void)fputc('\n', stream);
 }
 
+static void put_descriptors(FILE *stream, const struct ys_layout *layout)
+{
+    for (size_t i = 0; i < layout->count; i++) {
+        char name[32];
+        if (layout->rows[i].kind != YS_ATTRIBUTE_DESCRIPTOR)
+            continue;
+        (void)snprintf(name, sizeof name, "descriptor_%zu", i + 1);
+        put_bytes(stream, name, layout->rows[i].bytes, layout->rows[i].size);
+    }
+}
+
 static void put_notifiables(FILE *stream, const struct ys_layout *layout)
 {
     if (layout->notifiable_count == 0)
@@ -175,13 +187,23 @@ static void put_number(FILE *stream, const struct ys_layout *layout, const struc
                   variable ? " | YS_ATTRIBUTE_VARIABLE" : "");
 }
 
-static void put_row(FILE *stream, const struct ys_layout *layout, const struct ys_row *row)
+static void put_row(FILE *stream, const struct ys_layout *layout, size_t index)
 {
-    unsigned size = row->kind == YS_ATTRIBUTE_SERVICE ? row->last_handle : row->size;
+    const struct ys_row *row = &layout->rows[index];
+    unsigned size = ys_row_is_service(row) ? row->last_handle : row->size;
     (void)fputs("    {", stream);
     switch (row->kind) {
     case YS_ATTRIBUTE_SERVICE:
         put_number(stream, layout, &row->uuid, "YS_ATTRIBUTE_SERVICE", false);
+        break;
+    case YS_ATTRIBUTE_SECONDARY:
+        put_number(stream, layout, &row->uuid, "YS_ATTRIBUTE_SECONDARY", false);
+        break;
+    case YS_ATTRIBUTE_INCLUDE:
+        (void)fprintf(stream, "%u, YS_ATTRIBUTE_INCLUDE", ys_layout_service(layout, row->included));
+        break;
+    case YS_ATTRIBUTE_DESCRIPTOR:
+        put_number(stream, layout, &row->uuid, "YS_ATTRIBUTE_DESCRIPTOR", false);
         break;
     case YS_ATTRIBUTE_CHARACTERISTIC:
         (void)fputs("0, YS_ATTRIBUTE_CHARACTERISTIC", stream);
@@ -198,6 +220,8 @@ static void put_row(FILE *stream, const struct ys_layout *layout, const struct y
                   right_name(YS_RIGHT_TO_NOTIFY(row->rights)), size);
     if (row->kind == YS_ATTRIBUTE_VALUE)
         (void)fprintf(stream, "&%s_value},\n", row->characteristic->id);
+    else if (row->kind == YS_ATTRIBUTE_DESCRIPTOR)
+        (void)fprintf(stream, "descriptor_%zu},\n", index + 1);
     else
         (void)fputs("NULL},\n", stream);
 }
@@ -226,10 +250,11 @@ void ys_generate_source(FILE *stream, const struct ys_design *design, const stru
     }
     put_long_uuids(stream, layout);
     put_values(stream, design, layout);
+    put_descriptors(stream, layout);
     put_notifiables(stream, layout);
     (void)fputs("static const struct ys_attribute attributes[] = {\n", stream);
     for (size_t i = 0; i < layout->count; i++)
-        put_row(stream, layout, &layout->rows[i]);
+        put_row(stream, layout, i);
     (void)fprintf(stream, "};\n\nconst struct ys_table %s_table = {\n    .attributes = attributes,\n", design->id);
     if (layout->long_uuid_count > 0)
         (void)fputs("    .long_uuids = long_uuids,\n", stream);

@@ -14,8 +14,10 @@ struct ys_row {
     uint16_t size;        /* greatest length of the value */
     uint16_t last_handle; /* service */
     bool variable;
-    uint16_t notifiable; /* or YS_NONE */
-    uint16_t stored_at;  /* or YS_NONE */
+    uint8_t *bytes;                    /* of a descriptor: `size` of them */
+    const struct ys_service *included; /* include declaration */
+    uint16_t notifiable;               /* or YS_NONE */
+    uint16_t stored_at;                /* or YS_NONE */
     const struct ys_service *service;
     const struct ys_characteristic *characteristic; /* or NULL */
 };
@@ -32,6 +34,12 @@ struct ys_layout {
 /* Lays out a design without errors. Returns NULL if it has more attributes than there are handles. */
 struct ys_layout *ys_layout_new(const struct ys_design *design);
 void ys_layout_free(struct ys_layout *layout);
+
+/* Whether a row declares a service, primary or secondary. */
+bool ys_row_is_service(const struct ys_row *row);
+
+/* The handle of a service's declaration. */
+uint16_t ys_layout_service(const struct ys_layout *layout, const struct ys_service *service);
 
 /* The index of a 128-bit UUID in long_uuids. */
 size_t ys_layout_long_uuid(const struct ys_layout *layout, const struct ys_uuid *uuid);

@@ -60,6 +60,16 @@ struct ys_field {
 /* Fields of one structure, at most. */
 #define YS_FIELDS_MOST 32
 
+/* A descriptor of the definition's own, with a constant value. */
+struct ys_descriptor {
+    struct ys_place place;
+    const char *uuid_text;
+    const char *value_text;
+    struct ys_uuid uuid;
+    uint8_t *value;
+    size_t value_length;
+};
+
 struct ys_characteristic {
     struct ys_place place;
     bool faulty; /* something in it could not be read: what is missing may be what was meant */
@@ -79,11 +89,25 @@ struct ys_characteristic {
     struct ys_place handler_place;
     const char *value_text;
     struct ys_place value_place;
+    char *description; /* for people; NULL: none */
+    bool presentation; /* has a presentation format descriptor */
+    struct ys_place presentation_place;
+    struct ys_descriptor *descriptors; /* own ones */
+    size_t descriptor_count;
     uint8_t *value; /* initial or constant; NULL: none */
     size_t value_length;
     struct ys_place spacing_place;
     uint64_t spacing_us;
     struct ys_stand_in stand_in;
+};
+
+struct ys_service;
+
+/* A service that something names: the advertisement that promises it, or a service that includes it. */
+struct ys_promise {
+    const char *name;
+    struct ys_place place;
+    const struct ys_service *service;
 };
 
 struct ys_service {
@@ -94,15 +118,11 @@ struct ys_service {
     struct ys_uuid uuid;
     struct ys_place uuid_place;
     const char *uuid_text;
+    bool secondary;
+    struct ys_promise *includes; /* services that it includes */
+    size_t include_count;
     struct ys_characteristic *characteristics;
     size_t characteristic_count;
-};
-
-/* A service that the advertisement promises. */
-struct ys_promise {
-    const char *name;
-    struct ys_place place;
-    const struct ys_service *service;
 };
 
 struct ys_design {

@@ -222,6 +222,60 @@ static void characteristic_stand_in(const struct ys_node *node, void *target)
     (void)ys_yaml_mapping(node, "stand_in", stand_in_keys, COUNT(stand_in_keys), &characteristic->stand_in);
 }
 
+static bool read_yes(const struct ys_node *node, const char *what)
+{
+    static const char *const words[] = {"true", "false"};
+    int index = 1;
+    read_word(node, what, words, COUNT(words), &index);
+    return index == 0;
+}
+
+static void characteristic_description(const struct ys_node *node, void *target)
+{
+    struct ys_characteristic *characteristic = target;
+    const char *text = ys_yaml_text(node, "description");
+    if (text != NULL && strlen(text) > 512)
+        error(node, "length", "a description has at most 512 bytes, as every attribute");
+    else if (text != NULL && characteristic->description == NULL)
+        characteristic->description = ys_copy(text, strlen(text));
+}
+
+static void characteristic_presentation(const struct ys_node *node, void *target)
+{
+    struct ys_characteristic *characteristic = target;
+    characteristic->presentation_place = node->place;
+    characteristic->presentation = read_yes(node, "presentation format");
+}
+
+static void descriptor_uuid(const struct ys_node *node, void *target)
+{
+    ((struct ys_descriptor *)target)->uuid_text = ys_yaml_text(node, "uuid");
+}
+
+static void descriptor_value(const struct ys_node *node, void *target)
+{
+    ((struct ys_descriptor *)target)->value_text = ys_yaml_text(node, "value");
+}
+
+static const struct ys_key descriptor_keys[] = {
+    {"uuid", descriptor_uuid, true},
+    {"value", descriptor_value, true},
+};
+
+static void characteristic_descriptors(const struct ys_node *node, void *target)
+{
+    struct ys_characteristic *characteristic = target;
+    struct ys_node item;
+    void *iterator = NULL;
+    while (ys_yaml_next(node, "descriptors", &iterator, &item)) {
+        characteristic->descriptors =
+            ys_grow(characteristic->descriptors, characteristic->descriptor_count, sizeof *characteristic->descriptors);
+        struct ys_descriptor *descriptor = &characteristic->descriptors[characteristic->descriptor_count++];
+        *descriptor = (struct ys_descriptor){.place = item.place};
+        (void)ys_yaml_mapping(&item, "a descriptor", descriptor_keys, COUNT(descriptor_keys), descriptor);
+    }
+}
+
 static const struct ys_key characteristic_keys[] = {
     {"name", characteristic_name, true},
     {"uuid", characteristic_uuid, false},
@@ -239,6 +293,9 @@ static const struct ys_key characteristic_keys[] = {
     {"handler", characteristic_handler, false},
     {"value", characteristic_value, false},
     {"stand_in", characteristic_stand_in, false},
+    {"description", characteristic_description, false},
+    {"presentation format", characteristic_presentation, false},
+    {"descriptors", characteristic_descriptors, false},
 };
 
 /* services: */
@@ -254,6 +311,31 @@ static void service_uuid(const struct ys_node *node, void *target)
     struct ys_service *service = target;
     service->uuid_place = node->place;
     service->uuid_text = ys_yaml_text(node, "uuid");
+}
+
+/* A list of services by name, such as an advertisement promises or a service includes. */
+static void read_services(const struct ys_node *node, const char *what, struct ys_promise **list, size_t *count)
+{
+    struct ys_node item;
+    void *iterator = NULL;
+    while (ys_yaml_next(node, what, &iterator, &item)) {
+        const char *name = ys_yaml_text(&item, "a service");
+        if (name == NULL)
+            continue;
+        *list = ys_grow(*list, *count, sizeof **list);
+        (*list)[(*count)++] = (struct ys_promise){.name = name, .place = item.place};
+    }
+}
+
+static void service_secondary(const struct ys_node *node, void *target)
+{
+    ((struct ys_service *)target)->secondary = read_yes(node, "secondary");
+}
+
+static void service_includes(const struct ys_node *node, void *target)
+{
+    struct ys_service *service = target;
+    read_services(node, "includes", &service->includes, &service->include_count);
 }
 
 static void service_characteristics(const struct ys_node *node, void *target)
@@ -276,6 +358,8 @@ static void service_characteristics(const struct ys_node *node, void *target)
 static const struct ys_key service_keys[] = {
     {"name", service_name, true},
     {"uuid", service_uuid, false},
+    {"secondary", service_secondary, false},
+    {"includes", service_includes, false},
     {"characteristics", service_characteristics, true},
 };
 
@@ -345,15 +429,7 @@ static void advertising_interval(const struct ys_node *node, void *target)
 static void advertising_services(const struct ys_node *node, void *target)
 {
     struct ys_design *design = target;
-    struct ys_node item;
-    void *iterator = NULL;
-    while (ys_yaml_next(node, "services", &iterator, &item)) {
-        const char *name = ys_yaml_text(&item, "a service");
-        if (name == NULL)
-            continue;
-        design->promises = ys_grow(design->promises, design->promise_count, sizeof *design->promises);
-        design->promises[design->promise_count++] = (struct ys_promise){.name = name, .place = item.place};
-    }
+    read_services(node, "services", &design->promises, &design->promise_count);
 }
 
 static const struct ys_key advertising_keys[] = {
@@ -482,9 +558,14 @@ static void free_service(struct ys_service *service)
         free(service->characteristics[i].name);
         free(service->characteristics[i].id);
         free(service->characteristics[i].value);
+        free(service->characteristics[i].description);
+        for (size_t j = 0; j < service->characteristics[i].descriptor_count; j++)
+            free(service->characteristics[i].descriptors[j].value);
+        free(service->characteristics[i].descriptors);
         ys_type_clear(&service->characteristics[i].type);
     }
     free(service->characteristics);
+    free(service->includes);
     free(service->name);
     free(service->id);
 }

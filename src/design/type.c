@@ -84,8 +84,9 @@ static bool parse_fraction(const char *text, int *halvings)
     if (strncmp(text, "1/", 2) != 0 || text[2] < '1' || text[2] > '9')
         return false;
     unsigned long parts = strtoul(text + 2, &end, 10);
-    for (*halvings = 0; *halvings < 12 && 1ul << *halvings < parts; ++*halvings)
-        continue;
+    *halvings = 0;
+    while (*halvings < 12 && 1ul << *halvings < parts)
+        ++*halvings;
     return *end == '\0' && 1ul << *halvings == parts;
 }
 

@@ -4,12 +4,19 @@
 #include "host/internal.h"
 
 #define TYPE_SERVICE        0x2800
+#define TYPE_SECONDARY      0x2801
+#define TYPE_INCLUDE        0x2802
 #define TYPE_CHARACTERISTIC 0x2803
 #define TYPE_CONFIGURATION  0x2902
 
 static enum ys_attribute_kind kind_of(const struct ys_attribute *attribute)
 {
     return (enum ys_attribute_kind)(attribute->kind & YS_ATTRIBUTE_KIND_MASK);
+}
+
+bool ys_attribute_is_service(const struct ys_attribute *attribute)
+{
+    return kind_of(attribute) == YS_ATTRIBUTE_SERVICE || kind_of(attribute) == YS_ATTRIBUTE_SECONDARY;
 }
 
 const struct ys_attribute *ys_attribute_at(const struct ys_host *host, uint16_t handle)
@@ -30,6 +37,10 @@ struct ys_uuid ys_attribute_type(const struct ys_table *table, const struct ys_a
     switch (kind_of(attribute)) {
     case YS_ATTRIBUTE_SERVICE:
         return ys_uuid_of(TYPE_SERVICE);
+    case YS_ATTRIBUTE_SECONDARY:
+        return ys_uuid_of(TYPE_SECONDARY);
+    case YS_ATTRIBUTE_INCLUDE:
+        return ys_uuid_of(TYPE_INCLUDE);
     case YS_ATTRIBUTE_CHARACTERISTIC:
         return ys_uuid_of(TYPE_CHARACTERISTIC);
     case YS_ATTRIBUTE_CONFIGURATION:
@@ -92,6 +103,17 @@ static void put_declaration(const struct ys_table *table, const struct ys_attrib
     ys_put_uuid(value, &uuid);
 }
 
+/* Vol 3 Part G 3.2: the handles of the service, and its UUID if that has 16 bits. */
+static void put_include(const struct ys_table *table, const struct ys_attribute *attribute, struct ys_writer *value)
+{
+    const struct ys_attribute *service = &table->attributes[attribute->number - 1];
+    struct ys_uuid uuid = numbered(table, service);
+    ys_put_u16(value, attribute->number);
+    ys_put_u16(value, service->size);
+    if (uuid.length == 2)
+        ys_put_uuid(value, &uuid);
+}
+
 static uint8_t read_value(struct ys_host *host, const struct ys_connection *connection, uint16_t handle,
                           const struct ys_value *value, struct ys_writer *writer)
 {
@@ -116,8 +138,12 @@ uint8_t ys_attribute_read(struct ys_host *host, struct ys_connection *connection
     struct ys_uuid uuid;
     switch (kind_of(attribute)) {
     case YS_ATTRIBUTE_SERVICE:
+    case YS_ATTRIBUTE_SECONDARY:
         uuid = numbered(host->table, attribute);
         ys_put_uuid(value, &uuid);
+        return YS_ATT_OK;
+    case YS_ATTRIBUTE_INCLUDE:
+        put_include(host->table, attribute, value);
         return YS_ATT_OK;
     case YS_ATTRIBUTE_CHARACTERISTIC:
         put_declaration(host->table, attribute, handle, value);

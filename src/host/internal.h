@@ -85,6 +85,8 @@ void ys_notify_collect(struct ys_host *host, uint32_t now_ms);
 bool ys_notify_run(struct ys_host *host, struct ys_connection *connection);
 uint32_t ys_notify_wait_ms(const struct ys_host *host, uint32_t now_ms);
 
+/* Whether it declares a service, primary or secondary: `size` is then the last handle of its group. */
+bool ys_attribute_is_service(const struct ys_attribute *attribute);
 const struct ys_attribute *ys_attribute_at(const struct ys_host *host, uint16_t handle);
 struct ys_uuid ys_attribute_type(const struct ys_table *table, const struct ys_attribute *attribute);
 bool ys_attribute_has_type(const struct ys_table *table, const struct ys_attribute *attribute,

@@ -4,7 +4,8 @@
 
 #include "host/internal.h"
 
-#define TYPE_SERVICE 0x2800
+#define TYPE_SERVICE   0x2800
+#define TYPE_SECONDARY 0x2801
 
 /* One request being answered. */
 struct answer {
@@ -84,7 +85,7 @@ static uint8_t find_information(struct answer *answer)
 static uint16_t group_end(const struct ys_table *table, uint16_t handle)
 {
     const struct ys_attribute *attribute = &table->attributes[handle - 1];
-    return (attribute->kind & YS_ATTRIBUTE_KIND_MASK) == YS_ATTRIBUTE_SERVICE ? attribute->size : handle;
+    return ys_attribute_is_service(attribute) ? attribute->size : handle;
 }
 
 /* Reads a value whole into a little memory, to compare it or to see how long it is. */
@@ -105,7 +106,7 @@ static bool has_value(struct answer *answer, uint16_t handle)
         return false;
     size_t length = ys_writer_length(&value);
     const struct ys_attribute *attribute = &answer->host->table->attributes[handle - 1];
-    if ((attribute->kind & YS_ATTRIBUTE_KIND_MASK) == YS_ATTRIBUTE_SERVICE) {
+    if (ys_attribute_is_service(attribute)) {
         struct ys_uuid own = ys_uuid_from_air(bytes, length);
         struct ys_uuid asked = ys_uuid_from_air(request->value, request->length);
         return asked.length > 0 && ys_uuid_is_equal(&own, &asked);
@@ -180,7 +181,8 @@ static uint8_t read_by_type(struct answer *answer)
     uint8_t error = check_range(answer);
     if (error != YS_ATT_OK)
         return error;
-    if (grouped && ys_uuid_number(&answer->request->type) != TYPE_SERVICE)
+    uint32_t type = ys_uuid_number(&answer->request->type);
+    if (grouped && type != TYPE_SERVICE && type != TYPE_SECONDARY)
         return YS_ATT_UNSUPPORTED_GROUP_TYPE;
     put_opcode(answer);
     ys_put_u8(&answer->writer, 0);

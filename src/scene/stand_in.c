@@ -140,9 +140,12 @@ static bool fill_row(struct ys_stand_in_device *device, size_t index)
         .kind = (uint8_t)(row->kind | (row->variable ? YS_ATTRIBUTE_VARIABLE : 0)),
         .properties = row->properties,
         .rights = row->rights,
-        .size = row->kind == YS_ATTRIBUTE_SERVICE ? row->last_handle : row->size,
+        .size = ys_row_is_service(row) ? row->last_handle : row->size,
+        .source = row->bytes,
     };
-    if (is_long && (row->kind == YS_ATTRIBUTE_SERVICE || row->kind == YS_ATTRIBUTE_VALUE))
+    if (row->kind == YS_ATTRIBUTE_INCLUDE)
+        attribute->number = ys_layout_service(device->layout, row->included);
+    if (is_long && row->kind != YS_ATTRIBUTE_CHARACTERISTIC)
         attribute->kind |= YS_ATTRIBUTE_LONG_UUID;
     if (row->kind == YS_ATTRIBUTE_CONFIGURATION)
         attribute->number = row->notifiable;
