@@ -17,6 +17,26 @@ for name in hook_scale_load_read HOOK_SCALE_LOAD; do
     grep -q "$name" "$work/hook_scale_table.h"
 done
 "$command" demo "$work/hook_scale.device.yaml" | grep -q "all as expected"
+tail -n +2 "$root/examples/hook_scale/hook_scale.device.yaml" | diff - "$work/hook_scale.device.yaml"
+
+# Every example is good, plays, and its skeleton compiles with its tables.
+for definition in "$root"/examples/*/*.device.yaml; do
+    name=$(basename "$definition" .device.yaml)
+    mkdir -p "$work/$name"
+    "$command" check --strict "$definition" 2>"$work/findings"
+    test ! -s "$work/findings" || { cat "$work/findings"; exit 1; }
+    "$command" demo "$definition" | grep -q "all as expected"
+    "$command" generate -o "$work/$name" --skeleton "$work/$name/handlers.c" "$definition"
+    cc -std=c11 -Wall -Wextra -Wpedantic -Wconversion -Wno-sign-conversion -Werror -I "$root/include" -c \
+        "$work/$name/handlers.c" -o "$work/$name/handlers.o"
+    cc -std=c11 -Wall -Wextra -Wpedantic -Wconversion -Wno-sign-conversion -Werror -I "$root/include" -c \
+        "$work/$name/${name}_table.c" -o "$work/$name/table.o"
+    echo "/* mine */" >"$work/$name/handlers.c"
+    "$command" generate -o "$work/$name" --skeleton "$work/$name/handlers.c" "$definition"
+    grep -q mine "$work/$name/handlers.c"
+    "$command" generate --interface "$definition" >"$work/$name/page.md"
+    grep -q '^## ' "$work/$name/page.md"
+done
 
 # Each documented key, in a place of its own where it is unknown: what is said of it must not be that it is unknown.
 keys=$(sed -n 's/^| `\([a-z_ ]*\)` |.*/\1/p' "$root/docs/definition.md" | grep -vE '^(boolean|bytes|utf8s|struct)$')

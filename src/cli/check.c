@@ -74,7 +74,7 @@ static bool check_one(const char *path, bool strict, json_t *list)
     if (list != NULL) {
         add_findings(list, design);
     } else {
-        print_findings(design);
+        print_findings(design, true);
         print_summary(design, layout, path);
     }
     ys_layout_free(layout);

@@ -60,11 +60,11 @@ const char *severity_word(enum ys_severity severity);
 /* Reads a definition. NULL, after a line, if there is no such file. */
 struct ys_design *read_design(const char *path);
 
-/* Reads a definition and prints its findings. NULL, after a line, if there is no such file. */
+/* Reads a definition and prints its errors and warnings. NULL, after a line, if there is no such file. */
 struct ys_design *open_design(const char *path);
 
-/* Prints a finding or an error beginning with where it is. */
-void print_findings(const struct ys_design *design);
+/* Prints the findings of a design, each beginning with where it is; advice only where it is asked for. */
+void print_findings(const struct ys_design *design, bool advice);
 
 /* Whether the design may be used; lays it out. */
 struct ys_layout *lay_out(const struct ys_design *design);

@@ -81,10 +81,12 @@ static void print_finding(const struct ys_design *design, const struct ys_findin
                   colour ? "\033[0m" : "", finding->text);
 }
 
-void print_findings(const struct ys_design *design)
+void print_findings(const struct ys_design *design, bool advice)
 {
-    for (size_t i = 0; i < design->findings.count; i++)
-        print_finding(design, &design->findings.items[i]);
+    for (size_t i = 0; i < design->findings.count; i++) {
+        if (advice || design->findings.items[i].severity != YS_ADVICE)
+            print_finding(design, &design->findings.items[i]);
+    }
 }
 
 struct ys_design *read_design(const char *path)
@@ -105,7 +107,7 @@ struct ys_design *open_design(const char *path)
 {
     struct ys_design *design = read_design(path);
     if (design != NULL)
-        print_findings(design);
+        print_findings(design, false);
     return design;
 }
 

@@ -1,13 +1,17 @@
 /* yarnswift generate: writes a definition's tables in C. */
+#include <errno.h>
 #include <stdlib.h>
 #include <string.h>
 
 #include "cli/cli.h"
 #include "design/generate.h"
+#include "design/interface.h"
 
 struct input {
     struct files files;
     const char *folder;
+    const char *skeleton; /* file for the handlers, or NULL */
+    bool interface;
 };
 
 static error_t parse(int key, char *argument, struct argp_state *state)
@@ -16,6 +20,12 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     switch (key) {
     case 'o':
         input->folder = argument;
+        return 0;
+    case 's':
+        input->skeleton = argument;
+        return 0;
+    case 'i':
+        input->interface = true;
         return 0;
     case ARGP_KEY_ARGS:
         return take_files(state, &input->files);
@@ -61,10 +71,30 @@ static bool generate(const char *folder, const struct ys_design *design, const s
     return good;
 }
 
+/* The user's own file: it is written once, and never over another. */
+static bool write_skeleton(const char *path, const struct ys_design *design, const struct ys_layout *layout)
+{
+    FILE *file = fopen(path, "wx");
+    if (file == NULL && errno == EEXIST)
+        return true;
+    if (file == NULL)
+        return complain(path, "cannot write it: %s", strerror(errno));
+    ys_generate_skeleton(file, design, layout);
+    bool good = !ferror(file);
+    if (fclose(file) == 0 && good)
+        return true;
+    (void)remove(path);
+    return complain(path, "cannot write it: %s", strerror(errno));
+}
+
 int verb_generate(int argc, char **argv)
 {
     static const struct argp_option options[] = {
-        {"output", 'o', "FOLDER", 0, "Write into this folder, which must exist (default: the current one)", 0}, {0}};
+        {"output", 'o', "FOLDER", 0, "Write into this folder, which must exist (default: the current one)", 0},
+        {"skeleton", 's', "FILE", 0, "Write a first version of the handlers to FILE, unless it exists", 0},
+        {"interface", 'i', NULL, 0, "Print a page in Markdown for those who write the other side, and write nothing",
+         0},
+        {0}};
     static const struct argp argp = {
         .options = options,
         .parser = parse,
@@ -82,7 +112,12 @@ int verb_generate(int argc, char **argv)
     }
     struct ys_design *design = open_design(input.files.paths[0]);
     struct ys_layout *layout = design != NULL ? lay_out(design) : NULL;
-    bool good = layout != NULL && generate(input.folder, design, layout);
+    bool good = layout != NULL;
+    if (good && input.interface)
+        ys_interface_print(stdout, design);
+    else
+        good = good && generate(input.folder, design, layout) &&
+               (input.skeleton == NULL || write_skeleton(input.skeleton, design, layout));
     ys_layout_free(layout);
     ys_design_free(design);
     return good ? EXIT_AS_EXPECTED : EXIT_BAD_INPUT;

@@ -267,3 +267,55 @@ void ys_generate_source(FILE *stream, const struct ys_design *design, const stru
         put_advertising(stream, design);
     }
 }
+
+/* skeleton */
+
+static void put_read_skeleton(FILE *stream, const struct ys_design *design,
+                              const struct ys_characteristic *characteristic)
+{
+    (void)fprintf(stream,
+                  "\n/* %s is read, or its notification is due: put its value. */\nuint8_t %s_%s_read(const struct "
+                  "ys_access *access, struct ys_writer *value)\n{\n    (void)access;\n",
+                  characteristic->name, design->id, characteristic->id);
+    if (characteristic->type.format->kind == YS_FORMAT_STRUCT)
+        (void)fprintf(stream, "    const struct %s_%s now = {0};\n    %s_%s_put(value, &now);\n", design->id,
+                      characteristic->id, design->id, characteristic->id);
+    else
+        (void)fprintf(stream, "    static const uint8_t zeros[%u];\n    ys_put_bytes(value, zeros, sizeof zeros);\n",
+                      (unsigned)characteristic->type.length);
+    (void)fputs("    return YS_ATT_OK;\n}\n", stream);
+}
+
+static void put_write_skeleton(FILE *stream, const struct ys_design *design,
+                               const struct ys_characteristic *characteristic)
+{
+    (void)fprintf(stream,
+                  "\n/* %s is written: take its value, or refuse it, such as with YS_ATT_OUT_OF_RANGE. */\nuint8_t "
+                  "%s_%s_write(const struct ys_access *access, struct ys_reader *value)\n{\n    (void)access;\n",
+                  characteristic->name, design->id, characteristic->id);
+    if (characteristic->type.format->kind == YS_FORMAT_STRUCT)
+        (void)fprintf(stream,
+                      "    struct %s_%s wanted;\n    if (!%s_%s_get(value, &wanted))\n        return "
+                      "YS_ATT_INVALID_VALUE_LENGTH;\n",
+                      design->id, characteristic->id, design->id, characteristic->id);
+    else
+        (void)fputs("    (void)value;\n", stream);
+    (void)fputs("    return YS_ATT_OK;\n}\n", stream);
+}
+
+void ys_generate_skeleton(FILE *stream, const struct ys_design *design, const struct ys_layout *layout)
+{
+    (void)fprintf(stream,
+                  "/* The handlers of %s. Yours from now on: yarnswift does not write this file again. */\n#include "
+                  "\"%s_table.h\"\n",
+                  design->name, design->id);
+    for (size_t i = 0; i < layout->count; i++) {
+        const struct ys_characteristic *characteristic = layout->rows[i].characteristic;
+        if (layout->rows[i].kind != YS_ATTRIBUTE_VALUE)
+            continue;
+        if (characteristic->read_handler)
+            put_read_skeleton(stream, design, characteristic);
+        if (characteristic->write_handler)
+            put_write_skeleton(stream, design, characteristic);
+    }
+}

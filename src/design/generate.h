@@ -11,6 +11,10 @@
 
 /* Prints the header, and the source, of a design without errors. */
 void ys_generate_header(FILE *stream, const struct ys_design *design, const struct ys_layout *layout);
+/* Prints a first version of the handlers: each answers with zeros, or takes what is written and does nothing with it.
+ */
+void ys_generate_skeleton(FILE *stream, const struct ys_design *design, const struct ys_layout *layout);
+
 void ys_generate_source(FILE *stream, const struct ys_design *design, const struct ys_layout *layout);
 
 #endif
