@@ -339,7 +339,7 @@ static void includes_and_descriptors_are_on_the_air(void **state)
         (void)snprintf(response, sizeof response, "0b %s", values[i]);
         give_att(&scripted, 1, request);
         assert_att(&scripted, 1, response);
-    give_buffers(&scripted, 1, 1);
+        give_buffers(&scripted, 1, 1);
     }
     (void)snprintf(request, sizeof request, "04 %02x00 %02x00", FORMATS_HALL_TEMPERATURE + 1,
                    FORMATS_HALL_TEMPERATURE + 3);

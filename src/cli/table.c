@@ -136,12 +136,20 @@ static void print_uuids(const struct ys_layout *layout)
     }
 }
 
-static void print_hash(const struct ys_layout *layout)
+static bool format_hash(const struct ys_layout *layout, char *text, size_t size)
 {
     uint8_t hash[16];
+    bool good = ys_layout_hash(layout, hash);
+    if (good)
+        (void)ys_hex_format(hash, sizeof hash, "", text, size);
+    return good;
+}
+
+static void print_hash(const struct ys_layout *layout)
+{
     char text[40];
-    if (ys_layout_hash(layout, hash))
-        (void)printf("\ndatabase hash  %s\n", ys_hex_format(hash, sizeof hash, "", text, sizeof text));
+    if (format_hash(layout, text, sizeof text))
+        (void)printf("\ndatabase hash  %s\n", text);
 }
 
 static void print_text(const struct ys_design *design, const struct ys_layout *layout)
@@ -194,11 +202,9 @@ static void print_json(const struct ys_design *design, const struct ys_layout *l
         (void)json_array_append_new(attributes, json_row(layout, i));
     (void)json_object_set_new(root, "device", json_string(design->name));
     (void)json_object_set_new(root, "attributes", attributes);
-    uint8_t hash[16];
-    char hash_text[40];
-    if (ys_layout_hash(layout, hash))
-        (void)json_object_set_new(root, "database_hash",
-                                  json_string(ys_hex_format(hash, sizeof hash, "", hash_text, sizeof hash_text)));
+    char hash[40];
+    if (format_hash(layout, hash, sizeof hash))
+        (void)json_object_set_new(root, "database_hash", json_string(hash));
     (void)json_object_set_new(root, "values_size", json_integer(layout->values_size));
     if (design->advertises) {
         char hex[80];

@@ -282,9 +282,9 @@ const struct ys_adopted *ys_adopted_by_number(enum ys_adopted_kind kind, uint32_
 
 size_t ys_format_names(const char **names, size_t most)
 {
-    size_t count = COUNT(formats) < most ? COUNT(formats) : most;
-    for (size_t i = 0; i < count; i++)
-        names[i] = formats[i].name;
+    size_t count = 0;
+    for (; count < COUNT(formats) && count < most; count++)
+        names[count] = formats[count].name;
     return count;
 }
 

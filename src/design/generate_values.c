@@ -15,10 +15,10 @@ struct place {
 
 static void put_upper(FILE *stream, const char *text)
 {
-    char last = '_';
+    int last = '_';
     for (; *text != '\0'; text++) {
         unsigned char letter = (unsigned char)*text;
-        char out = letter < 0x80 && isalnum(letter) ? (char)toupper(letter) : '_';
+        int out = letter < 0x80 && isalnum(letter) ? toupper(letter) : '_';
         if (out != '_' || last != '_')
             (void)fputc(out, stream);
         last = out;

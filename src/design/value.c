@@ -370,9 +370,9 @@ static int parse_medfloat(const struct ys_field *field, const char *text, uint8_
     int64_t mantissa = 0;
     int places = 0;
     const char *end = "";
-    for (uint8_t kind = YS_MEDFLOAT_NAN; kind < YS_MEDFLOAT_RESERVED; kind++) {
+    for (int kind = YS_MEDFLOAT_NAN; kind < YS_MEDFLOAT_RESERVED; kind++) {
         if (strcmp(text, medfloat_words[kind]) == 0)
-            value.kind = kind;
+            value.kind = (uint8_t)kind;
     }
     *problem = "it is not a number";
     if (value.kind == YS_MEDFLOAT_NUMBER && !ys_decimal_parse(text, &mantissa, &places, &end))
