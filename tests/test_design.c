@@ -349,6 +349,7 @@ static void values_are_shown_and_read_back(void **state)
         {"uint16", NULL, 2, "0000", "0", NULL},
         {"sint24", NULL, -3, "ffffff", "-0.001", NULL},
         {"sint48", NULL, 0, "000000000080", "-140737488355328", NULL},
+
         {"uint48", NULL, -9, "ffffffffffff", "281474.976710655", NULL},
         {"boolean", NULL, 0, "01", "true", NULL},
         {"boolean", NULL, 0, "00", "false", NULL},

@@ -80,7 +80,7 @@ static void put_unit(const struct ys_field *field, FILE *stream)
 static void put_decimal(int64_t mantissa, int exponent, FILE *stream)
 {
     char digits[24];
-    uint64_t magnitude = mantissa < 0 ? (uint64_t)-mantissa : (uint64_t)mantissa;
+    uint64_t magnitude = mantissa < 0 ? 0 - (uint64_t)mantissa : (uint64_t)mantissa;
     int places = exponent < 0 ? -exponent : 0;
     if (mantissa < 0)
         (void)fputc('-', stream);
