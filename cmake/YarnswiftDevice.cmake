@@ -1,4 +1,4 @@
-# yarnswift_device(TARGET DEFINITION): generates the tables of a definition at build time, whenever it changes, and
+# yarnswift_device(TARGET DEFINITION): generates the tables of a definition at build time, whenever it changes or one that it includes, and
 # adds them to TARGET, with the folder of the generated header. The tool is found beside this file's package, built in
 # the same tree, or given as YARNSWIFT_EXECUTABLE.
 function(yarnswift_device target definition)
@@ -15,11 +15,12 @@ function(yarnswift_device target definition)
     set(tool yarnswift_generator)
   endif()
   add_custom_command(
-    OUTPUT ${folder}/${name}_table.c ${folder}/${name}_table.h
+    OUTPUT ${folder}/${name}_table.h ${folder}/${name}_table.c
     COMMAND ${CMAKE_COMMAND} -E make_directory ${folder}
-    COMMAND ${tool} generate -o ${folder} ${path}
+    COMMAND ${tool} generate -o ${folder} --depends ${folder}/${name}.d ${path}
     COMMAND ${CMAKE_COMMAND} -E touch_nocreate ${folder}/${name}_table.c ${folder}/${name}_table.h
     DEPENDS ${path} ${tool}
+    DEPFILE ${folder}/${name}.d
     COMMENT "Generating the tables of ${file}" VERBATIM)
   target_sources(${target} PRIVATE ${folder}/${name}_table.c ${folder}/${name}_table.h)
   target_include_directories(${target} PUBLIC $<BUILD_INTERFACE:${folder}>)

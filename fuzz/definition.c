@@ -8,7 +8,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
 {
-    struct ys_design *design = ys_design_read("fuzz.device.yaml", (const char *)data, size);
+    struct ys_design *design = ys_design_read("fuzz.device.yaml", (const char *)data, size, NULL, NULL);
     if (design->findings.errors == 0) {
         struct ys_layout *layout = ys_layout_new(design);
         char *text = NULL;

@@ -37,7 +37,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
     char text[700];
     char words[600];
     if (design == NULL)
-        design = ys_design_read("formats.device.yaml", formats_definition, strlen(formats_definition));
+        design = ys_design_read("formats.device.yaml", formats_definition, strlen(formats_definition), NULL, NULL);
     const struct ys_service *service = &design->services[2];
     if (size < 1 || size > sizeof words)
         return 0;

@@ -109,7 +109,7 @@ static void every_fragment_is_a_good_definition(void **state)
         if (services[i].number < 0x1802)
             (void)fputs("services: []\n", stream);
         (void)fclose(stream);
-        struct ys_design *design = ys_design_read("fragment.device.yaml", text, length);
+        struct ys_design *design = ys_design_read("fragment.device.yaml", text, length, NULL, NULL);
         if (design->findings.errors + design->findings.warnings > 0)
             print_error("%s\n%s\n", text, design->findings.items[0].text);
         assert_int_equal(design->findings.errors + design->findings.warnings, 0); /* advice there may be */
@@ -129,7 +129,7 @@ static void every_fragment_is_a_good_definition(void **state)
         ys_adopted_print_fragment(stream, &characteristics[i]);
     }
     (void)fclose(stream);
-    struct ys_design *design = ys_design_read("all.device.yaml", text, length);
+    struct ys_design *design = ys_design_read("all.device.yaml", text, length, NULL, NULL);
     for (size_t i = 0; i < design->findings.count; i++) {
         if (design->findings.items[i].severity != YS_ADVICE)
             print_error("%s\n", design->findings.items[i].text);
@@ -187,7 +187,7 @@ static void a_definition_takes_what_it_does_not_say_itself(void **state)
                                "      - {name: inside, uuid: Temperature, resolution: 0.1, read: open, value: 20.5}\n"
                                "      - {name: heart, uuid: Heart Rate Measurement, notify: open, handler: read}\n"
                                "      - {name: model, uuid: Model Number String, read: open, value: T2}\n";
-    struct ys_design *design = ys_design_read("a.device.yaml", text, strlen(text));
+    struct ys_design *design = ys_design_read("a.device.yaml", text, strlen(text), NULL, NULL);
     (void)state;
     for (size_t i = 0; i < design->findings.count; i++)
         print_error("%s\n", design->findings.items[i].text);

@@ -166,6 +166,62 @@ static void findings_come_as_json_with_their_codes(void **state)
     json_decref(root);
 }
 
+/* Files beside each other in the scratch folder; what the command says of the first. */
+static void included_files_are_read_and_named(void **state)
+{
+    static const char head[] = "device: {name: T2}\nadvertising: {interval: 1 s}\n";
+    static const struct {
+        const char *main;
+        const char *other;
+        int status;
+        const char *says; /* on stderr, behind the scratch folder; "" for nothing */
+    } cases[] = {
+        {"include: [other.yaml]\n",
+         "services:\n  - {name: battery, characteristics: [{name: battery level, read: open, "
+         "value: 1}]}\n",
+         0, ""},
+        {"include: [other.yaml]\nservices: []\n", "services:\n  - {name: nonsense, characteristics: []}\n", 2,
+         "other.yaml:2:6: error: \"nonsense\" is no adopted name and has no uuid: add a uuid of its own"},
+        {"include: [other.yaml]\nservices: []\n", "services: [\n", 2, "other.yaml:"},
+        {"include: [other.yaml]\nservices: []\n", "device: {name: X}\nservices: []\n", 2,
+         "other.yaml:1:1: error: this key of an included file is not known: \"device\""},
+        {"include: [nowhere.yaml]\nservices: []\n", "", 2, "main.device.yaml:3:11: error: "},
+        {"include: [other.yaml]\nservices: []\n", "include: [other.yaml]\nservices: []\n", 2,
+         "other.yaml:1:11: error: "},
+        {"include: [other.yaml]\nservices: []\n", "include: [main.device.yaml]\n", 2, "other.yaml:1:11: error: "},
+        {"include: [other.yaml]\nservices: []\n", "services: []\n", 0, "main.device.yaml:3:11: warning: "},
+        {"", "", 2, "main.device.yaml:1:1: error: the definition has no services: add it"},
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        char text[512];
+        char says[512];
+        (void)scratch_file("other.yaml", cases[i].other);
+        (void)snprintf(text, sizeof text, "%s%s", head, cases[i].main);
+        struct outcome outcome = run_on("check", scratch_file("main.device.yaml", text));
+        (void)snprintf(says, sizeof says, "%s%s", cases[i].says[0] != '\0' ? YARNSWIFT_SCRATCH "/" : "", cases[i].says);
+        if (outcome.status != cases[i].status || strstr(outcome.err, says) == NULL)
+            print_error("case %zu: status %d\n%s", i, outcome.status, outcome.err);
+        assert_int_equal(outcome.status, cases[i].status);
+        assert_non_null(strstr(outcome.err, says));
+    }
+}
+
+static void generating_tells_make_what_it_read(void **state)
+{
+    char line[1024];
+    (void)state;
+    (void)scratch_file("other.yaml", "services: [{name: battery, characteristics: []}]\n");
+    const char *path = scratch_file("dependent.device.yaml", "include: [other.yaml]\ndevice: {name: T2}\n");
+    (void)snprintf(line, sizeof line, "generate -o '%s' --depends '%s/rule.d' '%s'", scratch_folder("depends"),
+                   YARNSWIFT_SCRATCH "/depends", path);
+    assert_int_equal(run_command(line).status, 0);
+    char *rule = read_whole(YARNSWIFT_SCRATCH "/depends/rule.d");
+    assert_string_equal(rule, YARNSWIFT_SCRATCH "/depends/dependent_table.h: " YARNSWIFT_SCRATCH
+                                                "/dependent.device.yaml " YARNSWIFT_SCRATCH "/other.yaml\n");
+    free(rule);
+}
+
 /* table */
 
 static void the_table_is_printed_and_as_json(void **state)
@@ -411,6 +467,8 @@ int main(void)
         cmocka_unit_test(every_fault_of_a_bad_one_has_a_line_with_its_place),
         cmocka_unit_test(warnings_fail_a_strict_check_only),
         cmocka_unit_test(findings_come_as_json_with_their_codes),
+        cmocka_unit_test(included_files_are_read_and_named),
+        cmocka_unit_test(generating_tells_make_what_it_read),
         cmocka_unit_test(the_catalogue_is_searched),
         cmocka_unit_test(the_table_is_printed_and_as_json),
         cmocka_unit_test(generating_writes_two_files_and_leaves_them_when_they_are_right),

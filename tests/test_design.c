@@ -29,7 +29,7 @@
 
 static struct ys_design *read_text(const char *text)
 {
-    return ys_design_read("yard.device.yaml", text, strlen(text));
+    return ys_design_read("yard.device.yaml", text, strlen(text), NULL, NULL);
 }
 
 /* All findings, each as "line:column error: text", one a line. */
@@ -304,7 +304,7 @@ static void the_files_name_must_give_a_name_in_c(void **state)
     (void)state;
     for (size_t i = 0; i < COUNT(cases); i++) {
         const char *text = HEAD "services: []\n";
-        struct ys_design *design = ys_design_read(cases[i].file, text, strlen(text));
+        struct ys_design *design = ys_design_read(cases[i].file, text, strlen(text), NULL, NULL);
         if (cases[i].id != NULL)
             assert_string_equal(design->id, cases[i].id);
         assert_int_equal(design->findings.errors, i < 2 ? 0 : 1);

@@ -56,7 +56,7 @@ static int setup(void **state)
 {
     char *text = read_whole(YARNSWIFT_ROOT "/tests/formats.device.yaml");
     (void)state;
-    design = ys_design_read("formats.device.yaml", text, strlen(text));
+    design = ys_design_read("formats.device.yaml", text, strlen(text), NULL, NULL);
     free(text);
     return design->findings.errors == 0 ? 0 : -1;
 }

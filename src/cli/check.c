@@ -56,10 +56,11 @@ static void add_findings(json_t *list, const struct ys_design *design)
 {
     for (size_t i = 0; i < design->findings.count; i++) {
         const struct ys_finding *finding = &design->findings.items[i];
-        (void)json_array_append_new(list, json_pack("{s:s, s:i, s:i, s:s, s:s, s:s}", "file", design->file, "line",
-                                                    finding->place.line, "column", finding->place.column, "severity",
-                                                    severity_word(finding->severity), "code", finding->code, "text",
-                                                    finding->text));
+        (void)json_array_append_new(list, json_pack("{s:s, s:i, s:i, s:s, s:s, s:s}", "file",
+                                                    finding->place.file != NULL ? finding->place.file : design->file,
+                                                    "line", finding->place.line, "column", finding->place.column,
+                                                    "severity", severity_word(finding->severity), "code", finding->code,
+                                                    "text", finding->text));
     }
 }
 

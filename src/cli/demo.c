@@ -116,8 +116,8 @@ static int play(const struct ys_demo_plan *plan, const struct input *input)
 static int play_wrench(const struct input *input)
 {
     struct wrench wrench;
-    struct ys_design *design =
-        ys_design_read("torque_wrench.device.yaml", torque_wrench_definition, strlen(torque_wrench_definition));
+    struct ys_design *design = ys_design_read("torque_wrench.device.yaml", torque_wrench_definition,
+                                              strlen(torque_wrench_definition), NULL, NULL);
     const struct ys_firmware firmware = {
         .table = &torque_wrench_table,
         .context = &wrench,

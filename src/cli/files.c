@@ -74,7 +74,7 @@ static void print_finding(const struct ys_design *design, const struct ys_findin
     static const char *const colours[] = {
         [YS_ERROR] = "\033[1;31m", [YS_WARNING] = "\033[1;33m", [YS_ADVICE] = "\033[1;34m"};
     bool colour = wants_colour(stderr);
-    (void)fputs(design->file, stderr);
+    (void)fputs(finding->place.file != NULL ? finding->place.file : design->file, stderr);
     if (finding->place.line > 0)
         (void)fprintf(stderr, ":%d:%d", finding->place.line, finding->place.column);
     (void)fprintf(stderr, ": %s%s:%s %s\n", colour ? colours[finding->severity] : "", severity_word(finding->severity),
@@ -89,6 +89,13 @@ void print_findings(const struct ys_design *design, bool advice)
     }
 }
 
+/* What a definition includes is read as it is itself. */
+static char *load(void *context, const char *path, size_t *length)
+{
+    (void)context;
+    return read_file(path, DEFINITION_MOST, length);
+}
+
 struct ys_design *read_design(const char *path)
 {
     size_t length = 0;
@@ -98,7 +105,7 @@ struct ys_design *read_design(const char *path)
                        errno == EFBIG ? "it is longer than 16 MiB, which no definition is" : strerror(errno));
         return NULL;
     }
-    struct ys_design *design = ys_design_read(path, text, length);
+    struct ys_design *design = ys_design_read(path, text, length, load, NULL);
     free(text);
     return design;
 }

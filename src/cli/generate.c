@@ -12,6 +12,7 @@ struct input {
     const char *folder;
     const char *skeleton; /* file for the handlers, or NULL */
     bool interface;
+    const char *depends; /* file for make, or NULL */
 };
 
 static error_t parse(int key, char *argument, struct argp_state *state)
@@ -23,6 +24,9 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         return 0;
     case 's':
         input->skeleton = argument;
+        return 0;
+    case 'd':
+        input->depends = argument;
         return 0;
     case 'i':
         input->interface = true;
@@ -71,6 +75,19 @@ static bool generate(const char *folder, const struct ys_design *design, const s
     return good;
 }
 
+/* A rule for make: the header depends on the definition and on what it includes. */
+static bool write_depends(const struct input *input, const struct ys_design *design)
+{
+    FILE *file = fopen(input->depends, "w");
+    if (file == NULL)
+        return complain(input->depends, "cannot write it: %s", strerror(errno));
+    (void)fprintf(file, "%s/%s_table.h:", input->folder, design->id);
+    for (size_t i = 0; i < design->source_count; i++)
+        (void)fprintf(file, " %s", design->sources[i].path);
+    (void)fputc('\n', file);
+    return fclose(file) == 0 || complain(input->depends, "cannot write it: %s", strerror(errno));
+}
+
 /* The user's own file: it is written once, and never over another. */
 static bool write_skeleton(const char *path, const struct ys_design *design, const struct ys_layout *layout)
 {
@@ -92,6 +109,7 @@ int verb_generate(int argc, char **argv)
     static const struct argp_option options[] = {
         {"output", 'o', "FOLDER", 0, "Write into this folder, which must exist (default: the current one)", 0},
         {"skeleton", 's', "FILE", 0, "Write a first version of the handlers to FILE, unless it exists", 0},
+        {"depends", 'd', "FILE", 0, "Write to FILE, for make, which files the tables were made from", 0},
         {"interface", 'i', NULL, 0, "Print a page in Markdown for those who write the other side, and write nothing",
          0},
         {0}};
@@ -117,7 +135,8 @@ int verb_generate(int argc, char **argv)
         ys_interface_print(stdout, design);
     else
         good = good && generate(input.folder, design, layout) &&
-               (input.skeleton == NULL || write_skeleton(input.skeleton, design, layout));
+               (input.skeleton == NULL || write_skeleton(input.skeleton, design, layout)) &&
+               (input.depends == NULL || write_depends(&input, design));
     ys_layout_free(layout);
     ys_design_free(design);
     return good ? EXIT_AS_EXPECTED : EXIT_BAD_INPUT;

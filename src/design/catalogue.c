@@ -219,12 +219,13 @@ static void load(void)
     static bool loaded;
     static struct fy_document *document; /* kept: fields point at the names of the bits they depend on */
     struct ys_findings findings = {.items = NULL};
+    const struct ys_place place = {.line = 0};
     if (loaded)
         return;
     loaded = true; /* also while it is being read: its own units come first */
-    document = ys_yaml_parse(ys_catalogue_text, strlen(ys_catalogue_text), &findings);
+    document = ys_yaml_parse(ys_catalogue_text, strlen(ys_catalogue_text), place, &findings);
     if (document != NULL) {
-        struct ys_node root = ys_yaml_root(document, &findings);
+        struct ys_node root = ys_yaml_root(document, place, &findings);
         (void)ys_yaml_mapping(&root, "the catalogue", section_keys, COUNT(section_keys), NULL);
     }
     if (findings.count > 0) { /* tests see to it that it never is so */

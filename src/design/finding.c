@@ -27,6 +27,13 @@ void ys_findings_add(struct ys_findings *findings, enum ys_severity severity, co
     findings->warnings += severity == YS_WARNING;
 }
 
+static bool is_behind(const struct ys_place *a, const struct ys_place *b)
+{
+    if (a->order != b->order)
+        return a->order > b->order;
+    return a->line != b->line ? a->line > b->line : a->column > b->column;
+}
+
 /* Insertion keeps those of one place in the order in which they were found; lists are short. */
 void ys_findings_sort(struct ys_findings *findings)
 {
@@ -34,9 +41,7 @@ void ys_findings_sort(struct ys_findings *findings)
         struct ys_finding moved = findings->items[i];
         size_t at = i;
         for (; at > 0; at--) {
-            const struct ys_place *before = &findings->items[at - 1].place;
-            if (before->line < moved.place.line ||
-                (before->line == moved.place.line && before->column <= moved.place.column))
+            if (!is_behind(&findings->items[at - 1].place, &moved.place))
                 break;
             findings->items[at] = findings->items[at - 1];
         }

@@ -12,6 +12,8 @@ enum ys_severity { YS_ERROR, YS_WARNING, YS_ADVICE };
 struct ys_place {
     int line;
     int column;
+    const char *file; /* an included one; NULL: the definition itself */
+    int order;        /* of the file, by when it was included */
 };
 
 struct ys_finding {

@@ -125,6 +125,18 @@ struct ys_service {
     size_t characteristic_count;
 };
 
+/* Reads a file that a definition includes: a text of `*length` bytes that is freed by free(), or NULL. */
+typedef char *ys_load_fn(void *context, const char *path, size_t *length);
+
+/* A file that was read. Private. */
+struct ys_source {
+    char *path;
+    char *text;
+    void *document;
+    size_t services;       /* how many it brought */
+    struct ys_place place; /* where it is included */
+};
+
 struct ys_design {
     char *file; /* as given */
     char *id;   /* C identifier, from the file's name */
@@ -142,13 +154,18 @@ struct ys_design {
     struct ys_service *services; /* the implied ones first */
     size_t service_count;
     struct ys_findings findings;
-    void *document; /* private: keeps the texts */
-    char *text;     /* private: what the document points into */
+    bool lists_services;
+    struct ys_source *sources; /* the definition, and what it includes, in order */
+    size_t source_count;
+    ys_load_fn *load;
+    void *load_context;
 };
 
 /* Reads and checks a definition. Always returns a design; it may only be used for more than its findings if
- * findings.errors is 0. `text` of `length` bytes is copied; `file` is for messages and for the name. */
-struct ys_design *ys_design_read(const char *file, const char *text, size_t length);
+ * findings.errors is 0. `text` of `length` bytes is copied; `file` is for messages and for the name. `load` reads what
+ * it includes; if it is NULL, nothing can be included. */
+struct ys_design *ys_design_read(const char *file, const char *text, size_t length, ys_load_fn *load,
+                                 void *load_context);
 void ys_design_free(struct ys_design *design);
 
 /* Properties of a characteristic as the standard counts them (enum ys_property). */

@@ -455,6 +455,7 @@ static void root_advertising(const struct ys_node *node, void *target)
 static void root_services(const struct ys_node *node, void *target)
 {
     struct ys_design *design = target;
+    design->lists_services = true;
     struct ys_node item;
     void *iterator = NULL;
     while (ys_yaml_next(node, "services", &iterator, &item)) {
@@ -465,10 +466,13 @@ static void root_services(const struct ys_node *node, void *target)
     }
 }
 
+static void root_include(const struct ys_node *node, void *target);
+
 static const struct ys_key root_keys[] = {
+    {"include", root_include, false},
     {"device", root_device, true},
     {"advertising", root_advertising, false},
-    {"services", root_services, true},
+    {"services", root_services, false},
 };
 
 /* The C identifier of a device: its file's name up to the first dot. */
@@ -528,25 +532,113 @@ static void fill_implied(struct ys_design *design)
     characteristics[1].type.length = 2;
 }
 
-struct ys_design *ys_design_read(const char *file, const char *text, size_t length)
+/* What an included file may say: what several devices share. */
+static const struct ys_key included_keys[] = {
+    {"include", root_include, false},
+    {"services", root_services, false},
+};
+
+/* Includes that go deeper have surely lost their way. */
+#define INCLUDES_MOST 32
+
+/* A path as the including file means it: from its own folder. */
+static char *path_beside(const char *file, const char *path)
+{
+    const char *slash = strrchr(file, '/');
+    size_t folder = path[0] == '/' || slash == NULL ? 0 : (size_t)(slash - file) + 1;
+    char *joined = ys_new(folder + strlen(path) + 1);
+    memcpy(joined, file, folder);
+    memcpy(joined + folder, path, strlen(path));
+    return joined;
+}
+
+/* Reads one file by its table of keys. Takes the path and the text. */
+static void read_source(struct ys_design *design, char *path, char *text, size_t length, struct ys_place included_at)
+{
+    bool main_file = design->source_count == 0;
+    const struct ys_place place = {.file = main_file ? NULL : path, .order = (int)design->source_count};
+    size_t index = design->source_count;
+    size_t services = design->service_count;
+    design->sources = ys_grow(design->sources, index, sizeof *design->sources);
+    design->sources[index] = (struct ys_source){.path = path, .text = text, .place = included_at};
+    design->source_count++;
+    struct fy_document *document = ys_yaml_parse(text, length, place, &design->findings);
+    design->sources[index].document = document;
+    if (document == NULL)
+        return;
+    struct ys_node root = ys_yaml_root(document, place, &design->findings);
+    bool good = main_file ? ys_yaml_mapping(&root, "the definition", root_keys, COUNT(root_keys), design)
+                          : ys_yaml_mapping(&root, "an included file", included_keys, COUNT(included_keys), design);
+    design->sources[index].services = design->service_count - services;
+    if (!main_file && good && design->service_count == services)
+        ys_findings_add(&design->findings, YS_WARNING, "include-file", included_at,
+                        "\"%s\" brings no services: leave it out", path);
+}
+
+static bool is_included_already(const struct ys_design *design, const char *path)
+{
+    for (size_t i = 0; i < design->source_count; i++) {
+        if (strcmp(design->sources[i].path, path) == 0)
+            return true;
+    }
+    return false;
+}
+
+static void include_file(struct ys_design *design, const struct ys_node *node, const char *name)
+{
+    size_t length = 0;
+    char *path = path_beside(node->place.file != NULL ? node->place.file : design->file, name);
+    if (is_included_already(design, path) || design->source_count > INCLUDES_MOST) {
+        ys_findings_add(node->findings, YS_ERROR, "include-file", node->place,
+                        "\"%s\" is read already, or too many files are: include each file once, and none that includes "
+                        "this one",
+                        path);
+        free(path);
+        return;
+    }
+    char *text = design->load != NULL ? design->load(design->load_context, path, &length) : NULL;
+    if (text == NULL) {
+        ys_findings_add(node->findings, YS_ERROR, "include-file", node->place,
+                        "\"%s\" cannot be read: a path is meant from the folder of the file that names it", path);
+        free(path);
+        return;
+    }
+    char *copy = ys_copy(text, length);
+    free(text);
+    read_source(design, path, copy, length, node->place);
+}
+
+static void root_include(const struct ys_node *node, void *target)
+{
+    struct ys_node item;
+    void *iterator = NULL;
+    while (ys_yaml_next(node, "include", &iterator, &item)) {
+        const char *name = ys_yaml_text(&item, "a file to include");
+        if (name != NULL)
+            include_file(target, &item, name);
+    }
+}
+
+struct ys_design *ys_design_read(const char *file, const char *text, size_t length, ys_load_fn *load,
+                                 void *load_context)
 {
     struct ys_design *design = ys_new(sizeof *design);
     design->file = ys_copy(file, strlen(file));
     design->id = identifier_of(file);
+    design->load = load;
+    design->load_context = load_context;
     add_implied(design);
     if (design->id == NULL || ys_is_keyword(design->id))
         ys_findings_add(&design->findings, YS_ERROR, "name-in-c", (struct ys_place){.line = 0},
                         "the file's name gives the device's name in C: begin it with a letter, and take no keyword");
-    char *copy = ys_copy(text, length); /* the document points into it */
-    design->text = copy;
-    struct fy_document *document = ys_yaml_parse(copy, length, &design->findings);
-    design->document = document;
-    if (document != NULL) {
-        struct ys_node root = ys_yaml_root(document, &design->findings);
-        if (ys_yaml_mapping(&root, "the definition", root_keys, COUNT(root_keys), design)) {
-            fill_implied(design);
-            ys_design_check(design);
-        }
+    read_source(design, ys_copy(file, strlen(file)), ys_copy(text, length), length, (struct ys_place){.line = 0});
+    const struct fy_document *document = design->sources[0].document;
+    if (document != NULL && fy_node_is_mapping(fy_document_root(design->sources[0].document))) {
+        if (!design->lists_services)
+            ys_findings_add(&design->findings, YS_ERROR, "key-missing", (struct ys_place){.line = 1, .column = 1},
+                            "the definition has no services: add it");
+        fill_implied(design);
+        ys_design_check(design);
     }
     ys_findings_sort(&design->findings);
     return design;
@@ -581,7 +673,11 @@ void ys_design_free(struct ys_design *design)
     free(design->file);
     free(design->id);
     ys_findings_clear(&design->findings);
-    fy_document_destroy(design->document);
-    free(design->text);
+    for (size_t i = 0; i < design->source_count; i++) {
+        fy_document_destroy(design->sources[i].document);
+        free(design->sources[i].path);
+        free(design->sources[i].text);
+    }
+    free(design->sources);
     free(design);
 }

@@ -8,11 +8,6 @@
 
 #define WORDS_MOST 64
 
-static struct ys_place place_of_mark(const struct fy_mark *mark)
-{
-    return (struct ys_place){.line = mark->line + 1, .column = mark->column + 1};
-}
-
 /* Where a node begins; `otherwise` if it is empty and thus nowhere. */
 static struct ys_place place_of(struct fy_node *node, struct ys_place otherwise)
 {
@@ -29,14 +24,16 @@ static struct ys_place place_of(struct fy_node *node, struct ys_place otherwise)
     struct fy_token *token = node != NULL ? fy_node_get_scalar_token(node) : NULL;
     if (token != NULL)
         mark = fy_token_start_mark(token);
-    return mark != NULL ? place_of_mark(mark) : otherwise;
+    if (mark == NULL)
+        return otherwise;
+    return (struct ys_place){
+        .line = mark->line + 1, .column = mark->column + 1, .file = otherwise.file, .order = otherwise.order};
 }
 
-static void take_errors(struct fy_diag *diag, struct ys_findings *findings)
+static void take_errors(struct fy_diag *diag, struct ys_place place, struct ys_findings *findings)
 {
     void *iterator = NULL;
     const struct fy_diag_error *error = fy_diag_errors_iterate(diag, &iterator);
-    struct ys_place place = {.line = 0};
     if (error == NULL) {
         ys_findings_add(findings, YS_ERROR, "yaml", place,
                         "this is no YAML document: write a mapping that begins with device:");
@@ -74,9 +71,10 @@ static size_t character_length(const unsigned char *text, size_t left)
 }
 
 /* What the parser is not asked to cope with: what is no text, and directives, which no definition needs. */
-static bool check_text(const char *text, size_t length, struct ys_findings *findings)
+static bool check_text(const char *text, size_t length, struct ys_place place, struct ys_findings *findings)
 {
-    struct ys_place place = {.line = 1, .column = 1};
+    place.line = 1;
+    place.column = 1;
     for (size_t i = 0; i < length;) {
         size_t size = character_length((const unsigned char *)text + i, length - i);
         if (size == 0) {
@@ -90,17 +88,19 @@ static bool check_text(const char *text, size_t length, struct ys_findings *find
             return false;
         }
         place.column++;
-        if (text[i] == '\n')
-            place = (struct ys_place){.line = place.line + 1, .column = 1};
+        if (text[i] == '\n') {
+            place.line++;
+            place.column = 1;
+        }
         i += size;
     }
     return true;
 }
 
-struct fy_document *ys_yaml_parse(const char *text, size_t length, struct ys_findings *findings)
+struct fy_document *ys_yaml_parse(const char *text, size_t length, struct ys_place place, struct ys_findings *findings)
 {
     struct fy_diag_cfg diag_settings;
-    if (!check_text(text, length, findings))
+    if (!check_text(text, length, place, findings))
         return NULL;
     fy_diag_cfg_default(&diag_settings);
     diag_settings.fp = NULL;
@@ -111,7 +111,7 @@ struct fy_document *ys_yaml_parse(const char *text, size_t length, struct ys_fin
     const struct fy_parse_cfg settings = {.flags = FYPCF_QUIET | FYPCF_DEFAULT_VERSION_1_2, .diag = diag};
     struct fy_document *document = fy_document_build_from_string(&settings, text, length);
     if (document == NULL || fy_document_root(document) == NULL) {
-        take_errors(diag, findings);
+        take_errors(diag, place, findings);
         fy_document_destroy(document);
         document = NULL;
     }
@@ -119,11 +119,12 @@ struct fy_document *ys_yaml_parse(const char *text, size_t length, struct ys_fin
     return document;
 }
 
-struct ys_node ys_yaml_root(struct fy_document *document, struct ys_findings *findings)
+struct ys_node ys_yaml_root(struct fy_document *document, struct ys_place place, struct ys_findings *findings)
 {
     struct fy_node *root = fy_document_root(document);
-    return (struct ys_node){
-        .findings = findings, .node = root, .place = place_of(root, (struct ys_place){.line = 1, .column = 1})};
+    place.line = 1;
+    place.column = 1;
+    return (struct ys_node){.findings = findings, .node = root, .place = place_of(root, place)};
 }
 
 bool ys_yaml_is_sequence(const struct ys_node *node)

@@ -26,10 +26,10 @@ struct ys_key {
     bool required;
 };
 
-/* Parses a document; NULL, with findings, if it is no YAML. */
-struct fy_document *ys_yaml_parse(const char *text, size_t length, struct ys_findings *findings);
+/* Parses a document; NULL, with findings, if it is no YAML. `place` says which file it is. */
+struct fy_document *ys_yaml_parse(const char *text, size_t length, struct ys_place place, struct ys_findings *findings);
 
-struct ys_node ys_yaml_root(struct fy_document *document, struct ys_findings *findings);
+struct ys_node ys_yaml_root(struct fy_document *document, struct ys_place place, struct ys_findings *findings);
 
 /* Reads a mapping by its table: says what is unknown, with the nearest key, and what is missing. `what` names the
  * mapping in messages. False if it is no mapping. */
