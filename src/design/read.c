@@ -546,9 +546,9 @@ static char *path_beside(const char *file, const char *path)
 {
     const char *slash = strrchr(file, '/');
     size_t folder = path[0] == '/' || slash == NULL ? 0 : (size_t)(slash - file) + 1;
-    char *joined = ys_new(folder + strlen(path) + 1);
-    memcpy(joined, file, folder);
-    memcpy(joined + folder, path, strlen(path));
+    size_t size = folder + strlen(path) + 1;
+    char *joined = ys_new(size);
+    (void)snprintf(joined, size, "%.*s%s", (int)folder, file, path);
     return joined;
 }
 
