@@ -10,24 +10,10 @@
 /* More than these are listed a line each, fewer are shown whole. */
 #define WHOLE_MOST 3
 
-struct input {
-    struct files words;
-    bool json;
-};
-
 static error_t parse(int key, char *argument, struct argp_state *state)
 {
-    struct input *input = state->input;
     (void)argument;
-    switch (key) {
-    case 'j':
-        input->json = true;
-        return 0;
-    case ARGP_KEY_ARGS:
-        return take_files(state, &input->words);
-    default:
-        return ARGP_ERR_UNKNOWN;
-    }
+    return parse_common(key, state, state->input);
 }
 
 /* Prints a block of lines behind a title, each moved in. */
@@ -123,14 +109,14 @@ int verb_catalogue(int argc, char **argv)
                "words all are listed. What is found alone is shown whole, with a fragment for a definition.\v"
                "Exit status: 0 something was found, 1 nothing was.",
     };
-    struct input input = {.json = false};
+    struct common input = {.json = false};
     struct ys_search search = {.found = NULL};
     char words[256] = "";
     size_t used = 0;
     if (!parse_options(&argp, argc, argv, &input))
         return EXIT_BAD_INPUT;
-    for (int i = 0; i < input.words.count && used < sizeof words; i++)
-        used += (size_t)snprintf(words + used, sizeof words - used, "%s%s", i > 0 ? " " : "", input.words.paths[i]);
+    for (int i = 0; i < input.files.count && used < sizeof words; i++)
+        used += (size_t)snprintf(words + used, sizeof words - used, "%s%s", i > 0 ? " " : "", input.files.paths[i]);
     if (used >= sizeof words) {
         (void)complain(argv[0], "that is too much to look for: give a few words");
         return EXIT_BAD_INPUT;

@@ -4,27 +4,18 @@
 #include "cli/cli.h"
 
 struct input {
-    struct files files;
+    struct common common;
     bool strict;
-    bool json;
 };
 
 static error_t parse(int key, char *argument, struct argp_state *state)
 {
     struct input *input = state->input;
     (void)argument;
-    switch (key) {
-    case 's':
-        input->strict = true;
-        return 0;
-    case 'j':
-        input->json = true;
-        return 0;
-    case ARGP_KEY_ARGS:
-        return take_files(state, &input->files);
-    default:
-        return ARGP_ERR_UNKNOWN;
-    }
+    if (key != 's')
+        return parse_common(key, state, &input->common);
+    input->strict = true;
+    return 0;
 }
 
 static const char *plural(size_t count)
@@ -98,17 +89,17 @@ int verb_check(int argc, char **argv)
             "column and with what to do about it. Errors are wrong, warnings probably are, advice is only advice.\v"
             "Exit status: 0 they are good, 2 they are not.",
     };
-    struct input input = {.json = false};
+    struct input input = {.strict = false};
     bool good = true;
     if (!parse_options(&argp, argc, argv, &input))
         return EXIT_BAD_INPUT;
-    if (input.files.count == 0) {
+    if (input.common.files.count == 0) {
         (void)complain(argv[0], "name a definition, such as NAME.device.yaml");
         return EXIT_BAD_INPUT;
     }
-    json_t *list = input.json ? json_array() : NULL;
-    for (int i = 0; i < input.files.count; i++)
-        good &= check_one(input.files.paths[i], input.strict, list);
+    json_t *list = input.common.json ? json_array() : NULL;
+    for (int i = 0; i < input.common.files.count; i++)
+        good &= check_one(input.common.files.paths[i], input.strict, list);
     if (list != NULL) {
         json_t *root = json_pack("{s:b, s:o}", "good", good, "findings", list);
         (void)json_dumpf(root, stdout, JSON_INDENT(2));

@@ -36,8 +36,18 @@ struct files {
     int count;
 };
 
-/* For a verb's parser: takes all files at ARGP_KEY_ARGS. */
-error_t take_files(struct argp_state *state, struct files *files);
+/* What all verbs take; the first member of each verb's input. */
+struct common {
+    struct files files;
+    bool json;
+};
+
+/* For a verb's parser, where it does not know a key itself: takes --json and the files. */
+error_t parse_common(int key, struct argp_state *state, struct common *common);
+
+/* Opens the one definition that is named, and lays it out. NULL, after a line, if there is none, more than one, or an
+ * error in it. */
+struct ys_layout *open_only(const char *who, const struct files *files, struct ys_design **design);
 
 /* Runs argp over the arguments, after saying in one line what it would not take. Returns false if there is such. Help
  * is printed, and the program ended, in here. */

@@ -14,27 +14,21 @@
 extern const char torque_wrench_definition[];
 
 struct input {
-    struct files files;
+    struct common common;
     unsigned long long seed;
-    bool json;
 };
 
 static error_t parse(int key, char *argument, struct argp_state *state)
 {
     struct input *input = state->input;
     switch (key) {
-    case 'j':
-        input->json = true;
-        return 0;
     case 's':
         if (parse_number(argument, &input->seed))
             return 0;
         (void)complain(state->argv[0], "--seed must be a whole number from 0 on, not \"%s\"", argument);
         return EINVAL;
-    case ARGP_KEY_ARGS:
-        return take_files(state, &input->files);
     default:
-        return ARGP_ERR_UNKNOWN;
+        return parse_common(key, state, &input->common);
     }
 }
 
@@ -102,11 +96,11 @@ static int play(const struct ys_demo_plan *plan, const struct input *input)
 {
     struct ys_demo_summary summary;
     bool colour = wants_colour(stdout);
-    if (!ys_demo_run(plan, input->seed, input->json ? NULL : print_line, &colour, &summary)) {
+    if (!ys_demo_run(plan, input->seed, input->common.json ? NULL : print_line, &colour, &summary)) {
         (void)complain("yarnswift demo", "the device cannot be started");
         return EXIT_BAD_INPUT;
     }
-    if (input->json)
+    if (input->common.json)
         print_json(&summary, input->seed);
     else
         print_summary(&summary);
@@ -147,11 +141,12 @@ static int play_wrench(const struct input *input)
 
 static int play_definition(const struct input *input)
 {
-    struct ys_design *design = open_design(input->files.paths[0]);
+    struct ys_design *design = open_design(input->common.files.paths[0]);
     struct ys_layout *layout = design != NULL ? lay_out(design) : NULL;
     int status = EXIT_BAD_INPUT;
     if (layout != NULL && !design->advertises) {
-        (void)complain(input->files.paths[0], "nobody can meet a device that does not advertise: add advertising:");
+        (void)complain(input->common.files.paths[0],
+                       "nobody can meet a device that does not advertise: add advertising:");
     } else if (layout != NULL) {
         const struct ys_demo_plan plan = {
             .design = design,
@@ -185,9 +180,9 @@ int verb_demo(int argc, char **argv)
     struct input input = {.seed = 1};
     if (!parse_options(&argp, argc, argv, &input))
         return EXIT_BAD_INPUT;
-    if (input.files.count > 1) {
+    if (input.common.files.count > 1) {
         (void)complain(argv[0], "name at most one definition");
         return EXIT_BAD_INPUT;
     }
-    return input.files.count == 0 ? play_wrench(&input) : play_definition(&input);
+    return input.common.files.count == 0 ? play_wrench(&input) : play_definition(&input);
 }

@@ -8,7 +8,7 @@
 #include "design/interface.h"
 
 struct input {
-    struct files files;
+    struct common common;
     const char *folder;
     const char *skeleton; /* file for the handlers, or NULL */
     bool interface;
@@ -31,10 +31,8 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case 'i':
         input->interface = true;
         return 0;
-    case ARGP_KEY_ARGS:
-        return take_files(state, &input->files);
     default:
-        return ARGP_ERR_UNKNOWN;
+        return key == 'j' ? ARGP_ERR_UNKNOWN : parse_common(key, state, &input->common);
     }
 }
 
@@ -124,12 +122,8 @@ int verb_generate(int argc, char **argv)
     struct input input = {.folder = "."};
     if (!parse_options(&argp, argc, argv, &input))
         return EXIT_BAD_INPUT;
-    if (input.files.count != 1) {
-        (void)complain(argv[0], "name one definition, such as NAME.device.yaml");
-        return EXIT_BAD_INPUT;
-    }
-    struct ys_design *design = open_design(input.files.paths[0]);
-    struct ys_layout *layout = design != NULL ? lay_out(design) : NULL;
+    struct ys_design *design;
+    struct ys_layout *layout = open_only(argv[0], &input.common.files, &design);
     bool good = layout != NULL;
     if (good && input.interface)
         ys_interface_print(stdout, design);

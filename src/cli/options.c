@@ -109,10 +109,27 @@ bool parse_options(const struct argp *argp, int argc, char **argv, void *input)
     return argp_parse(argp, argc, argv, 0, NULL, input) == 0;
 }
 
-error_t take_files(struct argp_state *state, struct files *files)
+error_t parse_common(int key, struct argp_state *state, struct common *common)
 {
-    files->paths = state->argv + state->next;
-    files->count = state->argc - state->next;
+    if (key == 'j') {
+        common->json = true;
+        return 0;
+    }
+    if (key != ARGP_KEY_ARGS)
+        return ARGP_ERR_UNKNOWN;
+    common->files.paths = state->argv + state->next;
+    common->files.count = state->argc - state->next;
     state->next = state->argc;
     return 0;
+}
+
+struct ys_layout *open_only(const char *who, const struct files *files, struct ys_design **design)
+{
+    *design = NULL;
+    if (files->count != 1) {
+        (void)complain(who, "name one definition, such as NAME.device.yaml");
+        return NULL;
+    }
+    *design = open_design(files->paths[0]);
+    return *design != NULL ? lay_out(*design) : NULL;
 }

@@ -13,24 +13,10 @@
 
 #define VALUE_MOST 512
 
-struct input {
-    struct files files;
-    bool json;
-};
-
 static error_t parse(int key, char *argument, struct argp_state *state)
 {
-    struct input *input = state->input;
     (void)argument;
-    switch (key) {
-    case 'j':
-        input->json = true;
-        return 0;
-    case ARGP_KEY_ARGS:
-        return take_files(state, &input->files);
-    default:
-        return ARGP_ERR_UNKNOWN;
-    }
+    return parse_common(key, state, state->input);
 }
 
 static const char *right_word(unsigned right)
@@ -230,15 +216,11 @@ int verb_table(int argc, char **argv)
             "Shows the attribute table that a definition gives, as a client will find it: handle, type, length, rights "
             "and value of each attribute; 128-bit UUIDs as they are written and as they are sent; the advertisement.",
     };
-    struct input input = {.json = false};
+    struct common input = {.json = false};
     if (!parse_options(&argp, argc, argv, &input))
         return EXIT_BAD_INPUT;
-    if (input.files.count != 1) {
-        (void)complain(argv[0], "name one definition, such as NAME.device.yaml");
-        return EXIT_BAD_INPUT;
-    }
-    struct ys_design *design = open_design(input.files.paths[0]);
-    struct ys_layout *layout = design != NULL ? lay_out(design) : NULL;
+    struct ys_design *design;
+    struct ys_layout *layout = open_only(argv[0], &input.files, &design);
     if (layout != NULL && input.json)
         print_json(design, layout);
     else if (layout != NULL)
