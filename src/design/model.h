@@ -133,8 +133,6 @@ struct ys_source {
     char *path;
     char *text;
     void *document;
-    size_t services;       /* how many it brought */
-    struct ys_place place; /* where it is included */
 };
 
 struct ys_design {

@@ -560,7 +560,7 @@ static void read_source(struct ys_design *design, char *path, char *text, size_t
     size_t index = design->source_count;
     size_t services = design->service_count;
     design->sources = ys_grow(design->sources, index, sizeof *design->sources);
-    design->sources[index] = (struct ys_source){.path = path, .text = text, .place = included_at};
+    design->sources[index] = (struct ys_source){.path = path, .text = text};
     design->source_count++;
     struct fy_document *document = ys_yaml_parse(text, length, place, &design->findings);
     design->sources[index].document = document;
@@ -569,7 +569,6 @@ static void read_source(struct ys_design *design, char *path, char *text, size_t
     struct ys_node root = ys_yaml_root(document, place, &design->findings);
     bool good = main_file ? ys_yaml_mapping(&root, "the definition", root_keys, COUNT(root_keys), design)
                           : ys_yaml_mapping(&root, "an included file", included_keys, COUNT(included_keys), design);
-    design->sources[index].services = design->service_count - services;
     if (!main_file && good && design->service_count == services)
         ys_findings_add(&design->findings, YS_WARNING, "include-file", included_at,
                         "\"%s\" brings no services: leave it out", path);
