@@ -215,6 +215,12 @@ static const struct {
      "4:6 warning: the service Heart Rate must have the characteristic Heart Rate Measurement (0x2A37): add it\n"
      "4:6 advice: \"heart rate\" is not advertised: a central that looks for it by its UUID will not find this "
      "device\n"},
+    {DEVICE "advertising: {interval: 1 s, services: [s]}\n"
+            "services:\n"
+            "  - {name: s, uuid: " LONG ", includes: [t], characteristics: [" ONE_VALUE "]}\n"
+            "  - {name: t, uuid: 6f8d0000-2b1c-4e6f-9a37-d4c1e07b6a52, secondary: true, characteristics: [\n"
+            "     {name: b, uuid: 5f8d0001-2b1c-4e6f-9a37-d4c1e07b6a52, format: uint8, read: open, value: 1}]}\n",
+     "6:22 warning: this is also the UUID of \"a\" in the service \"s\": give each its own\n"},
     {WITH("{name: a, uuid: +1, format: utf8s, length: 21, notify: open, handler: read}"),
      "7:16 advice: \"a\" can be 21 bytes long: a central that keeps the MTU of 23 is notified of the first 20\n"},
     {HEAD "services:\n"

@@ -643,14 +643,33 @@ static void check_device(struct ys_design *design)
                         "nobody can find this device: add advertising: with an interval");
 }
 
+/* An own UUID in two services is most likely a copy that was forgotten; adopted ones may well come twice. */
+static void check_across_services(struct ys_design *design, size_t service, size_t index)
+{
+    const struct ys_characteristic *one = &design->services[service].characteristics[index];
+    for (size_t i = 0; i < service && one->uuid.length == 16; i++) {
+        for (size_t j = 0; j < design->services[i].characteristic_count; j++) {
+            const struct ys_characteristic *other = &design->services[i].characteristics[j];
+            if (!ys_uuid_is_equal(&one->uuid, &other->uuid))
+                continue;
+            ys_findings_add(&design->findings, YS_WARNING, "uuid-duplicate", one->uuid_place,
+                            "this is also the UUID of \"%s\" in the service \"%s\": give each its own", other->name,
+                            design->services[i].name);
+            return;
+        }
+    }
+}
+
 /* What is only seen well once nothing is wrong. */
 static void check_again(struct ys_design *design)
 {
     for (size_t i = 0; i < design->service_count; i++) {
         if (!design->services[i].implied)
             check_adopted_service(design, &design->services[i]);
-        for (size_t j = 0; j < design->services[i].characteristic_count; j++)
+        for (size_t j = 0; j < design->services[i].characteristic_count; j++) {
             check_default_mtu(design, &design->services[i].characteristics[j]);
+            check_across_services(design, i, j);
+        }
     }
     check_unpromised(design);
 }
