@@ -451,6 +451,22 @@ static void any_definition_is_played_by_its_stand_ins(void **state)
     assert_non_null(strstr(outcome.out, "address 00:FF:FF:00:00:01 (public)"));
     assert_non_null(strstr(outcome.out, "reads c: \"hook\""));
     assert_non_null(strstr(outcome.out, "write without response"));
+    path = scratch_file(
+        "twins.device.yaml",
+        "device: {name: Twins}\n"
+        "advertising: {interval: 1 s}\n"
+        "services:\n"
+        "  - {name: battery, characteristics: [{name: left, uuid: Battery Level, read: open, value: 11}]}\n"
+        "  - name: other\n"
+        "    uuid: 5f8d0000-2b1c-4e6f-9a37-d4c1e07b6a52\n"
+        "    characteristics:\n"
+        "      - {name: right, uuid: Battery Level, read: open, value: 22}\n"
+        "      - {name: slow, uuid: +1, format: uint8, notify: open, handler: read,\n"
+        "         stand_in: {shape: ramp, from: 0, to: 9, period: 1 h, every: 1 min}}\n");
+    outcome = run_on("demo", path);
+    assert_int_equal(outcome.status, 0); /* that a value is slow is no fault */
+    assert_non_null(strstr(outcome.out, "reads left: 11 %"));
+    assert_non_null(strstr(outcome.out, "reads right: 22 %"));
     path = scratch_file("silent.device.yaml", "device: {name: Silent}\nservices: []\n");
     outcome = run_on("demo", path);
     assert_int_equal(outcome.status, 2);

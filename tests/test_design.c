@@ -221,6 +221,16 @@ static const struct {
             "  - {name: t, uuid: 6f8d0000-2b1c-4e6f-9a37-d4c1e07b6a52, secondary: true, characteristics: [\n"
             "     {name: b, uuid: 5f8d0001-2b1c-4e6f-9a37-d4c1e07b6a52, format: uint8, read: open, value: 1}]}\n",
      "6:22 warning: this is also the UUID of \"a\" in the service \"s\": give each its own\n"},
+    {WITH("{name: x, uuid: +1, format: uint8, notify: open, handler: read}\n"
+          "      - {name: x configuration, uuid: +2, format: uint8, read: open, value: 1}\n"
+          "      - {name: s service, uuid: +0x3, format: uint8, read: open, value: 1}"),
+     "8:16 error: a constant of \"x configuration\" has the same name in C as one of \"x\": rename one\n"
+     "9:16 error: a constant of \"s service\" has the same name in C as one of \"s\": rename one\n"},
+    {WITH("{name: a, uuid: +8, format: uint8, read: open, value: 1}\n"
+          "      - {name: b, uuid: +010, format: uint8, read: open, value: 1}"), /* ten, not eight */
+     ""},
+    {WITH("{name: a, uuid: +1, format: sint64, read: open, value: 1, stand_in: {shape: constant, from: 1}}"),
+     "7:78 error: only a number of at most 48 bits can move by itself: give \"a\" a value\n"},
     {WITH("{name: a, uuid: +1, format: utf8s, length: 21, notify: open, handler: read}"),
      "7:16 advice: \"a\" can be 21 bytes long: a central that keeps the MTU of 23 is notified of the first 20\n"},
     {HEAD "services:\n"

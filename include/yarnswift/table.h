@@ -82,7 +82,8 @@ struct ys_value {
 
 /* One attribute. */
 struct ys_attribute {
-    uint16_t number;    /* its UUID: 16 bits or an index; of a service: the service's; CONFIGURATION: notifiable */
+    uint16_t number;    /* its UUID: 16 bits or an index; of a service: the service's; CONFIGURATION: notifiable;
+                           INCLUDE: the handle of the service */
     uint8_t kind;       /* enum ys_attribute_kind and bits */
     uint8_t properties; /* CHARACTERISTIC: enum ys_property */
     uint16_t rights;    /* YS_RIGHTS */

@@ -1,6 +1,7 @@
 /* What a definition means together. */
 #include "design/check.h"
 
+#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -20,7 +21,7 @@ static bool parse_offset(const char *text, uint32_t *offset)
     char *end;
     if (text[0] != '+' || text[1] < '0' || text[1] > '9')
         return false;
-    unsigned long value = strtoul(text + 1, &end, 0);
+    unsigned long value = strtoul(text + 1, &end, strncmp(text + 1, "0x", 2) == 0 ? 16 : 10);
     *offset = (uint32_t)value;
     return *end == '\0' && value <= 0xffff;
 }
@@ -113,6 +114,7 @@ struct named {
     const char *name;
     struct ys_place place;
     size_t order;
+    char *made; /* the id, where it is not a name's own */
 };
 
 static int compare_named(const void *a, const void *b)
@@ -138,6 +140,53 @@ static void check_names(struct ys_design *design, struct named *names, size_t co
     }
 }
 
+/* Adds the constant that a name gives besides its own: NAME_CONFIGURATION, NAME_SERVICE. */
+static struct named *add_made(struct named *names, size_t *count, const char *id, const char *suffix, const char *name,
+                              struct ys_place place)
+{
+    size_t size = strlen(id) + strlen(suffix) + 1;
+    char *made = ys_new(size);
+    (void)snprintf(made, size, "%s%s", id, suffix);
+    names = ys_grow(names, *count, sizeof *names);
+    names[*count] = (struct named){made, name, place, *count, made};
+    (*count)++;
+    return names;
+}
+
+/* Constants for handles: a characteristic called "x configuration" must not meet the configuration of "x". */
+static void check_constants(struct ys_design *design)
+{
+    struct named *names = NULL;
+    size_t count = 0;
+    for (size_t i = 0; i < design->service_count; i++) {
+        const struct ys_service *service = &design->services[i];
+        if (service->id != NULL)
+            names = add_made(names, &count, service->id, "_service", service->name, service->place);
+        for (size_t j = 0; j < service->characteristic_count; j++) {
+            const struct ys_characteristic *one = &service->characteristics[j];
+            if (one->id == NULL)
+                continue;
+            names = ys_grow(names, count, sizeof *names);
+            names[count] = (struct named){one->id, one->name, one->place, count, NULL};
+            count++;
+            if (one->notify != YS_RIGHT_NONE)
+                names = add_made(names, &count, one->id, "_configuration", one->name, one->place);
+        }
+    }
+    if (names != NULL)
+        qsort(names, count, sizeof *names, compare_named);
+    for (size_t i = 1; names != NULL && i < count; i++) {
+        /* two names of one kind have been said */
+        if (strcmp(names[i - 1].id, names[i].id) == 0 && (names[i - 1].made == NULL) != (names[i].made == NULL))
+            ys_findings_add(&design->findings, YS_ERROR, "name-clash", names[i].place,
+                            "a constant of \"%s\" has the same name in C as one of \"%s\": rename one", names[i].name,
+                            names[i - 1].name);
+    }
+    for (size_t i = 0; i < count; i++)
+        free(names[i].made);
+    free(names);
+}
+
 static void check_all_names(struct ys_design *design)
 {
     struct named *services = NULL;
@@ -148,7 +197,7 @@ static void check_all_names(struct ys_design *design)
         const struct ys_service *service = &design->services[i];
         if (service->id != NULL) {
             services = ys_grow(services, service_count, sizeof *services);
-            services[service_count] = (struct named){service->id, service->name, service->place, service_count};
+            services[service_count] = (struct named){service->id, service->name, service->place, service_count, NULL};
             service_count++;
         }
         for (size_t j = 0; j < service->characteristic_count; j++) {
@@ -156,12 +205,13 @@ static void check_all_names(struct ys_design *design)
             if (one->id == NULL)
                 continue;
             characteristics = ys_grow(characteristics, count, sizeof *characteristics);
-            characteristics[count] = (struct named){one->id, one->name, one->place, count};
+            characteristics[count] = (struct named){one->id, one->name, one->place, count, NULL};
             count++;
         }
     }
     check_names(design, services, service_count, "service");
     check_names(design, characteristics, count, "characteristic");
+    check_constants(design);
     free(services);
     free(characteristics);
 }
@@ -419,6 +469,12 @@ static void check_stand_in(struct ys_design *design, struct ys_characteristic *c
         characteristic->type.format->kind != YS_FORMAT_SIGNED) {
         ys_findings_add(&design->findings, YS_ERROR, "stand-in", stand_in->place,
                         "only a number can move by itself: give \"%s\" a value", characteristic->name);
+        return;
+    }
+    if (characteristic->type.format->bits > 48) {
+        ys_findings_add(&design->findings, YS_ERROR, "stand-in", stand_in->place,
+                        "only a number of at most 48 bits can move by itself: give \"%s\" a value",
+                        characteristic->name);
         return;
     }
     bool moves = shape != YS_SHAPE_CONSTANT;
@@ -700,17 +756,6 @@ uint8_t ys_characteristic_properties(const struct ys_characteristic *characteris
                      (characteristic->write != YS_RIGHT_NONE ? YS_PROPERTY_WRITE : 0) |
                      (characteristic->write_command != YS_RIGHT_NONE ? YS_PROPERTY_WRITE_WITHOUT_RESPONSE : 0) |
                      (characteristic->notify != YS_RIGHT_NONE ? YS_PROPERTY_NOTIFY : 0));
-}
-
-const struct ys_characteristic *ys_design_find(const struct ys_design *design, const struct ys_uuid *uuid)
-{
-    for (size_t i = 0; i < design->service_count; i++) {
-        for (size_t j = 0; j < design->services[i].characteristic_count; j++) {
-            if (ys_uuid_is_equal(&design->services[i].characteristics[j].uuid, uuid))
-                return &design->services[i].characteristics[j];
-        }
-    }
-    return NULL;
 }
 
 const struct ys_service *ys_design_find_service(const struct ys_design *design, const struct ys_uuid *uuid)

@@ -169,8 +169,7 @@ void ys_design_free(struct ys_design *design);
 /* Properties of a characteristic as the standard counts them (enum ys_property). */
 uint8_t ys_characteristic_properties(const struct ys_characteristic *characteristic);
 
-/* The characteristic, and its service, with this UUID; NULL if there is none. */
-const struct ys_characteristic *ys_design_find(const struct ys_design *design, const struct ys_uuid *uuid);
+/* The service with this UUID; NULL if there is none. */
 const struct ys_service *ys_design_find_service(const struct ys_design *design, const struct ys_uuid *uuid);
 
 #endif

@@ -64,12 +64,35 @@ say(const struct ys_central *central, const char *format, ...)
     ys_world_say(central->world, YS_SIDE_CENTRAL, central->name, "%s", text);
 }
 
+/* A UUID may come more than once, as that of a battery level does where there are two batteries. What is discovered and
+ * what is defined come in the same order, so the first of one is the first of the other, and so on. */
+static size_t count_before(const struct ys_central *central, const struct discovered *one)
+{
+    size_t count = 0;
+    for (const struct discovered *other = central->tree; other < one; other++)
+        count += other->found.kind == YS_FOUND_CHARACTERISTIC && ys_uuid_is_equal(&other->found.uuid, &one->found.uuid);
+    return count;
+}
+
+static const struct ys_characteristic *definition_of(const struct ys_central *central, const struct discovered *one)
+{
+    size_t left = count_before(central, one);
+    for (size_t i = 0; i < central->design->service_count; i++) {
+        for (size_t j = 0; j < central->design->services[i].characteristic_count; j++) {
+            const struct ys_characteristic *characteristic = &central->design->services[i].characteristics[j];
+            if (ys_uuid_is_equal(&characteristic->uuid, &one->found.uuid) && left-- == 0)
+                return characteristic;
+        }
+    }
+    return NULL;
+}
+
 static const struct ys_characteristic *characteristic_at(const struct ys_central *central, uint16_t value_handle)
 {
     for (size_t i = 0; i < central->tree_count; i++) {
-        const struct ys_found *found = &central->tree[i].found;
-        if (found->kind == YS_FOUND_CHARACTERISTIC && found->value_handle == value_handle)
-            return ys_design_find(central->design, &found->uuid);
+        const struct discovered *one = &central->tree[i];
+        if (one->found.kind == YS_FOUND_CHARACTERISTIC && one->found.value_handle == value_handle)
+            return definition_of(central, one);
     }
     return NULL;
 }
@@ -292,15 +315,16 @@ static void say_properties(char *text, size_t size, uint8_t properties)
     }
 }
 
-static const char *found_name(const struct ys_central *central, const struct ys_found *found)
+static const char *found_name(const struct ys_central *central, const struct discovered *one)
 {
+    const struct ys_found *found = &one->found;
     static const enum ys_adopted_kind kinds[] = {
         [YS_FOUND_SERVICE] = YS_ADOPTED_SERVICE,
         [YS_FOUND_CHARACTERISTIC] = YS_ADOPTED_CHARACTERISTIC,
         [YS_FOUND_DESCRIPTOR] = YS_ADOPTED_DESCRIPTOR,
     };
     const struct ys_service *service = ys_design_find_service(central->design, &found->uuid);
-    const struct ys_characteristic *characteristic = ys_design_find(central->design, &found->uuid);
+    const struct ys_characteristic *characteristic = definition_of(central, one);
     const struct ys_adopted *adopted = ys_adopted_by_number(kinds[found->kind], ys_uuid_number(&found->uuid));
     if (found->kind == YS_FOUND_SERVICE && service != NULL)
         return service->name;
@@ -309,12 +333,13 @@ static const char *found_name(const struct ys_central *central, const struct ys_
     return adopted != NULL ? adopted->name : "(not in the definition)";
 }
 
-static void say_found(const struct ys_central *central, const struct ys_found *found)
+static void say_found(const struct ys_central *central, const struct discovered *one)
 {
+    const struct ys_found *found = &one->found;
     char uuid[YS_UUID_TEXT_SIZE];
     char properties[80];
     (void)ys_uuid_format(&found->uuid, uuid);
-    const char *name = found_name(central, found);
+    const char *name = found_name(central, one);
     if (found->kind == YS_FOUND_SERVICE) {
         say(central, "  0x%04X %-40s %s", found->handle, name, uuid);
     } else if (found->kind == YS_FOUND_CHARACTERISTIC) {
@@ -361,7 +386,7 @@ bool ys_central_discover(struct ys_central *central)
     note_configurations(central);
     say(central, "has discovered:");
     for (size_t i = 0; i < central->tree_count; i++)
-        say_found(central, &central->tree[i].found);
+        say_found(central, &central->tree[i]);
     return true;
 }
 
@@ -369,7 +394,7 @@ static const struct discovered *find(const struct ys_central *central, const str
 {
     for (size_t i = 0; i < central->tree_count; i++) {
         if (central->tree[i].found.kind == YS_FOUND_CHARACTERISTIC &&
-            ys_uuid_is_equal(&central->tree[i].found.uuid, &characteristic->uuid))
+            definition_of(central, &central->tree[i]) == characteristic)
             return &central->tree[i];
     }
     say(central, "has not discovered %s", characteristic->name);

@@ -51,8 +51,8 @@ static int64_t shape_at(struct moving *moving, uint64_t now_ns)
     case YS_SHAPE_SINE:
         return stand_in->from + (int64_t)floor((1 - cos(2 * PI * turn)) / 2 * range + 0.5);
     case YS_SHAPE_RANDOM_WALK: {
-        uint32_t width = (uint32_t)(2 * stand_in->step + 1);
-        int64_t next = moving->raw + ys_chance_below(&moving->device->chance, width) - stand_in->step;
+        uint64_t width = 2 * (uint64_t)stand_in->step + 1;
+        int64_t next = moving->raw + (int64_t)(ys_chance_next(&moving->device->chance) % width) - stand_in->step;
         return next < stand_in->from ? stand_in->from : next > stand_in->to ? stand_in->to : next;
     }
     case YS_SHAPE_NONE:
