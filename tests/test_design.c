@@ -134,7 +134,7 @@ static const struct {
      "6:25 error: an offset needs a service with a 128-bit UUID: write the whole UUID\n"},
     {WITH("{name: a, uuid: +1, read: open, handler: read}"),
      "7:16 error: \"a\" has no format: say what its bytes are, such as format: uint16\n"},
-    {WITH("{name: a, uuid: +1, format: unit8, read: open, value: 1}"),
+    {WITH("{name: a, uuid: +1, format: unit8, resolution: 0.1, read: open, value: 1}"),
      "7:37 error: this format is not known: \"unit8\"; did you mean \"uint8\"?\n"},
     {WITH("{name: a, uuid: +1, format: uint8, unit: newton meter, read: open, value: 1}"),
      "7:50 error: this unit is not known: \"newton meter\"; did you mean \"newton metre\"?\n"},

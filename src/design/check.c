@@ -567,7 +567,8 @@ static void check_characteristic(struct ys_design *design, const struct ys_servi
         characteristic->type.length = 1;
         return;
     }
-    check_resolution(design, &characteristic->type, characteristic->place, characteristic->name);
+    if (!characteristic->faulty)
+        check_resolution(design, &characteristic->type, characteristic->place, characteristic->name);
     check_length(design, characteristic);
     check_value(design, characteristic);
     if (!characteristic->faulty)
