@@ -1,7 +1,14 @@
 # What is installed: the firmware library with its headers, a CMake package with yarnswift_device, a pkg-config file
-# and, if it was built, the command with its man page.
+# and, if it was built, the command with its man page, and what runs firmware on a workstation. The tree in which all this
+# is built can be used as a package, too.
 install(DIRECTORY include/yarnswift DESTINATION ${CMAKE_INSTALL_INCLUDEDIR})
-install(TARGETS yarnswift_wire yarnswift_host EXPORT yarnswift ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR})
+set(libraries yarnswift_wire yarnswift_host)
+if(YARNSWIFT_TOOL)
+  list(APPEND libraries yarnswift_sim yarnswift_simulated yarnswift_measure yarnswift_design yarnswift_scene)
+endif()
+install(TARGETS ${libraries} EXPORT yarnswift ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR})
+export(EXPORT yarnswift NAMESPACE yarnswift:: FILE ${CMAKE_BINARY_DIR}/yarnswift-targets.cmake)
+configure_file(cmake/YarnswiftDevice.cmake ${CMAKE_BINARY_DIR}/YarnswiftDevice.cmake COPYONLY)
 set(package_folder ${CMAKE_INSTALL_LIBDIR}/cmake/yarnswift)
 install(EXPORT yarnswift NAMESPACE yarnswift:: FILE yarnswift-targets.cmake DESTINATION ${package_folder})
 configure_package_config_file(cmake/yarnswift-config.cmake.in ${CMAKE_BINARY_DIR}/yarnswift-config.cmake

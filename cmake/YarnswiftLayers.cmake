@@ -13,7 +13,8 @@ function(yarnswift_layer name)
     $<BUILD_INTERFACE:${PROJECT_SOURCE_DIR}/include> $<INSTALL_INTERFACE:${CMAKE_INSTALL_INCLUDEDIR}>)
   target_include_directories(yarnswift_${name} PUBLIC
     $<BUILD_INTERFACE:${PROJECT_SOURCE_DIR}/src> $<BUILD_INTERFACE:${PROJECT_SOURCE_DIR}/ports>)
-  target_link_libraries(yarnswift_${name} PRIVATE $<BUILD_INTERFACE:yarnswift_warnings>)
+  # Their options only: a library that is exported cannot link what is not.
+  target_compile_options(yarnswift_${name} PRIVATE $<TARGET_PROPERTY:yarnswift_warnings,INTERFACE_COMPILE_OPTIONS>)
   foreach(below IN LISTS YARNSWIFT_LAYER_${name})
     target_link_libraries(yarnswift_${name} PUBLIC yarnswift_${below})
   endforeach()

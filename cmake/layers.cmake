@@ -4,7 +4,7 @@ set(YARNSWIFT_LAYER_host wire)
 set(YARNSWIFT_LAYER_sim wire)
 set(YARNSWIFT_LAYER_simulated host sim wire)
 set(YARNSWIFT_LAYER_measure wire)
-set(YARNSWIFT_LAYER_design wire)
+set(YARNSWIFT_LAYER_design measure wire)
 set(YARNSWIFT_LAYER_scene design measure simulated sim host wire)
 set(YARNSWIFT_LAYER_cli scene design measure simulated sim host wire)
 

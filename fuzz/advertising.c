@@ -1,8 +1,11 @@
-/* Advertising structures: they are taken one by one, inside their bounds, and put again they are the same. */
+/* Advertising structures: they are taken one by one, inside their bounds, put again they are the same,
+ * and told in words they fit. */
 #include <stdlib.h>
 #include <string.h>
 
 #include <yarnswift/advertisement.h>
+
+#include "design/explain.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
 
@@ -13,10 +16,14 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
     uint8_t *again = malloc(size + 1);
     struct ys_writer writer = ys_writer_to(again, size);
     struct ys_ad ad;
+    char text[60]; /* less than some need */
     while (ys_get_ad(&reader, &ad)) {
         if (ad.data < data || ad.data + ad.length > data + size)
             abort();
         ys_put_ad(&writer, ad.type, ad.data, ad.length);
+        ys_explain_structure(NULL, &ad, text, sizeof text);
+        if (strlen(text) >= sizeof text)
+            abort();
     }
     if (memcmp(again, data, ys_writer_stored(&writer)) != 0 || !ys_writer_ok(&writer))
         abort();

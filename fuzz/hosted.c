@@ -44,6 +44,21 @@ void hosted_give(struct hosted *hosted, const uint8_t *packet, size_t length)
     (void)ys_host_run(&hosted->host);
 }
 
+void hosted_give_pdu(struct hosted *hosted, const uint8_t *pdu, uint8_t length)
+{
+    uint8_t packet[9 + 255];
+    const uint8_t header[9] = {2, 1, 0x20, (uint8_t)(length + 4), (uint8_t)(length > 251), length, 0, 4, 0};
+    memcpy(packet, header, sizeof header);
+    memcpy(packet + sizeof header, pdu, length);
+    hosted_give(hosted, packet, sizeof header + length);
+}
+
+void hosted_give_buffers(struct hosted *hosted)
+{
+    static const uint8_t completed[] = {4, 0x13, 5, 1, 1, 0, 20, 0};
+    hosted_give(hosted, completed, sizeof completed);
+}
+
 void hosted_begin(struct hosted *hosted)
 {
     static const uint8_t answers[][16] = {

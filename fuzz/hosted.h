@@ -22,4 +22,10 @@ void hosted_begin(struct hosted *hosted);
 /* Gives it one packet, and turns it. */
 void hosted_give(struct hosted *hosted, const uint8_t *packet, size_t length);
 
+/* Gives it an ATT PDU on that connection. */
+void hosted_give_pdu(struct hosted *hosted, const uint8_t *pdu, uint8_t length);
+
+/* Gives back all buffers of the controller. */
+void hosted_give_buffers(struct hosted *hosted);
+
 #endif

@@ -104,7 +104,7 @@ static void a_good_definition_is_summed_up(void **state)
     struct outcome outcome = run_on("check", WRENCH);
     assert_int_equal(outcome.status, 0);
     assert_string_equal(outcome.err, "");
-    assert_non_null(strstr(outcome.out, "good: 4 services, 6 characteristics, 19 attributes\n"));
+    assert_non_null(strstr(outcome.out, "good: 5 services, 11 characteristics, 36 attributes\n"));
 }
 
 static void every_fault_of_a_bad_one_has_a_line_with_its_place(void **state)
@@ -231,12 +231,12 @@ static void the_table_is_printed_and_as_json(void **state)
     assert_int_equal(outcome.status, 0);
     assert_non_null(strstr(outcome.out, "0x0009      value"));
     assert_non_null(strstr(outcome.out, "52 6a 7b e0 c1 d4 37 9a 6f 4e 1c 2b 01 00 8d 5f")); /* in air order */
-    assert_non_null(strstr(outcome.out, "advertisement: 25 of 31 bytes, 6 left"));
+    assert_non_null(strstr(outcome.out, "advertisement: 27 of 31 bytes, 4 left"));
     outcome = run_on("table --json", WRENCH);
     json_t *root = json_loads(outcome.out, 0, NULL);
     assert_non_null(root);
     json_t *attributes = json_object_get(root, "attributes");
-    assert_int_equal(json_array_size(attributes), 19);
+    assert_int_equal(json_array_size(attributes), 36);
     json_t *name = json_array_get(attributes, 2);
     assert_int_equal(json_integer_value(json_object_get(name, "handle")), 3);
     assert_string_equal(json_string_value(json_object_get(name, "type")), "0x2A00");
@@ -245,7 +245,14 @@ static void the_table_is_printed_and_as_json(void **state)
     assert_true(json_is_null(json_object_get(torque, "value")));
     assert_int_equal(json_string_length(json_object_get(root, "database_hash")), 32);
     assert_string_equal(json_string_value(json_object_get(json_object_get(torque, "rights"), "notify")), "open");
-    assert_string_equal(json_string_value(json_object_get(root, "scan_response")), "0b09546f7276616e65205432");
+    json_t *set = json_array_get(json_object_get(root, "advertising"), 0);
+    assert_string_equal(json_string_value(json_object_get(set, "response")), "0b09546f7276616e65205432");
+    assert_int_equal(json_integer_value(json_object_get(root, "ram_bytes")), 0);
+    assert_int_equal(json_integer_value(json_object_get(root, "flash_bytes")),
+                     928); /* as scripts/check measures, too */
+    set = json_array_get(json_object_get(root, "advertising"), 1);
+    assert_string_equal(json_string_value(json_object_get(set, "name")), "locator");
+    assert_string_equal(json_string_value(json_object_get(set, "data")), "08ffffff0300d900c5");
     json_decref(root);
 }
 
@@ -257,7 +264,7 @@ static void the_catalogue_is_searched(void **state)
     struct outcome outcome = run_command("catalogue battery");
     assert_int_equal(outcome.status, 0);
     assert_non_null(strstr(outcome.out, "service 0x180F Battery\n"));
-    assert_non_null(strstr(outcome.out, "      - name: battery\n"));
+    assert_non_null(strstr(outcome.out, "      - use: battery\n"));
     outcome = run_command("catalogue humidty");
     assert_int_equal(outcome.status, 0);
     assert_non_null(strstr(outcome.out, "nothing is named \"humidty\"; near to it:\n"));
@@ -423,6 +430,93 @@ static void the_same_seed_repeats_byte_for_byte(void **state)
     free(first);
 }
 
+static void an_interval_is_told_in_words_and_as_json(void **state)
+{
+    static const char *const lines[] = {
+        "events            ",
+        "interval          set 100 ms; measured 100.",
+        "random part     ",
+        "SCAN_REQ",
+        "requests          100 % answered",
+        "longest silence   10",
+        "charge            1",
+        "  half            30 ms of 60 ms",
+        "yes  interval from 100 ms to 110 ms",
+    };
+    (void)state;
+    struct outcome outcome = run_on("interval --runs 50", WRENCH);
+    assert_int_equal(outcome.status, 0);
+    assert_string_equal(outcome.err, "");
+    for (size_t i = 0; i < COUNT(lines); i++)
+        assert_non_null(strstr(outcome.out, lines[i]));
+    outcome = run_on("interval --json --runs 50 --scanner tenth --scanner '30 ms of 60 ms'", WRENCH);
+    json_t *root = json_loads(outcome.out, 0, NULL);
+    assert_non_null(root);
+    assert_true(number(root, NULL, "set_ms") == 100);
+    assert_true(number(root, NULL, "events") > 550);
+    assert_true(number(root, "interval_ms", "min") >= 100 && number(root, "interval_ms", "max") <= 110);
+    assert_true(number(root, "interval_ms", "mean") < number(root, "interval_ms", "p95"));
+    assert_true(number(root, NULL, "longest_silence_ms") < 110);
+    assert_true(number(root, "found_ms", "median") < number(root, "found_ms", "p95"));
+    assert_true(number(root, "found_ms", "p95") <= number(root, "found_ms", "max"));
+    assert_int_equal(json_array_size(json_object_get(root, "searches")), 2); /* the tablet's is one of them */
+    assert_int_equal(json_array_size(json_object_get(root, "verdicts")), 4);
+    json_decref(root);
+    char *first = strdup(run_on("interval --json --runs 20", WRENCH).out);
+    assert_string_equal(run_on("interval --json --runs 20", WRENCH).out, first);
+    assert_string_not_equal(run_on("interval --json --runs 20 --seed 2", WRENCH).out, first);
+    free(first);
+    outcome = run_on("interval --set locator --runs 5", WRENCH);
+    assert_non_null(strstr(outcome.out, "a beacon: locator"));
+    assert_int_equal(outcome.status, 1); /* the expectations are those of the other one */
+    assert_non_null(strstr(outcome.out, "NO   interval from 100 ms to 110 ms"));
+    assert_non_null(strstr(outcome.out, "set at most 100 ms"));
+}
+
+static void what_an_interval_cannot_be_asked_is_refused(void **state)
+{
+    static const struct {
+        const char *arguments;
+        const char *error;
+    } cases[] = {
+        {"interval --runs 0", "--runs must be a whole number from 1 to 1000000"},
+        {"interval --seconds 1.5", "--seconds must be a whole number"},
+        {"interval --scanner fast", "there is no scanner \"fast\""},
+        {"interval --plot a.pdf", "a plot must end in .svg or .png"},
+        {"interval --set nothing", "there is no way to advertise named \"nothing\""},
+        {"interval --plot no/such/folder/a.svg --runs 1", "cannot write no/such/folder/a.dat"},
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        struct outcome outcome = run_on(cases[i].arguments, WRENCH);
+        assert_int_equal(outcome.status, 2);
+        assert_non_null(strstr(outcome.err, cases[i].error));
+    }
+    struct outcome outcome = run_on("interval", scratch_file("mute.device.yaml", "device: {name: T2}\nservices: []\n"));
+    assert_int_equal(outcome.status, 2);
+    assert_non_null(strstr(outcome.err, "the device does not advertise"));
+}
+
+static void a_plot_has_its_data_and_script_beside_it(void **state)
+{
+    char arguments[600];
+    char path[500];
+    (void)state;
+    const char *folder = scratch_folder("plots");
+    (void)snprintf(path, sizeof path, "%s", folder);
+    (void)snprintf(arguments, sizeof arguments, "interval --runs 20 --plot \"%s/it's one.svg\"", path);
+    assert_int_equal(run_on(arguments, WRENCH).status, 0);
+    static const char *const files[] = {"it's one.svg", "it's one.dat", "it's one.gnuplot"};
+    static const char *const begins[] = {"<?xml", "# middle of each bin", "set encoding"};
+    for (size_t i = 0; i < COUNT(files); i++) {
+        (void)snprintf(arguments, sizeof arguments, "%s/%s", path, files[i]);
+        char *text = read_whole(arguments);
+        assert_non_null(text);
+        assert_memory_equal(text, begins[i], strlen(begins[i]));
+        free(text);
+    }
+}
+
 static void any_definition_is_played_by_its_stand_ins(void **state)
 {
     (void)state;
@@ -470,7 +564,7 @@ static void any_definition_is_played_by_its_stand_ins(void **state)
     path = scratch_file("silent.device.yaml", "device: {name: Silent}\nservices: []\n");
     outcome = run_on("demo", path);
     assert_int_equal(outcome.status, 2);
-    assert_non_null(strstr(outcome.err, "nobody can meet a device that does not advertise"));
+    assert_non_null(strstr(outcome.err, "nobody can connect to a device"));
 }
 
 int main(void)
@@ -493,6 +587,9 @@ int main(void)
         cmocka_unit_test(the_demo_tells_what_happens_step_by_step),
         cmocka_unit_test(the_summary_holds_for_many_seeds),
         cmocka_unit_test(the_same_seed_repeats_byte_for_byte),
+        cmocka_unit_test(an_interval_is_told_in_words_and_as_json),
+        cmocka_unit_test(what_an_interval_cannot_be_asked_is_refused),
+        cmocka_unit_test(a_plot_has_its_data_and_script_beside_it),
         cmocka_unit_test(any_definition_is_played_by_its_stand_ins),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

@@ -1,6 +1,6 @@
 #!/bin/sh
 # test_documents.sh ROOT COMMAND: the definition in the README is good, gives the names that the README uses, and plays;
-# every key in docs/definition.md is one that is read; every file that a document links is there.
+# so do the examples; every code of a finding is explained; every file that a document links is there.
 set -eu
 root=$1
 command=$2
@@ -31,6 +31,8 @@ for definition in "$root"/examples/*/*.device.yaml; do
         "$work/$name/handlers.c" -o "$work/$name/handlers.o"
     cc -std=c11 -Wall -Wextra -Wpedantic -Wconversion -Wno-sign-conversion -Werror -I "$root/include" -c \
         "$work/$name/${name}_table.c" -o "$work/$name/table.o"
+    c++ -std=c++11 -Wall -Wextra -Wpedantic -Werror -x c++ -I "$root/include" -c "$work/$name/${name}_table.c" \
+        -o "$work/$name/table_plus.o"
     echo "/* mine */" >"$work/$name/handlers.c"
     "$command" generate -o "$work/$name" --skeleton "$work/$name/handlers.c" "$definition"
     grep -q mine "$work/$name/handlers.c"
@@ -38,27 +40,12 @@ for definition in "$root"/examples/*/*.device.yaml; do
     grep -q '^## ' "$work/$name/page.md"
 done
 
-# Each documented key, in a place of its own where it is unknown: what is said of it must not be that it is unknown.
-keys=$(sed -n 's/^| `\([a-z_ ]*\)` |.*/\1/p' "$root/docs/definition.md" | grep -vE '^(boolean|bytes|utf8s|struct)$')
-test "$(echo "$keys" | wc -l)" -ge 25
-sources=$(cat "$root/src/design/read.c" "$root/src/design/type.c")
-echo "$keys" | while read -r key; do
-    case $sources in
-    *"{\"$key\", "*) ;;
-    *) echo "docs/definition.md has a key that is not read: $key"; exit 1 ;;
-    esac
-done
-# and the other way round
-grep -o '{"[a-z_ ]*", [a-z_]*, \(true\|false\)}' "$root/src/design/read.c" "$root/src/design/type.c" | sed 's/.*{"\([^"]*\)".*/\1/' | while read -r key; do
-    grep -q "\`$key\`" "$root/docs/definition.md" || { echo "docs/definition.md lacks the key $key"; exit 1; }
-done
-
 # Each code of a finding is explained, and there are no others.
 grep -rhoE 'YS_(ERROR|WARNING|ADVICE), "[a-z-]+"|(error|unknown)\(node, "[a-z-]+"' "$root"/src/design/*.c | sed 's/.*"\(.*\)"/\1/' | sort -u >"$work/codes"
 sed -n 's/^| `\([a-z-]*\)` | .*/\1/p' "$root/docs/checks.md" | sort -u >"$work/explained"
 diff "$work/codes" "$work/explained"
 
-for document in README.md CONTRIBUTING.md docs/definition.md docs/architecture.md docs/porting.md docs/fidelity.md docs/checks.md; do
+for document in README.md CONTRIBUTING.md docs/definition.md docs/architecture.md docs/porting.md docs/fidelity.md docs/checks.md docs/attribute-protocol.md; do
     grep -o '](\([^)#]*\))' "$root/$document" | sed 's/](\(.*\))/\1/' | while read -r link; do
         test -e "$root/$(dirname "$document")/$link" || { echo "$document links $link, which is not there"; exit 1; }
     done
@@ -66,4 +53,10 @@ done
 # the man page and --help know the same verbs
 "$command" --help | sed -n 's/^  \([a-z]*\) .*/\1/p' | while read -r verb; do
     grep -q "^\.B $verb\$" "$root/docs/yarnswift.1" || { echo "the man page lacks $verb"; exit 1; }
+done
+# the tests that the document of the attribute protocol names are there
+grep -o '`[a-z_0-9]*`' "$root/docs/attribute-protocol.md" | tr -d '`' | sort -u | while read -r name; do
+    case $name in
+    *_*_*_*) grep -q "$name" "$root"/tests/test_*.c || { echo "there is no test $name"; exit 1; } ;;
+    esac
 done

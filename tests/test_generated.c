@@ -50,6 +50,19 @@ uint8_t formats_hall_temperature_read(const struct ys_access *access, struct ys_
     return YS_ATT_OK;
 }
 
+uint8_t formats_rare_formats_read(const struct ys_access *access, struct ys_writer *value)
+{
+    (void)access;
+    (void)value;
+    return YS_ATT_OK;
+}
+
+uint8_t formats_consent(const struct ys_access *access, enum ys_wish wish)
+{
+    (void)access;
+    return wish == YS_TO_WRITE ? YS_ATT_INSUFFICIENT_AUTHORIZATION : YS_ATT_OK;
+}
+
 static struct ys_design *design;
 
 static int setup(void **state)
@@ -284,6 +297,67 @@ static void words_that_do_not_fit_are_refused_with_a_reason(void **state)
     }
 }
 
+static void rare_formats_are_put_and_got(void **state)
+{
+    static const char expected[] = "0100 efcdab8967452301 100f0e0d0c0b0a090807060504030201 11002a00"
+                                   "ffffffffffffffffffffffffffffffff 54003200";
+    struct formats_rare_formats value = {
+        .flags = FORMATS_RARE_FORMATS_FLAGS_PAIRED,
+        .a = UINT64_C(0x0123456789abcdef),
+        .b = {0x10, 0x0f, 0x0e, 0x0d, 0x0c, 0x0b, 0x0a, 9, 8, 7, 6, 5, 4, 3, 2, 1},
+        .c = {17, 42},
+        .e_length = 4,
+        .e = {'T', 0, '2', 0},
+    };
+    uint8_t bytes[64];
+    (void)state;
+    memset(value.d, 0xff, sizeof value.d);
+    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
+    formats_rare_formats_put(&writer, &value);
+    assert_hex(bytes, ys_writer_stored(&writer), expected);
+    struct formats_rare_formats back;
+    struct ys_reader reader = ys_reader_of(bytes, ys_writer_stored(&writer));
+    assert_true(formats_rare_formats_get(&reader, &back));
+    assert_int_equal(back.c[1], 42);
+    assert_memory_equal(back.b, value.b, sizeof back.b);
+    assert_int_equal(back.e_length, 4);
+    assert_words("rare formats", expected,
+                 "flags paired, a 81985529216486895, b 0x102030405060708090a0b0c0d0e0f10, c 17 42, d "
+                 "0xffffffffffffffffffffffffffffffff, e \"T2\"");
+    reader = ys_reader_of(bytes, 20);
+    assert_false(formats_rare_formats_get(&reader, &back));
+}
+
+/* A stored value that asks, and a description that does not. */
+static void what_is_stored_is_written_where_it_may_be(void **state)
+{
+    static struct scripted scripted;
+    static uint8_t values[FORMATS_VALUES_SIZE];
+    char request[64];
+    char response[64];
+    (void)state;
+    scripted_init(&scripted, &formats_table, values, NULL);
+    scripted_start(&scripted, 251, 8);
+    connect_it(&scripted, 1, 1);
+    forget_sent(&scripted);
+    for (unsigned handle = FORMATS_REMARK; handle < FORMATS_REMARK + 3u; handle++) {
+        static const char *const reads[] = {"0b 0102", "0b 0200", "0b 57686f7365"}; /* extended: writable auxiliaries */
+        static const char *const writes[] = {"01 12 %02x00 08", "01 12 %02x00 03", "13"};
+        (void)snprintf(request, sizeof request, "0a %02x00", handle);
+        give_att(&scripted, 1, request);
+        assert_att(&scripted, 1, reads[handle - FORMATS_REMARK]);
+        give_buffers(&scripted, 1, 1);
+        (void)snprintf(request, sizeof request, "12 %02x00 4d696e65", handle);
+        (void)snprintf(response, sizeof response, writes[handle - FORMATS_REMARK], handle);
+        give_att(&scripted, 1, request);
+        assert_att(&scripted, 1, response);
+        give_buffers(&scripted, 1, 1);
+    }
+    (void)snprintf(request, sizeof request, "0a %02x00", FORMATS_REMARK + 2);
+    give_att(&scripted, 1, request);
+    assert_att(&scripted, 1, "0b 4d696e65");
+}
+
 static void constants_are_in_the_table_as_they_are_sent(void **state)
 {
     const struct ys_attribute *label = &formats_table.attributes[FORMATS_LABEL - 1];
@@ -309,7 +383,8 @@ static void includes_and_descriptors_are_on_the_air(void **state)
     char request[64];
     char response[128];
     (void)state;
-    scripted_init(&scripted, &formats_table, NULL, NULL);
+    static uint8_t values_memory[FORMATS_VALUES_SIZE];
+    scripted_init(&scripted, &formats_table, values_memory, NULL);
     scripted_start(&scripted, 251, 8);
     connect_it(&scripted, 1, 1);
     /* the include declarations: one UUID of 128 bits, which is not told, and one of 16, which is */
@@ -363,6 +438,8 @@ int main(void)
         cmocka_unit_test(optional_fields_follow_their_flags),
         cmocka_unit_test(what_does_not_fit_a_structure_is_refused),
         cmocka_unit_test(words_that_do_not_fit_are_refused_with_a_reason),
+        cmocka_unit_test(rare_formats_are_put_and_got),
+        cmocka_unit_test(what_is_stored_is_written_where_it_may_be),
         cmocka_unit_test(constants_are_in_the_table_as_they_are_sent),
         cmocka_unit_test(includes_and_descriptors_are_on_the_air),
     };

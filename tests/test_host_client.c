@@ -1,4 +1,4 @@
-/* The client, its requests and answers byte by byte; and notifications from both sides. */
+/* The client, its requests and answers byte by byte. */
 #include "support/check.h"
 
 #include <string.h>
@@ -78,7 +78,7 @@ static void the_mtu_is_asked_for_once(void **state)
     assert_int_equal(ys_client_exchange_mtu(&scripted.host, LINK, &second.request), YS_ERROR_BUSY);
 }
 
-static void everything_is_discovered_in_three_rounds(void **state)
+static void everything_is_discovered_in_four_rounds(void **state)
 {
     static const struct {
         uint8_t kind;
@@ -86,13 +86,17 @@ static void everything_is_discovered_in_three_rounds(void **state)
         uint16_t last;
         uint16_t value;
     } expected[] = {{YS_FOUND_SERVICE, 1, 5, 0},        {YS_FOUND_SERVICE, 6, 9, 0},
-                    {YS_FOUND_SERVICE, 10, 0xffff, 0},  {YS_FOUND_CHARACTERISTIC, 2, 2, 3},
+                    {YS_FOUND_SERVICE, 10, 0xffff, 0},  {YS_FOUND_INCLUDE, 7, 9, 6},
+                    {YS_FOUND_INCLUDE, 8, 14, 10},      {YS_FOUND_CHARACTERISTIC, 2, 2, 3},
                     {YS_FOUND_CHARACTERISTIC, 7, 7, 8}, {YS_FOUND_DESCRIPTOR, 9, 9, 0}};
     (void)state;
     assert_int_equal(ys_client_discover(&scripted.host, LINK, &asked.request), YS_OK);
     answer("10 0100 ffff 0028", "11 06 0100 0500 0018");
     answer("10 0600 ffff 0028", "11 14 0600 0900 " SAMPLE_LONG_0);
     answer("10 0a00 ffff 0028", "11 06 0a00 ffff 0f18");
+    answer("08 0100 ffff 0228", "09 06 0700 0600 0900"); /* a UUID of 128 bits is not told */
+    answer("08 0800 ffff 0228", "09 08 0800 0a00 0e00 0f18");
+    answer("08 0900 ffff 0228", "01 08 0900 0a");
     answer("08 0100 ffff 0328", "09 07 0200 02 0300 002a");
     answer("08 0300 ffff 0328", "09 15 0700 10 0800 " SAMPLE_LONG_1);
     answer("08 0800 ffff 0328", "01 08 0800 0a");
@@ -108,9 +112,11 @@ static void everything_is_discovered_in_three_rounds(void **state)
         assert_int_equal(asked.found[i].last_handle, expected[i].last);
         assert_int_equal(asked.found[i].value_handle, expected[i].value);
     }
-    assert_int_equal(asked.found[4].properties, 0x10);
-    assert_int_equal(asked.found[4].uuid.length, 16);
-    assert_int_equal(ys_uuid_number(&asked.found[5].uuid), 0x2902);
+    assert_int_equal(asked.found[3].uuid.length, 0);
+    assert_int_equal(ys_uuid_number(&asked.found[4].uuid), 0x180f);
+    assert_int_equal(asked.found[6].properties, 0x10);
+    assert_int_equal(asked.found[6].uuid.length, 16);
+    assert_int_equal(ys_uuid_number(&asked.found[7].uuid), 0x2902);
 }
 
 /* Each of these answers would lead a careless client around in circles, or out of its memory. */
@@ -135,13 +141,150 @@ static void a_discovery_that_is_led_astray_ends(void **state)
     for (size_t i = 0; i < COUNT(answers); i++) {
         setup(NULL);
         assert_int_equal(ys_client_discover(&scripted.host, LINK, &asked.request), YS_OK);
+        assert_int_equal(ys_client_read(&scripted.host, LINK, &second.request, 3, values, 2), YS_OK);
         answer("10 0100 ffff 0028", answers[i]);
         assert_outcome(YS_OUTCOME_MALFORMED, 0);
-        /* and the next request goes its way */
-        assert_int_equal(ys_client_read(&scripted.host, LINK, &second.request, 3, values, 2), YS_OK);
-        answer("0a 0300", "0b 0102");
-        assert_int_equal(second.request.outcome, YS_OUTCOME_DONE);
+        /* nothing more is asked of such a server: the bearer ends, and with it what still waits */
+        assert_sent(&scripted, "01 06 04 03 4000 13");
+        assert_int_equal(ys_client_read(&scripted.host, LINK, &asked.request, 3, values, 2), YS_ERROR_NO_CONNECTION);
+        give(&scripted, "04 05 04 00 4000 16");
+        assert_int_equal(second.request.outcome, YS_OUTCOME_DISCONNECTED);
     }
+}
+
+/* Each procedure, begun. */
+static enum ys_result begin(char procedure)
+{
+    static const struct ys_uuid battery = {.length = 2, .bytes = {0x0f, 0x18}};
+    static const uint16_t handles[] = {3, 5};
+    static const uint8_t bytes[30] = "a value longer than an MTU 23";
+    static const struct ys_client_part part = {.handle = 3, .length = 2, .value = bytes};
+    static uint8_t buffer[64];
+    struct ys_client_request *request = &asked.request;
+    switch (procedure) {
+    case 'm':
+        return ys_client_exchange_mtu(&scripted.host, LINK, request);
+    case 'd':
+        return ys_client_discover(&scripted.host, LINK, request);
+    case 's':
+        return ys_client_find_service(&scripted.host, LINK, request, &battery);
+    case 'c':
+        return ys_client_find_characteristics(&scripted.host, LINK, request, &battery, 1, 9);
+    case 'r':
+        return ys_client_read(&scripted.host, LINK, request, 3, buffer, sizeof buffer);
+    case 'u':
+        return ys_client_read_by_uuid(&scripted.host, LINK, request, &battery, 1, 9, buffer, sizeof buffer);
+    case 'v':
+        return ys_client_read_multiple(&scripted.host, LINK, request, handles, 2, buffer, sizeof buffer);
+    case 'w':
+        return ys_client_write(&scripted.host, LINK, request, 3, bytes, 2);
+    default:
+        return ys_client_write_reliable(&scripted.host, LINK, request, &part, 1);
+    }
+}
+
+/* Every answer, cut off at every length and with a byte more. For each length: D done, R refused, A something more is
+ * asked, M malformed, and the bearer ends. */
+static void each_length_of_an_answer_is_taken_for_what_it_is(void **state)
+{
+    static const struct {
+        char procedure;
+        const char *answer;
+        const char *expected;
+    } cases[] = {
+        {'m', "03 f700", "MMDM"},
+        {'d', "11 06 0100 0500 0018", "MMMMMMMAM"},
+        {'s', "07 0100 0500", "MMMMAM"},
+        {'c', "09 07 0200 02 0300 0f18", "MMMMMMMMAM"},
+        {'r', "0b aabb", "DDDD"}, /* any value is one */
+        {'u', "09 04 0300 aabb", "MMMMMDM"},
+        {'v', "21 0200 aabb 0100 cc", "DDDDDDDDD"}, /* the last may be cut off */
+        {'w', "13", "DM"},
+        {'q', "17 0300 0000 6120", "MMMMAAAA"}, /* executed, or cancelled */
+        {'r', "01 0a 0300 02", "MMMMRM"},
+        {'m', "01 02 0000 06", "MMMMRM"},
+        {'r', "1e", "AA"}, /* no answer to anything: it goes on waiting */
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        uint8_t bytes[32];
+        size_t length = from_hex(cases[i].answer, bytes, sizeof bytes - 1);
+        bytes[length] = 0;
+        assert_int_equal(strlen(cases[i].expected), length + 1);
+        for (size_t cut = 1; cut <= length + 1; cut++) {
+            setup(NULL);
+            assert_int_equal(begin(cases[i].procedure), YS_OK);
+            (void)turn(&scripted);
+            forget_sent(&scripted);
+            give_buffers(&scripted, LINK, 8);
+            give_att(&scripted, LINK, to_hex(bytes, cut));
+            const char outcomes[] = {'D', 'R', 'M'}; /* in the order of enum ys_outcome */
+            assert_int_equal(asked.done > 0 ? outcomes[asked.request.outcome] : 'A', cases[i].expected[cut - 1]);
+            if (cases[i].expected[cut - 1] == 'M')
+                assert_sent(&scripted, "01 06 04 03 4000 13");
+        }
+    }
+}
+
+#define HASH "30313233343536373839616263646566"
+
+/* A server with one service and one characteristic in it. */
+static void discover_small(void)
+{
+    answer("10 0100 ffff 0028", "11 06 0100 ffff 0018");
+    answer("08 0100 ffff 0228", "01 08 0100 0a");
+    answer("08 0100 ffff 0328", "09 07 0200 02 0300 002a");
+    answer("08 0300 ffff 0328", "01 08 0300 0a");
+    answer("04 0100 ffff", "05 01 0100 0028 0200 0328 0300 002a");
+    answer("04 0400 ffff", "01 04 0400 0a");
+}
+
+static void what_was_found_is_told_again_while_the_hash_is_the_same(void **state)
+{
+    static struct ys_found items[4];
+    struct ys_client_cache cache = {.items = items, .capacity = 4};
+    (void)state;
+    assert_int_equal(ys_client_discover_cached(&scripted.host, LINK, &asked.request, &cache), YS_OK);
+    answer("08 0100 ffff 2a2b", "09 12 0800 " HASH);
+    discover_small();
+    assert_outcome(YS_OUTCOME_DONE, 0);
+    assert_true(cache.complete);
+    assert_int_equal(cache.count, 2);
+    assert_int_equal(ys_client_discover_cached(&scripted.host, LINK, &second.request, &cache), YS_OK);
+    answer("08 0100 ffff 2a2b", "09 12 0800 " HASH); /* and nothing more */
+    assert_int_equal(second.done, 1);
+    assert_int_equal(second.found_count, 2);
+    assert_memory_equal(second.found, asked.found, 2 * sizeof asked.found[0]);
+    asked = second;
+    asked.done = 0;
+    assert_int_equal(ys_client_discover_cached(&scripted.host, LINK, &asked.request, &cache), YS_OK);
+    answer("08 0100 ffff 2a2b", "09 12 0800 00313233343536373839616263646566"); /* another table by now */
+    assert_false(cache.complete);
+}
+
+static void a_server_without_a_hash_or_a_cache_without_room_is_discovered_each_time(void **state)
+{
+    static struct ys_found items[1];
+    struct ys_client_cache cache = {.items = items, .capacity = 1};
+    (void)state;
+    assert_int_equal(ys_client_discover_cached(&scripted.host, LINK, &asked.request, &cache), YS_OK);
+    answer("08 0100 ffff 2a2b", "01 08 0100 0a");
+    discover_small();
+    assert_outcome(YS_OUTCOME_DONE, 0);
+    assert_int_equal(asked.found_count, 2);
+    assert_false(cache.complete);
+    asked.done = 0;
+    assert_int_equal(ys_client_discover_cached(&scripted.host, LINK, &asked.request, &cache), YS_OK);
+    answer("08 0100 ffff 2a2b", "09 12 0800 " HASH);
+    discover_small();
+    assert_outcome(YS_OUTCOME_DONE, 0);
+    assert_false(cache.complete);
+    asked.done = 0;
+    assert_int_equal(ys_client_discover_cached(&scripted.host, LINK, &asked.request, &cache), YS_OK);
+    answer("08 0100 ffff 2a2b", "09 04 0800 0102"); /* no hash is that short */
+    assert_outcome(YS_OUTCOME_MALFORMED, 0);
+    asked.done = 0;
+    assert_int_equal(ys_client_discover_cached(&scripted.host, LINK, &asked.request, NULL), YS_ERROR_ARGUMENT);
 }
 
 static void services_are_found_by_uuid(void **state)
@@ -238,6 +381,84 @@ static void requests_wait_for_their_turn(void **state)
     assert_int_equal(asked.done + second.done, 2);
 }
 
+static void a_long_value_is_queued_in_parts(void **state)
+{
+    static uint8_t long_value[40];
+    (void)state;
+    for (size_t i = 0; i < sizeof long_value; i++)
+        long_value[i] = (uint8_t)i;
+    assert_int_equal(ys_client_write(&scripted.host, LINK, &asked.request, 3, long_value, 40), YS_OK);
+    answer("16 0300 0000 000102030405060708090a0b0c0d0e0f1011", "17 0300 0000 000102030405060708090a0b0c0d0e0f1011");
+    answer("16 0300 1200 12131415161718191a1b1c1d1e1f20212223", "17 0300 1200 12131415161718191a1b1c1d1e1f20212223");
+    answer("16 0300 2400 24252627", "17 0300 2400 24252627");
+    answer("18 01", "19");
+    assert_outcome(YS_OUTCOME_DONE, 0);
+}
+
+static void what_did_not_come_across_is_not_written(void **state)
+{
+    static const char *const echoes[] = {"17 0300 0000 0a0c", "17 0300 0100 0a0b", "17 0400 0000 0a0b",
+                                         "17 0300 0000 0a"};
+    const struct ys_client_part parts[] = {{3, 2, (const uint8_t[]){0x0a, 0x0b}}, {5, 1, (const uint8_t[]){0x0c}}};
+    (void)state;
+    for (size_t i = 0; i < COUNT(echoes); i++) {
+        assert_int_equal(ys_client_write_reliable(&scripted.host, LINK, &asked.request, parts, 2), YS_OK);
+        answer("16 0300 0000 0a0b", echoes[i]);
+        answer("18 00", "19");
+        assert_outcome(YS_OUTCOME_MALFORMED, 0);
+        asked.done = 0;
+    }
+    assert_int_equal(ys_client_write_reliable(&scripted.host, LINK, &asked.request, parts, 2), YS_OK);
+    answer("16 0300 0000 0a0b", "17 0300 0000 0a0b");
+    answer("16 0500 0000 0c", "01 16 0500 03"); /* refused: what was queued is taken back */
+    answer("18 00", "19");
+    assert_outcome(YS_OUTCOME_REFUSED, 3);
+    asked.done = 0;
+    assert_int_equal(ys_client_write_reliable(&scripted.host, LINK, &asked.request, parts, 2), YS_OK);
+    answer("16 0300 0000 0a0b", "17 0300 0000 0a0b");
+    answer("16 0500 0000 0c", "17 0500 0000 0c");
+    answer("18 01", "01 18 0500 0d");
+    assert_outcome(YS_OUTCOME_REFUSED, 0x0d);
+    asked.done = 0;
+    assert_int_equal(ys_client_write_reliable(&scripted.host, LINK, &asked.request, parts, 0), YS_ERROR_ARGUMENT);
+}
+
+static void several_values_are_read_in_one_round(void **state)
+{
+    static const uint16_t handles[] = {3, 5, 7};
+    uint8_t buffer[16];
+    (void)state;
+    assert_int_equal(ys_client_read_multiple(&scripted.host, LINK, &asked.request, handles, 3, buffer, 16), YS_OK);
+    answer("20 0300 0500 0700", "21 0100 0a 0200 0b0c 0000");
+    assert_outcome(YS_OUTCOME_DONE, 0);
+    assert_hex(buffer, asked.request.length, "0100 0a 0200 0b0c 0000");
+    asked.done = 0;
+    assert_int_equal(ys_client_read_multiple(&scripted.host, LINK, &asked.request, handles, 2, buffer, 16), YS_OK);
+    answer("20 0300 0500", "01 20 0000 06");
+    assert_outcome(YS_OUTCOME_REFUSED, 6);
+    asked.done = 0;
+    assert_int_equal(ys_client_read_multiple(&scripted.host, LINK, &asked.request, handles, 1, buffer, 16),
+                     YS_ERROR_ARGUMENT);
+    assert_int_equal(ys_client_read_multiple(&scripted.host, LINK, &asked.request, handles, 12, buffer, 16),
+                     YS_ERROR_ARGUMENT); /* more than a PDU holds */
+}
+
+static void characteristics_are_found_by_their_uuid(void **state)
+{
+    const struct ys_uuid battery = ys_uuid_of(0x2a19);
+    (void)state;
+    assert_int_equal(ys_client_find_characteristics(&scripted.host, LINK, &asked.request, &battery, 6, 20), YS_OK);
+    answer("08 0600 1400 0328", "09 07 0700 02 0800 002a 0900 12 0a00 192a");
+    answer("08 0a00 1400 0328", "09 07 1400 02 1500 192a"); /* the end of the range: there is nothing to ask */
+    assert_outcome(YS_OUTCOME_DONE, 0);
+    assert_int_equal(asked.found_count, 2);
+    assert_int_equal(asked.found[0].value_handle, 10);
+    assert_int_equal(asked.found[1].value_handle, 21);
+    asked.done = 0;
+    assert_int_equal(ys_client_find_characteristics(&scripted.host, LINK, &asked.request, &battery, 6, 5),
+                     YS_ERROR_ARGUMENT);
+}
+
 static void requests_that_make_no_sense_are_refused(void **state)
 {
     struct ys_client_request nameless = {.on_done = NULL};
@@ -249,7 +470,7 @@ static void requests_that_make_no_sense_are_refused(void **state)
     assert_int_equal(ys_client_read(&scripted.host, LINK, &asked.request, 3, NULL, 1), YS_ERROR_ARGUMENT);
     assert_int_equal(ys_client_discover(&scripted.host, LINK, &second.request), YS_ERROR_ARGUMENT);
     assert_int_equal(ys_client_find_service(&scripted.host, LINK, &asked.request, &short_uuid), YS_ERROR_ARGUMENT);
-    assert_int_equal(ys_client_write(&scripted.host, LINK, &asked.request, 3, values, 21), YS_ERROR_ARGUMENT);
+    assert_int_equal(ys_client_write(&scripted.host, LINK, &asked.request, 3, values, 513), YS_ERROR_ARGUMENT);
     assert_int_equal(ys_client_write(&scripted.host, LINK + 1, &asked.request, 3, values, 2), YS_ERROR_NO_CONNECTION);
     assert_int_equal(ys_client_read(&scripted.host, LINK + 1, &asked.request, 3, values, 2), YS_ERROR_NO_CONNECTION);
     assert_int_equal(ys_client_exchange_mtu(&scripted.host, LINK + 1, &asked.request), YS_ERROR_NO_CONNECTION);
@@ -300,151 +521,29 @@ static void values_that_are_sent_are_told_and_indications_confirmed(void **state
     assert_att(&scripted, LINK, "1e");
 }
 
-/* As server: notifications */
-
-static void a_change_is_sent_to_who_subscribed_with_the_newest_value(void **state)
-{
-    (void)state;
-    connect_it(&scripted, LINK + 1, 1);
-    forget_sent(&scripted);
-    ys_host_changed(&scripted.host, 8);
-    (void)turn(&scripted);
-    assert_sent(&scripted, ""); /* nobody asked for it */
-    assert_false(ys_host_is_subscribed(&scripted.host, 8));
-    give_att(&scripted, LINK + 1, "12 0900 0100");
-    assert_att(&scripted, LINK + 1, "13");
-    assert_true(last_event(&scripted, YS_EVENT_SUBSCRIPTION)->u.subscription.notifications);
-    assert_true(ys_host_is_subscribed(&scripted.host, 8));
-    assert_sent(&scripted, ""); /* an older change is no reason */
-    ys_host_changed(&scripted.host, 8);
-    sample.number = 0x5678;
-    ys_host_changed(&scripted.host, 8);
-    assert_sent(&scripted, ""); /* nothing happens in the interrupt itself */
-    (void)turn(&scripted);
-    assert_att(&scripted, LINK + 1, "1b 0800 7856");
-    (void)turn(&scripted);
-    assert_sent(&scripted, "");
-    give_att(&scripted, LINK + 1, "12 0900 0000");
-    assert_att(&scripted, LINK + 1, "13");
-    ys_host_changed(&scripted.host, 8);
-    (void)turn(&scripted);
-    assert_sent(&scripted, "");
-}
-
-static void handles_that_cannot_notify_are_ignored(void **state)
-{
-    static const uint16_t handles[] = {0, 1, 3, 7, 9, 13, 22, 0xffff};
-    (void)state;
-    for (size_t i = 0; i < COUNT(handles); i++) {
-        ys_host_changed(&scripted.host, handles[i]);
-        assert_false(ys_host_is_subscribed(&scripted.host, handles[i]));
-    }
-    assert_int_equal(turn(&scripted), YS_FOREVER);
-    assert_sent(&scripted, "");
-}
-
-static void the_spacing_is_kept_and_the_last_value_is_not_lost(void **state)
-{
-    (void)state;
-    give_att(&scripted, LINK, "12 1500 0100");
-    assert_att(&scripted, LINK, "13");
-    ys_host_changed(&scripted.host, 20);
-    (void)turn(&scripted);
-    assert_att(&scripted, LINK, "1b 1400 57");
-    scripted.now_ms += 30;
-    sample.battery = 86;
-    ys_host_changed(&scripted.host, 20);
-    assert_int_equal(turn(&scripted), 70);
-    assert_sent(&scripted, "");
-    scripted.now_ms += 69;
-    sample.battery = 85;
-    ys_host_changed(&scripted.host, 20);
-    assert_int_equal(turn(&scripted), 1);
-    assert_sent(&scripted, "");
-    scripted.now_ms += 1;
-    uint32_t wait = turn(&scripted);
-    assert_att(&scripted, LINK, "1b 1400 55");
-    for (int i = 0; i < 3 && wait != YS_FOREVER; i++) { /* a long quiet time, over the clock's wrap */
-        scripted.now_ms += wait;
-        wait = turn(&scripted);
-    }
-    assert_int_equal(wait, YS_FOREVER);
-    scripted.now_ms += 0x90000000;
-    ys_host_changed(&scripted.host, 20);
-    (void)turn(&scripted);
-    assert_att(&scripted, LINK, "1b 1400 55");
-}
-
-static void a_change_waits_for_a_buffer_and_then_sends_the_newest(void **state)
-{
-    (void)state;
-    setup(NULL);
-    for (int i = 0; i < 8; i++) { /* eight answers, and no buffer comes back */
-        give_att(&scripted, LINK, "12 0900 0100");
-        assert_att(&scripted, LINK, "13");
-    }
-    ys_host_changed(&scripted.host, 8);
-    (void)turn(&scripted);
-    sample.number = 0x0009;
-    assert_sent(&scripted, "");
-    give_buffers(&scripted, LINK, 1);
-    assert_att(&scripted, LINK, "1b 0800 0900");
-}
-
-static void what_was_pending_is_not_sent_after_unsubscribing(void **state)
-{
-    (void)state;
-    for (int i = 0; i < 7; i++) {
-        give_att(&scripted, LINK, "12 0900 0100");
-        assert_att(&scripted, LINK, "13");
-    }
-    give_att(&scripted, LINK, "0a 0300");
-    forget_sent(&scripted); /* all eight are in use */
-    ys_host_changed(&scripted.host, 8);
-    (void)turn(&scripted);
-    give_att(&scripted, LINK, "12 0900 0000"); /* is done, though its answer waits */
-    give_buffers(&scripted, LINK, 8);
-    assert_att(&scripted, LINK, "13");
-    assert_int_equal(sample.reads, 0);
-}
-
-static void a_value_is_cut_to_the_mtu_and_an_error_sends_nothing(void **state)
-{
-    (void)state;
-    give_att(&scripted, LINK, "12 0900 0100");
-    assert_att(&scripted, LINK, "13");
-    sample.read_error = YS_ATT_UNLIKELY_ERROR;
-    ys_host_changed(&scripted.host, 8);
-    (void)turn(&scripted);
-    assert_sent(&scripted, "");
-    sample.read_error = YS_ATT_OK;
-    ys_host_changed(&scripted.host, 8);
-    (void)turn(&scripted);
-    assert_att(&scripted, LINK, "1b 0800 3412");
-}
-
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test_setup(the_mtu_is_asked_for_once, setup),
-        cmocka_unit_test_setup(everything_is_discovered_in_three_rounds, setup),
+        cmocka_unit_test_setup(everything_is_discovered_in_four_rounds, setup),
         cmocka_unit_test_setup(a_discovery_that_is_led_astray_ends, setup),
+        cmocka_unit_test_setup(each_length_of_an_answer_is_taken_for_what_it_is, setup),
+        cmocka_unit_test_setup(what_was_found_is_told_again_while_the_hash_is_the_same, setup),
+        cmocka_unit_test_setup(a_server_without_a_hash_or_a_cache_without_room_is_discovered_each_time, setup),
         cmocka_unit_test_setup(services_are_found_by_uuid, setup),
         cmocka_unit_test_setup(a_long_value_is_read_to_its_end, setup),
         cmocka_unit_test_setup(a_value_longer_than_the_buffer_is_said_to_be, setup),
         cmocka_unit_test_setup(refusals_carry_the_servers_error, setup),
         cmocka_unit_test_setup(values_are_read_by_uuid_and_written, setup),
         cmocka_unit_test_setup(requests_wait_for_their_turn, setup),
+        cmocka_unit_test_setup(a_long_value_is_queued_in_parts, setup),
+        cmocka_unit_test_setup(what_did_not_come_across_is_not_written, setup),
+        cmocka_unit_test_setup(several_values_are_read_in_one_round, setup),
+        cmocka_unit_test_setup(characteristics_are_found_by_their_uuid, setup),
         cmocka_unit_test_setup(requests_that_make_no_sense_are_refused, setup),
         cmocka_unit_test_setup(a_server_that_is_silent_is_left_after_30_s, setup),
         cmocka_unit_test_setup(what_waits_is_told_when_the_connection_ends, setup),
         cmocka_unit_test_setup(values_that_are_sent_are_told_and_indications_confirmed, setup),
-        cmocka_unit_test_setup(a_change_is_sent_to_who_subscribed_with_the_newest_value, setup),
-        cmocka_unit_test_setup(handles_that_cannot_notify_are_ignored, setup),
-        cmocka_unit_test_setup(the_spacing_is_kept_and_the_last_value_is_not_lost, setup),
-        cmocka_unit_test_setup(a_change_waits_for_a_buffer_and_then_sends_the_newest, setup),
-        cmocka_unit_test_setup(what_was_pending_is_not_sent_after_unsubscribing, setup),
-        cmocka_unit_test_setup(a_value_is_cut_to_the_mtu_and_an_error_sends_nothing, setup),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

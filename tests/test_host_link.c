@@ -275,6 +275,9 @@ static void arguments_out_of_range_are_refused(void **state)
         {.interval_min_us = 100000, .interval_max_us = 100000, .data_length = 32, .data = &byte},
         {.interval_min_us = 100000, .interval_max_us = 100000, .data_length = 1},
         {.interval_min_us = 100000, .interval_max_us = 100000, .response_length = 1},
+        {.interval_min_us = 100000, .interval_max_us = 100000, .findable = 3},
+        {.interval_min_us = 100000, .interval_max_us = 100000, .channels = 8},
+        {.interval_min_us = 100000, .interval_max_us = 100000, .duration_ms = 0x80000000},
     };
     static const struct ys_scanning wrong_scanning[] = {
         {2499, 2499, false}, {60000, 60001, false}, {60000, 2499, false}, {10240001, 30000, false}};
@@ -360,6 +363,95 @@ static void advertising_goes_on_after_a_connection_while_one_fits(void **state)
     assert_sent(&scripted, ""); /* it is on already */
 }
 
+/* Found like that; the host has one connection already and room for one more. */
+static struct ys_advertising findable(enum ys_findable how, uint32_t duration_ms)
+{
+    struct ys_advertising settings = advertising;
+    settings.findable = (uint8_t)how;
+    settings.duration_ms = duration_ms;
+    return settings;
+}
+
+static void advertise(const struct ys_advertising *settings)
+{
+    scripted.host.settings.connections = 2;
+    assert_int_equal(ys_advertise(&scripted.host, settings), YS_OK);
+    (void)turn(&scripted);
+    answer_advertising();
+    forget_sent(&scripted);
+}
+
+static void who_is_always_found_is_so_without_a_free_connection_too(void **state)
+{
+    const struct ys_advertising settings = findable(YS_FINDABLE_ALWAYS, 0);
+    (void)state;
+    advertise(&settings);
+    connect_it(&scripted, LINK + 1, 1); /* the last one: from now on others may ask, and not connect */
+    complete(&scripted, YS_HCI_LE_SET_ADVERTISING_PARAMETERS, "");
+    complete(&scripted, YS_HCI_LE_SET_ADVERTISING_ENABLE, "");
+    assert_sent(&scripted, "01 0620 0f a000 f000 02 01 00 000000000000 07 00 | 01 0a20 01 01");
+    give(&scripted, "04 05 04 00 4000 13"); /* one is free again */
+    complete(&scripted, YS_HCI_LE_SET_ADVERTISING_ENABLE, "");
+    complete(&scripted, YS_HCI_LE_SET_ADVERTISING_PARAMETERS, "");
+    complete(&scripted, YS_HCI_LE_SET_ADVERTISING_ENABLE, "");
+    assert_sent(&scripted, "01 0a20 01 00 | 01 0620 0f a000 f000 00 01 00 000000000000 07 00 | 01 0a20 01 01");
+    assert_int_equal(count_events(&scripted, YS_EVENT_ADVERTISING_ENDED), 0);
+}
+
+static void nobody_is_invited_to_a_connection_that_does_not_fit(void **state)
+{
+    const struct ys_advertising settings = findable(YS_FINDABLE_WHILE_FREE, 0);
+    (void)state;
+    advertise(&settings);
+    connect_it(&scripted, LINK + 1, 0); /* this time the host has connected, as central */
+    assert_sent(&scripted, "01 0a20 01 00");
+    complete(&scripted, YS_HCI_LE_SET_ADVERTISING_ENABLE, "");
+    forget_sent(&scripted);
+    assert_int_equal(ys_advertise(&scripted.host, &settings), YS_OK); /* it is made ready, and waits */
+    (void)turn(&scripted);
+    complete(&scripted, YS_HCI_LE_SET_ADVERTISING_PARAMETERS, "");
+    complete(&scripted, YS_HCI_LE_SET_ADVERTISING_DATA, "");
+    complete(&scripted, YS_HCI_LE_SET_SCAN_RESPONSE_DATA, "");
+    assert_int_equal(scripted.sent_count, 3);
+    forget_sent(&scripted);
+    give(&scripted, "04 05 04 00 4100 13");
+    assert_sent(&scripted, "01 0a20 01 01");
+}
+
+static void who_wants_one_connection_is_not_found_after_it(void **state)
+{
+    const struct ys_advertising settings = findable(YS_FINDABLE_UNTIL_CONNECTED, 0);
+    (void)state;
+    advertise(&settings);
+    connect_it(&scripted, LINK + 1, 1);
+    assert_int_equal(last_event(&scripted, YS_EVENT_ADVERTISING_ENDED)->reason, YS_HCI_OK);
+    complete(&scripted, YS_HCI_LE_SET_ADVERTISING_ENABLE, "");
+    forget_sent(&scripted);
+    give(&scripted, "04 05 04 00 4100 13");
+    assert_sent(&scripted, "");
+}
+
+static void a_duration_ends_and_is_told(void **state)
+{
+    struct ys_advertising settings = findable(YS_FINDABLE_WHILE_FREE, 30000);
+    (void)state;
+    scripted.now_ms = 0xffffff00; /* the clock wraps meanwhile */
+    settings.channels = 0x05;
+    advertise(&settings);
+    assert_int_equal(turn(&scripted), 30000);
+    scripted.now_ms += 29999;
+    assert_int_equal(turn(&scripted), 1);
+    assert_sent(&scripted, "");
+    scripted.now_ms += 1;
+    (void)turn(&scripted);
+    assert_sent(&scripted, "01 0a20 01 00");
+    assert_int_equal(last_event(&scripted, YS_EVENT_ADVERTISING_ENDED)->reason, YS_HCI_ADVERTISING_TIMEOUT);
+    complete(&scripted, YS_HCI_LE_SET_ADVERTISING_ENABLE, "");
+    give(&scripted, "04 05 04 00 4000 13");
+    assert_sent(&scripted, "");
+    assert_int_equal(count_events(&scripted, YS_EVENT_ADVERTISING_ENDED), 1);
+}
+
 static void advertising_that_fails_is_told_and_tried_again_later(void **state)
 {
     (void)state;
@@ -412,6 +504,10 @@ int main(void)
         cmocka_unit_test_setup(arguments_out_of_range_are_refused, setup),
         cmocka_unit_test_setup(advertising_is_set_up_before_it_is_switched_on, setup),
         cmocka_unit_test_setup(advertising_goes_on_after_a_connection_while_one_fits, setup),
+        cmocka_unit_test_setup(who_is_always_found_is_so_without_a_free_connection_too, setup),
+        cmocka_unit_test_setup(nobody_is_invited_to_a_connection_that_does_not_fit, setup),
+        cmocka_unit_test_setup(who_wants_one_connection_is_not_found_after_it, setup),
+        cmocka_unit_test_setup(a_duration_ends_and_is_told, setup),
         cmocka_unit_test_setup(advertising_that_fails_is_told_and_tried_again_later, setup),
         cmocka_unit_test_setup(reports_are_told_one_by_one, setup),
     };

@@ -46,6 +46,14 @@ static void init_names_what_is_missing(void **state)
     port = whole;
     port.leave_critical = NULL;
     EXPECT(YS_ERROR_PORT_CRITICAL);
+    scripted_give_store(&scripted, NULL);
+    port = scripted.port;
+    EXPECT(YS_OK);
+    port.store_get = NULL;
+    EXPECT(YS_ERROR_PORT_STORE);
+    port = whole;
+    port.store_get = scripted.port.store_get;
+    EXPECT(YS_ERROR_PORT_STORE);
     port = whole;
     settings.values = NULL;
     EXPECT(YS_ERROR_TABLE_VALUES);
@@ -58,7 +66,7 @@ static void init_names_what_is_missing(void **state)
     settings.port = NULL;
     EXPECT(YS_ERROR_PORT_SEND);
     assert_int_equal(ys_host_init(&host, sizeof host - 4, &settings), YS_ERROR_CONFIGURATION);
-    for (int result = YS_OK; result <= YS_ERROR_BUSY; result++)
+    for (int result = YS_OK; result <= YS_ERROR_CONTEXT; result++)
         assert_true(strlen(ys_result_text((enum ys_result)result)) > 10);
     assert_string_equal(ys_result_text((enum ys_result)99), "an unknown result");
 }
@@ -268,9 +276,61 @@ static void malformed_packets_are_dropped(void **state)
     assert_sent(&scripted, "");
 }
 
+static bool interrupting;
+
+static bool in_interrupt(void *context)
+{
+    (void)context;
+    return interrupting;
+}
+
+static unsigned lines;
+
+static void log_line(void *context, const char *text, uint32_t value)
+{
+    (void)context;
+    (void)value;
+    lines += strstr(text, "was called from") != NULL;
+}
+
+static void turn_inside(struct scripted *inside, const struct ys_event *event)
+{
+    if (event->kind == YS_EVENT_CONNECTED) {
+        assert_true(ys_host_run(&inside->host) == YS_FOREVER);
+        ys_host_start(&inside->host);
+    }
+}
+
+/* In debug builds, as those under the sanitizers are. */
+static void a_call_from_where_it_is_not_allowed_is_refused_and_named(void **state)
+{
+    static const struct ys_advertising advertising = {.interval_min_us = 100000, .interval_max_us = 100000};
+    (void)state;
+    if (!YS_DEBUG)
+        skip();
+    scripted_init(&scripted, &sample_table, values, NULL);
+    scripted_start(&scripted, 251, 8);
+    scripted.port.in_interrupt = in_interrupt;
+    scripted.port.log = log_line;
+    interrupting = true;
+    assert_int_equal(ys_advertise(&scripted.host, &advertising), YS_ERROR_CONTEXT);
+    assert_int_equal(ys_disconnect(&scripted.host, 1), YS_ERROR_CONTEXT);
+    assert_int_equal(ys_answer(&scripted.host, 1, 0, NULL, 0), YS_ERROR_CONTEXT);
+    assert_true(ys_host_run(&scripted.host) == YS_FOREVER);
+    ys_host_changed(&scripted.host, 8); /* this is what interrupts may call */
+    assert_int_equal(lines, 4);
+    interrupting = false;
+    assert_int_equal(ys_advertise(&scripted.host, &advertising), YS_OK);
+    scripted.on_event = turn_inside;
+    connect_it(&scripted, 0x0040, 1);
+    assert_int_equal(lines, 6);
+    assert_int_equal(ys_host_mtu(&scripted.host, 0x0040), 23); /* and all goes on */
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
+        cmocka_unit_test(a_call_from_where_it_is_not_allowed_is_refused_and_named),
         cmocka_unit_test_setup(init_names_what_is_missing, setup),
         cmocka_unit_test_setup(the_start_goes_in_order_one_command_at_a_time, setup),
         cmocka_unit_test_setup(shared_buffers_are_asked_for_when_le_has_none, setup),

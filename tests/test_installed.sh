@@ -80,6 +80,34 @@ printf '#include <yarnswift/host.h>\n#include "lamp_table.h"\nint main() { retur
 # shellcheck disable=SC2046
 c++ -Wall -Wextra -Werror -I "$generated" $(pkg-config --cflags yarnswift) -c plus.cpp -o plus.o
 
+# A new project builds and runs at once: beside what is installed, and beside what is only built.
+for command in "$work/prefix/bin/yarnswift" "$build/bin/yarnswift"; do
+    rm -rf kettle
+    "$command" new kettle >listed
+    grep -q "kettle/firmware.c " listed
+    "$command" check --strict kettle/kettle.device.yaml 2>/dev/null
+    {
+        cmake -G Ninja -S kettle -B kettle/build -DCMAKE_C_FLAGS="$flags"
+        cmake --build kettle/build
+    } >"$work/log" 2>&1 || { cat "$work/log"; exit 1; }
+    kettle/build/kettle >met || { cat met; exit 1; }
+    grep -q "central is notified: temperature 21.6" met
+    grep -q "is refused to write alarm at: 80.01 °C" met
+    grep -q "^all as expected" met
+    kettle/build/kettle 2 >met_otherwise
+    ! cmp -s met met_otherwise
+    kettle/build/kettle twice 2>refused && exit 1
+    grep -q "the only argument is a seed" refused
+done
+echo "/* mine */" >>kettle/firmware.c
+if "$command" new kettle 2>refused; then exit 1; fi
+grep -q "kettle: cannot make this folder: File exists" refused
+grep -q "mine" kettle/firmware.c
+for name in "" a/b .. 9lives int "$(printf %030d 1)"; do
+    if "$command" new "$name" 2>refused; then exit 1; fi
+    test -s refused
+done
+
 # The command and its man page are there.
 "$work/prefix/bin/yarnswift" check lamp.device.yaml
 test -s "$(find "$work/prefix" -name yarnswift.1)"

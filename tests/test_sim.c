@@ -4,7 +4,7 @@
 #include <stdio.h>
 #include <string.h>
 
-#include "measure/interval.h"
+#include "measure/advertising.h"
 #include "measure/stream.h"
 #include "sim/chance.h"
 #include "sim/clock.h"
@@ -384,7 +384,7 @@ static void advertise(void)
 static void events_go_over_three_channels_at_interval_plus_delay(void **state)
 {
     const struct ys_address address = {.type = YS_ADDRESS_PUBLIC, .bytes = {1, 0, 0, 0xff, 0xff, 0}};
-    struct ys_interval_meter meter = ys_interval_meter_of(&address);
+    struct ys_advertising_meter meter = {.advertiser = address, .interval_max_ns = 100 * YS_NS_PER_MS};
     (void)state;
     advertise();
     pass_us(100 * 1000000);
@@ -395,14 +395,18 @@ static void events_go_over_three_channels_at_interval_plus_delay(void **state)
         assert_int_equal(packet->access_address, 0x8e89bed6);
         assert_int_equal(packet->duration_ns, (1 + 4 + 2 + 9 + 3) * 8 * 1000);
         assert_hex(packet->pdu, packet->length, "00 09 010000ffff00 020106");
-        ys_interval_meter_take(&meter, packet);
+        ys_advertising_meter_take(&meter, packet);
     }
     assert_int_equal(meter.events, bench.air_count / 3);
-    assert_int_equal(meter.intervals, meter.events - 1);
-    assert_true(meter.min_ns >= 100 * YS_NS_PER_MS);
-    assert_true(meter.max_ns <= 110 * YS_NS_PER_MS);
+    assert_int_equal(meter.intervals_ms.count, meter.events - 1);
+    assert_true(ys_samples_quantile(&meter.intervals_ms, 0) >= 100);
+    assert_true(ys_samples_quantile(&meter.intervals_ms, 1) <= 110);
     /* the mean is 105 ms; its standard error over 950 events is 10 ms / sqrt(12) / sqrt(950) = 0.094 ms */
-    assert_true(ys_interval_meter_mean_ns(&meter) > 104.6e6 && ys_interval_meter_mean_ns(&meter) < 105.4e6);
+    assert_true(ys_samples_mean(&meter.intervals_ms) > 104.6 && ys_samples_mean(&meter.intervals_ms) < 105.4);
+    assert_int_equal(meter.spacings, 2 * meter.events);
+    assert_int_equal(meter.spacing_min_ns, (152 + 150 + 16 + 150) * YS_NS_PER_US); /* it listens for requests */
+    assert_int_equal(meter.spacing_max_ns, meter.spacing_min_ns);
+    ys_advertising_meter_free(&meter);
     tell(0, "01 0a20 01 00");
     size_t before = bench.air_count;
     pass_us(1000000);
@@ -412,7 +416,7 @@ static void events_go_over_three_channels_at_interval_plus_delay(void **state)
 static void an_interval_is_not_measured_across_a_connection(void **state)
 {
     const struct ys_address address = {.type = YS_ADDRESS_PUBLIC, .bytes = {1, 0, 0, 0xff, 0xff, 0}};
-    struct ys_interval_meter meter = ys_interval_meter_of(&address);
+    struct ys_advertising_meter meter = {.advertiser = address, .interval_max_ns = 100 * YS_NS_PER_MS};
     (void)state;
     advertise();
     tell(1, "01 0d20 19 6000 6000 00 00 010000ffff00 00 1800 1800 0000 9001 0000 0000");
@@ -420,9 +424,13 @@ static void an_interval_is_not_measured_across_a_connection(void **state)
     tell(0, "01 0a20 01 01");
     pass_us(250000);
     for (size_t i = 0; i < bench.air_count; i++)
-        ys_interval_meter_take(&meter, &bench.air[i]);
+        ys_advertising_meter_take(&meter, &bench.air[i]);
     assert_true(meter.events >= 4);
-    assert_true(meter.max_ns <= 110 * YS_NS_PER_MS);
+    assert_true(ys_samples_quantile(&meter.intervals_ms, 1) <= 110);
+    assert_int_equal(meter.packets[YS_LINK_CONNECT_IND], 1);
+    assert_int_equal(meter.silence, YS_SILENCE_CONNECTED);
+    assert_in_range(meter.silence_ns, 900 * YS_NS_PER_MS, 1000 * YS_NS_PER_MS);
+    ys_advertising_meter_free(&meter);
 }
 
 static void an_active_scanner_asks_and_is_answered_after_150_us(void **state)

@@ -4,6 +4,8 @@
 
 #include <string.h>
 
+#include <yarnswift/advertisement.h>
+
 #include "support/hex.h"
 #include "support/pair.h"
 #include "torque_wrench_table.h"
@@ -128,6 +130,55 @@ static void live_torque_comes_while_a_bolt_is_tightened_and_stops_at_once(void *
     assert_true(wrench.bolt > 1); /* though it went on */
 }
 
+static void each_bolt_is_indicated_once(void **state)
+{
+    (void)state;
+    assert_int_equal(write_value(TORQUE_WRENCH_PRESET, "c800"), 0);
+    subscribe(TORQUE_WRENCH_BOLT_RESULT_CONFIGURATION, YS_SUBSCRIBE_INDICATIONS);
+    wrench_trigger(&wrench, true);
+    pass_ms(&pair, 6000);
+    wrench_trigger(&wrench, false);
+    pass_ms(&pair, 200);
+    assert_in_range(wrench.bolt, 4, 6);
+    assert_int_equal(pair.central.counts[YS_EVENT_NOTIFICATION], wrench.bolt);
+    assert_int_equal(pair.central.last.u.notification.kind, YS_BY_INDICATION);
+    assert_int_equal(pair.central.last.u.notification.handle, TORQUE_WRENCH_BOLT_RESULT);
+    assert_int_equal(pair.central.value[0], wrench.bolt);
+}
+
+static void arm_from_afar(const char *hex)
+{
+    struct ys_client_request request = pair_request();
+    uint8_t bytes[1];
+    size_t length = from_hex(hex, bytes, sizeof bytes);
+    enum ys_result begun = ys_client_write_command(&pair.central.host, pair.central.connection, &request,
+                                                   TORQUE_WRENCH_ARM, bytes, (uint16_t)length);
+    assert_int_equal(pair_wait(&pair, &request, begun), YS_OUTCOME_DONE);
+    pass_ms(&pair, 100);
+}
+
+static void it_is_armed_from_afar_only_with_a_finger_on_the_trigger(void **state)
+{
+    (void)state;
+    arm_from_afar("01");
+    assert_false(wrench.armed);
+    wrench_trigger(&wrench, true);
+    pass_ms(&pair, 1);
+    assert_true(wrench.armed); /* the command has waited for it */
+    arm_from_afar("00");
+    assert_false(wrench.armed);
+    wrench_trigger(&wrench, false);
+    arm_from_afar("01");
+    pass_ms(&pair, WRENCH_PATIENCE_MS);
+    wrench_trigger(&wrench, true); /* too late: it meant something else */
+    pass_ms(&pair, 1);
+    assert_false(wrench.armed);
+    arm_from_afar("01");
+    assert_true(wrench.armed);
+    assert_int_equal(write_value(TORQUE_WRENCH_ARM, "00"), YS_ATT_WRITE_NOT_PERMITTED); /* only without response */
+    assert_true(wrench.armed);
+}
+
 static void the_spacing_holds_however_fast_the_value_changes(void **state)
 {
     (void)state;
@@ -224,9 +275,36 @@ static void discover(void)
     memset(found_counts, 0, sizeof found_counts);
     enum ys_result begun = ys_client_discover(&pair.central.host, pair.central.connection, &request);
     assert_int_equal(pair_wait(&pair, &request, begun), YS_OUTCOME_DONE);
-    assert_int_equal(found_counts[YS_FOUND_SERVICE], 4);
-    assert_int_equal(found_counts[YS_FOUND_CHARACTERISTIC], 6);
-    assert_int_equal(found_counts[YS_FOUND_DESCRIPTOR], 3);
+    assert_int_equal(found_counts[YS_FOUND_SERVICE], 5);
+    assert_int_equal(found_counts[YS_FOUND_CHARACTERISTIC], 11);
+    assert_int_equal(found_counts[YS_FOUND_DESCRIPTOR], 9);
+}
+
+/* The last manufacturer data that was on the air. */
+static uint8_t locator[31];
+static size_t locator_length;
+
+static void note_locator(void *context, const struct ys_air_packet *packet)
+{
+    struct ys_ad ad;
+    (void)context;
+    if (packet->length <= 8 || (packet->pdu[0] & 0x0f) != 2) /* ADV_NONCONN_IND: Core 5.4 Vol 6 Part B 2.3.1.3 */
+        return;
+    if (!ys_ad_find(packet->pdu + 8, packet->length - 8u, YS_AD_MANUFACTURER, &ad))
+        return;
+    memcpy(locator, ad.data, ad.length);
+    locator_length = ad.length;
+}
+
+static void in_the_crib_it_is_a_beacon_that_tells_where(void **state)
+{
+    (void)state;
+    assert_int_equal(ys_disconnect(&pair.central.host, pair.central.connection), YS_OK);
+    pass_ms(&pair, 200);
+    ys_radio_observe(pair.radio, note_locator, NULL);
+    assert_int_equal(ys_advertise(&pair.peripheral.host, &torque_wrench_locator_advertising), YS_OK);
+    pass_ms(&pair, 2500);
+    assert_hex(locator, locator_length, "ffff 0300 d900 c5"); /* tests, crib 3, tool 217, -59 dBm */
 }
 
 static void a_discovery_finds_what_the_table_has_with_any_mtu(void **state)
@@ -292,6 +370,9 @@ int main(void)
         cmocka_unit_test_setup_teardown(values_are_read_from_the_firmware, setup, teardown),
         cmocka_unit_test_setup_teardown(a_preset_out_of_range_is_refused_and_changes_nothing, setup, teardown),
         cmocka_unit_test_setup_teardown(live_torque_comes_while_a_bolt_is_tightened_and_stops_at_once, setup, teardown),
+        cmocka_unit_test_setup_teardown(each_bolt_is_indicated_once, setup, teardown),
+        cmocka_unit_test_setup_teardown(it_is_armed_from_afar_only_with_a_finger_on_the_trigger, setup, teardown),
+        cmocka_unit_test_setup_teardown(in_the_crib_it_is_a_beacon_that_tells_where, setup, teardown),
         cmocka_unit_test_setup_teardown(the_spacing_holds_however_fast_the_value_changes, setup, teardown),
         cmocka_unit_test_setup_teardown(two_centrals_are_served_at_once_and_one_by_one_let_go, setup, teardown),
         cmocka_unit_test_setup_teardown(a_central_that_vanishes_is_noticed_and_the_wrench_found_again, setup, teardown),

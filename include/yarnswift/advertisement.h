@@ -31,6 +31,8 @@ enum ys_ad_type {
     YS_AD_TX_POWER = 0x0a,
     YS_AD_SERVICE_DATA_16 = 0x16,
     YS_AD_APPEARANCE = 0x19,
+    YS_AD_INTERVAL = 0x1a,
+    YS_AD_SERVICE_DATA_128 = 0x21,
     YS_AD_MANUFACTURER = 0xff
 };
 

@@ -18,6 +18,18 @@
 #define YS_NOTIFIABLES 16
 #endif
 
+/* Memory for queued writes of all connections together, in bytes: 0 (they are refused) or 24 to 4096. A long value of n
+ * bytes takes n + 8. */
+#ifndef YS_QUEUE_SIZE
+#define YS_QUEUE_SIZE 544
+#endif
+
+/* 1: a call from where it is not allowed is refused with YS_ERROR_CONTEXT, and named in the log. 0: it is not looked
+ * for. */
+#ifndef YS_DEBUG
+#define YS_DEBUG 0
+#endif
+
 /* How long the controller may take to answer a command, in milliseconds: 100 to 60000. */
 #ifndef YS_COMMAND_TIMEOUT_MS
 #define YS_COMMAND_TIMEOUT_MS 2000
@@ -28,6 +40,9 @@
 #endif
 #if YS_MTU < 23 || YS_MTU > 517
 #error "YS_MTU must be 23 to 517"
+#endif
+#if YS_QUEUE_SIZE != 0 && (YS_QUEUE_SIZE < 24 || YS_QUEUE_SIZE > 4096)
+#error "YS_QUEUE_SIZE must be 0, or 24 to 4096"
 #endif
 #if YS_NOTIFIABLES < 1 || YS_NOTIFIABLES > 1024
 #error "YS_NOTIFIABLES must be 1 to 1024"

@@ -17,6 +17,14 @@ struct ys_host;
 /* What others may do with an advertisement. */
 enum ys_advertising_kind { YS_ADVERTISE_CONNECTABLE, YS_ADVERTISE_SCANNABLE, YS_ADVERTISE_BEACON };
 
+/* For how long a connectable device can be found: the host keeps to it by itself, across connections, disconnections
+ * and failures. */
+enum ys_findable {
+    YS_FINDABLE_WHILE_FREE,      /* whenever another connection fits */
+    YS_FINDABLE_UNTIL_CONNECTED, /* until a central has connected; YS_EVENT_ADVERTISING_ENDED tells */
+    YS_FINDABLE_ALWAYS           /* also when no connection fits: others may then ask, and not connect (ADV_SCAN_IND) */
+};
+
 /* How to advertise. The payloads are advertising structures, see advertisement.h. */
 struct ys_advertising {
     uint32_t interval_min_us; /* 20,000 to 10,240,000; rounded down to steps of 625 */
@@ -26,6 +34,9 @@ struct ys_advertising {
     uint8_t response_length;  /* 0 to 31; of the scan response */
     const uint8_t *data;
     const uint8_t *response;
+    uint8_t findable;     /* enum ys_findable; only for YS_ADVERTISE_CONNECTABLE */
+    uint8_t channels;     /* bit 0: 37, bit 1: 38, bit 2: 39; 0: all three */
+    uint32_t duration_ms; /* 0: without an end; at most 2,147,483,647. YS_EVENT_ADVERTISING_ENDED tells */
 };
 
 /* How to scan. */
@@ -42,8 +53,8 @@ struct ys_connecting {
     uint16_t supervision_timeout_ms; /* 100 to 32,000, more than (1 + latency) x interval x 2 */
 };
 
-/* Advertises with these settings from now on, also again after each connection, whenever another connection fits,
- * until ys_advertise_stop. `advertising` stays the caller's and must stay valid until then. May be called again to
+/* Advertises with these settings from now on, as `findable` says, until ys_advertise_stop or the end that they set
+ * themselves. `advertising` stays the caller's and must stay valid until then. May be called again to
  * change the settings. From handlers, events and the main loop.
  * YS_ERROR_NOT_READY, YS_ERROR_ARGUMENT. */
 enum ys_result ys_advertise(struct ys_host *host, const struct ys_advertising *advertising);

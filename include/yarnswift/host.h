@@ -18,6 +18,7 @@
 #include <yarnswift/gap.h>
 #include <yarnswift/port.h>
 #include <yarnswift/result.h>
+#include <yarnswift/stream.h>
 #include <yarnswift/table.h>
 #include <yarnswift/uuid.h>
 
@@ -33,14 +34,15 @@ enum ys_event_kind {
     YS_EVENT_START_FAILED,       /* start: at which step, and why */
     YS_EVENT_CONTROLLER_FAILED,  /* start: the command that was not answered, or a hardware error; start again */
     YS_EVENT_ADVERTISING_FAILED, /* start: the command, and why; the host tries again after a disconnection */
+    YS_EVENT_ADVERTISING_ENDED,  /* reason: YS_HCI_ADVERTISING_TIMEOUT after its duration, YS_HCI_OK by a connection */
     YS_EVENT_SCAN_FAILED,        /* start: the command, and why */
     YS_EVENT_REPORT,             /* report: something was heard while scanning */
     YS_EVENT_CONNECTED,          /* connected */
     YS_EVENT_CONNECT_FAILED,     /* reason */
     YS_EVENT_DISCONNECTED,       /* connection, reason */
     YS_EVENT_MTU,                /* connection, mtu: a new MTU is agreed */
-    YS_EVENT_SUBSCRIPTION,       /* connection, subscription: a client switched notifications on or off */
-    YS_EVENT_NOTIFICATION        /* connection, notification: a server sent a value */
+    YS_EVENT_SUBSCRIPTION, /* connection, subscription: a client switched notifications or indications on or off */
+    YS_EVENT_NOTIFICATION  /* connection, notification: a server sent a value */
 };
 
 /* How a received value was sent. */
@@ -74,6 +76,7 @@ struct ys_event {
         struct {
             uint16_t handle;    /* of the value */
             bool notifications; /* whether they are on now */
+            bool indications;   /* likewise */
         } subscription;
         struct {
             uint16_t handle;
@@ -94,7 +97,9 @@ struct ys_host_settings {
     uint8_t *values;            /* memory of table->values_size bytes; NULL if that is 0 */
     void *context;              /* handed to handlers and to on_event */
     ys_event_handler *on_event; /* may be NULL */
-    uint8_t address_type;       /* enum ys_address_type; a random one is drawn at each start */
+    uint8_t address_type;       /* enum ys_address_type; a random one is drawn at each start, unless there is: */
+    uint8_t connections;        /* at once, at most YS_CONNECTIONS; 0: so many */
+    const uint8_t *address;     /* a static address, 6 bytes in air order, such as NAME_address; may be NULL */
 };
 
 /* A packet on its way to the controller, with room for the headers in front. Private. */
@@ -109,6 +114,23 @@ struct ys_bits {
     uint32_t words[(YS_NOTIFIABLES + 31) / 32];
 };
 
+/* A request that waits for ys_answer. Its PDU lies where the response will. Private. */
+struct ys_waiting {
+    uint32_t token; /* 0: nothing waits */
+    uint8_t stage;
+    uint16_t handle;
+    uint16_t offset;
+    uint16_t length; /* of the PDU */
+};
+
+/* What encryption has given to a link. Private. */
+struct ys_link_security {
+    uint8_t key_size; /* 0: it is not encrypted */
+    bool authenticated;
+    bool secure_connections;
+    bool has_key; /* there is a key with which it could be encrypted */
+};
+
 /* One connection. Private. */
 struct ys_connection {
     bool used;
@@ -118,18 +140,28 @@ struct ys_connection {
     bool refuse_pairing;
     bool confirm_due;
     bool request_sent;
+    bool indicating;    /* an indication waits for its confirmation */
+    uint8_t features;   /* that the client has said it supports */
+    uint8_t awareness;  /* of changes of the table */
+    uint8_t remembered; /* the number of its bond, from 1; 0: there is none */
+    bool unsaved;       /* what is kept of a remembered peer has changed */
     uint8_t role;
     uint8_t reject_identifier;
     uint16_t handle;
     uint16_t mtu;
     uint16_t packets_out;
+    uint16_t indicated; /* the value whose confirmation is waited for */
     uint16_t incoming_length;
     uint16_t incoming_expected;
     uint32_t request_deadline_ms;
+    uint32_t indication_deadline_ms;
     struct ys_address peer;
     struct ys_client_request *requests;
     struct ys_bits notifications;
+    struct ys_bits indications;
     struct ys_bits pending;
+    struct ys_link_security security;
+    struct ys_waiting waiting;
     struct ys_outgoing response;
     uint8_t incoming[4 + YS_MTU];
 };
@@ -154,6 +186,8 @@ struct ys_host {
     uint16_t mtu; /* the largest that the controller's buffers allow */
     struct ys_address address;
     const struct ys_advertising *advertising;
+    uint32_t advertising_until_ms;
+    uint8_t advertising_kind; /* what it is to the controller */
     struct ys_scanning scanning;
     struct ys_connecting connecting_with;
     struct ys_address connecting_to;
@@ -161,6 +195,17 @@ struct ys_host {
     uint32_t quiet_until_ms[YS_NOTIFIABLES];
     struct ys_bits quiet;
     struct ys_outgoing outgoing;
+    const struct ys_client *client;                                                 /* NULL until it is used */
+    void (*remember)(const struct ys_host *host, struct ys_connection *connection); /* likewise */
+    struct ys_stream *streams;
+    uint32_t last_token;
+    bool running;  /* ys_host_run is */
+    bool may_wait; /* what is being answered */
+    bool consented;
+    uint8_t later_stage;
+    bool commands_consented;
+    uint16_t queue_length;
+    uint8_t queue[YS_QUEUE_SIZE > 0 ? YS_QUEUE_SIZE : 1];
     struct ys_connection connections[YS_CONNECTIONS];
 };
 
@@ -182,9 +227,25 @@ void ys_host_start(struct ys_host *host);
 uint32_t ys_host_run(struct ys_host *host);
 
 /* Says that the value behind `handle` has changed: who subscribed is sent the newest value, as soon as the spacing of
- * the characteristic and the link allow. Any number of calls before that make one notification.
+ * the characteristic and the link allow. Any number of calls before that make one notification or indication. Who
+ * switched on both is sent indications, each after the last was confirmed; a peer that does not confirm within 30 s is
+ * disconnected (Core 5.4 Vol 3 Part F 3.3.3).
  * Safe from an interrupt, and from everywhere else. A handle that cannot notify is ignored. */
 void ys_host_changed(struct ys_host *host, uint16_t handle);
+
+/* Answers an access for which a handler returned YS_LATER: `token` is the access's. `error` is YS_ATT_OK, or the ATT or
+ * application error that the peer gets; `value` of `length` bytes is the whole value, if it was a read, and is copied;
+ * else it is ignored. After a consent the access goes on, and handlers may be called for it, from ys_host_run.
+ * A token is good for one answer; YS_ERROR_TOO_LATE says that it was answered, or that the connection ended.
+ * From handlers, events and the main loop. YS_ERROR_TOO_LATE. */
+enum ys_result ys_answer(struct ys_host *host, uint32_t token, uint8_t error, const void *value, uint16_t length);
+
+/* Says that the attributes from `first` to `last` are not what they were: clients that subscribed to Service Changed
+ * are told, and those that keep the table are refused with YS_ATT_DATABASE_OUT_OF_SYNC until they know (Core 5.4 Vol 3
+ * Part G 2.5.2). For firmware that changes what its attributes mean while it runs; needs a table with caching
+ * (`caching: true`). From handlers, events and the main loop. YS_ERROR_ARGUMENT: the range is none, or the table has no
+ * caching. */
+enum ys_result ys_host_services_changed(struct ys_host *host, uint16_t first, uint16_t last);
 
 /* The address that the device uses, from YS_EVENT_READY on. */
 struct ys_address ys_host_address(const struct ys_host *host);

@@ -6,12 +6,18 @@
 #ifndef YARNSWIFT_PORT_H
 #define YARNSWIFT_PORT_H
 
+#include <stdbool.h>
 #include <stddef.h>
 #include <stdint.h>
 
 #ifdef __cplusplus
 extern "C" {
 #endif
+
+/* The longest record of the store, in bytes, and the keys that the host uses: from each of these on, one for each peer
+ * that can be remembered. */
+#define YS_RECORD_MAX         288
+#define YS_RECORDS_OF_CLIENTS 0x0200 /* what a peer has subscribed to, and what it knows of the table */
 
 struct ys_port {
     /* Handed to each function below; the port's own. */
@@ -39,6 +45,21 @@ struct ys_port {
     /* Optional: something happened in an interrupt; ys_host_run should be called soon. Called from ys_host_changed.
      * Leave it NULL where an interrupt wakes the main loop anyway. */
     void (*wake)(void *context);
+
+    /* Optional, and only used if YS_DEBUG is 1: whether an interrupt is running. From anywhere. */
+    bool (*in_interrupt)(void *context);
+
+    /* Optional, but all three or none: a store of small records that survives a power cut; without it no peer is
+     * remembered. `key` is any number; a record has 1 to YS_RECORD_MAX bytes. A call may take its time, but whatever
+     * the host has to do waits for it.
+     *
+     * Puts a record in place of the one with the same key. If the power fails, there is the old one or the new one,
+     * and nothing between. False, and the old one stays, if there is no room. */
+    bool (*store_put)(void *context, uint16_t key, const void *bytes, size_t length);
+    /* Copies at most `size` bytes of a record, and returns the length of the whole record; 0 if there is none. */
+    size_t (*store_get)(void *context, uint16_t key, void *bytes, size_t size);
+    /* Takes a record away; it need not be there. */
+    void (*store_delete)(void *context, uint16_t key);
 
     /* Optional: a line for the log. `text` is constant; `value` is a number that belongs to it. */
     void (*log)(void *context, const char *text, uint32_t value);

@@ -14,6 +14,7 @@ enum ys_result {
     YS_ERROR_PORT_CLOCK,        /* the port has no `now_ms` */
     YS_ERROR_PORT_RANDOM,       /* the port has no `random`, and a random address is wanted */
     YS_ERROR_PORT_CRITICAL,     /* the port has no `enter_critical` or no `leave_critical` */
+    YS_ERROR_PORT_STORE,        /* the port has one of store_put, store_get and store_delete, but not all */
     YS_ERROR_TABLE,             /* there is no attribute table */
     YS_ERROR_TABLE_NOTIFIABLES, /* the table has more notifying characteristics than YS_NOTIFIABLES */
     YS_ERROR_TABLE_VALUES,      /* the table stores values, and no memory is given for them */
@@ -21,7 +22,9 @@ enum ys_result {
     YS_ERROR_ARGUMENT,          /* an argument is out of its range */
     YS_ERROR_NO_CONNECTION,     /* there is no such connection */
     YS_ERROR_NO_ROOM,           /* no more connections fit, see YS_CONNECTIONS */
-    YS_ERROR_BUSY               /* the same is already going on */
+    YS_ERROR_BUSY,              /* the same is already going on */
+    YS_ERROR_TOO_LATE,          /* it was answered already, or the connection has ended */
+    YS_ERROR_CONTEXT            /* it was called from where it is not allowed; only found if YS_DEBUG is 1 */
 };
 
 /* What a result means and what to do about it, in one line; never NULL. From any context. */

@@ -118,6 +118,21 @@ static void critical(void *context)
     (void)context;
 }
 
+static bool put(void *context, uint16_t key, const void *bytes, size_t length)
+{
+    return ys_store_put(((const struct ys_simulated *)context)->settings.store, key, bytes, length);
+}
+
+static size_t get(void *context, uint16_t key, void *bytes, size_t size)
+{
+    return ys_store_get(((const struct ys_simulated *)context)->settings.store, key, bytes, size);
+}
+
+static void delete (void *context, uint16_t key)
+{
+    ys_store_delete(((const struct ys_simulated *)context)->settings.store, key);
+}
+
 static void log_line(void *context, const char *text, uint32_t value)
 {
     const struct ys_simulated *simulated = context;
@@ -146,6 +161,11 @@ struct ys_simulated *ys_simulated_new(struct ys_radio *radio, const struct ys_si
         .wake = run_soon,
         .log = log_line,
     };
+    if (settings->store != NULL) {
+        simulated->port.store_put = put;
+        simulated->port.store_get = get;
+        simulated->port.store_delete = delete;
+    }
     simulated->controller = ys_controller_new(radio, &(struct ys_controller_settings){
                                                          .number = settings->number,
                                                          .seed = settings->seed,

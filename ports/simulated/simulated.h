@@ -6,6 +6,7 @@
 
 #include "sim/controller.h"
 #include "sim/radio.h"
+#include "simulated/store.h"
 
 struct ys_simulated;
 
@@ -19,6 +20,7 @@ struct ys_simulated_settings {
     struct ys_address address; /* the controller's public one */
     uint16_t buffer_length;    /* of the controller's data buffers; 0: its default */
     uint8_t buffer_count;      /* 0: its default */
+    struct ys_store *store;    /* where peers are remembered, the owner's; NULL: they are not */
     void *context;             /* handed to both functions below */
 
     /* Optional: is told of each packet that crosses the border, with its type byte. */

@@ -35,19 +35,38 @@ static void print_block(const char *title, const struct ys_adopted *adopted,
     free(text);
 }
 
-static void print_names(const char *title, char *const *names, size_t count)
+/* "read, may notify": what a part must offer, and may offer. */
+static void print_properties(const struct ys_has *part)
 {
-    if (count == 0)
-        return;
-    (void)printf("  %s", title);
-    for (size_t i = 0; i < count; i++)
-        (void)printf("%s %s", i > 0 ? "," : "", names[i]);
-    (void)putchar('\n');
+    const char *between = " (";
+    for (int way = 0; way < YS_WAYS; way++) {
+        if (((part->must | part->may) & ys_ways[way].property) == 0)
+            continue;
+        (void)printf("%s%s%s", between, (part->must & ys_ways[way].property) != 0 ? "" : "may ", ys_ways[way].name);
+        between = ", ";
+    }
+    (void)fputs(part->must != 0 || part->may != 0 ? ")" : "", stdout);
+}
+
+static void print_parts(const char *title, const struct ys_adopted *adopted, bool mandatory)
+{
+    const char *between = "";
+    for (size_t i = 0; i < adopted->part_count; i++) {
+        if (adopted->parts[i].mandatory != mandatory)
+            continue;
+        (void)printf("%s    %s", between[0] == '\0' ? title : "", adopted->parts[i].name);
+        between = ",";
+        print_properties(&adopted->parts[i]);
+        (void)putchar('\n');
+    }
 }
 
 static void print_line(const struct ys_adopted *adopted)
 {
-    (void)printf("0x%04X  %-14s  %-44s %s\n", adopted->number, ys_adopted_kind_name(adopted->kind), adopted->name,
+    char number[8] = "";
+    if (adopted->kind != YS_ADOPTED_DEVICE)
+        (void)snprintf(number, sizeof number, "0x%04X", adopted->number);
+    (void)printf("%-6s  %-14s  %-44s %s\n", number, ys_adopted_kind_name(adopted->kind), adopted->name,
                  adopted->about != NULL    ? adopted->about
                  : adopted->symbol != NULL ? adopted->symbol
                                            : "");
@@ -55,14 +74,17 @@ static void print_line(const struct ys_adopted *adopted)
 
 static void print_whole(const struct ys_adopted *adopted)
 {
-    (void)printf("%s 0x%04X %s", ys_adopted_kind_name(adopted->kind), adopted->number, adopted->name);
+    (void)fputs(ys_adopted_kind_name(adopted->kind), stdout);
+    if (adopted->kind != YS_ADOPTED_DEVICE)
+        (void)printf(" 0x%04X", adopted->number);
+    (void)printf(" %s", adopted->name);
     if (adopted->symbol != NULL && adopted->symbol[0] != '\0')
         (void)printf(" (%s)", adopted->symbol);
     (void)putchar('\n');
     if (adopted->about != NULL)
         (void)printf("  %s\n", adopted->about);
-    print_names("must have:", adopted->has, adopted->has_count);
-    print_names("may have:", adopted->may_have, adopted->may_have_count);
+    print_parts(adopted->kind == YS_ADOPTED_DEVICE ? "  has the services:\n" : "  must have:\n", adopted, true);
+    print_parts("  may have:\n", adopted, false);
     print_block("its value:", adopted, ys_adopted_print_layout);
     print_block("in a definition:", adopted, ys_adopted_print_fragment);
 }
@@ -73,10 +95,10 @@ static void print_json(const struct ys_search *search)
     json_t *found = json_array();
     for (size_t i = 0; i < search->count; i++) {
         const struct ys_adopted *adopted = search->found[i];
-        (void)json_array_append_new(found, json_pack("{s:s, s:i, s:s, s:s?, s:s?}", "kind",
-                                                     ys_adopted_kind_name(adopted->kind), "number",
-                                                     (int)adopted->number, "name", adopted->name, "about",
-                                                     adopted->about, "symbol", adopted->symbol));
+        json_t *number = adopted->kind == YS_ADOPTED_DEVICE ? json_null() : json_integer(adopted->number);
+        (void)json_array_append_new(
+            found, json_pack("{s:s, s:o, s:s, s:s?, s:s?}", "kind", ys_adopted_kind_name(adopted->kind), "number",
+                             number, "name", adopted->name, "about", adopted->about, "symbol", adopted->symbol));
     }
     (void)json_object_set_new(root, "guessed", json_boolean(search->guessed));
     (void)json_object_set_new(root, "found", found);
@@ -90,10 +112,13 @@ static void print_text(const struct ys_search *search, const char *words)
     if (search->guessed && search->count > 0)
         (void)printf("nothing is named \"%s\"; near to it:\n", words);
     for (size_t i = 0; i < search->count; i++) {
-        if (search->count > WHOLE_MOST)
+        if (search->count > WHOLE_MOST) {
             print_line(search->found[i]);
-        else
-            print_whole(search->found[i]);
+            continue;
+        }
+        if (i > 0)
+            (void)putchar('\n');
+        print_whole(search->found[i]);
     }
 }
 

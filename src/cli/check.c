@@ -2,19 +2,22 @@
 #include <jansson.h>
 
 #include "cli/cli.h"
+#include "design/schema.h"
 
 struct input {
     struct common common;
     bool strict;
+    bool schema;
 };
 
 static error_t parse(int key, char *argument, struct argp_state *state)
 {
     struct input *input = state->input;
     (void)argument;
-    if (key != 's')
+    if (key != 's' && key != 'S')
         return parse_common(key, state, &input->common);
-    input->strict = true;
+    input->strict |= key == 's';
+    input->schema |= key == 'S';
     return 0;
 }
 
@@ -78,6 +81,7 @@ int verb_check(int argc, char **argv)
 {
     static const struct argp_option options[] = {
         {"strict", 's', NULL, 0, "Let warnings fail, too", 0},
+        {"schema", 'S', NULL, 0, "Print the JSON Schema of definitions, for editors, and check nothing", 0},
         {"json", 'j', NULL, 0, "Print the findings as JSON: file, line, column, severity, code, text", 0},
         {0}};
     static const struct argp argp = {
@@ -93,6 +97,8 @@ int verb_check(int argc, char **argv)
     bool good = true;
     if (!parse_options(&argp, argc, argv, &input))
         return EXIT_BAD_INPUT;
+    if (input.schema)
+        return ys_schema_print(stdout) ? EXIT_AS_EXPECTED : EXIT_BAD_INPUT;
     if (input.common.files.count == 0) {
         (void)complain(argv[0], "name a definition, such as NAME.device.yaml");
         return EXIT_BAD_INPUT;

@@ -27,6 +27,8 @@ verb_fn verb_table;
 verb_fn verb_generate;
 verb_fn verb_catalogue;
 verb_fn verb_demo;
+verb_fn verb_new;
+verb_fn verb_interval;
 
 /* options.c */
 

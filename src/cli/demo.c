@@ -1,12 +1,13 @@
 /* yarnswift demo: lets a central meet a device. Without a definition, the device is the torque wrench of the examples,
  * with its real firmware. */
-#include <inttypes.h>
 #include <string.h>
 
 #include <jansson.h>
 
 #include "cli/cli.h"
+#include "design/payload.h"
 #include "scene/demo.h"
+#include "scene/report.h"
 #include "torque_wrench_table.h"
 #include "wrench.h"
 
@@ -30,33 +31,6 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     default:
         return parse_common(key, state, &input->common);
     }
-}
-
-/* the log */
-
-static void print_line(void *context, uint64_t at_ns, enum ys_side side, const char *name, const char *text)
-{
-    static const char *const colours[] = {[YS_SIDE_DEVICE] = "\033[36m", [YS_SIDE_CENTRAL] = "\033[33m"};
-    bool colour = *(const bool *)context;
-    (void)printf("%10.6f s  %s%s%-7s%s %s\n", (double)at_ns / 1e9, colour ? colours[side] : "",
-                 side == YS_SIDE_DEVICE ? "" : "        ", name, colour ? "\033[0m" : "", text);
-}
-
-static void print_summary(const struct ys_demo_summary *summary)
-{
-    (void)printf("\nadvertising interval  set %g ms", (double)summary->set_min_us / 1000);
-    if (summary->set_max_us != summary->set_min_us)
-        (void)printf(" to %g ms", (double)summary->set_max_us / 1000);
-    (void)printf("; measured %.3f ms to %.3f ms, %.3f ms in the mean of %" PRIu64 "\n", summary->interval_min_ms,
-                 summary->interval_max_ms, summary->interval_mean_ms, summary->intervals);
-    (void)printf("notifications         %" PRIu64 " sent, %" PRIu64 " received, %" PRIu64
-                 " after unsubscribing; %.1f a second, %.0f bit/s of value\n",
-                 summary->sent, summary->received, summary->after_unsubscribe, summary->rate_hz, summary->goodput_bps);
-    (void)printf("on the air            %" PRIu64 " packets in %.3f s\n", summary->air_packets, summary->simulated_s);
-    if (summary->as_expected)
-        (void)printf("all as expected\n");
-    else
-        (void)printf("NOT as expected: %s\n", summary->problem);
 }
 
 static void print_json(const struct ys_demo_summary *summary, unsigned long long seed)
@@ -92,18 +66,23 @@ static void act(void *context, bool on)
     wrench_trigger(context, on);
 }
 
+static bool is_armed(const void *context)
+{
+    return ((const struct wrench *)context)->armed;
+}
+
 static int play(const struct ys_demo_plan *plan, const struct input *input)
 {
     struct ys_demo_summary summary;
-    bool colour = wants_colour(stdout);
-    if (!ys_demo_run(plan, input->seed, input->common.json ? NULL : print_line, &colour, &summary)) {
+    struct ys_report_log log = {.stream = stdout, .colour = wants_colour(stdout)};
+    if (!ys_demo_run(plan, input->seed, input->common.json ? NULL : ys_report_line, &log, &summary)) {
         (void)complain("yarnswift demo", "the device cannot be started");
         return EXIT_BAD_INPUT;
     }
     if (input->common.json)
         print_json(&summary, input->seed);
     else
-        print_summary(&summary);
+        ys_report_summary(stdout, &summary);
     return summary.as_expected ? EXIT_AS_EXPECTED : EXIT_UNEXPECTED;
 }
 
@@ -118,7 +97,7 @@ static int play_wrench(const struct input *input)
         .start = start,
         .on_event = wrench_event,
         .interrupt = interrupt,
-        .interrupt_every_ns = WRENCH_SAMPLE_MS * YS_NS_PER_MS,
+        .interrupt_every_us = WRENCH_SAMPLE_MS * 1000,
         .act = act,
     };
     const struct ys_demo_plan plan = {
@@ -131,6 +110,12 @@ static int play_wrench(const struct input *input)
         .accepted = "42.0 N m",
         .watch = "live torque",
         .act = "somebody pulls the trigger, and tightens bolt after bolt",
+        .command = "arm",
+        .commanded = "true",
+        .consent = "takes that as consent, and is armed",
+        .obeyed = is_armed,
+        .results = "bolt result",
+        .log = "log",
         .watch_ns = 3 * YS_NS_PER_S,
         .read_last = "bolt result",
     };
@@ -144,9 +129,10 @@ static int play_definition(const struct input *input)
     struct ys_design *design = open_design(input->common.files.paths[0]);
     struct ys_layout *layout = design != NULL ? lay_out(design) : NULL;
     int status = EXIT_BAD_INPUT;
-    if (layout != NULL && !design->advertises) {
+    bool connectable = layout != NULL && design->set_count > 0 && ys_set_kind(design->sets) == YS_ADVERTISE_CONNECTABLE;
+    if (layout != NULL && !connectable) {
         (void)complain(input->common.files.paths[0],
-                       "nobody can meet a device that does not advertise: add advertising:");
+                       "nobody can connect to a device whose first advertising is not connectable: add advertising:");
     } else if (layout != NULL) {
         const struct ys_demo_plan plan = {
             .design = design,

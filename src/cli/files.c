@@ -7,47 +7,7 @@
 
 #include "cli/cli.h"
 #include "design/generate.h"
-
-#define DEFINITION_MOST (16u << 20)
-
-/* Reads a whole file of at most `most` bytes. NULL with errno; EFBIG if it is longer. */
-static char *read_file(const char *path, size_t most, size_t *length)
-{
-    struct stat status;
-    FILE *file = fopen(path, "rb");
-    char *text = NULL;
-    size_t size = 0;
-    if (file == NULL)
-        return NULL;
-    if (fstat(fileno(file), &status) == 0 && S_ISDIR(status.st_mode)) {
-        (void)fclose(file);
-        errno = EISDIR;
-        return NULL;
-    }
-    *length = 0;
-    do {
-        if (*length == size) {
-            size = size == 0 ? 65536 : 2 * size;
-            char *grown = size <= 2 * most ? realloc(text, size) : NULL;
-            if (grown == NULL) {
-                free(text);
-                (void)fclose(file);
-                errno = EFBIG;
-                return NULL;
-            }
-            text = grown;
-        }
-        *length += fread(text + *length, 1, size - *length, file);
-    } while (!feof(file) && !ferror(file));
-    bool failed = ferror(file) != 0;
-    (void)fclose(file);
-    if (failed || *length > most) {
-        free(text);
-        errno = failed ? EIO : EFBIG;
-        return NULL;
-    }
-    return text;
-}
+#include "design/open.h"
 
 bool wants_colour(FILE *stream)
 {
@@ -89,24 +49,12 @@ void print_findings(const struct ys_design *design, bool advice)
     }
 }
 
-/* What a definition includes is read as it is itself. */
-static char *load(void *context, const char *path, size_t *length)
-{
-    (void)context;
-    return read_file(path, DEFINITION_MOST, length);
-}
-
 struct ys_design *read_design(const char *path)
 {
-    size_t length = 0;
-    char *text = read_file(path, DEFINITION_MOST, &length);
-    if (text == NULL) {
+    struct ys_design *design = ys_design_open(path);
+    if (design == NULL)
         (void)complain(path, "cannot read it: %s",
                        errno == EFBIG ? "it is longer than 16 MiB, which no definition is" : strerror(errno));
-        return NULL;
-    }
-    struct ys_design *design = ys_design_read(path, text, length, load, NULL);
-    free(text);
     return design;
 }
 
@@ -132,7 +80,7 @@ bool may_be_generated(const char *path)
 {
     size_t mark = strlen(YS_GENERATED_MARK);
     size_t length = 0;
-    char *text = read_file(path, SIZE_MAX / 4, &length);
+    char *text = ys_file_read(path, SIZE_MAX / 4, &length);
     if (text == NULL)
         return errno == ENOENT || complain(path, "cannot read it: %s", strerror(errno));
     bool ours = length >= mark && memcmp(text, YS_GENERATED_MARK, mark) == 0;
@@ -143,7 +91,7 @@ bool may_be_generated(const char *path)
 static bool is_same(const char *path, const char *text, size_t length)
 {
     size_t old_length = 0;
-    char *old = read_file(path, SIZE_MAX / 4, &old_length);
+    char *old = ys_file_read(path, SIZE_MAX / 4, &old_length);
     bool same = old != NULL && old_length == length && memcmp(old, text, length) == 0;
     free(old);
     return same;

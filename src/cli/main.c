@@ -6,11 +6,15 @@
 #include "design/words.h"
 
 static const struct verb verbs[] = {
+#ifndef YARNSWIFT_GENERATOR
+    {"new", "write a small project to begin with", verb_new},
+#endif
     {"check", "say what is wrong with a definition", verb_check},
     {"table", "show the attribute table that a definition gives", verb_table},
     {"catalogue", "search what the standard has adopted", verb_catalogue},
     {"generate", "write the table, the handles and the handlers' declarations in C", verb_generate},
-#ifndef YARNSWIFT_GENERATOR /* the generator builds the demo's device, and so comes without it */
+#ifndef YARNSWIFT_GENERATOR /* the generator builds the demo's device, and so comes without what plays one */
+    {"interval", "watch a device advertise, and see how long it takes to find it", verb_interval},
     {"demo", "let a central meet a device, from being found to being found again", verb_demo},
 #endif
 };

@@ -6,23 +6,19 @@
 #include <yarnswift/advertisement.h>
 
 #include "cli/cli.h"
+#include "design/explain.h"
 #include "design/hash.h"
 #include "design/payload.h"
 #include "design/value.h"
 #include "wire/hex.h"
 
 #define VALUE_MOST 512
+#define NAME_SIZE  200
 
 static error_t parse(int key, char *argument, struct argp_state *state)
 {
     (void)argument;
     return parse_common(key, state, state->input);
-}
-
-static const char *right_word(unsigned right)
-{
-    static const char *const words[] = {"none", "open", "encrypted", "authenticated"};
-    return words[right];
 }
 
 /* "read open, write open, notify encrypted": what there is. */
@@ -31,81 +27,156 @@ static void rights_text(const struct ys_row *row, char *text, size_t size)
     const struct {
         const char *name;
         unsigned right;
-    } rights[] = {{"read", YS_RIGHT_TO_READ(row->rights)},
-                  {"write", YS_RIGHT_TO_WRITE(row->rights)},
-                  {"notify", YS_RIGHT_TO_NOTIFY(row->rights)}};
+        bool asks;
+    } rights[] = {
+        {"read", YS_RIGHT_TO_READ(row->rights), (row->rights & YS_ASKS_TO_READ) != 0},
+        {"write", YS_RIGHT_TO_WRITE(row->rights), (row->rights & YS_ASKS_TO_WRITE) != 0},
+        {row->kind == YS_ATTRIBUTE_VALUE && ys_offers(row->characteristic, YS_WAY_NOTIFY) ? "notify" : "indicate",
+         YS_RIGHT_TO_NOTIFY(row->rights), false}};
     size_t used = 0;
     text[0] = '\0';
     for (size_t i = 0; i < 3; i++) {
         if (rights[i].right != YS_RIGHT_NONE)
-            used += (size_t)snprintf(text + used, size - used, "%s%s %s", used > 0 ? ", " : "", rights[i].name,
-                                     right_word(rights[i].right));
+            used += (size_t)snprintf(text + used, size - used, "%s%s %s%s", used > 0 ? ", " : "", rights[i].name,
+                                     ys_right_word((enum ys_right)rights[i].right), rights[i].asks ? " and ask" : "");
     }
 }
 
 /* text */
 
-static void print_row(const struct ys_layout *layout, size_t index)
+/* What a descriptor is for, in few words. */
+static const char *descriptor_name(const struct ys_uuid *type)
 {
-    const struct ys_row *row = &layout->rows[index];
-    uint8_t bytes[VALUE_MOST];
-    char rights[80];
-    char uuid[YS_UUID_TEXT_SIZE];
-    char text[2 * VALUE_MOST];
-    char name[200];
-    int length = ys_row_value(layout, index, bytes, sizeof bytes);
-    rights_text(row, rights, sizeof rights);
-    (void)ys_uuid_format(&row->type, uuid);
+    static const char *const names[] = {"extended properties",  "description",         "client configuration",
+                                        "server configuration", "presentation format", "aggregate format",
+                                        "valid range"};
+    uint32_t number = ys_uuid_number(type);
+    return number >= 0x2900 && number <= 0x2906 ? names[number - 0x2900] : "descriptor";
+}
+
+static void name_of(const struct ys_row *row, char *name, size_t size)
+{
     switch (row->kind) {
     case YS_ATTRIBUTE_INCLUDE:
-        (void)snprintf(name, sizeof name, "  includes %s", row->included->name);
-        (void)snprintf(text, sizeof text, "which is at 0x%04X", ys_layout_service(layout, row->included));
+        (void)snprintf(name, size, "  includes %s", row->included->name);
         break;
     case YS_ATTRIBUTE_DESCRIPTOR:
-        (void)snprintf(name, sizeof name, "    descriptor");
-        if (ys_uuid_number(&row->type) == 0x2901)
-            (void)snprintf(text, sizeof text, "\"%s\"", row->characteristic->description);
-        else
-            (void)ys_hex_format(bytes, row->size, " ", text, sizeof text);
+    case YS_ATTRIBUTE_STORED:
+        (void)snprintf(name, size, "    %s", descriptor_name(&row->type));
         break;
     case YS_ATTRIBUTE_SERVICE:
     case YS_ATTRIBUTE_SECONDARY:
-        (void)snprintf(name, sizeof name, "%s %s", row->kind == YS_ATTRIBUTE_SECONDARY ? "secondary" : "service",
+        (void)snprintf(name, size, "%s %s", row->kind == YS_ATTRIBUTE_SECONDARY ? "secondary" : "service",
                        row->service->name);
+        break;
+    case YS_ATTRIBUTE_CHARACTERISTIC:
+        (void)snprintf(name, size, "  characteristic %s", row->characteristic->name);
+        break;
+    case YS_ATTRIBUTE_VALUE:
+    case YS_ATTRIBUTE_FEATURES:
+        (void)snprintf(name, size, "    value");
+        break;
+    default:
+        (void)snprintf(name, size, "    client configuration");
+        break;
+    }
+}
+
+/* What a presentation format tells (Core 5.4 Vol 3 Part G 3.3.3.5), or what a range is. */
+static void descriptor_text(const struct ys_row *row, char *text, size_t size)
+{
+    uint32_t number = ys_uuid_number(&row->type);
+    struct ys_reader reader = ys_reader_of(row->bytes, row->length);
+    if (number == 0x2901) {
+        (void)snprintf(text, size, "\"%s\"", row->characteristic->description.text);
+    } else if (number == 0x2904) {
+        const struct ys_adopted *format = ys_adopted_by_number(YS_ADOPTED_FORMAT, ys_get_u8(&reader));
+        int8_t exponent = ys_get_i8(&reader);
+        const struct ys_adopted *unit = ys_adopted_by_number(YS_ADOPTED_UNIT, ys_get_u16(&reader));
+        (void)snprintf(text, size, "%s x 10^%d, %s", format->name, exponent, unit->name);
+    } else if (number == 0x2906) {
+        const struct ys_field *type = &row->characteristic->type;
+        size_t half = row->length / 2u;
+        char least[64];
+        ys_value_format(type, row->bytes, half, least, sizeof least);
+        int used = snprintf(text, size, "%s to ", least);
+        ys_value_format(type, row->bytes + half, half, text + used, size - (size_t)used);
+    } else {
+        (void)ys_hex_format(row->bytes, row->length, " ", text, size);
+    }
+}
+
+static void value_text(const struct ys_layout *layout, size_t index, char *text, size_t size)
+{
+    const struct ys_row *row = &layout->rows[index];
+    const struct ys_characteristic *characteristic = row->characteristic;
+    uint8_t bytes[VALUE_MOST];
+    int length = ys_row_value(layout, index, bytes, sizeof bytes);
+    if (length >= 0)
+        ys_value_format(&characteristic->type, bytes, (size_t)length, text, size);
+    else
+        (void)snprintf(text, size, "%s",
+                       characteristic->streams         ? "from its stream"
+                       : characteristic->read_handler  ? "from its handler"
+                       : characteristic->write_handler ? "to its handler"
+                                                       : "stored");
+}
+
+static void print_row(const struct ys_layout *layout, size_t index, int width)
+{
+    const struct ys_row *row = &layout->rows[index];
+    char rights[120];
+    char uuid[YS_UUID_TEXT_SIZE];
+    char text[2 * VALUE_MOST];
+    char name[NAME_SIZE];
+    rights_text(row, rights, sizeof rights);
+    (void)ys_uuid_format(&row->type, uuid);
+    name_of(row, name, sizeof name);
+    switch (row->kind) {
+    case YS_ATTRIBUTE_INCLUDE:
+        (void)snprintf(text, sizeof text, "which is at 0x%04X", ys_layout_service(layout, row->included));
+        break;
+    case YS_ATTRIBUTE_DESCRIPTOR:
+    case YS_ATTRIBUTE_STORED:
+        descriptor_text(row, text, sizeof text);
+        break;
+    case YS_ATTRIBUTE_SERVICE:
+    case YS_ATTRIBUTE_SECONDARY:
         (void)ys_uuid_format(&row->uuid, text);
         break;
     case YS_ATTRIBUTE_CHARACTERISTIC:
-        (void)snprintf(name, sizeof name, "  characteristic %s", row->characteristic->name);
         (void)snprintf(text, sizeof text, "its value is at 0x%04zX", index + 2);
         break;
+    case YS_ATTRIBUTE_FEATURES:
+        (void)snprintf(text, sizeof text, "none at first, for each connection");
+        break;
     case YS_ATTRIBUTE_VALUE:
-        (void)snprintf(name, sizeof name, "    value");
-        if (length >= 0)
-            ys_value_format(&row->characteristic->type, bytes, (size_t)length, text, sizeof text);
-        else
-            (void)snprintf(text, sizeof text, row->characteristic->read_handler ? "from its handler" : "stored");
+        value_text(layout, index, text, sizeof text);
         break;
     default:
-        (void)snprintf(name, sizeof name, "    client configuration");
         (void)snprintf(text, sizeof text, "off at first, for each connection");
         break;
     }
-    (void)printf("0x%04zX  %-32s %-36s %5u  %-26s %s\n", index + 1, name, uuid, row->size, rights, text);
+    (void)printf("0x%04zX  %-*s %-36s %5u  %-26s %s\n", index + 1, width, name, uuid, row->size, rights, text);
 }
 
-static void print_payload(const char *what, const uint8_t *bytes, size_t length)
+/* Each structure: what it is, its length and type, its data, and what that says. */
+static void print_payload(const struct ys_design *design, const char *what, const uint8_t *bytes, size_t length)
 {
     struct ys_reader reader = ys_reader_of(bytes, length);
     struct ys_ad ad;
+    int width = 0;
+    while (ys_get_ad(&reader, &ad))
+        width = 3 * ad.length - 1 > width ? 3 * ad.length - 1 : width;
     (void)printf("\n%s: %zu of 31 bytes, %zu left\n", what, length, 31 - length);
+    reader = ys_reader_of(bytes, length);
     while (ys_get_ad(&reader, &ad)) {
         char text[128];
+        char meaning[500];
         (void)ys_hex_format(ad.data, ad.length, " ", text, sizeof text);
-        const char *meaning = ad.type == YS_AD_FLAGS           ? "flags"
-                              : ad.type == YS_AD_NAME          ? "name"
-                              : ys_ad_uuid_length(ad.type) > 0 ? "services"
-                                                               : "other";
-        (void)printf("  %-9s %02x %02x  %s\n", meaning, ad.length + 1, ad.type, text);
+        ys_explain_structure(design, &ad, meaning, sizeof meaning);
+        (void)printf("  %-12s %02x %02x  %-*s  %s\n", ys_explain_type(ad.type), ad.length + 1, ad.type, width, text,
+                     meaning);
     }
 }
 
@@ -138,18 +209,42 @@ static void print_hash(const struct ys_layout *layout)
         (void)printf("\ndatabase hash  %s\n", text);
 }
 
+static void print_cost(const struct ys_layout *layout)
+{
+    (void)printf("\nit costs       %zu bytes of flash on a 32-bit target, and %u of RAM for stored values\n",
+                 ys_layout_flash(layout), layout->values_size);
+}
+
+static void print_set(const struct ys_design *design, const struct ys_set *set)
+{
+    struct ys_payload payload = ys_payload_compose(design, set);
+    char title[200];
+    const char *of = set->name != NULL ? " of " : "";
+    const char *name = set->name != NULL ? set->name : "";
+    (void)snprintf(title, sizeof title, "advertisement%s%s", of, name);
+    print_payload(design, title, payload.data, payload.data_length);
+    if (ys_set_kind(set) == YS_ADVERTISE_BEACON)
+        return;
+    (void)snprintf(title, sizeof title, "scan response%s%s", of, name);
+    print_payload(design, title, payload.response, payload.response_length);
+}
+
 static void print_text(const struct ys_design *design, const struct ys_layout *layout)
 {
-    (void)printf("%-6s  %-32s %-36s %5s  %-26s %s\n", "handle", "attribute", "type", "bytes", "rights", "value");
+    int width = 0;
+    for (size_t i = 0; i < layout->count; i++) {
+        char name[NAME_SIZE];
+        name_of(&layout->rows[i], name, sizeof name);
+        width = (int)strlen(name) > width ? (int)strlen(name) : width;
+    }
+    (void)printf("%-6s  %-*s %-36s %5s  %-26s %s\n", "handle", width, "attribute", "type", "bytes", "rights", "value");
     for (size_t i = 0; i < layout->count; i++)
-        print_row(layout, i);
+        print_row(layout, i, width);
     print_uuids(layout);
     print_hash(layout);
-    if (design->advertises) {
-        struct ys_payload payload = ys_payload_compose(design);
-        print_payload("advertisement", payload.data, payload.data_length);
-        print_payload("scan response", payload.response, payload.response_length);
-    }
+    print_cost(layout);
+    for (size_t i = 0; i < design->set_count; i++)
+        print_set(design, &design->sets[i]);
 }
 
 /* JSON */
@@ -162,9 +257,11 @@ static json_t *json_row(const struct ys_layout *layout, size_t index)
     char uuid[YS_UUID_TEXT_SIZE];
     json_t *rights = json_object();
     int length = ys_row_value(layout, index, bytes, sizeof bytes);
-    (void)json_object_set_new(rights, "read", json_string(right_word(YS_RIGHT_TO_READ(row->rights))));
-    (void)json_object_set_new(rights, "write", json_string(right_word(YS_RIGHT_TO_WRITE(row->rights))));
-    (void)json_object_set_new(rights, "notify", json_string(right_word(YS_RIGHT_TO_NOTIFY(row->rights))));
+    (void)json_object_set_new(rights, "read", json_string(ys_right_word((enum ys_right)YS_RIGHT_TO_READ(row->rights))));
+    (void)json_object_set_new(rights, "write",
+                              json_string(ys_right_word((enum ys_right)YS_RIGHT_TO_WRITE(row->rights))));
+    (void)json_object_set_new(rights, "notify",
+                              json_string(ys_right_word((enum ys_right)YS_RIGHT_TO_NOTIFY(row->rights))));
     json_t *object = json_object();
     (void)json_object_set_new(object, "handle", json_integer((json_int_t)index + 1));
     (void)json_object_set_new(object, "type", json_string(ys_uuid_format(&row->type, uuid)));
@@ -179,26 +276,51 @@ static json_t *json_row(const struct ys_layout *layout, size_t index)
     return object;
 }
 
+static json_t *json_structures(const struct ys_design *design, const uint8_t *bytes, size_t length)
+{
+    struct ys_reader reader = ys_reader_of(bytes, length);
+    struct ys_ad ad;
+    json_t *structures = json_array();
+    while (ys_get_ad(&reader, &ad)) {
+        char text[128];
+        char meaning[500];
+        (void)ys_hex_format(ad.data, ad.length, "", text, sizeof text);
+        ys_explain_structure(design, &ad, meaning, sizeof meaning);
+        (void)json_array_append_new(structures, json_pack("{s:i, s:s, s:s, s:s}", "type", ad.type, "name",
+                                                          ys_explain_type(ad.type), "data", text, "meaning", meaning));
+    }
+    return structures;
+}
+
+static json_t *json_set(const struct ys_design *design, const struct ys_set *set)
+{
+    struct ys_payload payload = ys_payload_compose(design, set);
+    char data[80];
+    char response[80];
+    (void)ys_hex_format(payload.data, payload.data_length, "", data, sizeof data);
+    (void)ys_hex_format(payload.response, payload.response_length, "", response, sizeof response);
+    return json_pack("{s:s?, s:s, s:s, s:o, s:o}", "name", set->name, "data", data, "response", response,
+                     "data_structures", json_structures(design, payload.data, payload.data_length),
+                     "response_structures", json_structures(design, payload.response, payload.response_length));
+}
+
 static void print_json(const struct ys_design *design, const struct ys_layout *layout)
 {
-    struct ys_payload payload = ys_payload_compose(design);
     json_t *root = json_object();
     json_t *attributes = json_array();
     for (size_t i = 0; i < layout->count; i++)
         (void)json_array_append_new(attributes, json_row(layout, i));
-    (void)json_object_set_new(root, "device", json_string(design->name));
+    (void)json_object_set_new(root, "device", json_string(design->name.text));
     (void)json_object_set_new(root, "attributes", attributes);
     char hash[40];
     if (format_hash(layout, hash, sizeof hash))
         (void)json_object_set_new(root, "database_hash", json_string(hash));
-    (void)json_object_set_new(root, "values_size", json_integer(layout->values_size));
-    if (design->advertises) {
-        char hex[80];
-        (void)ys_hex_format(payload.data, payload.data_length, "", hex, sizeof hex);
-        (void)json_object_set_new(root, "advertisement", json_string(hex));
-        (void)ys_hex_format(payload.response, payload.response_length, "", hex, sizeof hex);
-        (void)json_object_set_new(root, "scan_response", json_string(hex));
-    }
+    (void)json_object_set_new(root, "flash_bytes", json_integer((json_int_t)ys_layout_flash(layout)));
+    (void)json_object_set_new(root, "ram_bytes", json_integer(layout->values_size));
+    json_t *sets = json_array();
+    for (size_t i = 0; i < design->set_count; i++)
+        (void)json_array_append_new(sets, json_set(design, &design->sets[i]));
+    (void)json_object_set_new(root, "advertising", sets);
     (void)json_dumpf(root, stdout, JSON_INDENT(2));
     (void)putchar('\n');
     json_decref(root);

@@ -22,7 +22,10 @@ static const struct ys_format formats[] = {
     {"uint4", YS_FORMAT_UNSIGNED, 1, 4},       {"uint8", YS_FORMAT_UNSIGNED, 1, 8},
     {"uint12", YS_FORMAT_UNSIGNED, 2, 12},     {"uint16", YS_FORMAT_UNSIGNED, 2, 16},
     {"uint24", YS_FORMAT_UNSIGNED, 3, 24},     {"uint32", YS_FORMAT_UNSIGNED, 4, 32},
-    {"uint48", YS_FORMAT_UNSIGNED, 6, 48},     {"sint8", YS_FORMAT_SIGNED, 1, 8},
+    {"uint48", YS_FORMAT_UNSIGNED, 6, 48},     {"uint64", YS_FORMAT_UNSIGNED, 8, 64},
+    {"uint128", YS_FORMAT_WIDE, 16, 128},      {"sint128", YS_FORMAT_WIDE, 16, 128},
+    {"uint16[2]", YS_FORMAT_PAIR, 4, 32},      {"utf16s", YS_FORMAT_UTF16, 0, 0},
+    {"medASN1", YS_FORMAT_BYTES, 0, 0},        {"sint8", YS_FORMAT_SIGNED, 1, 8},
     {"sint12", YS_FORMAT_SIGNED, 2, 12},       {"sint16", YS_FORMAT_SIGNED, 2, 16},
     {"sint24", YS_FORMAT_SIGNED, 3, 24},       {"sint32", YS_FORMAT_SIGNED, 4, 32},
     {"sint48", YS_FORMAT_SIGNED, 6, 48},       {"sint64", YS_FORMAT_SIGNED, 8, 64},
@@ -41,27 +44,29 @@ static struct ys_unit *units;
 
 /* The entry that is being read */
 
+static const struct ys_kind kind_number = {.form = YS_NUMBER, .greatest = UINT16_MAX};
+
 static void entry_number(const struct ys_node *node, void *target)
 {
     uint64_t number = 0;
-    (void)ys_read_number(node, "number", UINT16_MAX, &number);
+    (void)ys_yaml_number(node, &number);
     ((struct ys_adopted *)target)->number = (uint16_t)number;
 }
 
-static char *copy_text(const struct ys_node *node, const char *what)
+static char *copy_text(const struct ys_node *node)
 {
-    const char *text = ys_yaml_text(node, what);
+    const char *text = ys_yaml_text(node);
     return text != NULL ? ys_copy(text, strlen(text)) : NULL;
 }
 
 static void entry_name(const struct ys_node *node, void *target)
 {
-    ((struct ys_adopted *)target)->name = copy_text(node, "name");
+    ((struct ys_adopted *)target)->name = copy_text(node);
 }
 
 static void entry_about(const struct ys_node *node, void *target)
 {
-    ((struct ys_adopted *)target)->about = copy_text(node, "about");
+    ((struct ys_adopted *)target)->about = copy_text(node);
 }
 
 static void entry_symbol(const struct ys_node *node, void *target)
@@ -70,72 +75,113 @@ static void entry_symbol(const struct ys_node *node, void *target)
     ((struct ys_adopted *)target)->symbol = ys_copy(text, strlen(text));
 }
 
-static void read_list(const struct ys_node *node, char ***names, size_t *count)
+/* Reads "read, may notify": each way is a must unless it says may. */
+static void read_properties(const struct ys_node *node, struct ys_has *part)
 {
-    struct ys_node item;
+    const char *text = ys_yaml_scalar(node);
+    part->knows = text[0] != '\0';
+    while (*text != '\0') {
+        size_t length = strcspn(text, ",");
+        bool may = strncmp(text, "may ", 4) == 0;
+        const char *word = may ? text + 4 : text;
+        size_t word_length = length - (size_t)(word - text);
+        size_t way = 0;
+        while (way < YS_WAYS &&
+               (strlen(ys_ways[way].name) != word_length || strncmp(ys_ways[way].name, word, word_length) != 0))
+            way++;
+        if (way == YS_WAYS) {
+            ys_findings_add(node->findings, YS_ERROR, "word-unknown", node->place, "no way to a value: %s", text);
+            return;
+        }
+        if (may)
+            part->may |= ys_ways[way].property;
+        else
+            part->must |= ys_ways[way].property;
+        text += length;
+        text += strspn(text, ", ");
+    }
+}
+
+static void read_parts(const struct ys_node *node, void *target, bool mandatory)
+{
+    struct ys_adopted *adopted = target;
+    const char *name;
+    struct ys_node value;
     void *iterator = NULL;
-    while (ys_yaml_next(node, "a list of names", &iterator, &item)) {
-        *names = ys_grow(*names, *count, sizeof **names);
-        (*names)[(*count)++] = copy_text(&item, "a name");
+    while (ys_yaml_next_pair(node, &iterator, &name, &value)) {
+        adopted->parts = ys_grow(adopted->parts, adopted->part_count, sizeof *adopted->parts);
+        struct ys_has *part = &adopted->parts[adopted->part_count++];
+        *part = (struct ys_has){.name = ys_copy(name, strlen(name)), .mandatory = mandatory};
+        read_properties(&value, part);
     }
 }
 
 static void entry_has(const struct ys_node *node, void *target)
 {
-    struct ys_adopted *adopted = target;
-    read_list(node, &adopted->has, &adopted->has_count);
+    read_parts(node, target, true);
 }
 
 static void entry_may_have(const struct ys_node *node, void *target)
 {
-    struct ys_adopted *adopted = target;
-    read_list(node, &adopted->may_have, &adopted->may_have_count);
+    read_parts(node, target, false);
 }
 
-static struct ys_field *type_of(void *target)
+static void entry_services(const struct ys_node *node, void *target)
+{
+    struct ys_adopted *adopted = target;
+    struct ys_node item;
+    void *iterator = NULL;
+    while (ys_yaml_next(node, &iterator, &item)) {
+        adopted->parts = ys_grow(adopted->parts, adopted->part_count, sizeof *adopted->parts);
+        adopted->parts[adopted->part_count++] = (struct ys_has){.name = copy_text(&item), .mandatory = true};
+    }
+}
+
+/* Lays the key's own field aside: the type is only there where something is said of it. */
+static void entry_type(const struct ys_node *node, void *target)
 {
     struct ys_adopted *adopted = target;
     if (adopted->type == NULL)
         adopted->type = ys_new(sizeof *adopted->type);
-    return adopted->type;
+    static const struct {
+        const char *name;
+        ys_key_fn *read;
+    } readers[] = {{"format", ys_type_format}, {"unit", ys_type_unit}, {"resolution", ys_type_resolution},
+                   {"length", ys_type_length}, {"bits", ys_type_bits}, {"fields", ys_type_fields}};
+    for (size_t i = 0; i < COUNT(readers); i++) {
+        if (strcmp(readers[i].name, node->key->name) == 0)
+            readers[i].read(node, adopted->type);
+    }
 }
 
-static void entry_format(const struct ys_node *node, void *target)
+static void entry_range(const struct ys_node *node, void *target)
 {
-    ys_type_format(node, type_of(target));
-}
-
-static void entry_unit(const struct ys_node *node, void *target)
-{
-    ys_type_unit(node, type_of(target));
-}
-
-static void entry_resolution(const struct ys_node *node, void *target)
-{
-    ys_type_resolution(node, type_of(target));
-}
-
-static void entry_length(const struct ys_node *node, void *target)
-{
-    ys_type_length(node, type_of(target));
-}
-
-static void entry_bits(const struct ys_node *node, void *target)
-{
-    ys_type_bits(node, type_of(target));
-}
-
-static void entry_fields(const struct ys_node *node, void *target)
-{
-    ys_type_fields(node, type_of(target));
+    struct ys_adopted *adopted = target;
+    struct ys_node item;
+    void *iterator = NULL;
+    for (size_t i = 0; ys_yaml_next(node, &iterator, &item); i++) {
+        if (i < 2)
+            adopted->range[i] = copy_text(&item);
+    }
 }
 
 static const struct ys_key entry_keys[] = {
-    {"number", entry_number, true},  {"name", entry_name, true},  {"about", entry_about, false},
-    {"symbol", entry_symbol, false}, {"has", entry_has, false},   {"may have", entry_may_have, false},
-    {"format", entry_format, false}, {"unit", entry_unit, false}, {"resolution", entry_resolution, false},
-    {"length", entry_length, false}, {"bits", entry_bits, false}, {"fields", entry_fields, false},
+    {"number", entry_number, &kind_number, NULL, false, 0},
+    {"name", entry_name, &ys_kind_text, NULL, true, 0},
+    {"about", entry_about, &ys_kind_text, NULL, false, 0},
+    {"symbol", entry_symbol, &ys_kind_text, NULL, false, 0},
+    {"has", entry_has, NULL, NULL, false, 0},
+    {"may have", entry_may_have, NULL, NULL, false, 0},
+    {"services", entry_services, &ys_kind_texts, NULL, false, 0},
+    {"format", entry_type, &ys_kind_format, NULL, false, 0},
+    {"unit", entry_type, &ys_kind_unit, NULL, false, 0},
+    {"resolution", entry_type, &ys_kind_text, NULL, false, 0},
+    {"length", entry_type, &ys_kind_length, NULL, false, 0},
+    {"range", entry_range, &ys_kind_texts, NULL, false, 0},
+    {"bits", entry_type, &ys_kind_texts, NULL, false, 0},
+    {"fields", entry_type, &ys_kind_fields, NULL, false, 0},
 };
+static const struct ys_mapping entry_mapping = {"an entry", entry_keys, COUNT(entry_keys), NULL};
 
 /* The sections */
 
@@ -143,11 +189,11 @@ static void read_section(const struct ys_node *node, enum ys_adopted_kind kind)
 {
     struct ys_node item;
     void *iterator = NULL;
-    while (ys_yaml_next(node, "a section", &iterator, &item)) {
+    while (ys_yaml_next(node, &iterator, &item)) {
         sections[kind].items = ys_grow(sections[kind].items, sections[kind].count, sizeof *sections[kind].items);
         struct ys_adopted *adopted = &sections[kind].items[sections[kind].count++];
         *adopted = (struct ys_adopted){.kind = kind};
-        (void)ys_yaml_mapping(&item, "an entry", entry_keys, COUNT(entry_keys), adopted);
+        (void)ys_yaml_mapping(&item, &entry_mapping, adopted);
     }
 }
 
@@ -161,58 +207,31 @@ static void keep_units(void)
     }
 }
 
-static void take_services(const struct ys_node *node, void *target)
-{
-    (void)target;
-    read_section(node, YS_ADOPTED_SERVICE);
-}
+static const char *const section_names[YS_ADOPTED_KINDS] = {
+    [YS_ADOPTED_SERVICE] = "services",        [YS_ADOPTED_CHARACTERISTIC] = "characteristics",
+    [YS_ADOPTED_DESCRIPTOR] = "descriptors",  [YS_ADOPTED_UNIT] = "units",
+    [YS_ADOPTED_FORMAT] = "formats",          [YS_ADOPTED_APPEARANCE] = "appearances",
+    [YS_ADOPTED_ADVERTISING] = "advertising", [YS_ADOPTED_DEVICE] = "devices",
+};
 
-static void take_characteristics(const struct ys_node *node, void *target)
+static void take_section(const struct ys_node *node, void *target)
 {
     (void)target;
-    read_section(node, YS_ADOPTED_CHARACTERISTIC);
-}
-
-static void take_descriptors(const struct ys_node *node, void *target)
-{
-    (void)target;
-    read_section(node, YS_ADOPTED_DESCRIPTOR);
-}
-
-static void take_units(const struct ys_node *node, void *target)
-{
-    (void)target;
-    read_section(node, YS_ADOPTED_UNIT);
-    keep_units();
-}
-
-static void take_formats(const struct ys_node *node, void *target)
-{
-    (void)target;
-    read_section(node, YS_ADOPTED_FORMAT);
-}
-
-static void take_appearances(const struct ys_node *node, void *target)
-{
-    (void)target;
-    read_section(node, YS_ADOPTED_APPEARANCE);
-}
-
-static void take_advertising(const struct ys_node *node, void *target)
-{
-    (void)target;
-    read_section(node, YS_ADOPTED_ADVERTISING);
+    for (int kind = 0; kind < YS_ADOPTED_KINDS; kind++) {
+        if (strcmp(section_names[kind], node->key->name) == 0)
+            read_section(node, (enum ys_adopted_kind)kind);
+    }
+    if (strcmp(node->key->name, "units") == 0)
+        keep_units();
 }
 
 static const struct ys_key section_keys[] = {
-    {"units", take_units, true},
-    {"services", take_services, true},
-    {"characteristics", take_characteristics, true},
-    {"descriptors", take_descriptors, true},
-    {"formats", take_formats, true},
-    {"appearances", take_appearances, true},
-    {"advertising", take_advertising, true},
+    {"units", take_section, NULL, NULL, true, 0},       {"services", take_section, NULL, NULL, true, 0},
+    {"devices", take_section, NULL, NULL, true, 0},     {"characteristics", take_section, NULL, NULL, true, 0},
+    {"descriptors", take_section, NULL, NULL, true, 0}, {"formats", take_section, NULL, NULL, true, 0},
+    {"appearances", take_section, NULL, NULL, true, 0}, {"advertising", take_section, NULL, NULL, true, 0},
 };
+static const struct ys_mapping catalogue_mapping = {"the catalogue", section_keys, COUNT(section_keys), NULL};
 
 static void load(void)
 {
@@ -226,7 +245,7 @@ static void load(void)
     document = ys_yaml_parse(ys_catalogue_text, strlen(ys_catalogue_text), place, &findings);
     if (document != NULL) {
         struct ys_node root = ys_yaml_root(document, place, &findings);
-        (void)ys_yaml_mapping(&root, "the catalogue", section_keys, COUNT(section_keys), NULL);
+        (void)ys_yaml_mapping(&root, &catalogue_mapping, NULL);
     }
     if (findings.count > 0) { /* tests see to it that it never is so */
         (void)fprintf(stderr, "yarnswift: the catalogue, line %d: %s\n", findings.items[0].place.line,
@@ -264,9 +283,10 @@ const struct ys_unit *ys_unit_find(const char *name_or_symbol)
 const struct ys_adopted *ys_adopted_by_name(enum ys_adopted_kind kind, const char *name)
 {
     load();
-    for (size_t i = 0; i < sections[kind].count; i++) {
-        if (ys_word_is_equal(sections[kind].items[i].name, name))
-            return &sections[kind].items[i];
+    const struct ys_adopted *items = sections[kind].items;
+    for (size_t i = 0; items != NULL && i < sections[kind].count; i++) {
+        if (ys_word_is_equal(items[i].name, name))
+            return &items[i];
     }
     return NULL;
 }
@@ -277,6 +297,16 @@ const struct ys_adopted *ys_adopted_by_number(enum ys_adopted_kind kind, uint32_
     for (size_t i = 0; i < sections[kind].count; i++) {
         if (sections[kind].items[i].number == number)
             return &sections[kind].items[i];
+    }
+    return NULL;
+}
+
+const struct ys_has *ys_adopted_part(const struct ys_adopted *service, uint32_t number)
+{
+    for (size_t i = 0; i < service->part_count; i++) {
+        const struct ys_adopted *part = ys_adopted_by_name(YS_ADOPTED_CHARACTERISTIC, service->parts[i].name);
+        if (part != NULL && part->number == number)
+            return &service->parts[i];
     }
     return NULL;
 }

@@ -2,6 +2,7 @@
 #ifndef DESIGN_CATALOGUE_H
 #define DESIGN_CATALOGUE_H
 
+#include <stdbool.h>
 #include <stddef.h>
 #include <stdint.h>
 
@@ -13,7 +14,10 @@ enum ys_format_kind {
     YS_FORMAT_FLOAT,    /* IEEE 754 */
     YS_FORMAT_MEDFLOAT, /* decimal, see yarnswift/medfloat.h */
     YS_FORMAT_FLAGS,    /* named bits */
-    YS_FORMAT_TEXT,
+    YS_FORMAT_WIDE,     /* a number too wide for arithmetic, in hexadecimal */
+    YS_FORMAT_PAIR,     /* two numbers of 16 bits */
+    YS_FORMAT_TEXT,     /* UTF-8 */
+    YS_FORMAT_UTF16,    /* a text, sent as UTF-16 */
     YS_FORMAT_BYTES,
     YS_FORMAT_STRUCT /* named fields, one behind the other */
 };
@@ -40,10 +44,20 @@ enum ys_adopted_kind {
     YS_ADOPTED_FORMAT,
     YS_ADOPTED_APPEARANCE,
     YS_ADOPTED_ADVERTISING,
+    YS_ADOPTED_DEVICE, /* no number: a typical device, made of services */
     YS_ADOPTED_KINDS
 };
 
 struct ys_field;
+
+/* A part of a service, or a service of a typical device. Properties count as in enum ys_property. */
+struct ys_has {
+    char *name;
+    bool mandatory;
+    bool knows;   /* whether the properties below are known */
+    uint8_t must; /* properties that it must have */
+    uint8_t may;  /* and that it can have besides; all others are excluded */
+};
 
 /* Something adopted. */
 struct ys_adopted {
@@ -53,10 +67,9 @@ struct ys_adopted {
     char *about;           /* a sentence or two, or NULL */
     char *symbol;          /* units */
     struct ys_field *type; /* characteristics: the layout of the value */
-    char **has;            /* services: names of characteristics that one must have */
-    size_t has_count;
-    char **may_have; /* and of those that it can have */
-    size_t may_have_count;
+    char *range[2];        /* the least and the greatest value, as they are written; or NULL */
+    struct ys_has *parts;  /* services: their characteristics, the mandatory ones first */
+    size_t part_count;
 };
 
 /* Everything of a kind, in the order of the catalogue. */
@@ -66,6 +79,9 @@ const struct ys_format *ys_format_find(const char *name);
 const struct ys_unit *ys_unit_find(const char *name_or_symbol);
 const struct ys_adopted *ys_adopted_by_name(enum ys_adopted_kind kind, const char *name);
 const struct ys_adopted *ys_adopted_by_number(enum ys_adopted_kind kind, uint32_t number);
+
+/* The part of a service with this number; NULL if it has none. */
+const struct ys_has *ys_adopted_part(const struct ys_adopted *service, uint32_t number);
 
 /* All names, for suggestions: fills at most `most` and returns how many it has filled. */
 size_t ys_format_names(const char **names, size_t most);

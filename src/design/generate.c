@@ -38,7 +38,7 @@ static void put_handles(FILE *stream, const char *prefix, const struct ys_layout
                              : ys_row_is_service(row)                ? "_SERVICE"
                                                                      : "";
         if (row->kind == YS_ATTRIBUTE_CHARACTERISTIC || row->kind == YS_ATTRIBUTE_INCLUDE ||
-            row->kind == YS_ATTRIBUTE_DESCRIPTOR)
+            row->kind == YS_ATTRIBUTE_DESCRIPTOR || row->kind == YS_ATTRIBUTE_STORED)
             continue;
         char *name = upper(ys_row_is_service(row) ? row->service->id : row->characteristic->id);
         (void)fprintf(stream, "    %s_%s%s = %zu%s\n", prefix, name, suffix, i + 1, i + 1 < layout->count ? "," : "");
@@ -49,25 +49,42 @@ static void put_handles(FILE *stream, const char *prefix, const struct ys_layout
 
 static void put_handlers(FILE *stream, const struct ys_design *design, const struct ys_layout *layout)
 {
-    bool any = false;
-    for (size_t i = 0; i < layout->count; i++) {
-        const struct ys_row *row = &layout->rows[i];
-        const struct ys_characteristic *characteristic = row->characteristic;
-        if (row->kind != YS_ATTRIBUTE_VALUE || (!characteristic->read_handler && !characteristic->write_handler))
-            continue;
-        if (!any)
-            (void)fputs(
-                "/* Handlers, to be written by you. One that is missing or misspelt stops the build by its name. "
-                "*/\n",
+    bool any = layout->asks;
+    for (size_t i = 0; i < layout->count; i++)
+        any |= layout->rows[i].kind == YS_ATTRIBUTE_VALUE &&
+               (layout->rows[i].characteristic->read_handler || layout->rows[i].characteristic->write_handler);
+    if (!any)
+        return;
+    (void)fputs("/* Handlers, to be written by you. One that is missing or misspelt stops the build by its name. */\n",
                 stream);
-        any = true;
+    for (size_t i = 0; i < layout->count; i++) {
+        const struct ys_characteristic *characteristic = layout->rows[i].characteristic;
+        if (layout->rows[i].kind != YS_ATTRIBUTE_VALUE)
+            continue;
         if (characteristic->read_handler)
             (void)fprintf(stream, "ys_read_handler %s_%s_read;\n", design->id, characteristic->id);
         if (characteristic->write_handler)
             (void)fprintf(stream, "ys_write_handler %s_%s_write;\n", design->id, characteristic->id);
     }
-    if (any)
-        (void)fputc('\n', stream);
+    if (layout->asks)
+        (void)fprintf(stream, "ys_consent_handler %s_consent;\n", design->id);
+    (void)fputc('\n', stream);
+}
+
+/* The ends of valid ranges, raw, for those who check them. */
+static void put_ranges(FILE *stream, const char *prefix, const struct ys_layout *layout)
+{
+    for (size_t i = 0; i < layout->count; i++) {
+        const struct ys_characteristic *characteristic = layout->rows[i].characteristic;
+        if (layout->rows[i].kind != YS_ATTRIBUTE_VALUE || !characteristic->has_range)
+            continue;
+        char *name = upper(characteristic->id);
+        (void)fprintf(stream,
+                      "/* The valid range of %s. */\n#define %s_%s_LEAST (%lld)\n#define %s_%s_GREATEST (%lld)\n\n",
+                      characteristic->name, prefix, name, (long long)characteristic->range[0], prefix, name,
+                      (long long)characteristic->range[1]);
+        free(name);
+    }
 }
 
 void ys_generate_header(FILE *stream, const struct ys_design *design, const struct ys_layout *layout)
@@ -83,14 +100,21 @@ void ys_generate_header(FILE *stream, const struct ys_design *design, const stru
         if (layout->rows[i].kind == YS_ATTRIBUTE_VALUE)
             ys_generate_value_header(stream, design, layout->rows[i].characteristic);
     }
+    put_ranges(stream, prefix, layout);
     put_handlers(stream, design, layout);
     if (layout->values_size > 0)
         (void)fprintf(stream,
                       "/* Bytes of memory that the host needs for stored values. */\n#define %s_VALUES_SIZE %u\n\n",
                       prefix, layout->values_size);
     (void)fprintf(stream, "extern const struct ys_table %s_table;\n", design->id);
-    if (design->advertises)
-        (void)fprintf(stream, "extern const struct ys_advertising %s_advertising;\n", design->id);
+    for (size_t i = 0; i < design->set_count; i++)
+        (void)fprintf(stream, "extern const struct ys_advertising %s%s%s_advertising;\n", design->id,
+                      design->sets[i].id != NULL ? "_" : "", design->sets[i].id != NULL ? design->sets[i].id : "");
+    if (design->has_address)
+        (void)fprintf(
+            stream,
+            "/* The device's static address, for the host's settings. */\nextern const uint8_t %s_address[6];\n",
+            design->id);
     (void)fputs("\n#ifdef __cplusplus\n}\n#endif\n\n#endif\n", stream);
     free(prefix);
 }
@@ -112,6 +136,23 @@ static void put_long_uuids(FILE *stream, const struct ys_layout *layout)
     (void)fputs("};\n\n", stream);
 }
 
+static void put_handler(FILE *stream, const struct ys_design *design, const struct ys_characteristic *characteristic,
+                        bool is, const char *what)
+{
+    if (is)
+        (void)fprintf(stream, "%s_%s_%s, ", design->id, characteristic->id, what);
+    else
+        (void)fputs("NULL, ", stream);
+}
+
+static void put_index(FILE *stream, uint16_t index)
+{
+    if (index != YS_NONE)
+        (void)fprintf(stream, "%u", index);
+    else
+        (void)fputs("YS_NONE", stream);
+}
+
 static void put_values(FILE *stream, const struct ys_design *design, const struct ys_layout *layout)
 {
     for (size_t i = 0; i < layout->count; i++) {
@@ -126,20 +167,13 @@ static void put_values(FILE *stream, const struct ys_design *design, const struc
             put_bytes(stream, name, characteristic->value, characteristic->value_length);
         }
         (void)fprintf(stream, "static const struct ys_value %s_value = {", characteristic->id);
-        if (characteristic->read_handler)
-            (void)fprintf(stream, ".read = %s_%s_read, ", design->id, characteristic->id);
-        if (characteristic->write_handler)
-            (void)fprintf(stream, ".write = %s_%s_write, ", design->id, characteristic->id);
-        if (bytes)
-            (void)fprintf(stream, ".bytes = %s, .length = %zu, ", name, characteristic->value_length);
-        if (row->stored_at != YS_NONE)
-            (void)fprintf(stream, ".stored_at = %u, ", row->stored_at);
-        else
-            (void)fputs(".stored_at = YS_NONE, ", stream);
-        if (row->notifiable != YS_NONE)
-            (void)fprintf(stream, ".notifiable = %u};\n", row->notifiable);
-        else
-            (void)fputs(".notifiable = YS_NONE};\n", stream);
+        put_handler(stream, design, characteristic, characteristic->read_handler, "read");
+        put_handler(stream, design, characteristic, characteristic->write_handler, "write");
+        (void)fprintf(stream, "%s, %zu, ", bytes ? name : "NULL", bytes ? characteristic->value_length : 0);
+        put_index(stream, row->stored_at);
+        (void)fputs(", ", stream);
+        put_index(stream, row->notifiable);
+        (void)fputs("};\n", stream);
     }
     (void)fputc('\n', stream);
 }
@@ -148,10 +182,14 @@ static void put_descriptors(FILE *stream, const struct ys_layout *layout)
 {
     for (size_t i = 0; i < layout->count; i++) {
         char name[32];
-        if (layout->rows[i].kind != YS_ATTRIBUTE_DESCRIPTOR)
+        const struct ys_row *row = &layout->rows[i];
+        if (row->kind != YS_ATTRIBUTE_DESCRIPTOR && row->kind != YS_ATTRIBUTE_STORED)
             continue;
         (void)snprintf(name, sizeof name, "descriptor_%zu", i + 1);
-        put_bytes(stream, name, layout->rows[i].bytes, layout->rows[i].size);
+        put_bytes(stream, name, row->bytes, row->length);
+        if (row->kind == YS_ATTRIBUTE_STORED)
+            (void)fprintf(stream, "static const struct ys_value %s_value = {NULL, NULL, %s, %u, %u, YS_NONE};\n", name,
+                          name, row->length, row->stored_at);
     }
 }
 
@@ -163,7 +201,7 @@ static void put_notifiables(FILE *stream, const struct ys_layout *layout)
     for (size_t i = 0; i < layout->count; i++) {
         const struct ys_row *row = &layout->rows[i];
         if (row->kind == YS_ATTRIBUTE_VALUE && row->notifiable != YS_NONE)
-            (void)fprintf(stream, "    {%zu, %u},\n", i + 1, (unsigned)(row->characteristic->spacing_us / 1000));
+            (void)fprintf(stream, "    {%zu, %u},\n", i + 1, (unsigned)(row->characteristic->spacing_us.number / 1000));
     }
     (void)fputs("};\n\n", stream);
 }
@@ -171,7 +209,7 @@ static void put_notifiables(FILE *stream, const struct ys_layout *layout)
 static const char *right_name(unsigned right)
 {
     static const char *const names[] = {"YS_RIGHT_NONE", "YS_RIGHT_OPEN", "YS_RIGHT_ENCRYPTED",
-                                        "YS_RIGHT_AUTHENTICATED"};
+                                        "YS_RIGHT_AUTHENTICATED", "YS_RIGHT_SECURE_CONNECTIONS"};
     return names[right];
 }
 
@@ -205,6 +243,12 @@ static void put_row(FILE *stream, const struct ys_layout *layout, size_t index)
     case YS_ATTRIBUTE_DESCRIPTOR:
         put_number(stream, layout, &row->uuid, "YS_ATTRIBUTE_DESCRIPTOR", false);
         break;
+    case YS_ATTRIBUTE_FEATURES:
+        put_number(stream, layout, &row->uuid, "YS_ATTRIBUTE_FEATURES", false);
+        break;
+    case YS_ATTRIBUTE_STORED:
+        put_number(stream, layout, &row->uuid, "YS_ATTRIBUTE_STORED", row->variable);
+        break;
     case YS_ATTRIBUTE_CHARACTERISTIC:
         (void)fputs("0, YS_ATTRIBUTE_CHARACTERISTIC", stream);
         break;
@@ -215,35 +259,85 @@ static void put_row(FILE *stream, const struct ys_layout *layout, size_t index)
         (void)fprintf(stream, "%u, YS_ATTRIBUTE_CONFIGURATION", row->notifiable);
         break;
     }
-    (void)fprintf(stream, ", 0x%02x, YS_RIGHTS(%s, %s, %s), %u, ", row->properties,
+    (void)fprintf(stream, ", 0x%02x, YS_RIGHTS(%s, %s, %s)%s%s, %u, ", row->properties,
                   right_name(YS_RIGHT_TO_READ(row->rights)), right_name(YS_RIGHT_TO_WRITE(row->rights)),
-                  right_name(YS_RIGHT_TO_NOTIFY(row->rights)), size);
+                  right_name(YS_RIGHT_TO_NOTIFY(row->rights)),
+                  (row->rights & YS_ASKS_TO_READ) != 0 ? " | YS_ASKS_TO_READ" : "",
+                  (row->rights & YS_ASKS_TO_WRITE) != 0 ? " | YS_ASKS_TO_WRITE" : "", size);
     if (row->kind == YS_ATTRIBUTE_VALUE)
         (void)fprintf(stream, "&%s_value},\n", row->characteristic->id);
     else if (row->kind == YS_ATTRIBUTE_DESCRIPTOR)
         (void)fprintf(stream, "descriptor_%zu},\n", index + 1);
+    else if (row->kind == YS_ATTRIBUTE_STORED)
+        (void)fprintf(stream, "&descriptor_%zu_value},\n", index + 1);
     else
         (void)fputs("NULL},\n", stream);
 }
 
-static void put_advertising(FILE *stream, const struct ys_design *design)
+static void put_advertising(FILE *stream, const struct ys_design *design, const struct ys_set *set)
 {
-    struct ys_payload payload = ys_payload_compose(design);
-    put_bytes(stream, "advertisement", payload.data, payload.data_length);
-    put_bytes(stream, "scan_response", payload.response, payload.response_length);
-    (void)fprintf(stream,
-                  "\nconst struct ys_advertising %s_advertising = {\n"
-                  "    .interval_min_us = %llu,\n    .interval_max_us = %llu,\n"
-                  "    .kind = YS_ADVERTISE_CONNECTABLE,\n"
-                  "    .data_length = %zu,\n    .response_length = %zu,\n"
-                  "    .data = advertisement,\n    .response = scan_response,\n};\n",
-                  design->id, (unsigned long long)design->interval_min_us, (unsigned long long)design->interval_max_us,
-                  payload.data_length, payload.response_length);
+    static const char *const kinds[] = {"YS_ADVERTISE_CONNECTABLE", "YS_ADVERTISE_SCANNABLE", "YS_ADVERTISE_BEACON"};
+    static const char *const findables[] = {"YS_FINDABLE_WHILE_FREE", "YS_FINDABLE_UNTIL_CONNECTED",
+                                            "YS_FINDABLE_ALWAYS"};
+    struct ys_payload payload = ys_payload_compose(design, set);
+    const char *id = set->id != NULL ? set->id : "";
+    const char *between = set->id != NULL ? "_" : "";
+    char data[300];
+    char response[300];
+    (void)snprintf(data, sizeof data, "%s%sadvertisement", id, between);
+    (void)snprintf(response, sizeof response, "%s%sscan_response", id, between);
+    (void)fputc('\n', stream);
+    put_bytes(stream, data, payload.data, payload.data_length);
+    put_bytes(stream, response, payload.response, payload.response_length);
+    struct ys_advertising advertising = ys_set_advertising(set, &payload);
+    (void)fprintf(
+        stream,
+        "\nconst struct ys_advertising %s%s%s_advertising = {\n    %llu, %llu, %s, %zu, %zu, %s, %s, %s, 0x%02x, "
+        "%lu};\n",
+        design->id, between, id, (unsigned long long)set->interval_min_us, (unsigned long long)set->interval_max_us,
+        kinds[advertising.kind], payload.data_length, payload.response_length, data, response,
+        findables[advertising.findable], advertising.channels, (unsigned long)advertising.duration_ms);
+}
+
+static void put_address(FILE *stream, const struct ys_design *design)
+{
+    if (!design->has_address)
+        return;
+    (void)fprintf(stream, "\nconst uint8_t %s_address[6] = {", design->id);
+    for (size_t i = 0; i < 6; i++)
+        (void)fprintf(stream, "%s0x%02x", i > 0 ? ", " : "", design->address.bytes[i]);
+    (void)fputs("};\n", stream);
+}
+
+/* What the definition asks of config.h, said when the tables are compiled. */
+static void put_limits(FILE *stream, const struct ys_design *design, const struct ys_layout *layout)
+{
+    const struct {
+        const char *name;
+        uint64_t least;
+        const char *what;
+    } limits[] = {
+        {"YS_CONNECTIONS", design->limits.connections.number, "connections"},
+        {"YS_MTU", design->limits.mtu.number, "bytes of MTU"},
+        {"YS_NOTIFIABLES", layout->notifiable_count, "characteristics that notify or indicate"},
+    };
+    for (size_t i = 0; i < sizeof limits / sizeof limits[0]; i++) {
+        if (limits[i].least > 0)
+            (void)fprintf(stream, "#if %s < %llu\n#error \"%s has %llu %s: build with -D%s=%llu\"\n#endif\n",
+                          limits[i].name, (unsigned long long)limits[i].least, design->id,
+                          (unsigned long long)limits[i].least, limits[i].what, limits[i].name,
+                          (unsigned long long)limits[i].least);
+    }
 }
 
 void ys_generate_source(FILE *stream, const struct ys_design *design, const struct ys_layout *layout)
 {
-    (void)fprintf(stream, YS_GENERATED_MARK "\n#include \"%s_table.h\"\n\n#include <string.h>\n\n", design->id);
+    (void)fprintf(stream,
+                  YS_GENERATED_MARK
+                  "\n#include \"%s_table.h\"\n\n#include <string.h>\n\n#include <yarnswift/config.h>\n\n",
+                  design->id);
+    put_limits(stream, design, layout);
+    (void)fputc('\n', stream);
     for (size_t i = 0; i < layout->count; i++) {
         if (layout->rows[i].kind == YS_ATTRIBUTE_VALUE)
             ys_generate_value_source(stream, design, layout->rows[i].characteristic);
@@ -255,17 +349,15 @@ void ys_generate_source(FILE *stream, const struct ys_design *design, const stru
     (void)fputs("static const struct ys_attribute attributes[] = {\n", stream);
     for (size_t i = 0; i < layout->count; i++)
         put_row(stream, layout, i);
-    (void)fprintf(stream, "};\n\nconst struct ys_table %s_table = {\n    .attributes = attributes,\n", design->id);
-    if (layout->long_uuid_count > 0)
-        (void)fputs("    .long_uuids = long_uuids,\n", stream);
-    if (layout->notifiable_count > 0)
-        (void)fputs("    .notifiables = notifiables,\n", stream);
-    (void)fprintf(stream, "    .attribute_count = %zu,\n    .notifiable_count = %u,\n    .values_size = %u,\n};\n",
-                  layout->count, layout->notifiable_count, layout->values_size);
-    if (design->advertises) {
-        (void)fputc('\n', stream);
-        put_advertising(stream, design);
-    }
+    (void)fprintf(
+        stream, "};\n\nconst struct ys_table %s_table = {attributes, %s, %s, %s%s, %zu, %u, %u, %u};\n", design->id,
+        layout->long_uuid_count > 0 ? "long_uuids" : "NULL", layout->notifiable_count > 0 ? "notifiables" : "NULL",
+        layout->asks ? design->id : "NULL", layout->asks ? "_consent" : "", layout->count, layout->notifiable_count,
+        layout->values_size,
+        design->security.given && !design->security.key_size.given ? 16u : (unsigned)design->security.key_size.number);
+    for (size_t i = 0; i < design->set_count; i++)
+        put_advertising(stream, design, &design->sets[i]);
+    put_address(stream, design);
 }
 
 /* skeleton */
@@ -282,7 +374,7 @@ static void put_read_skeleton(FILE *stream, const struct ys_design *design,
                       characteristic->id, design->id, characteristic->id);
     else
         (void)fprintf(stream, "    static const uint8_t zeros[%u];\n    ys_put_bytes(value, zeros, sizeof zeros);\n",
-                      (unsigned)characteristic->type.length);
+                      (unsigned)characteristic->type.length.number);
     (void)fputs("    return YS_ATT_OK;\n}\n", stream);
 }
 
@@ -308,7 +400,7 @@ void ys_generate_skeleton(FILE *stream, const struct ys_design *design, const st
     (void)fprintf(stream,
                   "/* The handlers of %s. Yours from now on: yarnswift does not write this file again. */\n#include "
                   "\"%s_table.h\"\n",
-                  design->name, design->id);
+                  design->name.text, design->id);
     for (size_t i = 0; i < layout->count; i++) {
         const struct ys_characteristic *characteristic = layout->rows[i].characteristic;
         if (layout->rows[i].kind != YS_ATTRIBUTE_VALUE)
@@ -318,4 +410,10 @@ void ys_generate_skeleton(FILE *stream, const struct ys_design *design, const st
         if (characteristic->write_handler)
             put_write_skeleton(stream, design, characteristic);
     }
+    if (layout->asks)
+        (void)fprintf(stream,
+                      "\n/* Somebody wants to do what needs consent: ask whoever decides. */\nuint8_t %s_consent(const "
+                      "struct ys_access *access, enum ys_wish wish)\n{\n    (void)access;\n    (void)wish;\n    return "
+                      "YS_ATT_INSUFFICIENT_AUTHORIZATION;\n}\n",
+                      design->id);
 }

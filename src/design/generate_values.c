@@ -5,6 +5,8 @@
 #include <math.h>
 #include <string.h>
 
+#include "design/value.h"
+
 /* Where a field of a structure lies in the generated code. */
 struct place {
     FILE *stream;
@@ -72,7 +74,11 @@ static const char *c_type(const struct ys_format *format)
     case YS_FORMAT_TEXT:
         return "char";
     case YS_FORMAT_BYTES:
+    case YS_FORMAT_WIDE:
+    case YS_FORMAT_UTF16:
         return "uint8_t";
+    case YS_FORMAT_PAIR:
+        return "uint16_t";
     default:
         return unsigned_types[format->size];
     }
@@ -86,7 +92,19 @@ static void put_accessor(FILE *stream, const struct ys_format *format)
     else if (format->kind == YS_FORMAT_SIGNED && format->bits == 12)
         (void)fputs("i12", stream);
     else
-        (void)fprintf(stream, "%c%u", format->kind == YS_FORMAT_SIGNED ? 'i' : 'u', 8u * format->size);
+        (void)fprintf(stream, "%c%u", format->kind == YS_FORMAT_SIGNED ? 'i' : 'u',
+                      format->kind == YS_FORMAT_PAIR ? 16u : 8u * format->size);
+}
+
+/* Of any length up to the greatest, which is kept beside it. */
+static bool is_text(const struct ys_field *field)
+{
+    return field->format->kind == YS_FORMAT_TEXT || field->format->kind == YS_FORMAT_UTF16;
+}
+
+static bool is_array_of_bytes(const struct ys_field *field)
+{
+    return field->format->kind == YS_FORMAT_BYTES || field->format->kind == YS_FORMAT_WIDE;
 }
 
 /* header */
@@ -95,14 +113,16 @@ static void put_member(const struct place *place, const struct ys_field *field)
 {
     FILE *stream = place->stream;
     const char *type = c_type(field->format);
-    if (field->most > 0)
-        (void)fprintf(stream, "    uint8_t %s_count; /* 0 to %u */\n    %s %s[%u];", field->id, (unsigned)field->most,
-                      type, field->id, (unsigned)field->most);
-    else if (field->format->kind == YS_FORMAT_TEXT)
+    if (field->most.number > 0)
+        (void)fprintf(stream, "    uint8_t %s_count; /* 0 to %u */\n    %s %s[%u];", field->id,
+                      (unsigned)field->most.number, type, field->id, (unsigned)field->most.number);
+    else if (is_text(field))
         (void)fprintf(stream, "    uint16_t %s_length; /* 0 to %u */\n    %s %s[%u];", field->id,
-                      (unsigned)field->length, type, field->id, (unsigned)field->length);
-    else if (field->format->kind == YS_FORMAT_BYTES)
-        (void)fprintf(stream, "    %s %s[%u];", type, field->id, (unsigned)field->length);
+                      (unsigned)field->length.number, type, field->id, (unsigned)field->length.number);
+    else if (is_array_of_bytes(field))
+        (void)fprintf(stream, "    %s %s[%zu];", type, field->id, ys_value_greatest(field));
+    else if (field->format->kind == YS_FORMAT_PAIR)
+        (void)fprintf(stream, "    %s %s[2];", type, field->id);
     else
         (void)fprintf(stream, "    %s %s;", type, field->id);
     const char *symbol = field->unit != NULL ? field->unit->symbol : "";
@@ -150,7 +170,7 @@ static void open_condition(const struct place *place, const struct ys_field *fie
     const struct ys_field *flags = &place->whole->fields[field->flags_at];
     (void)fprintf(place->stream, "    if ((value->%s & ", flags->id);
     put_bit_name(place, flags, field->flag);
-    (void)fprintf(place->stream, ") %s 0) {\n", field->unless ? "==" : "!=");
+    (void)fprintf(place->stream, ") %s 0) {\n", field->when.text != NULL ? "!=" : "==");
 }
 
 static void close_condition(const struct place *place, const struct ys_field *field)
@@ -195,19 +215,22 @@ static void put_field_put(const struct place *place, const struct ys_field *fiel
     const char *id = field->id;
     open_condition(place, field);
     const char *indent = field->depends ? "        " : "    ";
-    if (field->most > 0) {
+    bool pair = field->format->kind == YS_FORMAT_PAIR;
+    if (field->most.number > 0) {
         (void)fprintf(place->stream, "%sfor (size_t i = 0; i < value->%s_count && i < %u; i++) {\n", indent, id,
-                      (unsigned)field->most);
+                      (unsigned)field->most.number);
         put_put(place, field, field->depends ? "            " : "        ", "[i]");
         (void)fprintf(place->stream, "%s}\n", indent);
-    } else if (field->format->kind == YS_FORMAT_TEXT) {
+    } else if (is_text(field)) {
         (void)fprintf(place->stream,
                       "%sys_put_bytes(writer, value->%s, value->%s_length < %u ? value->%s_length : %u);\n", indent, id,
-                      id, (unsigned)field->length, id, (unsigned)field->length);
-    } else if (field->format->kind == YS_FORMAT_BYTES) {
+                      id, (unsigned)field->length.number, id, (unsigned)field->length.number);
+    } else if (is_array_of_bytes(field)) {
         (void)fprintf(place->stream, "%sys_put_bytes(writer, value->%s, sizeof value->%s);\n", indent, id, id);
     } else {
-        put_put(place, field, indent, "");
+        put_put(place, field, indent, pair ? "[0]" : "");
+        if (pair)
+            put_put(place, field, indent, "[1]");
     }
     close_condition(place, field);
 }
@@ -217,22 +240,25 @@ static void put_field_get(const struct place *place, const struct ys_field *fiel
     const char *id = field->id;
     open_condition(place, field);
     const char *indent = field->depends ? "        " : "    ";
-    if (field->most > 0) {
+    bool pair = field->format->kind == YS_FORMAT_PAIR;
+    if (field->most.number > 0) {
         (void)fprintf(place->stream, "%swhile (ys_reader_left(reader) > 0 && value->%s_count < %u) {\n", indent, id,
-                      (unsigned)field->most);
+                      (unsigned)field->most.number);
         char index[300];
         (void)snprintf(index, sizeof index, "[value->%s_count]", id);
         put_get(place, field, field->depends ? "            " : "        ", index);
         (void)fprintf(place->stream, "%s    value->%s_count++;\n%s}\n", indent, id, indent);
-    } else if (field->format->kind == YS_FORMAT_TEXT) {
+    } else if (is_text(field)) {
         (void)fprintf(place->stream,
                       "%sif (ys_reader_left(reader) > %u)\n%s    return false;\n%svalue->%s_length = "
                       "(uint16_t)ys_reader_left(reader);\n%sys_get_copy(reader, value->%s, value->%s_length);\n",
-                      indent, (unsigned)field->length, indent, indent, id, indent, id, id);
-    } else if (field->format->kind == YS_FORMAT_BYTES) {
+                      indent, (unsigned)field->length.number, indent, indent, id, indent, id, id);
+    } else if (is_array_of_bytes(field)) {
         (void)fprintf(place->stream, "%sys_get_copy(reader, value->%s, sizeof value->%s);\n", indent, id, id);
     } else {
-        put_get(place, field, indent, "");
+        put_get(place, field, indent, pair ? "[0]" : "");
+        if (pair)
+            put_get(place, field, indent, "[1]");
     }
     close_condition(place, field);
 }

@@ -3,25 +3,37 @@
 
 #include <math.h>
 
+#include "design/payload.h"
 #include "design/value.h"
 
 static void print_access(FILE *stream, const struct ys_characteristic *characteristic)
 {
-    static const char *const needs[] = {"", "", " (encrypted)", " (authenticated)"};
-    const struct {
-        const char *name;
-        enum ys_right right;
-    } ways[] = {{"read", characteristic->read},
-                {"write", characteristic->write},
-                {"write without response", characteristic->write_command},
-                {"notify", characteristic->notify}};
     const char *between = "";
-    for (size_t i = 0; i < sizeof ways / sizeof ways[0]; i++) {
-        if (ways[i].right == YS_RIGHT_NONE)
+    for (int way = 0; way < YS_WAYS; way++) {
+        const struct ys_offer *offer = &characteristic->ways[way];
+        if (offer->right == YS_RIGHT_NONE)
             continue;
-        (void)fprintf(stream, "%s%s%s", between, ways[i].name, needs[ways[i].right]);
+        (void)fprintf(stream, "%s%s", between, ys_ways[way].name);
+        if (offer->right > YS_RIGHT_OPEN)
+            (void)fprintf(stream, " (%s)", ys_right_word(offer->right));
+        if (offer->asks)
+            (void)fputs(" (with consent at the device)", stream);
         between = ", ";
     }
+    if (characteristic->broadcasts)
+        (void)fprintf(stream, "%sbroadcast", between);
+}
+
+/* The least and the greatest valid value, in words. */
+static void print_range(FILE *stream, const struct ys_characteristic *characteristic)
+{
+    char text[2][64];
+    for (size_t i = 0; i < 2; i++) {
+        uint8_t bytes[8];
+        size_t length = ys_value_encode(&characteristic->type, characteristic->range[i], bytes);
+        ys_value_format(&characteristic->type, bytes, length, text[i], sizeof text[i]);
+    }
+    (void)fprintf(stream, " Valid from %s to %s.", text[0], text[1]);
 }
 
 static void print_meaning(FILE *stream, const struct ys_field *field)
@@ -38,18 +50,20 @@ static void print_meaning(FILE *stream, const struct ys_field *field)
 
 static void print_field(FILE *stream, const struct ys_field *field, const char *name)
 {
-    size_t each = field->most > 0 ? ys_value_greatest(field) / (size_t)field->most : ys_value_greatest(field);
+    size_t each =
+        field->most.number > 0 ? ys_value_greatest(field) / (size_t)field->most.number : ys_value_greatest(field);
     (void)fprintf(stream, "| %s | %s | ", name, field->format->name);
-    if (field->most > 0)
-        (void)fprintf(stream, "%zu each, up to %llu", each, (unsigned long long)field->most);
-    else if (field->format->kind == YS_FORMAT_TEXT)
+    if (field->most.number > 0)
+        (void)fprintf(stream, "%zu each, up to %llu", each, (unsigned long long)field->most.number);
+    else if (field->format->kind == YS_FORMAT_TEXT || field->format->kind == YS_FORMAT_UTF16)
         (void)fprintf(stream, "up to %zu", each);
     else
         (void)fprintf(stream, "%zu", each);
     (void)fputs(" | ", stream);
     print_meaning(stream, field);
-    if (field->depends_text != NULL)
-        (void)fprintf(stream, "; only %s %s", field->unless ? "unless" : "when", field->depends_text);
+    if (field->depends)
+        (void)fprintf(stream, "; only %s %s", field->when.text != NULL ? "when" : "unless",
+                      field->when.text != NULL ? field->when.text : field->unless.text);
     (void)fputs(" |\n", stream);
 }
 
@@ -60,15 +74,38 @@ static void print_characteristic(FILE *stream, const struct ys_characteristic *c
     (void)fprintf(stream, "\n### %s\n\n`%s`: ", characteristic->name, ys_uuid_format(&characteristic->uuid, uuid));
     print_access(stream, characteristic);
     (void)fputs(".", stream);
-    if (characteristic->description != NULL)
-        (void)fprintf(stream, " %s.", characteristic->description);
-    if (characteristic->spacing_us > 0)
-        (void)fprintf(stream, " At most one notification every %g ms.", (double)characteristic->spacing_us / 1000);
+    if (characteristic->description.text != NULL)
+        (void)fprintf(stream, " %s.", characteristic->description.text);
+    if (characteristic->has_range)
+        print_range(stream, characteristic);
+    if (characteristic->spacing_us.number > 0)
+        (void)fprintf(stream, " At most one notification every %g ms.",
+                      (double)characteristic->spacing_us.number / 1000);
     (void)fputs("\n\n| field | format | bytes | meaning |\n|---|---|---|---|\n", stream);
     if (type->field_count == 0)
         print_field(stream, type, "value");
     for (size_t i = 0; i < type->field_count; i++)
         print_field(stream, &type->fields[i], type->fields[i].name);
+}
+
+static void print_set(FILE *stream, const struct ys_set *set)
+{
+    static const char *const kinds[] = {"connectable", "scannable", "not connectable"};
+    (void)fprintf(stream, "\nIt advertises%s%s%s (%s) every %g to %g ms", set->name != NULL ? " \"" : "",
+                  set->name != NULL ? set->name : "", set->name != NULL ? "\"" : "", kinds[ys_set_kind(set)],
+                  (double)set->interval_min_us / 1000, (double)set->interval_max_us / 1000 + 10);
+    for (size_t i = 0; i < set->promise_count; i++)
+        (void)fprintf(stream, "%s %s", i > 0 ? "," : ", with the services", set->promises[i].name);
+    (void)fputs(".\n", stream);
+}
+
+static void print_security(FILE *stream, const struct ys_security *security)
+{
+    static const char *const has[] = {"neither display nor keyboard", "a display", "a display, and yes and no to press",
+                                      "a keyboard", "a keyboard and a display"};
+    (void)fprintf(stream, "\nIt pairs%s and has %s; peers are %sremembered.\n",
+                  security->secure_only ? " by LE Secure Connections only" : "",
+                  has[security->capability > 0 ? security->capability - 1 : 0], security->bonding ? "" : "not ");
 }
 
 void ys_interface_print(FILE *stream, const struct ys_design *design)
@@ -77,12 +114,11 @@ void ys_interface_print(FILE *stream, const struct ys_design *design)
     (void)fprintf(stream,
                   "# %s\n\nWhat the device offers over Bluetooth Low Energy. Numbers are sent with their least "
                   "significant byte first.\n",
-                  design->name);
-    if (design->promise_count > 0)
-        (void)fputs("It advertises these services:", stream);
-    for (size_t i = 0; i < design->promise_count; i++)
-        (void)fprintf(stream, "%s %s", i > 0 ? "," : "", design->promises[i].name);
-    (void)fputs(design->promise_count > 0 ? ".\n" : "", stream);
+                  design->name.text);
+    for (size_t i = 0; i < design->set_count; i++)
+        print_set(stream, &design->sets[i]);
+    if (design->security.given)
+        print_security(stream, &design->security);
     for (size_t i = 0; i < design->service_count; i++) {
         const struct ys_service *service = &design->services[i];
         if (service->implied)

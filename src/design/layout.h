@@ -14,7 +14,8 @@ struct ys_row {
     uint16_t size;        /* greatest length of the value */
     uint16_t last_handle; /* service */
     bool variable;
-    uint8_t *bytes;                    /* of a descriptor: `size` of them */
+    uint8_t *bytes;                    /* of a descriptor, to start with */
+    uint16_t length;                   /* of bytes */
     const struct ys_service *included; /* include declaration */
     uint16_t notifiable;               /* or YS_NONE */
     uint16_t stored_at;                /* or YS_NONE */
@@ -27,6 +28,7 @@ struct ys_layout {
     size_t count;
     struct ys_uuid *long_uuids; /* each 128-bit UUID once */
     size_t long_uuid_count;
+    bool asks; /* whether anything needs the application's consent */
     uint16_t notifiable_count;
     uint16_t values_size;
 };
@@ -43,6 +45,10 @@ uint16_t ys_layout_service(const struct ys_layout *layout, const struct ys_servi
 
 /* The index of a 128-bit UUID in long_uuids. */
 size_t ys_layout_long_uuid(const struct ys_layout *layout, const struct ys_uuid *uuid);
+
+/* What the generated tables take on a target with pointers of 32 bits, in bytes of constants: the attributes, what they
+ * point at, and the UUIDs. Handlers and advertisements are not counted. */
+size_t ys_layout_flash(const struct ys_layout *layout);
 
 /* The value of a row as it is on the air, where it is constant, to at most `size` bytes. Returns its length, or -1 if
  * a handler gives it or it can change. */

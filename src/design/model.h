@@ -6,26 +6,40 @@
 #include <stddef.h>
 #include <stdint.h>
 
+#include <yarnswift/address.h>
+#include <yarnswift/gap.h>
 #include <yarnswift/table.h>
 #include <yarnswift/uuid.h>
 
 #include "design/catalogue.h"
-#include "design/finding.h"
+#include "design/written.h"
+#include "measure/charge.h"
+#include "measure/scanner.h"
 
 /* How a value moves when no firmware is there to give it. */
-enum ys_shape { YS_SHAPE_NONE, YS_SHAPE_CONSTANT, YS_SHAPE_RAMP, YS_SHAPE_SINE, YS_SHAPE_RANDOM_WALK };
+enum ys_shape {
+    YS_SHAPE_NONE,
+    YS_SHAPE_CONSTANT,
+    YS_SHAPE_RAMP,
+    YS_SHAPE_SINE,
+    YS_SHAPE_RANDOM_WALK,
+    YS_SHAPE_RECORDED
+};
 
 struct ys_stand_in {
-    enum ys_shape shape;
+    int shape; /* enum ys_shape */
     struct ys_place place;
     int64_t from; /* raw numbers, as they are sent */
     int64_t to;
     int64_t step; /* of a random walk, at most */
-    uint64_t period_us;
-    uint64_t every_us;     /* between two changes */
-    const char *from_text; /* as written, until the format is known */
-    const char *to_text;
-    const char *step_text;
+    struct ys_counted period_us;
+    struct ys_counted every_us; /* between two changes */
+    struct ys_written from_text;
+    struct ys_written to_text;
+    struct ys_written step_text;
+    struct ys_written file; /* of a recorded one: a number a line */
+    int64_t *recorded;
+    size_t recorded_count;
 };
 
 /* What bytes mean: a whole value, or a part of a structured one. */
@@ -39,8 +53,8 @@ struct ys_field {
     int exponent;
     int halvings;
     bool has_resolution;
-    struct ys_place length_place;
-    uint64_t length; /* greatest length in bytes */
+    struct ys_counted length; /* greatest length in bytes */
+    bool fixed;               /* it is always that long */
     /* flags: */
     char **bits; /* names of the lowest bits */
     size_t bit_count;
@@ -48,23 +62,50 @@ struct ys_field {
     struct ys_field *fields;
     size_t field_count;
     /* fields of structures: */
-    uint64_t most; /* of an array, at most; 0: it is none */
-    bool depends;  /* it is there only when a bit of a flags field before it is set, or (`unless`) is not */
-    bool unless;
-    size_t flags_at; /* which field */
-    size_t flag;     /* which bit */
-    const char *depends_text;
-    struct ys_place depends_place;
+    struct ys_counted most; /* of an array, at most; 0: it is none */
+    bool depends;           /* it is there only when a bit of a flags field before it is set, or (`unless`) is not */
+    size_t flags_at;        /* which field */
+    size_t flag;            /* which bit */
+    struct ys_written when;
+    struct ys_written unless;
 };
 
 /* Fields of one structure, at most. */
 #define YS_FIELDS_MOST 32
 
-/* A descriptor of the definition's own, with a constant value. */
+/* The ways to a value; each is a property of its characteristic. */
+enum ys_way {
+    YS_WAY_READ,
+    YS_WAY_WRITE,
+    YS_WAY_WRITE_COMMAND,
+    YS_WAY_SIGNED_WRITE,
+    YS_WAY_NOTIFY,
+    YS_WAY_INDICATE,
+    YS_WAYS
+};
+
+/* The keys of the ways, and their properties. */
+struct ys_way_words {
+    const char *name;
+    uint8_t property;
+};
+extern const struct ys_way_words ys_ways[YS_WAYS];
+
+/* What a way needs. */
+struct ys_offer {
+    enum ys_right right;
+    bool asks; /* the application consents to each access */
+    struct ys_place place;
+};
+
+/* A descriptor of the definition's own. */
 struct ys_descriptor {
     struct ys_place place;
-    const char *uuid_text;
-    const char *value_text;
+    struct ys_written uuid_text;
+    struct ys_written value_text;
+    struct ys_field type;
+    struct ys_offer read;
+    struct ys_offer write;
     struct ys_uuid uuid;
     uint8_t *value;
     size_t value_length;
@@ -72,32 +113,38 @@ struct ys_descriptor {
 
 struct ys_characteristic {
     struct ys_place place;
-    bool faulty; /* something in it could not be read: what is missing may be what was meant */
+    bool faulty;  /* something in it could not be read: what is missing may be what was meant */
+    bool brought; /* by its service's use:, not written */
     char *name;
     char *id; /* C identifier */
     struct ys_uuid uuid;
-    struct ys_place uuid_place;
-    const char *uuid_text;
+    struct ys_written uuid_text;
     struct ys_field type; /* of its value */
-    enum ys_right read;
-    enum ys_right write;
-    enum ys_right write_command;
-    enum ys_right notify;
-    struct ys_place rights_place; /* of the first right that needs more than an open link */
+    struct ys_offer ways[YS_WAYS];
+    bool broadcasts;
+    bool reliable;
+    bool kept;     /* by the host, though nobody writes it: Service Changed */
+    bool features; /* client supported features: each connection has its own */
+    bool streams;  /* its notifications are bytes that the firmware appends */
     bool read_handler;
     bool write_handler;
     struct ys_place handler_place;
-    const char *value_text;
-    struct ys_place value_place;
-    char *description; /* for people; NULL: none */
+    struct ys_written value_text;
+    struct ys_written description; /* for people; NULL: none */
+    struct ys_counted description_length;
+    struct ys_offer description_write;
     bool presentation; /* has a presentation format descriptor */
     struct ys_place presentation_place;
+    struct ys_written range_text[2];
+    struct ys_place range_place;
+    size_t range_count; /* how many are written */
+    int64_t range[2];   /* raw: the least and the greatest valid value */
+    bool has_range;
     struct ys_descriptor *descriptors; /* own ones */
     size_t descriptor_count;
     uint8_t *value; /* initial or constant; NULL: none */
     size_t value_length;
-    struct ys_place spacing_place;
-    uint64_t spacing_us;
+    struct ys_counted spacing_us;
     struct ys_stand_in stand_in;
 };
 
@@ -113,16 +160,100 @@ struct ys_promise {
 struct ys_service {
     struct ys_place place;
     bool implied; /* made from the device, not written as a service */
+    bool brought; /* by the use: of a whole device */
     char *name;
     char *id;
     struct ys_uuid uuid;
-    struct ys_place uuid_place;
-    const char *uuid_text;
+    struct ys_written uuid_text;
     bool secondary;
     struct ys_promise *includes; /* services that it includes */
     size_t include_count;
+    const struct ys_adopted *used; /* what use: names, or NULL */
+    struct ys_promise *dropped;    /* names of parts of it that are not wanted */
+    size_t dropped_count;
     struct ys_characteristic *characteristics;
     size_t characteristic_count;
+};
+
+/* What can stand in an advertisement. */
+enum ys_part_kind {
+    YS_PART_NONE,
+    YS_PART_FLAGS,
+    YS_PART_NAME,
+    YS_PART_SERVICES,
+    YS_PART_APPEARANCE,
+    YS_PART_INTERVAL,
+    YS_PART_SHORT_NAME,
+    YS_PART_POWER,
+    YS_PART_MANUFACTURER,
+    YS_PART_SERVICE_DATA,
+    YS_PART_STRUCTURE
+};
+
+struct ys_part {
+    struct ys_place place;
+    int kind;                 /* enum ys_part_kind */
+    struct ys_written text;   /* of a power */
+    struct ys_counted number; /* length of a short name, company, type of a structure */
+    struct ys_promise service;
+    struct ys_written value_text;
+    struct ys_field type; /* of the value */
+    uint8_t *value;
+    size_t value_length;
+};
+
+struct ys_parts {
+    struct ys_part *items;
+    size_t count;
+    struct ys_place place;
+    bool given;
+};
+
+/* One way to advertise. */
+struct ys_set {
+    struct ys_place place;
+    bool faulty;
+    char *name; /* NULL: the main one */
+    char *id;
+    int kind; /* enum ys_advertising_kind + 1; 0: not said */
+    uint64_t interval_min_us;
+    uint64_t interval_max_us;
+    struct ys_place interval_place;
+    int findable; /* enum ys_findable + 1; 0: not said */
+    struct ys_place findable_place;
+    struct ys_counted duration_us;
+    uint8_t channels; /* bit 0: 37, bit 1: 38, bit 2: 39; 0: all */
+    struct ys_promise *promises;
+    size_t promise_count;
+    struct ys_parts data;
+    struct ys_parts response;
+};
+
+/* How the device pairs. */
+struct ys_security {
+    struct ys_place place;
+    bool given;
+    int capability; /* enum ys_capability + 1; 0: not said */
+    struct ys_place capability_place;
+    bool secure_only; /* only with secure connections */
+    bool bonding;
+    struct ys_written passkey;
+    struct ys_counted key_size;
+};
+
+/* What it can show, and what can be entered at it. */
+enum ys_capability {
+    YS_CAPABILITY_NONE,
+    YS_CAPABILITY_DISPLAY,
+    YS_CAPABILITY_CONFIRM,
+    YS_CAPABILITY_KEYBOARD,
+    YS_CAPABILITY_BOTH
+};
+
+struct ys_limits {
+    struct ys_counted connections;
+    struct ys_counted mtu;
+    struct ys_counted bonds;
 };
 
 /* Reads a file that a definition includes: a text of `*length` bytes that is freed by free(), or NULL. */
@@ -135,20 +266,51 @@ struct ys_source {
     void *document;
 };
 
+/* What is expected of it on the air. */
+enum ys_expected { YS_EXPECT_NONE, YS_EXPECT_FOUND, YS_EXPECT_INTERVAL, YS_EXPECT_SILENCE };
+
+struct ys_expectation {
+    struct ys_place place;
+    int kind;                    /* enum ys_expected */
+    struct ys_counted within_us; /* FOUND */
+    struct ys_written by_text;
+    struct ys_written share_text;
+    struct ys_scanner by;
+    char *by_name;       /* what its name points to */
+    double share;        /* 0 to 1 */
+    uint64_t ends_us[2]; /* INTERVAL: the least and the greatest */
+    struct ys_counted silence_us;
+};
+
+/* What the hardware draws, as it is written. */
+struct ys_energy_given {
+    bool given;
+    struct ys_written standby;
+    struct ys_written transmit;
+    struct ys_written receive;
+    struct ys_written wake_up;
+    struct ys_written battery;
+    struct ys_energy figures;
+};
+
 struct ys_design {
     char *file; /* as given */
     char *id;   /* C identifier, from the file's name */
-    const char *name;
-    struct ys_place name_place;
-    uint64_t appearance;
-    struct ys_place appearance_place;
+    struct ys_written name;
+    struct ys_written appearance_text;
+    uint16_t appearance;
+    struct ys_written address_text;
     bool public_address;
-    bool advertises;
-    struct ys_place advertising_place;
-    uint64_t interval_min_us;
-    uint64_t interval_max_us;
-    struct ys_promise *promises;
-    size_t promise_count;
+    bool has_address; /* a static one of its own */
+    struct ys_address address;
+    struct ys_limits limits;
+    struct ys_security security;
+    int caching; /* 0: not said, 1: yes, 2: no */
+    struct ys_set *sets;
+    size_t set_count;
+    struct ys_energy_given energy;
+    struct ys_expectation *expectations;
+    size_t expectation_count;
     struct ys_service *services; /* the implied ones first */
     size_t service_count;
     struct ys_findings findings;
@@ -166,8 +328,26 @@ struct ys_design *ys_design_read(const char *file, const char *text, size_t leng
                                  void *load_context);
 void ys_design_free(struct ys_design *design);
 
+/* Whether clients may keep the table: it is said, or peers are remembered. */
+bool ys_design_caches(const struct ys_design *design);
+
 /* Properties of a characteristic as the standard counts them (enum ys_property). */
 uint8_t ys_characteristic_properties(const struct ys_characteristic *characteristic);
+
+/* Whether a value can be reached this way; by any kind of write; by notification or indication. */
+bool ys_offers(const struct ys_characteristic *characteristic, enum ys_way way);
+bool ys_is_writable(const struct ys_characteristic *characteristic);
+bool ys_is_notifiable(const struct ys_characteristic *characteristic);
+
+/* What any kind of write needs, and any kind of notification; the check sees to it that all say the same. */
+const struct ys_offer *ys_write_offer(const struct ys_characteristic *characteristic);
+const struct ys_offer *ys_notify_offer(const struct ys_characteristic *characteristic);
+
+/* A right in the definition's word. */
+const char *ys_right_word(enum ys_right right);
+
+/* The characteristic of a service with this name; NULL if there is none. */
+struct ys_characteristic *ys_characteristic_named(const struct ys_service *service, const char *name);
 
 /* The service with this UUID; NULL if there is none. */
 const struct ys_service *ys_design_find_service(const struct ys_design *design, const struct ys_uuid *uuid);

@@ -1,4 +1,5 @@
-/* The advertisement that a definition gives, as bytes: flags and services in front, the name in the scan response. */
+/* The payloads of an advertisement, as bytes. What the definition does not say is: flags and services in front, the
+ * name in the scan response. */
 #ifndef DESIGN_PAYLOAD_H
 #define DESIGN_PAYLOAD_H
 
@@ -12,9 +13,15 @@ struct ys_payload {
 };
 
 /* Composes it. What does not fit is left out; ys_payload_check has said so. */
-struct ys_payload ys_payload_compose(const struct ys_design *design);
+struct ys_payload ys_payload_compose(const struct ys_design *design, const struct ys_set *set);
 
 /* Adds to the findings what does not fit, with its budget. */
-void ys_payload_check(struct ys_design *design);
+void ys_payload_check(struct ys_design *design, const struct ys_set *set);
+
+/* A set as the host takes it; `payload` must outlive it. */
+struct ys_advertising ys_set_advertising(const struct ys_set *set, const struct ys_payload *payload);
+
+/* The kind of a set: enum ys_advertising_kind. */
+uint8_t ys_set_kind(const struct ys_set *set);
 
 #endif

@@ -1,325 +1,26 @@
-/* Reads a definition: each mapping is a table of keys, each key reads one thing. What it means together is checked in
- * check.c. */
+/* Reads a definition: device, services, and the files that it includes. What it means together is checked in check.c.
+ */
+#include <stddef.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
 #include "design/check.h"
+#include "design/keys.h"
 #include "design/memory.h"
-#include "design/model.h"
 #include "design/type.h"
+#include "design/use.h"
 #include "design/words.h"
-#include "design/yaml.h"
 
-#define COUNT(array) (sizeof(array) / sizeof((array)[0]))
-#define NAMES_MOST   64
+#define COUNT(array)   (sizeof(array) / sizeof((array)[0]))
+#define DESIGN(member) offsetof(struct ys_design, member)
 
-static void error(const struct ys_node *node, const char *code, const char *text)
-{
-    ys_findings_add(node->findings, YS_ERROR, code, node->place, "%s", text);
-}
-
-/* kinds of values */
-
-static void read_word(const struct ys_node *node, const char *what, const char *const *words, size_t count, int *index)
-{
-    const char *text = ys_yaml_text(node, what);
-    if (text == NULL)
-        return;
-    for (size_t i = 0; i < count; i++) {
-        if (strcmp(words[i], text) == 0) {
-            *index = (int)i;
-            return;
-        }
-    }
-    ys_yaml_unknown(node, what, text, words, count);
-}
-
-static bool read_duration(const struct ys_node *node, const char *what, uint64_t *us)
-{
-    const char *text = ys_yaml_text(node, what);
-    if (text == NULL)
-        return false;
-    if (ys_duration_parse(text, us))
-        return true;
-    ys_findings_add(node->findings, YS_ERROR, "duration", node->place,
-                    "%s must be a time with its unit, such as 100 ms or 1.5 s, not \"%s\"", what, text);
-    return false;
-}
-
-/* stand_in: */
-
-static void stand_in_shape(const struct ys_node *node, void *target)
-{
-    static const char *const shapes[] = {"constant", "ramp", "sine", "random walk"};
-    struct ys_stand_in *stand_in = target;
-    int index = -1;
-    read_word(node, "a shape", shapes, COUNT(shapes), &index);
-    if (index >= 0)
-        stand_in->shape = (enum ys_shape)(YS_SHAPE_CONSTANT + index);
-}
-
-static void stand_in_from(const struct ys_node *node, void *target)
-{
-    ((struct ys_stand_in *)target)->from_text = ys_yaml_text(node, "from");
-}
-
-static void stand_in_to(const struct ys_node *node, void *target)
-{
-    ((struct ys_stand_in *)target)->to_text = ys_yaml_text(node, "to");
-}
-
-static void stand_in_step(const struct ys_node *node, void *target)
-{
-    ((struct ys_stand_in *)target)->step_text = ys_yaml_text(node, "step");
-}
-
-static void stand_in_period(const struct ys_node *node, void *target)
-{
-    uint64_t us = 1;
-    if (read_duration(node, "period", &us) && us == 0)
-        error(node, "stand-in", "period must be longer than nothing");
-    ((struct ys_stand_in *)target)->period_us = us;
-}
-
-static void stand_in_every(const struct ys_node *node, void *target)
-{
-    uint64_t us = 1000;
-    if (read_duration(node, "every", &us) && us < 1000)
-        error(node, "stand-in", "every must be at least 1 ms");
-    ((struct ys_stand_in *)target)->every_us = us;
-}
-
-static const struct ys_key stand_in_keys[] = {
-    {"shape", stand_in_shape, true}, {"from", stand_in_from, true},      {"to", stand_in_to, false},
-    {"step", stand_in_step, false},  {"period", stand_in_period, false}, {"every", stand_in_every, false},
-};
-
-/* characteristics: */
-
-static void characteristic_name(const struct ys_node *node, void *target)
-{
-    struct ys_characteristic *characteristic = target;
-    characteristic->place = node->place;
-    ys_read_name(node, "the characteristic's name", &characteristic->name, &characteristic->id);
-}
-
-static void characteristic_uuid(const struct ys_node *node, void *target)
-{
-    struct ys_characteristic *characteristic = target;
-    characteristic->uuid_place = node->place;
-    characteristic->uuid_text = ys_yaml_text(node, "uuid");
-}
-
-static void characteristic_format(const struct ys_node *node, void *target)
-{
-    ys_type_format(node, &((struct ys_characteristic *)target)->type);
-}
-
-static void characteristic_unit(const struct ys_node *node, void *target)
-{
-    ys_type_unit(node, &((struct ys_characteristic *)target)->type);
-}
-
-static void characteristic_resolution(const struct ys_node *node, void *target)
-{
-    ys_type_resolution(node, &((struct ys_characteristic *)target)->type);
-}
-
-static void characteristic_length(const struct ys_node *node, void *target)
-{
-    ys_type_length(node, &((struct ys_characteristic *)target)->type);
-}
-
-static void characteristic_bits(const struct ys_node *node, void *target)
-{
-    ys_type_bits(node, &((struct ys_characteristic *)target)->type);
-}
-
-static void characteristic_fields(const struct ys_node *node, void *target)
-{
-    ys_type_fields(node, &((struct ys_characteristic *)target)->type);
-}
-
-static void read_right(const struct ys_node *node, const char *what, struct ys_characteristic *characteristic,
-                       enum ys_right *right)
-{
-    static const char *const rights[] = {"open", "encrypted", "authenticated"};
-    int index = -1;
-    read_word(node, what, rights, COUNT(rights), &index);
-    if (index < 0)
-        return;
-    *right = (enum ys_right)(YS_RIGHT_OPEN + index);
-    if (*right != YS_RIGHT_OPEN && characteristic->rights_place.line == 0)
-        characteristic->rights_place = node->place;
-}
-
-static void characteristic_read(const struct ys_node *node, void *target)
-{
-    struct ys_characteristic *characteristic = target;
-    read_right(node, "read", characteristic, &characteristic->read);
-}
-
-static void characteristic_write(const struct ys_node *node, void *target)
-{
-    struct ys_characteristic *characteristic = target;
-    read_right(node, "write", characteristic, &characteristic->write);
-}
-
-static void characteristic_write_command(const struct ys_node *node, void *target)
-{
-    struct ys_characteristic *characteristic = target;
-    read_right(node, "write without response", characteristic, &characteristic->write_command);
-}
-
-static void characteristic_notify(const struct ys_node *node, void *target)
-{
-    struct ys_characteristic *characteristic = target;
-    read_right(node, "notify", characteristic, &characteristic->notify);
-}
-
-static void read_handler(const struct ys_node *node, struct ys_characteristic *characteristic)
-{
-    static const char *const handlers[] = {"read", "write"};
-    int index = -1;
-    read_word(node, "a handler", handlers, COUNT(handlers), &index);
-    characteristic->read_handler |= index == 0;
-    characteristic->write_handler |= index == 1;
-}
-
-static void characteristic_handler(const struct ys_node *node, void *target)
-{
-    struct ys_characteristic *characteristic = target;
-    struct ys_node item;
-    void *iterator = NULL;
-    characteristic->handler_place = node->place;
-    if (!ys_yaml_is_sequence(node)) {
-        read_handler(node, characteristic);
-        return;
-    }
-    while (ys_yaml_next(node, "handler", &iterator, &item))
-        read_handler(&item, characteristic);
-}
-
-static void characteristic_value(const struct ys_node *node, void *target)
-{
-    struct ys_characteristic *characteristic = target;
-    characteristic->value_place = node->place;
-    characteristic->value_text = ys_yaml_text(node, "value");
-}
-
-static void characteristic_spacing(const struct ys_node *node, void *target)
-{
-    struct ys_characteristic *characteristic = target;
-    characteristic->spacing_place = node->place;
-    (void)read_duration(node, "spacing", &characteristic->spacing_us);
-}
-
-static void characteristic_stand_in(const struct ys_node *node, void *target)
-{
-    struct ys_characteristic *characteristic = target;
-    characteristic->stand_in.place = node->place;
-    (void)ys_yaml_mapping(node, "stand_in", stand_in_keys, COUNT(stand_in_keys), &characteristic->stand_in);
-}
-
-static bool read_yes(const struct ys_node *node, const char *what)
-{
-    static const char *const words[] = {"true", "false"};
-    int index = 1;
-    read_word(node, what, words, COUNT(words), &index);
-    return index == 0;
-}
-
-static void characteristic_description(const struct ys_node *node, void *target)
-{
-    struct ys_characteristic *characteristic = target;
-    const char *text = ys_yaml_text(node, "description");
-    if (text != NULL && strlen(text) > 512)
-        error(node, "length", "a description has at most 512 bytes, as every attribute");
-    else if (text != NULL && characteristic->description == NULL)
-        characteristic->description = ys_copy(text, strlen(text));
-}
-
-static void characteristic_presentation(const struct ys_node *node, void *target)
-{
-    struct ys_characteristic *characteristic = target;
-    characteristic->presentation_place = node->place;
-    characteristic->presentation = read_yes(node, "presentation format");
-}
-
-static void descriptor_uuid(const struct ys_node *node, void *target)
-{
-    ((struct ys_descriptor *)target)->uuid_text = ys_yaml_text(node, "uuid");
-}
-
-static void descriptor_value(const struct ys_node *node, void *target)
-{
-    ((struct ys_descriptor *)target)->value_text = ys_yaml_text(node, "value");
-}
-
-static const struct ys_key descriptor_keys[] = {
-    {"uuid", descriptor_uuid, true},
-    {"value", descriptor_value, true},
-};
-
-static void characteristic_descriptors(const struct ys_node *node, void *target)
-{
-    struct ys_characteristic *characteristic = target;
-    struct ys_node item;
-    void *iterator = NULL;
-    while (ys_yaml_next(node, "descriptors", &iterator, &item)) {
-        characteristic->descriptors =
-            ys_grow(characteristic->descriptors, characteristic->descriptor_count, sizeof *characteristic->descriptors);
-        struct ys_descriptor *descriptor = &characteristic->descriptors[characteristic->descriptor_count++];
-        *descriptor = (struct ys_descriptor){.place = item.place};
-        (void)ys_yaml_mapping(&item, "a descriptor", descriptor_keys, COUNT(descriptor_keys), descriptor);
-    }
-}
-
-static const struct ys_key characteristic_keys[] = {
-    {"name", characteristic_name, true},
-    {"uuid", characteristic_uuid, false},
-    {"format", characteristic_format, false},
-    {"unit", characteristic_unit, false},
-    {"resolution", characteristic_resolution, false},
-    {"length", characteristic_length, false},
-    {"bits", characteristic_bits, false},
-    {"fields", characteristic_fields, false},
-    {"read", characteristic_read, false},
-    {"write", characteristic_write, false},
-    {"write without response", characteristic_write_command, false},
-    {"notify", characteristic_notify, false},
-    {"spacing", characteristic_spacing, false},
-    {"handler", characteristic_handler, false},
-    {"value", characteristic_value, false},
-    {"stand_in", characteristic_stand_in, false},
-    {"description", characteristic_description, false},
-    {"presentation format", characteristic_presentation, false},
-    {"descriptors", characteristic_descriptors, false},
-};
-
-/* services: */
-
-static void service_name(const struct ys_node *node, void *target)
-{
-    struct ys_service *service = target;
-    ys_read_name(node, "the service's name", &service->name, &service->id);
-}
-
-static void service_uuid(const struct ys_node *node, void *target)
-{
-    struct ys_service *service = target;
-    service->uuid_place = node->place;
-    service->uuid_text = ys_yaml_text(node, "uuid");
-}
-
-/* A list of services by name, such as an advertisement promises or a service includes. */
-static void read_services(const struct ys_node *node, const char *what, struct ys_promise **list, size_t *count)
+void ys_read_promises(const struct ys_node *node, struct ys_promise **list, size_t *count)
 {
     struct ys_node item;
     void *iterator = NULL;
-    while (ys_yaml_next(node, what, &iterator, &item)) {
-        const char *name = ys_yaml_text(&item, "a service");
+    while (ys_yaml_next(node, &iterator, &item)) {
+        const char *name = ys_yaml_text(&item);
         if (name == NULL)
             continue;
         *list = ys_grow(*list, *count, sizeof **list);
@@ -327,15 +28,31 @@ static void read_services(const struct ys_node *node, const char *what, struct y
     }
 }
 
-static void service_secondary(const struct ys_node *node, void *target)
+/* services: */
+
+static void service_name(const struct ys_node *node, void *target)
 {
-    ((struct ys_service *)target)->secondary = read_yes(node, "secondary");
+    struct ys_service *service = target;
+    ys_read_name(node, &service->name, &service->id);
+}
+
+/* What it names has been brought before anything else of the service is read. */
+static void service_use(const struct ys_node *node, void *target)
+{
+    (void)target;
+    (void)ys_yaml_text(node);
 }
 
 static void service_includes(const struct ys_node *node, void *target)
 {
     struct ys_service *service = target;
-    read_services(node, "includes", &service->includes, &service->include_count);
+    ys_read_promises(node, &service->includes, &service->include_count);
+}
+
+static void service_drop(const struct ys_node *node, void *target)
+{
+    struct ys_service *service = target;
+    ys_read_promises(node, &service->dropped, &service->dropped_count);
 }
 
 static void service_characteristics(const struct ys_node *node, void *target)
@@ -343,113 +60,129 @@ static void service_characteristics(const struct ys_node *node, void *target)
     struct ys_service *service = target;
     struct ys_node item;
     void *iterator = NULL;
-    while (ys_yaml_next(node, "characteristics", &iterator, &item)) {
-        service->characteristics =
-            ys_grow(service->characteristics, service->characteristic_count, sizeof *service->characteristics);
-        struct ys_characteristic *characteristic = &service->characteristics[service->characteristic_count++];
-        *characteristic = (struct ys_characteristic){.place = item.place, .uuid_place = item.place};
+    while (ys_yaml_next(node, &iterator, &item)) {
+        struct ys_characteristic *characteristic = ys_use_part(service, &item);
         size_t errors = node->findings->errors;
-        (void)ys_yaml_mapping(&item, "a characteristic", characteristic_keys, COUNT(characteristic_keys),
-                              characteristic);
+        (void)ys_yaml_mapping(&item, &ys_characteristic_mapping, characteristic);
         characteristic->faulty = node->findings->errors > errors;
+        ys_use_done(characteristic);
     }
 }
 
+static const struct ys_kind kind_characteristics = {
+    .form = YS_LIST, .items = &(const struct ys_kind){.form = YS_MAPPING, .mapping = &ys_characteristic_mapping}};
+
 static const struct ys_key service_keys[] = {
-    {"name", service_name, true},
-    {"uuid", service_uuid, false},
-    {"secondary", service_secondary, false},
-    {"includes", service_includes, false},
-    {"characteristics", service_characteristics, true},
+    {"name", service_name, &ys_kind_text, "Its name, also in C; an adopted name is its UUID", true, 0},
+    {"use", service_use, &ys_kind_text, "An adopted service, or a typical device, with all that it must have", false,
+     0},
+    {"drop", service_drop, &ys_kind_texts, "Names of what use brings and is not wanted", false, 0},
+    {"uuid", ys_key_written, &ys_kind_text, "An adopted name, its number, or 128 bits in writing order", false,
+     offsetof(struct ys_service, uuid_text)},
+    {"secondary", ys_key_yes, &ys_kind_yes, "Whether it is only there to be included", false,
+     offsetof(struct ys_service, secondary)},
+    {"includes", service_includes, &ys_kind_texts, "Names of services that it includes", false, 0},
+    {"characteristics", service_characteristics, &kind_characteristics, "Its characteristics, in order", true, 0},
 };
+static const struct ys_mapping service_mapping = {"a service", service_keys, COUNT(service_keys), "use"};
 
 /* device: */
 
-static void device_name(const struct ys_node *node, void *target)
+static const struct ys_kind kind_connections = {.form = YS_NUMBER, .least = 1, .greatest = 32};
+static const struct ys_kind kind_mtu = {.form = YS_NUMBER, .least = 23, .greatest = 517};
+static const struct ys_kind kind_bonds = {.form = YS_NUMBER, .greatest = 255};
+static const struct ys_kind kind_key_size = {.form = YS_NUMBER, .least = 7, .greatest = 16};
+
+static const struct ys_key limits_keys[] = {
+    {"connections", ys_key_number, &kind_connections, "Connections at once", false, DESIGN(limits.connections)},
+    {"mtu", ys_key_number, &kind_mtu, "Largest ATT MTU, in bytes", false, DESIGN(limits.mtu)},
+    {"bonds", ys_key_number, &kind_bonds, "Peers that are remembered", false, DESIGN(limits.bonds)},
+};
+static const struct ys_mapping limits_mapping = {"limits", limits_keys, COUNT(limits_keys), NULL};
+static const struct ys_kind kind_limits = {.form = YS_MAPPING, .mapping = &limits_mapping};
+
+static void device_limits(const struct ys_node *node, void *target)
 {
-    struct ys_design *design = target;
-    design->name_place = node->place;
-    design->name = ys_yaml_text(node, "the device's name");
+    (void)ys_yaml_mapping(node, &limits_mapping, target);
 }
 
-static void device_appearance(const struct ys_node *node, void *target)
+static const char *const capabilities[] = {"none", "display", "display and yes/no", "keyboard", "keyboard and display",
+                                           NULL};
+static const struct ys_kind kind_capability = {.form = YS_WORD, .words = capabilities};
+
+static void security_capability(const struct ys_node *node, void *target)
 {
-    struct ys_design *design = target;
-    design->appearance_place = node->place;
-    (void)ys_read_number(node, "appearance", UINT16_MAX, &design->appearance);
+    ((struct ys_design *)target)->security.capability_place = node->place;
+    ys_key_word(node, target);
 }
 
-static void device_address(const struct ys_node *node, void *target)
+static const struct ys_key security_keys[] = {
+    {"capability", security_capability, &kind_capability, "What it can show, and what can be entered at it", true,
+     DESIGN(security.capability)},
+    {"bonding", ys_key_yes, &ys_kind_yes, "Whether peers are remembered; true if left out", false,
+     DESIGN(security.bonding)},
+    {"secure connections only", ys_key_yes, &ys_kind_yes, "Whether the older way of pairing is refused", false,
+     DESIGN(security.secure_only)},
+    {"passkey", ys_key_written, &ys_kind_text, "A fixed one of six digits, instead of a random one", false,
+     DESIGN(security.passkey)},
+    {"key size", ys_key_number, &kind_key_size, "Least size of a key in bytes; 16 if left out", false,
+     DESIGN(security.key_size)},
+};
+static const struct ys_mapping security_mapping = {"security", security_keys, COUNT(security_keys), NULL};
+static const struct ys_kind kind_security = {.form = YS_MAPPING, .mapping = &security_mapping};
+
+static void device_security(const struct ys_node *node, void *target)
 {
-    static const char *const addresses[] = {"public", "random"};
-    int index = 1;
-    read_word(node, "address", addresses, COUNT(addresses), &index);
-    ((struct ys_design *)target)->public_address = index == 0;
+    struct ys_design *design = target;
+    design->security.given = true;
+    design->security.place = node->place;
+    (void)ys_yaml_mapping(node, &security_mapping, target);
+}
+
+static void device_caching(const struct ys_node *node, void *target)
+{
+    ((struct ys_design *)target)->caching = ys_yaml_word(node);
 }
 
 static const struct ys_key device_keys[] = {
-    {"name", device_name, true},
-    {"appearance", device_appearance, false},
-    {"address", device_address, false},
+    {"name", ys_key_written, &ys_kind_text, "What it is called, 1 to 248 bytes", true, DESIGN(name)},
+    {"appearance", ys_key_written, &ys_kind_text, "What it looks like: an adopted name, or its number", false,
+     DESIGN(appearance_text)},
+    {"address", ys_key_written, &ys_kind_text, "random, public, or a static address such as C2:00:5E:10:00:01", false,
+     DESIGN(address_text)},
+    {"caching", device_caching, &ys_kind_yes,
+     "Whether clients may keep the table and are told of changes; true if peers are remembered", false, 0},
+    {"limits", device_limits, &kind_limits, "How many of what there is room for", false, 0},
+    {"security", device_security, &kind_security, "How it pairs", false, 0},
 };
-
-/* advertising: */
-
-static void advertising_interval(const struct ys_node *node, void *target)
-{
-    struct ys_design *design = target;
-    struct ys_node item;
-    void *iterator = NULL;
-    if (!ys_yaml_is_sequence(node)) {
-        if (!read_duration(node, "interval", &design->interval_min_us))
-            return;
-        design->interval_max_us = design->interval_min_us;
-    } else {
-        uint64_t ends[2] = {0, 0};
-        size_t count = 0;
-        while (ys_yaml_next(node, "interval", &iterator, &item)) {
-            if (count < 2 && !read_duration(&item, "interval", &ends[count]))
-                return;
-            count++;
-        }
-        if (count != 2) {
-            error(node, "interval", "interval must be one time, or a list of the least and the greatest");
-            return;
-        }
-        design->interval_min_us = ends[0];
-        design->interval_max_us = ends[1];
-    }
-    if (design->interval_min_us < 20000 || design->interval_max_us > 10240000 ||
-        design->interval_min_us > design->interval_max_us)
-        error(node, "interval", "the advertising interval must be from 20 ms to 10.24 s, the least one first");
-    else if (design->interval_min_us % 625 != 0 || design->interval_max_us % 625 != 0)
-        error(node, "interval", "the advertising interval goes in steps of 0.625 ms: take a multiple of it");
-}
-
-static void advertising_services(const struct ys_node *node, void *target)
-{
-    struct ys_design *design = target;
-    read_services(node, "services", &design->promises, &design->promise_count);
-}
-
-static const struct ys_key advertising_keys[] = {
-    {"interval", advertising_interval, true},
-    {"services", advertising_services, false},
-};
+static const struct ys_mapping device_mapping = {"device", device_keys, COUNT(device_keys), NULL};
+static const struct ys_kind kind_device = {.form = YS_MAPPING, .mapping = &device_mapping};
 
 /* the whole */
 
 static void root_device(const struct ys_node *node, void *target)
 {
-    (void)ys_yaml_mapping(node, "device", device_keys, COUNT(device_keys), target);
+    (void)ys_yaml_mapping(node, &device_mapping, target);
+}
+
+static void add_set(const struct ys_node *node, struct ys_design *design)
+{
+    design->sets = ys_grow(design->sets, design->set_count, sizeof *design->sets);
+    struct ys_set *set = &design->sets[design->set_count++];
+    *set = (struct ys_set){.place = node->place};
+    size_t errors = node->findings->errors;
+    (void)ys_yaml_mapping(node, &ys_set_mapping, set);
+    set->faulty = node->findings->errors > errors;
 }
 
 static void root_advertising(const struct ys_node *node, void *target)
 {
-    struct ys_design *design = target;
-    design->advertises = true;
-    design->advertising_place = node->place;
-    (void)ys_yaml_mapping(node, "advertising", advertising_keys, COUNT(advertising_keys), target);
+    struct ys_node item;
+    void *iterator = NULL;
+    if (!ys_yaml_is_sequence(node))
+        add_set(node, target);
+    while (ys_yaml_is_sequence(node) && ys_yaml_next(node, &iterator, &item))
+        add_set(&item, target);
 }
 
 static void root_services(const struct ys_node *node, void *target)
@@ -458,22 +191,48 @@ static void root_services(const struct ys_node *node, void *target)
     design->lists_services = true;
     struct ys_node item;
     void *iterator = NULL;
-    while (ys_yaml_next(node, "services", &iterator, &item)) {
+    while (ys_yaml_next(node, &iterator, &item)) {
+        struct ys_service service = {.place = item.place, .uuid_text = {.place = item.place}};
+        if (ys_use_begin(design, &service, &item))
+            continue; /* a whole device */
+        (void)ys_yaml_mapping(&item, &service_mapping, &service);
+        ys_use_end(&service, &design->findings);
         design->services = ys_grow(design->services, design->service_count, sizeof *design->services);
-        struct ys_service *service = &design->services[design->service_count++];
-        *service = (struct ys_service){.place = item.place, .uuid_place = item.place};
-        (void)ys_yaml_mapping(&item, "a service", service_keys, COUNT(service_keys), service);
+        design->services[design->service_count++] = service;
     }
 }
 
 static void root_include(const struct ys_node *node, void *target);
 
+static const struct ys_kind kind_set = {.form = YS_MAPPING, .mapping = &ys_set_mapping};
+static const struct ys_kind kind_advertising = {.form = YS_LIST, .items = &kind_set, .otherwise = &kind_set};
+static const struct ys_kind kind_services = {
+    .form = YS_LIST, .items = &(const struct ys_kind){.form = YS_MAPPING, .mapping = &service_mapping}};
+
+#define INCLUDE_KEY                                                                                                    \
+    {                                                                                                                  \
+        "include", root_include, &ys_kind_texts, "Files whose services come before these, by their paths from here",   \
+            false, 0                                                                                                   \
+    }
+#define SERVICES_KEY                                                                                                   \
+    {                                                                                                                  \
+        "services", root_services, &kind_services, "The services, in the order of the table", false, 0                 \
+    }
+
 static const struct ys_key root_keys[] = {
-    {"include", root_include, false},
-    {"device", root_device, true},
-    {"advertising", root_advertising, false},
-    {"services", root_services, false},
+    INCLUDE_KEY,
+    {"device", root_device, &kind_device, "What the device is", true, 0},
+    {"advertising", root_advertising, &kind_advertising, "How it is found: one way, or a list of several", false, 0},
+    SERVICES_KEY,
+    {"energy", ys_read_energy, &ys_kind_energy, "What the hardware draws", false, 0},
+    {"expect", ys_read_expectations, &ys_kind_expectations, "What must hold on the air; the interval verb tries it",
+     false, 0},
 };
+const struct ys_mapping ys_definition_mapping = {"the definition", root_keys, COUNT(root_keys), NULL};
+
+/* What an included file may say: what several devices share. */
+static const struct ys_key included_keys[] = {INCLUDE_KEY, SERVICES_KEY};
+const struct ys_mapping ys_included_mapping = {"an included file", included_keys, COUNT(included_keys), NULL};
 
 /* The C identifier of a device: its file's name up to the first dot. */
 static char *identifier_of(const char *file)
@@ -508,35 +267,62 @@ static void add_implied(struct ys_design *design)
                                                     .id = ys_copy("device_name", 11),
                                                     .uuid = ys_uuid_of(0x2a00),
                                                     .type = {.format = ys_format_find("utf8s")},
-                                                    .read = YS_RIGHT_OPEN};
+                                                    .ways = {[YS_WAY_READ] = {.right = YS_RIGHT_OPEN}}};
     characteristics[1] = (struct ys_characteristic){.name = ys_copy("appearance", 10),
                                                     .id = ys_copy("appearance", 10),
                                                     .uuid = ys_uuid_of(0x2a01),
                                                     .type = {.format = ys_format_find("uint16")},
-                                                    .read = YS_RIGHT_OPEN};
+                                                    .ways = {[YS_WAY_READ] = {.right = YS_RIGHT_OPEN}}};
     design->service_count = 2;
+}
+
+static void add_gatt(struct ys_service *gatt, size_t index, const char *name, uint16_t uuid, const char *format,
+                     uint64_t length)
+{
+    struct ys_characteristic *one = &gatt->characteristics[index];
+    *one = (struct ys_characteristic){
+        .name = ys_copy(name, strlen(name)),
+        .id = ys_identifier(name),
+        .uuid = ys_uuid_of(uuid),
+        .type = {.format = ys_format_find(format), .length = {.number = length}, .fixed = true},
+        .value = ys_new((size_t)length),
+        .value_length = (size_t)length,
+    };
+    gatt->characteristic_count = index + 1;
+}
+
+/* What clients need that keep the table (Core 5.4 Vol 3 Part G 7). The value of the hash is known last. */
+static void fill_caching(struct ys_service *gatt)
+{
+    const struct ys_offer open = {.right = YS_RIGHT_OPEN};
+    gatt->characteristics = ys_new(3 * sizeof *gatt->characteristics);
+    add_gatt(gatt, 0, "service changed", 0x2a05, "bytes", 4);
+    gatt->characteristics[0].kept = true;
+    gatt->characteristics[0].ways[YS_WAY_INDICATE] = open;
+    add_gatt(gatt, 1, "client supported features", 0x2b29, "uint8", 1);
+    gatt->characteristics[1].features = true;
+    gatt->characteristics[1].ways[YS_WAY_READ] = open;
+    gatt->characteristics[1].ways[YS_WAY_WRITE] = open;
+    add_gatt(gatt, 2, "database hash", 0x2b2a, "bytes", 16);
+    gatt->characteristics[2].ways[YS_WAY_READ] = open;
 }
 
 /* Gives them their values, once those are known. */
 static void fill_implied(struct ys_design *design)
 {
+    if (ys_design_caches(design))
+        fill_caching(&design->services[1]);
     struct ys_characteristic *characteristics = design->services[0].characteristics;
-    size_t length = design->name != NULL ? strlen(design->name) : 0;
-    characteristics[0].value = (uint8_t *)ys_copy(design->name != NULL ? design->name : "", length);
+    size_t length = design->name.text != NULL ? strlen(design->name.text) : 0;
+    characteristics[0].value = (uint8_t *)ys_copy(design->name.text != NULL ? design->name.text : "", length);
     characteristics[0].value_length = length;
-    characteristics[0].type.length = length;
+    characteristics[0].type.length.number = length;
     characteristics[1].value = ys_new(2);
     characteristics[1].value[0] = (uint8_t)design->appearance;
     characteristics[1].value[1] = (uint8_t)(design->appearance >> 8);
     characteristics[1].value_length = 2;
-    characteristics[1].type.length = 2;
+    characteristics[1].type.length.number = 2;
 }
-
-/* What an included file may say: what several devices share. */
-static const struct ys_key included_keys[] = {
-    {"include", root_include, false},
-    {"services", root_services, false},
-};
 
 /* Includes that go deeper have surely lost their way. */
 #define INCLUDES_MOST 32
@@ -567,8 +353,7 @@ static void read_source(struct ys_design *design, char *path, char *text, size_t
     if (document == NULL)
         return;
     struct ys_node root = ys_yaml_root(document, place, &design->findings);
-    bool good = main_file ? ys_yaml_mapping(&root, "the definition", root_keys, COUNT(root_keys), design)
-                          : ys_yaml_mapping(&root, "an included file", included_keys, COUNT(included_keys), design);
+    bool good = ys_yaml_mapping(&root, main_file ? &ys_definition_mapping : &ys_included_mapping, design);
     if (!main_file && good && design->service_count == services)
         ys_findings_add(&design->findings, YS_WARNING, "include-file", included_at,
                         "\"%s\" brings no services: leave it out", path);
@@ -583,36 +368,44 @@ static bool is_included_already(const struct ys_design *design, const char *path
     return false;
 }
 
+char *ys_load_beside(const struct ys_design *design, struct ys_place place, const char *name, char **path,
+                     size_t *length)
+{
+    *path = path_beside(place.file != NULL ? place.file : design->file, name);
+    char *text = design->load != NULL ? design->load(design->load_context, *path, length) : NULL;
+    char *copy = text != NULL ? ys_copy(text, *length) : NULL;
+    free(text);
+    return copy;
+}
+
 static void include_file(struct ys_design *design, const struct ys_node *node, const char *name)
 {
     size_t length = 0;
-    char *path = path_beside(node->place.file != NULL ? node->place.file : design->file, name);
+    char *path = NULL;
+    char *text = ys_load_beside(design, node->place, name, &path, &length);
     if (is_included_already(design, path) || design->source_count > INCLUDES_MOST) {
         ys_findings_add(node->findings, YS_ERROR, "include-file", node->place,
                         "\"%s\" is read already, or too many files are: include each file once, and none that includes "
                         "this one",
                         path);
-        free(path);
-        return;
-    }
-    char *text = design->load != NULL ? design->load(design->load_context, path, &length) : NULL;
-    if (text == NULL) {
+    } else if (text == NULL) {
         ys_findings_add(node->findings, YS_ERROR, "include-file", node->place,
                         "\"%s\" cannot be read: a path is meant from the folder of the file that names it", path);
-        free(path);
-        return;
+    } else {
+        read_source(design, path, text, length, node->place);
+        path = NULL;
+        text = NULL;
     }
-    char *copy = ys_copy(text, length);
+    free(path);
     free(text);
-    read_source(design, path, copy, length, node->place);
 }
 
 static void root_include(const struct ys_node *node, void *target)
 {
     struct ys_node item;
     void *iterator = NULL;
-    while (ys_yaml_next(node, "include", &iterator, &item)) {
-        const char *name = ys_yaml_text(&item, "a file to include");
+    while (ys_yaml_next(node, &iterator, &item)) {
+        const char *name = ys_yaml_text(&item);
         if (name != NULL)
             include_file(target, &item, name);
     }
@@ -626,6 +419,7 @@ struct ys_design *ys_design_read(const char *file, const char *text, size_t leng
     design->id = identifier_of(file);
     design->load = load;
     design->load_context = load_context;
+    design->security.bonding = true;
     add_implied(design);
     if (design->id == NULL || ys_is_keyword(design->id))
         ys_findings_add(&design->findings, YS_ERROR, "name-in-c", (struct ys_place){.line = 0},
@@ -643,22 +437,47 @@ struct ys_design *ys_design_read(const char *file, const char *text, size_t leng
     return design;
 }
 
-static void free_service(struct ys_service *service)
+void ys_characteristic_clear(struct ys_characteristic *characteristic)
 {
-    for (size_t i = 0; i < service->characteristic_count; i++) {
-        free(service->characteristics[i].name);
-        free(service->characteristics[i].id);
-        free(service->characteristics[i].value);
-        free(service->characteristics[i].description);
-        for (size_t j = 0; j < service->characteristics[i].descriptor_count; j++)
-            free(service->characteristics[i].descriptors[j].value);
-        free(service->characteristics[i].descriptors);
-        ys_type_clear(&service->characteristics[i].type);
+    free(characteristic->name);
+    free(characteristic->id);
+    free(characteristic->value);
+    free(characteristic->stand_in.recorded);
+    for (size_t i = 0; i < characteristic->descriptor_count; i++) {
+        free(characteristic->descriptors[i].value);
+        ys_type_clear(&characteristic->descriptors[i].type);
     }
+    free(characteristic->descriptors);
+    ys_type_clear(&characteristic->type);
+}
+
+void ys_service_clear(struct ys_service *service)
+{
+    for (size_t i = 0; i < service->characteristic_count; i++)
+        ys_characteristic_clear(&service->characteristics[i]);
     free(service->characteristics);
     free(service->includes);
+    free(service->dropped);
     free(service->name);
     free(service->id);
+}
+
+static void free_parts(struct ys_parts *parts)
+{
+    for (size_t i = 0; i < parts->count; i++) {
+        free(parts->items[i].value);
+        ys_type_clear(&parts->items[i].type);
+    }
+    free(parts->items);
+}
+
+static void free_set(struct ys_set *set)
+{
+    free_parts(&set->data);
+    free_parts(&set->response);
+    free(set->promises);
+    free(set->name);
+    free(set->id);
 }
 
 void ys_design_free(struct ys_design *design)
@@ -666,9 +485,14 @@ void ys_design_free(struct ys_design *design)
     if (design == NULL)
         return;
     for (size_t i = 0; i < design->service_count; i++)
-        free_service(&design->services[i]);
+        ys_service_clear(&design->services[i]);
+    for (size_t i = 0; i < design->set_count; i++)
+        free_set(&design->sets[i]);
     free(design->services);
-    free(design->promises);
+    free(design->sets);
+    for (size_t i = 0; i < design->expectation_count; i++)
+        free(design->expectations[i].by_name);
+    free(design->expectations);
     free(design->file);
     free(design->id);
     ys_findings_clear(&design->findings);

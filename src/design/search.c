@@ -18,7 +18,7 @@ static bool has_number(const struct ys_adopted *adopted, const char *words)
     char *end;
     size_t length = strlen(words);
     bool prefixed = length > 2 && words[0] == '0' && (words[1] == 'x' || words[1] == 'X');
-    if (!prefixed && length != 4)
+    if ((!prefixed && length != 4) || adopted->kind == YS_ADOPTED_DEVICE)
         return false;
     unsigned long number = strtoul(words, &end, 16);
     return *end == '\0' && number == adopted->number;
@@ -127,18 +127,38 @@ const char *ys_adopted_kind_name(enum ys_adopted_kind kind)
         [YS_ADOPTED_SERVICE] = "service",         [YS_ADOPTED_CHARACTERISTIC] = "characteristic",
         [YS_ADOPTED_DESCRIPTOR] = "descriptor",   [YS_ADOPTED_UNIT] = "unit",
         [YS_ADOPTED_FORMAT] = "format",           [YS_ADOPTED_APPEARANCE] = "appearance",
-        [YS_ADOPTED_ADVERTISING] = "advertising",
+        [YS_ADOPTED_ADVERTISING] = "advertising", [YS_ADOPTED_DEVICE] = "device",
     };
     return names[kind];
 }
 
 /* fragments */
 
-static void print_characteristic(FILE *stream, const char *indent, const char *name)
+/* The first service that has it says what it must offer. */
+static const struct ys_has *part_of_service(const struct ys_adopted *characteristic)
 {
-    char small[64];
-    lower(small, name, sizeof small);
-    (void)fprintf(stream, "%s- {name: %s, read: open, handler: read}\n", indent, small);
+    size_t count = 0;
+    const struct ys_adopted *services = ys_adopted_all(YS_ADOPTED_SERVICE, &count);
+    for (size_t i = 0; i < count; i++) {
+        const struct ys_has *part = ys_adopted_part(&services[i], characteristic->number);
+        if (part != NULL && part->knows)
+            return part;
+    }
+    return NULL;
+}
+
+static void print_characteristic(FILE *stream, const struct ys_adopted *characteristic, const char *name)
+{
+    const struct ys_has *part = part_of_service(characteristic);
+    uint8_t must = part != NULL ? part->must : YS_PROPERTY_READ;
+    bool sends = (must & (YS_PROPERTY_READ | YS_PROPERTY_NOTIFY | YS_PROPERTY_INDICATE)) != 0;
+    bool takes = (must & (YS_PROPERTY_WRITE | YS_PROPERTY_WRITE_WITHOUT_RESPONSE)) != 0;
+    (void)fprintf(stream, "- {name: %s", name);
+    for (int way = 0; way < YS_WAYS; way++) {
+        if ((must & ys_ways[way].property) != 0)
+            (void)fprintf(stream, ", %s: open", ys_ways[way].name);
+    }
+    (void)fprintf(stream, ", handler: %s}\n", sends && takes ? "[read, write]" : takes ? "write" : "read");
 }
 
 void ys_adopted_print_fragment(FILE *stream, const struct ys_adopted *adopted)
@@ -149,13 +169,13 @@ void ys_adopted_print_fragment(FILE *stream, const struct ys_adopted *adopted)
     case YS_ADOPTED_SERVICE:
         if (adopted->number < 0x1802) /* made from device */
             return;
-        (void)fprintf(stream, "services:\n  - name: %s\n    characteristics:%s\n", small,
-                      adopted->has_count > 0 ? "" : " []");
-        for (size_t i = 0; i < adopted->has_count; i++)
-            print_characteristic(stream, "      ", adopted->has[i]);
+        (void)fprintf(stream, "services:\n  - use: %s\n", small);
+        break;
+    case YS_ADOPTED_DEVICE:
+        (void)fprintf(stream, "services:\n  - use: %s\n", small);
         break;
     case YS_ADOPTED_CHARACTERISTIC:
-        print_characteristic(stream, "", adopted->name);
+        print_characteristic(stream, adopted, small);
         break;
     case YS_ADOPTED_UNIT:
         (void)fprintf(stream, "unit: %s\n", adopted->name);
@@ -186,14 +206,15 @@ static void print_step(FILE *stream, const struct ys_field *field)
 static void print_field(FILE *stream, const struct ys_field *field, const char *name)
 {
     (void)fprintf(stream, "%-16s %s", name, field->format->name);
-    if (field->format->size == 0 && field->length > 0)
-        (void)fprintf(stream, ", %llu byte%s at most", (unsigned long long)field->length,
-                      field->length == 1 ? "" : "s");
+    if (field->format->size == 0 && field->length.number > 0)
+        (void)fprintf(stream, ", %llu byte%s at most", (unsigned long long)field->length.number,
+                      field->length.number == 1 ? "" : "s");
     print_step(stream, field);
-    if (field->most > 0)
-        (void)fprintf(stream, ", up to %llu of them", (unsigned long long)field->most);
-    if (field->depends_text != NULL)
-        (void)fprintf(stream, ", %s %s", field->unless ? "unless" : "when", field->depends_text);
+    if (field->most.number > 0)
+        (void)fprintf(stream, ", up to %llu of them", (unsigned long long)field->most.number);
+    if (field->depends)
+        (void)fprintf(stream, ", %s \"%s\"", field->when.text != NULL ? "when" : "unless",
+                      field->when.text != NULL ? field->when.text : field->unless.text);
     for (size_t i = 0; i < field->bit_count; i++)
         (void)fprintf(stream, "%s%zu %s", i > 0 ? ", " : ": ", i, field->bits[i]);
     (void)fputc('\n', stream);
@@ -206,6 +227,9 @@ void ys_adopted_print_layout(FILE *stream, const struct ys_adopted *adopted)
         return;
     if (type->field_count == 0)
         print_field(stream, type, "value");
+    if (adopted->range[0] != NULL && adopted->range[1] != NULL)
+        (void)fprintf(stream, "%-16s %s to %s%s%s\n", "valid from", adopted->range[0], adopted->range[1],
+                      type->unit != NULL ? " " : "", type->unit != NULL ? type->unit->symbol : "");
     for (size_t i = 0; i < type->field_count; i++)
         print_field(stream, &type->fields[i], type->fields[i].name);
 }

@@ -16,33 +16,15 @@ static void error(const struct ys_node *node, const char *code, const char *text
     ys_findings_add(node->findings, YS_ERROR, code, node->place, "%s", text);
 }
 
-bool ys_read_number(const struct ys_node *node, const char *what, uint64_t greatest, uint64_t *number)
+void ys_read_name(const struct ys_node *node, char **name, char **id)
 {
-    const char *text = ys_yaml_text(node, what);
-    char *end = NULL;
-    if (text == NULL)
-        return false;
-    bool digits = text[0] >= '0' && text[0] <= '9';
-    unsigned long long value = digits ? strtoull(text, &end, text[1] == 'x' ? 16 : 10) : 0;
-    if (!digits || *end != '\0' || value > greatest) {
-        ys_findings_add(node->findings, YS_ERROR, "number", node->place,
-                        "%s must be a whole number from 0 to %llu, not \"%s\"", what, (unsigned long long)greatest,
-                        text);
-        return false;
-    }
-    *number = value;
-    return true;
-}
-
-void ys_read_name(const struct ys_node *node, const char *what, char **name, char **id)
-{
-    const char *text = ys_yaml_text(node, what);
+    const char *text = ys_yaml_text(node);
     if (text == NULL)
         return;
     char *identifier = ys_identifier(text);
     if (identifier == NULL) {
         ys_findings_add(node->findings, YS_ERROR, "name-in-c", node->place,
-                        "%s \"%s\" gives no name in C: begin it with a letter from a to z", what, text);
+                        "the name \"%s\" gives no name in C: begin it with a letter from a to z", text);
         return;
     }
     if (*name == NULL) {
@@ -53,9 +35,33 @@ void ys_read_name(const struct ys_node *node, const char *what, char **name, cha
     }
 }
 
-void ys_type_format(const struct ys_node *node, struct ys_field *field)
+/* Names and symbols of units, as both may be written. */
+static size_t unit_words(const char **names, size_t most)
 {
-    const char *text = ys_yaml_text(node, "format");
+    size_t count = 0;
+    size_t units;
+    const struct ys_adopted *all = ys_adopted_all(YS_ADOPTED_UNIT, &units);
+    for (size_t i = 0; i < units && count + 2 <= most; i++) {
+        names[count++] = all[i].name;
+        if (all[i].symbol[0] != '\0')
+            names[count++] = all[i].symbol;
+    }
+    return count;
+}
+
+const struct ys_kind ys_kind_format = {.form = YS_NAME, .names = ys_format_names};
+const struct ys_kind ys_kind_unit = {.form = YS_NAME, .names = unit_words};
+const struct ys_kind ys_kind_length = {.form = YS_NUMBER, .least = 1, .greatest = 512};
+
+static struct ys_field *field_of(const struct ys_node *node, void *target)
+{
+    return (struct ys_field *)((char *)target + node->key->into);
+}
+
+void ys_type_format(const struct ys_node *node, void *target)
+{
+    struct ys_field *field = field_of(node, target);
+    const char *text = ys_yaml_text(node);
     if (text == NULL)
         return;
     field->format = ys_format_find(text);
@@ -65,9 +71,10 @@ void ys_type_format(const struct ys_node *node, struct ys_field *field)
     }
 }
 
-void ys_type_unit(const struct ys_node *node, struct ys_field *field)
+void ys_type_unit(const struct ys_node *node, void *target)
 {
-    const char *text = ys_yaml_text(node, "unit");
+    struct ys_field *field = field_of(node, target);
+    const char *text = ys_yaml_text(node);
     if (text == NULL)
         return;
     field->unit = ys_unit_find(text);
@@ -91,13 +98,14 @@ static bool parse_fraction(const char *text, int *halvings)
 }
 
 /* How much one step of the raw number is worth: 0.1, 0.005, 1000 or 1/1024. */
-void ys_type_resolution(const struct ys_node *node, struct ys_field *field)
+void ys_type_resolution(const struct ys_node *node, void *target)
 {
+    struct ys_field *field = field_of(node, target);
     int64_t mantissa = 1;
     int places = 0;
     int halvings = 0;
     const char *end = "";
-    const char *text = ys_yaml_text(node, "resolution");
+    const char *text = ys_yaml_text(node);
     if (text == NULL)
         return;
     bool good = parse_fraction(text, &halvings) ||
@@ -115,19 +123,20 @@ void ys_type_resolution(const struct ys_node *node, struct ys_field *field)
     field->has_resolution = true;
 }
 
-void ys_type_length(const struct ys_node *node, struct ys_field *field)
+void ys_type_length(const struct ys_node *node, void *target)
 {
-    field->length_place = node->place;
-    if (ys_read_number(node, "length", 512, &field->length) && field->length == 0)
-        error(node, "length", "length must be at least 1 byte");
+    struct ys_field *field = field_of(node, target);
+    field->length.place = node->place;
+    field->length.given |= ys_yaml_number(node, &field->length.number);
 }
 
-void ys_type_bits(const struct ys_node *node, struct ys_field *field)
+void ys_type_bits(const struct ys_node *node, void *target)
 {
+    struct ys_field *field = field_of(node, target);
     struct ys_node item;
     void *iterator = NULL;
-    while (ys_yaml_next(node, "bits", &iterator, &item)) {
-        const char *name = ys_yaml_text(&item, "a bit's name");
+    while (ys_yaml_next(node, &iterator, &item)) {
+        const char *name = ys_yaml_text(&item);
         if (name == NULL)
             continue;
         field->bits = ys_grow(field->bits, field->bit_count, sizeof *field->bits);
@@ -141,76 +150,37 @@ static void field_name(const struct ys_node *node, void *target)
 {
     struct ys_field *field = target;
     field->place = node->place;
-    ys_read_name(node, "the field's name", &field->name, &field->id);
+    ys_read_name(node, &field->name, &field->id);
 }
 
-static void field_format(const struct ys_node *node, void *target)
-{
-    ys_type_format(node, target);
-}
-
-static void field_unit(const struct ys_node *node, void *target)
-{
-    ys_type_unit(node, target);
-}
-
-static void field_resolution(const struct ys_node *node, void *target)
-{
-    ys_type_resolution(node, target);
-}
-
-static void field_length(const struct ys_node *node, void *target)
-{
-    ys_type_length(node, target);
-}
-
-static void field_bits(const struct ys_node *node, void *target)
-{
-    ys_type_bits(node, target);
-}
-
-static void field_up_to(const struct ys_node *node, void *target)
-{
-    struct ys_field *field = target;
-    if (ys_read_number(node, "up to", 255, &field->most) && field->most == 0)
-        error(node, "structure", "an array needs room for at least 1");
-}
-
-static void field_depends(const struct ys_node *node, const char *what, bool unless, struct ys_field *field)
-{
-    field->depends_place = node->place;
-    field->depends_text = ys_yaml_text(node, what);
-    field->depends = field->depends_text != NULL;
-    field->unless = unless;
-}
-
-static void field_when(const struct ys_node *node, void *target)
-{
-    field_depends(node, "when", false, target);
-}
-
-static void field_unless(const struct ys_node *node, void *target)
-{
-    field_depends(node, "unless", true, target);
-}
+static const struct ys_kind kind_most = {.form = YS_NUMBER, .least = 1, .greatest = 255};
 
 static const struct ys_key field_keys[] = {
-    {"name", field_name, true},      {"format", field_format, true},
-    {"unit", field_unit, false},     {"resolution", field_resolution, false},
-    {"length", field_length, false}, {"bits", field_bits, false},
-    {"up to", field_up_to, false},   {"when", field_when, false},
-    {"unless", field_unless, false},
+    {"name", field_name, &ys_kind_text, "Its name, also in C", true, 0},
+    YS_TYPE_KEYS(0),
+    {"up to", ys_key_number, &kind_most, "An array of that many items at most", false, offsetof(struct ys_field, most)},
+    {"when", ys_key_written, &ys_kind_text, "Only there if this bit of flags before it is set", false,
+     offsetof(struct ys_field, when)},
+    {"unless", ys_key_written, &ys_kind_text, "Only there if this bit of flags before it is not set", false,
+     offsetof(struct ys_field, unless)},
 };
+static const struct ys_mapping field_mapping = {"a field", field_keys, COUNT(field_keys), NULL};
+const struct ys_kind ys_kind_fields = {.form = YS_LIST,
+                                       .items = &(const struct ys_kind){.form = YS_MAPPING, .mapping = &field_mapping}};
 
-void ys_type_fields(const struct ys_node *node, struct ys_field *whole)
+void ys_type_fields(const struct ys_node *node, void *target)
 {
+    struct ys_field *whole = field_of(node, target);
     struct ys_node item;
     void *iterator = NULL;
-    while (ys_yaml_next(node, "fields", &iterator, &item)) {
+    while (ys_yaml_next(node, &iterator, &item)) {
         whole->fields = ys_grow(whole->fields, whole->field_count, sizeof *whole->fields);
         struct ys_field *field = &whole->fields[whole->field_count++];
         *field = (struct ys_field){.place = item.place};
-        (void)ys_yaml_mapping(&item, "a field", field_keys, COUNT(field_keys), field);
+        (void)ys_yaml_mapping(&item, &field_mapping, field);
+        if (field->format == NULL && ys_yaml_peek(&item, "format") == NULL)
+            ys_findings_add(node->findings, YS_ERROR, "key-missing", item.place, "a field has no format: add it");
+        field->depends = field->when.text != NULL || field->unless.text != NULL;
     }
 }
 
@@ -225,9 +195,7 @@ static struct ys_field copy_field(const struct ys_field *from)
     copy.bits = from->bit_count > 0 ? ys_new(from->bit_count * sizeof *copy.bits) : NULL;
     for (size_t i = 0; i < from->bit_count; i++)
         copy.bits[i] = ys_copy(from->bits[i], strlen(from->bits[i]));
-    if (from->depends_text != NULL)
-        copy.depends = true;
-    copy.length_place = (struct ys_place){.line = 0};
+    copy.length.given = false;
     return copy;
 }
 
@@ -235,19 +203,17 @@ void ys_type_inherit(struct ys_field *field, const struct ys_field *adopted)
 {
     bool whole = field->format == NULL && field->field_count == 0 && field->bit_count == 0;
     if (whole) {
-        uint64_t length = field->length;
-        struct ys_place length_place = field->length_place;
-        const struct ys_unit *unit = field->unit;
         struct ys_field own = *field;
         *field = copy_field(adopted);
         field->fields = adopted->field_count > 0 ? ys_new(adopted->field_count * sizeof *field->fields) : NULL;
         for (size_t i = 0; i < adopted->field_count; i++)
             field->fields[i] = copy_field(&adopted->fields[i]);
-        field->length_place = length_place;
-        if (length != 0)
-            field->length = length;
-        if (unit != NULL)
-            field->unit = unit;
+        if (own.length.given) {
+            field->length = own.length;
+            field->fixed = own.fixed;
+        }
+        if (own.unit != NULL)
+            field->unit = own.unit;
         if (own.has_resolution) {
             field->multiplier = own.multiplier;
             field->exponent = own.exponent;

@@ -5,13 +5,39 @@
 #include "design/model.h"
 #include "design/yaml.h"
 
-/* Each reads the value of the key of its name. */
-void ys_type_format(const struct ys_node *node, struct ys_field *field);
-void ys_type_unit(const struct ys_node *node, struct ys_field *field);
-void ys_type_resolution(const struct ys_node *node, struct ys_field *field);
-void ys_type_length(const struct ys_node *node, struct ys_field *field);
-void ys_type_bits(const struct ys_node *node, struct ys_field *field);
-void ys_type_fields(const struct ys_node *node, struct ys_field *whole);
+extern const struct ys_kind ys_kind_format;
+extern const struct ys_kind ys_kind_unit;
+extern const struct ys_kind ys_kind_length;
+extern const struct ys_kind ys_kind_fields;
+
+/* Each reads the value of the key of its name; `target` is the field that has it, at the key's offset. */
+void ys_type_format(const struct ys_node *node, void *target);
+void ys_type_unit(const struct ys_node *node, void *target);
+void ys_type_resolution(const struct ys_node *node, void *target);
+void ys_type_length(const struct ys_node *node, void *target);
+void ys_type_bits(const struct ys_node *node, void *target);
+void ys_type_fields(const struct ys_node *node, void *target);
+
+/* The keys of a type that lies at `at` in their target. */
+#define YS_TYPE_KEYS(at)                                                                                               \
+    {                                                                                                                  \
+        "format", ys_type_format, &ys_kind_format, "What its bytes are, by the names of the Assigned Numbers", false,  \
+        at},                                                                                                           \
+        {"unit", ys_type_unit, &ys_kind_unit, "Its unit, by name or symbol", false, at},                               \
+        {"resolution",  ys_type_resolution,                                                                            \
+         &ys_kind_text, "What one step of the number is worth, such as 0.1 or 1/64",                                   \
+         false,         at},                                                                                           \
+        {"length", ys_type_length, &ys_kind_length, "Greatest length in bytes of texts and bytes", false, at},         \
+    {                                                                                                                  \
+        "bits", ys_type_bits, &ys_kind_texts, "Names of the bits of flags, from the lowest on", false, at              \
+    }
+
+/* And of the fields of a structure. */
+#define YS_FIELDS_KEY(at)                                                                                              \
+    {                                                                                                                  \
+        "fields", ys_type_fields, &ys_kind_fields, "The fields of a struct, in the order in which they are sent",      \
+            false, at                                                                                                  \
+    }
 
 /* Takes from `adopted` what `field` does not say itself: all of it, if it has no format; unit and resolution, if it has
  * the same. */
@@ -20,10 +46,7 @@ void ys_type_inherit(struct ys_field *field, const struct ys_field *adopted);
 /* Frees what a type holds. */
 void ys_type_clear(struct ys_field *field);
 
-/* Reads a whole number, decimal or with 0x; false, after a finding, if it is none or greater. */
-bool ys_read_number(const struct ys_node *node, const char *what, uint64_t greatest, uint64_t *number);
-
 /* Reads a name, and makes its C identifier; both are the caller's. The first of two counts. */
-void ys_read_name(const struct ys_node *node, const char *what, char **name, char **id);
+void ys_read_name(const struct ys_node *node, char **name, char **id);
 
 #endif

@@ -2,7 +2,10 @@
  * binary floating point themselves. */
 #include "design/value.h"
 
+#include <errno.h>
+#include <iconv.h>
 #include <inttypes.h>
+#include <limits.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -29,21 +32,21 @@ static size_t item_greatest(const struct ys_field *field)
         sum += ys_value_greatest(&field->fields[i]);
     if (field->format->kind == YS_FORMAT_STRUCT)
         return sum;
-    return field->format->size != 0 ? field->format->size : (size_t)field->length;
+    return field->format->size != 0 ? field->format->size : (size_t)field->length.number;
 }
 
 size_t ys_value_greatest(const struct ys_field *field)
 {
-    return item_greatest(field) * (field->most > 0 ? (size_t)field->most : 1);
+    return item_greatest(field) * (field->most.number > 0 ? (size_t)field->most.number : 1);
 }
 
 size_t ys_value_least(const struct ys_field *field)
 {
     size_t sum = 0;
-    if (field->most > 0 || field->depends)
+    if (field->most.number > 0 || field->depends)
         return 0;
     if (field->format->kind != YS_FORMAT_STRUCT)
-        return field->format->size;
+        return field->fixed ? (size_t)field->length.number : field->format->size;
     for (size_t i = 0; i < field->field_count; i++)
         sum += ys_value_least(&field->fields[i]);
     return sum;
@@ -59,8 +62,9 @@ static uint64_t decode_bits(const struct ys_format *format, const uint8_t *bytes
     return value;
 }
 
-static int64_t decode(const struct ys_format *format, const uint8_t *bytes)
+int64_t ys_value_decode(const struct ys_field *field, const uint8_t *bytes)
 {
+    const struct ys_format *format = field->format;
     uint64_t value = decode_bits(format, bytes);
     uint64_t sign = UINT64_C(1) << ((format->bits - 1u) & 63);
     uint64_t mask = sign | (sign - 1);
@@ -77,13 +81,10 @@ static void put_unit(const struct ys_field *field, FILE *stream)
 }
 
 /* mantissa x 10^exponent in digits: 42.1, 0.05, 4200. */
-static void put_decimal(int64_t mantissa, int exponent, FILE *stream)
+static void put_magnitude(uint64_t magnitude, int exponent, FILE *stream)
 {
     char digits[24];
-    uint64_t magnitude = mantissa < 0 ? 0 - (uint64_t)mantissa : (uint64_t)mantissa;
     int places = exponent < 0 ? -exponent : 0;
-    if (mantissa < 0)
-        (void)fputc('-', stream);
     if (places > 18 || exponent > 18) {
         (void)fprintf(stream, "%" PRIu64 "e%d", magnitude, exponent);
         return;
@@ -97,6 +98,13 @@ static void put_decimal(int64_t mantissa, int exponent, FILE *stream)
         (void)fputc('0', stream);
 }
 
+static void put_decimal(int64_t mantissa, int exponent, FILE *stream)
+{
+    if (mantissa < 0)
+        (void)fputc('-', stream);
+    put_magnitude(mantissa < 0 ? 0 - (uint64_t)mantissa : (uint64_t)mantissa, exponent, stream);
+}
+
 /* A raw number in its unit. Halves are fives and a place more, so this is exact, too. */
 static void put_number(const struct ys_field *field, int64_t raw, FILE *stream)
 {
@@ -107,7 +115,21 @@ static void put_number(const struct ys_field *field, int64_t raw, FILE *stream)
         mantissa = even ? mantissa / 2 : mantissa * 5;
         exponent -= !even;
     }
-    put_decimal(mantissa, exponent, stream);
+    if (field->format->kind == YS_FORMAT_UNSIGNED)
+        put_magnitude((uint64_t)mantissa, exponent, stream); /* the widest have no sign to spare */
+    else
+        put_decimal(mantissa, exponent, stream);
+}
+
+/* 0x and the digits of a wide number, most significant first, without leading zeros. */
+static void put_wide(const struct ys_field *field, const uint8_t *bytes, FILE *stream)
+{
+    size_t length = field->format->size;
+    while (length > 1 && bytes[length - 1] == 0)
+        length--;
+    (void)fprintf(stream, "0x%x", bytes[length - 1]);
+    for (size_t i = length - 1; i > 0; i--)
+        (void)fprintf(stream, "%02x", bytes[i - 1]);
 }
 
 static void put_float(const struct ys_field *field, const uint8_t *bytes, FILE *stream)
@@ -160,12 +182,39 @@ static void put_flags(const struct ys_field *field, const uint8_t *bytes, FILE *
     }
 }
 
-/* Text in quotes; what is not printable, and quotes themselves, as \xNN. Bytes above 0x7F are UTF-8, and stay. */
+/* Turns one encoding into another. Returns how many bytes it gives, or -1 if it is none, or too long. */
+static int convert(const char *to, const char *from, const void *bytes, size_t length, void *out, size_t size)
+{
+    iconv_t converter = iconv_open(to, from);
+    char *in;
+    char *target = out;
+    size_t left = size;
+    memcpy(&in, &bytes, sizeof in); /* iconv only reads it, but does not say so */
+    if (converter == (iconv_t)-1)   /* NOLINT(performance-no-int-to-ptr): iconv says it so */
+        return -1;
+    bool good = iconv(converter, &in, &length, &target, &left) != (size_t)-1;
+    (void)iconv_close(converter);
+    return good ? (int)(size - left) : -1;
+}
+
+/* Whether a byte of a text may go to a terminal as it is. C2 80 to C2 9F are control characters, too. */
+static bool is_printable(const uint8_t *bytes, size_t i, size_t length, bool utf8)
+{
+    bool control = i + 1 < length && bytes[i] == 0xc2 && bytes[i + 1] < 0xa0;
+    bool controlled = i > 0 && bytes[i - 1] == 0xc2 && bytes[i] < 0xa0;
+    if (bytes[i] >= 0x80)
+        return utf8 && !control && !controlled;
+    return bytes[i] >= 0x20 && bytes[i] != 0x7f && bytes[i] != '"' && bytes[i] != '\\';
+}
+
+/* Text in quotes; what is not printable or no UTF-8, and quotes themselves, as \xNN. */
 static void put_text(const uint8_t *bytes, size_t length, FILE *stream)
 {
+    uint8_t wide[2 * 3 * 512];
+    bool utf8 = convert("UTF-16LE", "UTF-8", bytes, length, wide, sizeof wide) >= 0;
     (void)fputc('"', stream);
     for (size_t i = 0; i < length; i++) {
-        if (bytes[i] >= 0x20 && bytes[i] != 0x7f && bytes[i] != '"' && bytes[i] != '\\')
+        if (is_printable(bytes, i, length, utf8))
             (void)fputc(bytes[i], stream);
         else
             (void)fprintf(stream, "\\x%02x", bytes[i]);
@@ -173,12 +222,22 @@ static void put_text(const uint8_t *bytes, size_t length, FILE *stream)
     (void)fputc('"', stream);
 }
 
+static void put_utf16(const uint8_t *bytes, size_t length, FILE *stream)
+{
+    uint8_t text[3 * 512 / 2];
+    int used = convert("UTF-8", "UTF-16LE", bytes, length, text, sizeof text);
+    if (used >= 0)
+        put_text(text, (size_t)used, stream);
+    else
+        (void)fputs("no UTF-16", stream);
+}
+
 static void put_item(const struct ys_field *field, const uint8_t *bytes, size_t length, FILE *stream)
 {
     switch (field->format->kind) {
     case YS_FORMAT_UNSIGNED:
     case YS_FORMAT_SIGNED:
-        put_number(field, decode(field->format, bytes), stream);
+        put_number(field, ys_value_decode(field, bytes), stream);
         put_unit(field, stream);
         break;
     case YS_FORMAT_FLOAT:
@@ -195,8 +254,18 @@ static void put_item(const struct ys_field *field, const uint8_t *bytes, size_t 
     case YS_FORMAT_FLAGS:
         put_flags(field, bytes, stream);
         break;
+    case YS_FORMAT_WIDE:
+        put_wide(field, bytes, stream);
+        put_unit(field, stream);
+        break;
+    case YS_FORMAT_PAIR:
+        (void)fprintf(stream, "%u %u", bytes[0] | (unsigned)bytes[1] << 8, bytes[2] | (unsigned)bytes[3] << 8);
+        break;
     case YS_FORMAT_TEXT:
         put_text(bytes, length, stream);
+        break;
+    case YS_FORMAT_UTF16:
+        put_utf16(bytes, length, stream);
         break;
     case YS_FORMAT_BYTES:
     case YS_FORMAT_STRUCT:
@@ -210,24 +279,24 @@ static void put_item(const struct ys_field *field, const uint8_t *bytes, size_t 
 /* Whether an optional field is there, by the flags before it. */
 static bool is_there(const struct ys_field *field, const uint64_t *flags)
 {
-    return !field->depends || ((flags[field->flags_at] >> field->flag & 1) != 0) != field->unless;
+    return !field->depends || ((flags[field->flags_at] >> field->flag & 1) != 0) == (field->when.text != NULL);
 }
 
 /* One field of a structure, from where the reader stands. */
 static bool put_field(const struct ys_field *field, struct ys_reader *reader, FILE *stream)
 {
-    size_t size = field->format->size != 0 ? field->format->size : (size_t)field->length;
+    size_t size = field->format->size != 0 ? field->format->size : (size_t)field->length.number;
     size_t left = ys_reader_left(reader);
-    if (field->most > 0) {
+    if (field->most.number > 0) {
         (void)fputc('[', stream);
-        for (uint64_t i = 0; i < field->most && ys_reader_left(reader) >= size; i++) {
+        for (uint64_t i = 0; i < field->most.number && ys_reader_left(reader) >= size; i++) {
             (void)fputs(i > 0 ? "; " : "", stream);
             put_item(field, ys_get_bytes(reader, size), size, stream);
         }
         (void)fputc(']', stream);
         return true;
     }
-    if (field->format->kind == YS_FORMAT_TEXT && left < size)
+    if ((field->format->kind == YS_FORMAT_TEXT || field->format->kind == YS_FORMAT_UTF16) && left < size)
         size = left; /* it is the last, and may be shorter */
     if (left < size)
         return false;
@@ -291,7 +360,7 @@ size_t ys_value_encode(const struct ys_field *field, int64_t raw, uint8_t bytes[
 static bool fits(const struct ys_format *format, int64_t raw)
 {
     if (format->bits == 64)
-        return true;
+        return format->kind == YS_FORMAT_SIGNED || raw >= 0;
     if (format->kind == YS_FORMAT_UNSIGNED)
         return raw >= 0 && raw < INT64_C(1) << format->bits;
     return raw >= -(INT64_C(1) << (format->bits - 1)) && raw < INT64_C(1) << (format->bits - 1);
@@ -307,11 +376,27 @@ static bool ends_with_unit(const struct ys_field *field, const char *end, const 
            (field->unit != NULL && (strcmp(end, field->unit->symbol) == 0 || strcmp(end, field->unit->name) == 0));
 }
 
+/* The whole range of 64 bits, without a sign, is more than the numbers with decimals have. */
+static bool parse_widest(const struct ys_field *field, const char *text, int64_t *raw, const char **problem)
+{
+    char *end = NULL;
+    errno = 0;
+    unsigned long long number = strtoull(text, &end, 10);
+    *problem = "it does not fit into the format";
+    if (errno != 0)
+        return false;
+    *raw = (int64_t)number;
+    return ends_with_unit(field, end, problem);
+}
+
 bool ys_value_parse_raw(const struct ys_field *field, const char *text, int64_t *raw, const char **problem)
 {
     int64_t mantissa;
     int places;
     const char *end;
+    bool widest = field->format->kind == YS_FORMAT_UNSIGNED && field->format->bits == 64 && field->exponent == 0;
+    if (widest && text[0] >= '0' && text[0] <= '9' && strchr(text, '.') == NULL)
+        return parse_widest(field, text, raw, problem);
     if (!is_number(field->format) || !ys_decimal_parse(text, &mantissa, &places, &end)) {
         *problem = "it is not a number";
         return false;
@@ -439,6 +524,41 @@ static int parse_bytes(const char *text, uint8_t *bytes, size_t size, const char
     return (int)length;
 }
 
+/* 0x and up to 32 digits. */
+static int parse_wide(const struct ys_field *field, const char *text, uint8_t *bytes, const char **problem)
+{
+    size_t digits = strncmp(text, "0x", 2) == 0 ? strspn(text + 2, "0123456789abcdefABCDEF") : 0;
+    size_t size = field->format->size;
+    *problem = "it is not 0x and hexadecimal digits";
+    if (digits == 0 || !ends_with_unit(field, text + 2 + digits, problem))
+        return -1;
+    *problem = "it does not fit into the format";
+    if (digits > 2 * size)
+        return -1;
+    memset(bytes, 0, size);
+    for (size_t i = 0; i < digits; i++) {
+        int digit = ys_hex_digit(text[2 + digits - 1 - i]);
+        bytes[i / 2] |= (uint8_t)(digit < 0 ? 0 : (unsigned)digit << 4 * (i % 2));
+    }
+    return (int)size;
+}
+
+static int parse_pair(const char *text, uint8_t *bytes, const char **problem)
+{
+    *problem = "it is not two numbers from 0 to 65535";
+    for (size_t i = 0; i < 4; i += 2) {
+        char *end = NULL;
+        bool digit = text[0] >= '0' && text[0] <= '9';
+        unsigned long number = digit ? strtoul(text, &end, 10) : ULONG_MAX;
+        if (number > UINT16_MAX || *end != (i == 0 ? ' ' : '\0'))
+            return -1;
+        bytes[i] = (uint8_t)number;
+        bytes[i + 1] = (uint8_t)(number >> 8);
+        text = end + strspn(end, " ");
+    }
+    return 4;
+}
+
 static int parse_item(const struct ys_field *field, const char *text, uint8_t *bytes, size_t size, const char **problem)
 {
     const struct ys_format *format = field->format;
@@ -453,10 +573,19 @@ static int parse_item(const struct ys_field *field, const char *text, uint8_t *b
         bytes[0] = strcmp(text, "true") == 0;
         return bytes[0] != 0 || strcmp(text, "false") == 0 ? 1 : -1;
     case YS_FORMAT_TEXT:
-        if (length > size || (field->length > 0 && length > field->length))
+        if (length > size || (field->length.number > 0 && length > field->length.number))
             return -1;
         memcpy(bytes, text, length);
         return (int)length;
+    case YS_FORMAT_UTF16:
+        if (field->length.number > 0 && field->length.number < size)
+            size = (size_t)field->length.number;
+        *problem = "it is no text, or too long";
+        return convert("UTF-16LE", "UTF-8", text, length, bytes, size);
+    case YS_FORMAT_WIDE:
+        return parse_wide(field, text, bytes, problem);
+    case YS_FORMAT_PAIR:
+        return parse_pair(text, bytes, problem);
     case YS_FORMAT_BYTES:
         return parse_bytes(text, bytes, size, problem);
     case YS_FORMAT_FLOAT:
@@ -490,14 +619,14 @@ static int parse_field(const struct ys_field *field, char *text, uint8_t *bytes,
     size_t length = strlen(text);
     int used = 0;
     *problem = "a part of it is not written as it should be";
-    if (field->most > 0) {
+    if (field->most.number > 0) {
         char *save = NULL;
         uint64_t count = 0;
         if (length < 2 || text[0] != '[' || text[length - 1] != ']')
             return -1;
         text[length - 1] = '\0';
         for (char *item = strtok_r(text + 1, ";", &save); item != NULL; item = strtok_r(NULL, ";", &save)) {
-            if (++count > field->most) {
+            if (++count > field->most.number) {
                 *problem = "an array in it has more items than there is room for";
                 return -1;
             }
@@ -508,14 +637,14 @@ static int parse_field(const struct ys_field *field, char *text, uint8_t *bytes,
         }
         return used;
     }
-    if (field->format->kind == YS_FORMAT_TEXT) {
+    if (field->format->kind == YS_FORMAT_TEXT || field->format->kind == YS_FORMAT_UTF16) {
         if (length < 2 || text[0] != '"' || text[length - 1] != '"')
             return -1;
         text[length - 1] = '\0';
         text++;
     }
     used = parse_item(field, text, bytes, size, problem);
-    if (used >= 0 && field->format->kind == YS_FORMAT_BYTES && (size_t)used != field->length) {
+    if (used >= 0 && field->format->kind == YS_FORMAT_BYTES && (size_t)used != field->length.number) {
         *problem = "a part of it has the wrong length";
         return -1;
     }

@@ -15,6 +15,9 @@ int ys_value_parse(const struct ys_field *field, const char *text, uint8_t *byte
 /* Reads a number of the field's unit as the raw number that is sent. */
 bool ys_value_parse_raw(const struct ys_field *field, const char *text, int64_t *raw, const char **problem);
 
+/* The raw number in the bytes of a whole number, as many as its format has. */
+int64_t ys_value_decode(const struct ys_field *field, const uint8_t *bytes);
+
 /* Encodes a raw number; returns its length. */
 size_t ys_value_encode(const struct ys_field *field, int64_t raw, uint8_t bytes[8]);
 

@@ -1,6 +1,7 @@
 /* YAML as the definition uses it. */
 #include "design/yaml.h"
 
+#include <errno.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -143,12 +144,19 @@ const char *ys_yaml_scalar(const struct ys_node *node)
     return text != NULL ? text : "";
 }
 
-const char *ys_yaml_text(const struct ys_node *node, const char *what)
+/* What a value is called in messages: by its key. */
+static const char *name_of(const struct ys_node *node)
+{
+    return node->key != NULL ? node->key->name : "a key";
+}
+
+const char *ys_yaml_text(const struct ys_node *node)
 {
     const char *text = NULL;
     size_t length = 0;
     if (node->node != NULL && fy_node_is_alias(node->node)) {
-        ys_findings_add(node->findings, YS_ERROR, "alias", node->place, "%s is an alias: write its value here", what);
+        ys_findings_add(node->findings, YS_ERROR, "alias", node->place, "%s is an alias: write its value here",
+                        name_of(node));
         return NULL;
     }
     if (node->node != NULL && fy_node_is_scalar(node->node)) {
@@ -157,27 +165,67 @@ const char *ys_yaml_text(const struct ys_node *node, const char *what)
     }
     if (text == NULL || text[0] == '\0') {
         ys_findings_add(node->findings, YS_ERROR, "value-empty", node->place,
-                        "%s is missing: a single value belongs here", what);
+                        "%s is empty: a single value belongs here", name_of(node));
         return NULL;
     }
     if (strlen(text) != length) {
-        ys_findings_add(node->findings, YS_ERROR, "text", node->place, "%s contains a zero byte: leave it out", what);
+        ys_findings_add(node->findings, YS_ERROR, "text", node->place, "%s contains a zero byte: leave it out",
+                        name_of(node));
         return NULL;
     }
     return text;
 }
 
-bool ys_yaml_next(const struct ys_node *node, const char *what, void **iterator, struct ys_node *item)
+const char *ys_yaml_peek_at(const struct ys_node *node, const char *key, struct ys_place *place)
+{
+    struct fy_node *found =
+        ys_yaml_is_mapping(node) ? fy_node_mapping_lookup_by_string(node->node, key, strlen(key)) : NULL;
+    *place = found != NULL ? place_of(found, node->place) : node->place;
+    return found != NULL && fy_node_is_scalar(found) ? fy_node_get_scalar0(found) : NULL;
+}
+
+const char *ys_yaml_peek(const struct ys_node *node, const char *key)
+{
+    struct ys_place place;
+    return ys_yaml_peek_at(node, key, &place);
+}
+
+/* The way of writing it that has this form. */
+static const struct ys_kind *kind_of(const struct ys_node *node, enum ys_form form)
+{
+    const struct ys_kind *kind = node->kind;
+    while (kind != NULL && kind->form != form)
+        kind = kind->otherwise;
+    return kind;
+}
+
+bool ys_yaml_next(const struct ys_node *node, void **iterator, struct ys_node *item)
 {
     if (!ys_yaml_is_sequence(node)) {
         ys_findings_add(node->findings, YS_ERROR, "kind", node->place, "%s must be a list: begin each item with a dash",
-                        what);
+                        name_of(node));
         return false;
     }
+    const struct ys_kind *list = kind_of(node, YS_LIST);
     item->findings = node->findings;
+    item->key = node->key;
+    item->kind = list != NULL ? list->items : NULL;
     item->node = fy_node_sequence_iterate(node->node, iterator);
     item->place = place_of(item->node, node->place);
     return item->node != NULL;
+}
+
+bool ys_yaml_next_pair(const struct ys_node *node, void **iterator, const char **key, struct ys_node *value)
+{
+    struct fy_node_pair *pair = ys_yaml_is_mapping(node) ? fy_node_mapping_iterate(node->node, iterator) : NULL;
+    if (pair == NULL)
+        return false;
+    struct fy_node *name = fy_node_pair_key(pair);
+    *key = fy_node_is_scalar(name) ? fy_node_get_scalar0(name) : "";
+    *value = *node;
+    value->node = fy_node_pair_value(pair);
+    value->place = place_of(value->node, node->place);
+    return true;
 }
 
 static void unknown(const struct ys_node *node, const char *code, const char *what, const char *word,
@@ -205,56 +253,160 @@ void ys_yaml_unknown(const struct ys_node *node, const char *what, const char *w
     unknown(node, "word-unknown", what, word, words, count);
 }
 
-static void unknown_key(const struct ys_node *node, const char *what, const char *name, const struct ys_key *keys,
-                        size_t count)
+int ys_yaml_word(const struct ys_node *node)
+{
+    const char *const *words = kind_of(node, YS_WORD)->words;
+    const char *text = ys_yaml_text(node);
+    size_t count = 0;
+    if (text == NULL)
+        return 0;
+    for (; words[count] != NULL; count++) {
+        if (strcmp(words[count], text) == 0)
+            return (int)count + 1;
+    }
+    ys_yaml_unknown(node, name_of(node), text, words, count);
+    return 0;
+}
+
+bool ys_yaml_number(const struct ys_node *node, uint64_t *number)
+{
+    const struct ys_kind *kind = kind_of(node, YS_NUMBER);
+    const char *text = ys_yaml_text(node);
+    char *end = NULL;
+    if (text == NULL)
+        return false;
+    bool digits = text[0] >= '0' && text[0] <= '9';
+    errno = 0;
+    unsigned long long value = digits ? strtoull(text, &end, text[1] == 'x' ? 16 : 10) : 0;
+    if (digits && *end == '\0' && errno == 0 && value >= kind->least && value <= kind->greatest) {
+        *number = value;
+        return true;
+    }
+    ys_findings_add(node->findings, YS_ERROR, "number", node->place,
+                    "%s must be a whole number from %llu to %llu, not \"%s\"", name_of(node),
+                    (unsigned long long)kind->least, (unsigned long long)kind->greatest, text);
+    return false;
+}
+
+bool ys_yaml_time(const struct ys_node *node, uint64_t *us)
+{
+    const char *text = ys_yaml_text(node);
+    if (text == NULL)
+        return false;
+    if (ys_duration_parse(text, us))
+        return true;
+    ys_findings_add(node->findings, YS_ERROR, "duration", node->place,
+                    "%s must be a time with its unit, such as 100 ms or 1.5 s, not \"%s\"", name_of(node), text);
+    return false;
+}
+
+/* Readers of keys */
+
+static const char *const yes_words[] = {"true", "false", NULL};
+
+const struct ys_kind ys_kind_text = {.form = YS_TEXT};
+const struct ys_kind ys_kind_texts = {.form = YS_LIST, .items = &ys_kind_text};
+const struct ys_kind ys_kind_time = {.form = YS_TIME};
+/* a word to the reader, a boolean to the schema */
+const struct ys_kind ys_kind_yes = {.form = YS_YES,
+                                    .otherwise = &(const struct ys_kind){.form = YS_WORD, .words = yes_words}};
+
+static void *member(const struct ys_node *node, void *target)
+{
+    return (char *)target + node->key->into;
+}
+
+void ys_key_text(const struct ys_node *node, void *target)
+{
+    *(const char **)member(node, target) = ys_yaml_text(node);
+}
+
+void ys_key_written(const struct ys_node *node, void *target)
+{
+    struct ys_written *written = member(node, target);
+    written->place = node->place;
+    written->text = ys_yaml_text(node);
+}
+
+void ys_key_number(const struct ys_node *node, void *target)
+{
+    struct ys_counted *counted = member(node, target);
+    counted->place = node->place;
+    counted->given |= ys_yaml_number(node, &counted->number);
+}
+
+void ys_key_time(const struct ys_node *node, void *target)
+{
+    struct ys_counted *counted = member(node, target);
+    counted->place = node->place;
+    counted->given |= ys_yaml_time(node, &counted->number);
+}
+
+void ys_key_yes(const struct ys_node *node, void *target)
+{
+    *(bool *)member(node, target) = ys_yaml_word(node) == 1;
+}
+
+void ys_key_word(const struct ys_node *node, void *target)
+{
+    int word = ys_yaml_word(node);
+    if (word > 0)
+        *(int *)member(node, target) = word;
+}
+
+/* Mappings */
+
+static void unknown_key(const struct ys_node *node, const struct ys_mapping *mapping, const char *name)
 {
     const char *names[WORDS_MOST];
     char title[80];
-    for (size_t i = 0; i < count; i++)
-        names[i] = keys[i].name;
-    (void)snprintf(title, sizeof title, "this key of %s", what);
-    unknown(node, "key-unknown", title, name, names, count);
+    for (size_t i = 0; i < mapping->count; i++)
+        names[i] = mapping->keys[i].name;
+    (void)snprintf(title, sizeof title, "this key of %s", mapping->what);
+    unknown(node, "key-unknown", title, name, names, mapping->count);
 }
 
-static const struct ys_key *find_key(const char *name, const struct ys_key *keys, size_t count)
+static const struct ys_key *find_key(const char *name, const struct ys_mapping *mapping)
 {
-    for (size_t i = 0; i < count; i++) {
-        if (strcmp(keys[i].name, name) == 0)
-            return &keys[i];
+    for (size_t i = 0; i < mapping->count; i++) {
+        if (strcmp(mapping->keys[i].name, name) == 0)
+            return &mapping->keys[i];
     }
     return NULL;
 }
 
-bool ys_yaml_mapping(const struct ys_node *node, const char *what, const struct ys_key *keys, size_t count,
-                     void *target)
+bool ys_yaml_mapping(const struct ys_node *node, const struct ys_mapping *mapping, void *target)
 {
     bool seen[WORDS_MOST] = {false};
     void *iterator = NULL;
     struct fy_node_pair *pair;
     if (!ys_yaml_is_mapping(node)) {
-        ys_findings_add(node->findings, YS_ERROR, "kind", node->place, "%s must be a mapping of keys to values", what);
+        ys_findings_add(node->findings, YS_ERROR, "kind", node->place, "%s must be a mapping of keys to values",
+                        mapping->what);
         return false;
     }
     while ((pair = fy_node_mapping_iterate(node->node, &iterator)) != NULL) {
         struct ys_node key = {.findings = node->findings, .node = fy_node_pair_key(pair)};
         key.place = place_of(key.node, node->place);
-        const char *name = ys_yaml_text(&key, "a key");
+        const char *name = ys_yaml_text(&key);
         if (name == NULL)
             continue;
-        const struct ys_key *found = find_key(name, keys, count);
+        const struct ys_key *found = find_key(name, mapping);
         if (found == NULL) {
-            unknown_key(&key, what, name, keys, count);
+            unknown_key(&key, mapping, name);
             continue;
         }
-        struct ys_node value = {.findings = node->findings, .node = fy_node_pair_value(pair)};
+        struct ys_node value = {
+            .findings = node->findings, .node = fy_node_pair_value(pair), .key = found, .kind = found->kind};
         value.place = place_of(value.node, key.place);
-        seen[found - keys] = true;
+        seen[found - mapping->keys] = true;
         found->read(&value, target);
     }
-    for (size_t i = 0; i < count; i++) {
-        if (keys[i].required && !seen[i])
-            ys_findings_add(node->findings, YS_ERROR, "key-missing", node->place, "%s has no %s: add it", what,
-                            keys[i].name);
+    bool complete = mapping->instead != NULL && ys_yaml_peek(node, mapping->instead) != NULL;
+    for (size_t i = 0; i < mapping->count && !complete; i++) {
+        if (mapping->keys[i].required && !seen[i])
+            ys_findings_add(node->findings, YS_ERROR, "key-missing", node->place, "%s has no %s: add it", mapping->what,
+                            mapping->keys[i].name);
     }
     return true;
 }

@@ -23,7 +23,7 @@ static void compose_random_address(struct ys_host *host, struct ys_writer *write
 {
     uint8_t random[6];
     host->port->random(host->port->context, random, sizeof random);
-    host->address = ys_address_static(random);
+    host->address = ys_address_static(host->settings.address != NULL ? host->settings.address : random);
     ys_put_address(writer, &host->address);
 }
 

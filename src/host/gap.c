@@ -24,30 +24,98 @@ static bool advertising_is_valid(const struct ys_advertising *advertising)
            advertising->interval_max_us <= 10240000 && advertising->kind <= YS_ADVERTISE_BEACON &&
            advertising->data_length <= YS_ADVERTISEMENT_MAX && advertising->response_length <= YS_ADVERTISEMENT_MAX &&
            (advertising->data_length == 0 || advertising->data != NULL) &&
-           (advertising->response_length == 0 || advertising->response != NULL);
+           (advertising->response_length == 0 || advertising->response != NULL) &&
+           advertising->findable <= YS_FINDABLE_ALWAYS && advertising->channels <= 0x07 &&
+           advertising->duration_ms <= INT32_MAX;
+}
+
+static struct ys_connection *free_connection(struct ys_host *host)
+{
+    size_t most = host->settings.connections > 0 ? host->settings.connections : YS_CONNECTIONS;
+    size_t used = 0;
+    struct ys_connection *found = NULL;
+    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
+        if (host->connections[i].used)
+            used++;
+        else if (found == NULL)
+            found = &host->connections[i];
+    }
+    return used < most ? found : NULL;
+}
+
+/* Whether the device is to be found now, and as what: when no connection fits, nobody may be invited to connect. */
+static bool is_to_be_found(struct ys_host *host)
+{
+    const struct ys_advertising *advertising = host->advertising;
+    uint8_t kind = advertising->kind;
+    bool fits = kind != YS_ADVERTISE_CONNECTABLE || free_connection(host) != NULL;
+    if (!fits)
+        kind = YS_ADVERTISE_SCANNABLE;
+    if (!fits && advertising->findable != YS_FINDABLE_ALWAYS)
+        return false;
+    if (kind != host->advertising_kind)
+        ys_commands_want(host, BIT(COMMAND_ADVERTISING_PARAMETERS));
+    host->advertising_kind = kind;
+    return true;
+}
+
+/* Brings the controller to what is wanted now. Parameters are only taken while advertising is off (Vol 4 Part E 7.8.5).
+ */
+void ys_gap_restart_advertising(struct ys_host *host)
+{
+    if (host->state != STATE_READY || host->advertising == NULL)
+        return;
+    bool wanted = is_to_be_found(host);
+    bool changes = (host->commands_due & ADVERTISING_COMMANDS & ~BIT(COMMAND_ADVERTISING_ON)) != 0;
+    if (host->advertising_on && (changes || !wanted))
+        ys_commands_want(host, BIT(COMMAND_ADVERTISING_OFF));
+    if (!wanted)
+        host->commands_due &= ~BIT(COMMAND_ADVERTISING_ON);
+    else if (!host->advertising_on || changes)
+        ys_commands_want(host, BIT(COMMAND_ADVERTISING_ON));
+}
+
+static void stop_advertising(struct ys_host *host)
+{
+    host->commands_due &= ~ADVERTISING_COMMANDS;
+    if (host->advertising != NULL)
+        ys_commands_want(host, BIT(COMMAND_ADVERTISING_OFF));
+    host->advertising = NULL;
+}
+
+static void end_advertising(struct ys_host *host, uint8_t reason)
+{
+    stop_advertising(host);
+    ys_emit(host, &(struct ys_event){.kind = YS_EVENT_ADVERTISING_ENDED, .reason = reason});
+}
+
+void ys_gap_check(struct ys_host *host, uint32_t now_ms)
+{
+    if (ys_until_ms(now_ms, host->advertising_until_ms) == 0)
+        end_advertising(host, YS_HCI_ADVERTISING_TIMEOUT);
 }
 
 enum ys_result ys_advertise(struct ys_host *host, const struct ys_advertising *advertising)
 {
+    YS_NOT_IN_INTERRUPT(host, "ys_advertise");
     if (host->state != STATE_READY)
         return YS_ERROR_NOT_READY;
     if (advertising == NULL || !advertising_is_valid(advertising))
         return YS_ERROR_ARGUMENT;
     host->advertising = advertising;
-    ys_commands_want(host, ADVERTISING_COMMANDS);
-    if (host->advertising_on) /* Vol 4 Part E 7.8.5: parameters are only taken while advertising is off */
-        ys_commands_want(host, BIT(COMMAND_ADVERTISING_OFF));
+    host->advertising_until_ms = ys_now_ms(host) + advertising->duration_ms;
+    host->advertising_kind = advertising->kind;
+    ys_commands_want(host, ADVERTISING_COMMANDS & ~BIT(COMMAND_ADVERTISING_ON));
+    ys_gap_restart_advertising(host);
     return YS_OK;
 }
 
 enum ys_result ys_advertise_stop(struct ys_host *host)
 {
+    YS_NOT_IN_INTERRUPT(host, "ys_advertise_stop");
     if (host->state != STATE_READY)
         return YS_ERROR_NOT_READY;
-    host->commands_due &= ~ADVERTISING_COMMANDS;
-    if (host->advertising != NULL)
-        ys_commands_want(host, BIT(COMMAND_ADVERTISING_OFF));
-    host->advertising = NULL;
+    stop_advertising(host);
     return YS_OK;
 }
 
@@ -61,33 +129,17 @@ void ys_gap_fill_advertising(const struct ys_host *host, struct ys_hci_advertisi
     *parameters = (struct ys_hci_advertising){
         .interval_min = (uint16_t)(host->advertising->interval_min_us / ADVERTISING_STEP_US),
         .interval_max = (uint16_t)(host->advertising->interval_max_us / ADVERTISING_STEP_US),
-        .type = types[host->advertising->kind],
+        .type = types[host->advertising_kind],
         .own_address_type = host->settings.address_type,
-        .channels = 0x07,
+        .channels = host->advertising->channels != 0 ? host->advertising->channels : 0x07,
     };
-}
-
-static struct ys_connection *free_connection(struct ys_host *host)
-{
-    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
-        if (!host->connections[i].used)
-            return &host->connections[i];
-    }
-    return NULL;
-}
-
-/* A connection ends advertising in the controller. Whoever wants to be found stays so while another one fits. */
-void ys_gap_restart_advertising(struct ys_host *host)
-{
-    if (host->state == STATE_READY && host->advertising != NULL && !host->advertising_on &&
-        free_connection(host) != NULL)
-        ys_commands_want(host, BIT(COMMAND_ADVERTISING_ON));
 }
 
 /* scanning */
 
 enum ys_result ys_scan(struct ys_host *host, const struct ys_scanning *scanning)
 {
+    YS_NOT_IN_INTERRUPT(host, "ys_scan");
     if (host->state != STATE_READY)
         return YS_ERROR_NOT_READY;
     if (scanning == NULL || !in_range(scanning->interval_us, 2500, 10240000) ||
@@ -102,6 +154,7 @@ enum ys_result ys_scan(struct ys_host *host, const struct ys_scanning *scanning)
 
 enum ys_result ys_scan_stop(struct ys_host *host)
 {
+    YS_NOT_IN_INTERRUPT(host, "ys_scan_stop");
     if (host->state != STATE_READY)
         return YS_ERROR_NOT_READY;
     host->commands_due &= ~(BIT(COMMAND_SCAN_PARAMETERS) | BIT(COMMAND_SCAN_ON));
@@ -150,6 +203,7 @@ static bool connecting_is_valid(const struct ys_connecting *connecting)
 
 enum ys_result ys_connect(struct ys_host *host, const struct ys_address *peer, const struct ys_connecting *connecting)
 {
+    YS_NOT_IN_INTERRUPT(host, "ys_connect");
     if (host->state != STATE_READY)
         return YS_ERROR_NOT_READY;
     if (peer == NULL || connecting == NULL || !connecting_is_valid(connecting))
@@ -175,6 +229,7 @@ static void connect_failed(struct ys_host *host, uint8_t reason)
 
 enum ys_result ys_connect_cancel(struct ys_host *host)
 {
+    YS_NOT_IN_INTERRUPT(host, "ys_connect_cancel");
     if (host->state != STATE_READY)
         return YS_ERROR_NOT_READY;
     if ((host->commands_due & BIT(COMMAND_CONNECT)) != 0) { /* the controller has not heard of it yet */
@@ -203,6 +258,7 @@ void ys_gap_fill_connect(const struct ys_host *host, struct ys_hci_connect *para
 
 enum ys_result ys_disconnect(struct ys_host *host, uint16_t connection)
 {
+    YS_NOT_IN_INTERRUPT(host, "ys_disconnect");
     struct ys_connection *found = ys_connection_find(host, connection);
     if (found == NULL)
         return YS_ERROR_NO_CONNECTION;
@@ -250,6 +306,8 @@ void ys_gap_connection_complete(struct ys_host *host, const struct ys_hci_connec
     else
         host->advertising_on = false; /* 7.8.9: a connection ends connectable advertising */
     take_connection(host, complete);
+    if (!central && host->advertising != NULL && host->advertising->findable == YS_FINDABLE_UNTIL_CONNECTED)
+        end_advertising(host, YS_HCI_OK);
     ys_gap_restart_advertising(host);
 }
 
@@ -261,7 +319,9 @@ void ys_gap_disconnected(struct ys_host *host, uint16_t handle, uint8_t reason)
     /* Vol 4 Part E 4.1.1: what the controller still held of this connection is gone, its buffers are free */
     host->data_free = (uint16_t)(host->data_free + connection->packets_out);
     connection->used = false;
-    ys_client_abort(host, connection);
+    ys_queue_forget(host, connection);
+    if (host->client != NULL)
+        host->client->abort(connection);
     ys_gap_restart_advertising(host);
     ys_emit(host, &(struct ys_event){.kind = YS_EVENT_DISCONNECTED, .connection = handle, .reason = reason});
 }

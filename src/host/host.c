@@ -3,6 +3,9 @@
 
 #include "host/internal.h"
 
+/* Packets that are taken before what is due is sent, so that a flood from one peer does not hold up the others. */
+#define PACKETS_A_RUN 8
+
 static enum ys_result check_port(const struct ys_host_settings *settings)
 {
     const struct ys_port *port = settings->port;
@@ -16,6 +19,9 @@ static enum ys_result check_port(const struct ys_host_settings *settings)
         return YS_ERROR_PORT_RANDOM;
     if (port->enter_critical == NULL || port->leave_critical == NULL)
         return YS_ERROR_PORT_CRITICAL;
+    bool none = port->store_put == NULL && port->store_get == NULL && port->store_delete == NULL;
+    if (!none && (port->store_put == NULL || port->store_get == NULL || port->store_delete == NULL))
+        return YS_ERROR_PORT_STORE;
     return YS_OK;
 }
 
@@ -60,6 +66,25 @@ void ys_log(const struct ys_host *host, const char *text, uint32_t value)
         host->port->log(host->port->context, text, value);
 }
 
+bool ys_in_interrupt(const struct ys_host *host, const char *call)
+{
+    if (host->port->in_interrupt == NULL || !host->port->in_interrupt(host->port->context))
+        return false;
+    ys_log(host, call, 0);
+    ys_log(host, "was called from an interrupt, where only ys_host_changed and ys_stream_append may be", 0);
+    return true;
+}
+
+/* A handler or an event that turns the host, or starts it, would have it inside itself. */
+static bool is_inside(const struct ys_host *host, const char *call)
+{
+    if (!host->running)
+        return false;
+    ys_log(host, call, 0);
+    ys_log(host, "was called from a handler or an event, inside ys_host_run: return first", 0);
+    return true;
+}
+
 void ys_wake(const struct ys_host *host)
 {
     if (host->port->wake != NULL)
@@ -90,6 +115,8 @@ static void drop_connections(struct ys_host *host)
 
 void ys_host_start(struct ys_host *host)
 {
+    if (YS_DEBUG && (is_inside(host, "ys_host_start") || ys_in_interrupt(host, "ys_host_start")))
+        return;
     host->state = STATE_STARTING;
     host->advertising = NULL;
     host->advertising_on = false;
@@ -192,33 +219,74 @@ static uint32_t wait_ms(const struct ys_host *host)
 {
     uint32_t now_ms = ys_now_ms(host);
     uint32_t wait = least(ys_commands_wait_ms(host, now_ms), ys_notify_wait_ms(host, now_ms));
+    if (host->advertising != NULL && host->advertising->duration_ms != 0)
+        wait = least(wait, ys_until_ms(now_ms, host->advertising_until_ms));
     for (size_t i = 0; i < YS_CONNECTIONS; i++) {
-        if (host->connections[i].used)
-            wait = least(wait, ys_client_wait_ms(&host->connections[i], now_ms));
+        const struct ys_connection *connection = &host->connections[i];
+        if (!connection->used)
+            continue;
+        if (connection->request_sent)
+            wait = least(wait, ys_until_ms(now_ms, connection->request_deadline_ms));
+        if (connection->indicating)
+            wait = least(wait, ys_until_ms(now_ms, connection->indication_deadline_ms));
     }
     return wait;
 }
 
-uint32_t ys_host_run(struct ys_host *host)
+/* Whatever ends the connection leaves nothing to do for the next. */
+static void run_connection(struct ys_host *host, struct ys_connection *connection, uint32_t now_ms)
+{
+    if (host->client != NULL)
+        host->client->run(host, connection, now_ms);
+    if (connection->used && connection->indicating)
+        ys_notify_check(host, connection, now_ms);
+    if (connection->used && (connection->waiting.stage == STAGE_CONSENTED || host->commands_consented))
+        ys_server_run(host, connection);
+    if (connection->used && connection->unsaved && host->remember != NULL) /* before the client hears that it is done */
+        host->remember(host, connection);
+    if (connection->used)
+        ys_l2cap_run(host, connection);
+}
+
+static uint32_t run(struct ys_host *host)
 {
     size_t length = 0;
     const uint8_t *packet;
-    while ((packet = host->port->receive(host->port->context, &length)) != NULL)
-        packet_in(host, packet, length);
+    bool more = true;
+    for (int i = 0; i < PACKETS_A_RUN && more; i++) {
+        packet = host->port->receive(host->port->context, &length);
+        more = packet != NULL;
+        if (more)
+            packet_in(host, packet, length);
+    }
     if (host->state == STATE_STOPPED)
         return YS_FOREVER;
     uint32_t now_ms = ys_now_ms(host);
+    if (host->advertising != NULL && host->advertising->duration_ms != 0)
+        ys_gap_check(host, now_ms);
     ys_notify_collect(host, now_ms);
-    for (size_t i = 0; i < YS_CONNECTIONS; i++) { /* each turn another one is first, so that none is always last */
-        struct ys_connection *connection = &host->connections[(host->next_connection + i) % YS_CONNECTIONS];
+    size_t next = host->next_connection; /* each turn another one is first, so that none is always last */
+    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
+        struct ys_connection *connection = &host->connections[next];
+        next = next + 1 < YS_CONNECTIONS ? next + 1 : 0;
         if (connection->used)
-            ys_client_run(host, connection, now_ms);
-        if (connection->used)
-            ys_l2cap_run(host, connection);
+            run_connection(host, connection, now_ms);
     }
-    host->next_connection = (uint8_t)((host->next_connection + 1) % YS_CONNECTIONS);
+    host->next_connection = (uint8_t)(host->next_connection + 1 < YS_CONNECTIONS ? host->next_connection + 1 : 0);
     ys_commands_run(host);
-    return wait_ms(host);
+    return more ? 0 : wait_ms(host);
+}
+
+uint32_t ys_host_run(struct ys_host *host)
+{
+    if (!YS_DEBUG)
+        return run(host);
+    if (is_inside(host, "ys_host_run") || ys_in_interrupt(host, "ys_host_run"))
+        return YS_FOREVER;
+    host->running = true;
+    uint32_t wait = run(host);
+    host->running = false;
+    return wait;
 }
 
 struct ys_address ys_host_address(const struct ys_host *host)

@@ -64,13 +64,16 @@ void ys_gap_connection_complete(struct ys_host *host, const struct ys_hci_connec
 void ys_gap_disconnected(struct ys_host *host, uint16_t handle, uint8_t reason);
 void ys_gap_reports(struct ys_host *host, struct ys_reader *reports);
 void ys_gap_restart_advertising(struct ys_host *host);
+/* Ends advertising whose time is over. */
+void ys_gap_check(struct ys_host *host, uint32_t now_ms);
 
 /* l2cap.c: data in, data out */
 
 void ys_l2cap_receive(struct ys_host *host, const uint8_t *packet, size_t length);
 void ys_l2cap_completed(struct ys_host *host, struct ys_reader *parameters);
 void ys_l2cap_run(struct ys_host *host, struct ys_connection *connection);
-bool ys_l2cap_fits(const struct ys_host *host, size_t pdu_length);
+/* Whether a PDU of this length may be sent to this connection now. */
+bool ys_l2cap_fits(const struct ys_host *host, const struct ys_connection *connection, size_t pdu_length);
 /* A writer to where the PDU of `outgoing` goes, of at most `limit` bytes. */
 struct ys_writer ys_l2cap_writer(struct ys_outgoing *outgoing, size_t limit);
 /* Puts the headers before a PDU of `length` bytes that is already in its place; ready to be sent. */
@@ -80,10 +83,50 @@ void ys_l2cap_send(struct ys_host *host, struct ys_connection *connection);
 
 /* server.c, notify.c, attributes.c */
 
+/* What a client with robust caching knows of the table; the comment at the top of caching.c draws it. */
+enum awareness { AWARE, UNAWARE, TOLD };
+
+/* Bits of the client supported features (Vol 3 Part G 7.2). */
+#define FEATURE_ROBUST_CACHING         0x01
+#define FEATURE_MULTIPLE_NOTIFICATIONS 0x04
+#define FEATURES_KNOWN                 0x07
+
+/* The handle of a value of the GATT service; 0 if there is none. */
+enum caching_value { YS_CACHING_CHANGED = 0x2a05, YS_CACHING_HASH = 0x2b2a };
+uint16_t ys_caching_find(const struct ys_host *host, enum caching_value type);
+/* The table is not what this client knew. */
+void ys_caching_changed(struct ys_host *host, struct ys_connection *connection);
+/* Before a PDU of a client is done: the error of a request that must not be done, or YS_ATT_OK. */
+uint8_t ys_caching_check(const struct ys_host *host, struct ys_connection *connection, const struct ys_att_pdu *pdu);
+/* A client has confirmed an indication. */
+void ys_caching_confirmed(const struct ys_host *host, struct ys_connection *connection);
+/* Whether the value behind a handle may be sent to a client: one that does not know the table is told that it changed,
+ * and nothing else. */
+bool ys_caching_allows(const struct ys_host *host, const struct ys_connection *connection, uint16_t handle);
+
+/* What a request waits for; the comment at the top of server.c draws it. */
+enum stage { STAGE_NONE, STAGE_CONSENT, STAGE_CONSENTED, STAGE_HANDLER };
+
 void ys_server_receive(struct ys_host *host, struct ys_connection *connection, const uint8_t *pdu, size_t length);
+void ys_server_run(struct ys_host *host, struct ys_connection *connection);
+/* Forgets all writes of a connection that has ended. */
+void ys_queue_forget(struct ys_host *host, const struct ys_connection *connection);
 void ys_notify_collect(struct ys_host *host, uint32_t now_ms);
 bool ys_notify_run(struct ys_host *host, struct ys_connection *connection);
 uint32_t ys_notify_wait_ms(const struct ys_host *host, uint32_t now_ms);
+/* The index of a characteristic that notifies or indicates, by its value's handle; YS_NONE if it does not. */
+uint16_t ys_notifiable_of(const struct ys_host *host, uint16_t handle);
+/* The stream behind a handle; NULL if there is none. */
+struct ys_stream *ys_stream_at(const struct ys_host *host, uint16_t handle);
+/* Sends a packet of a stream to which this connection has subscribed; false if there is none, or no room. */
+bool ys_stream_run(struct ys_host *host, struct ys_connection *connection);
+/* Ends a connection whose peer has not confirmed the indication that waits, if its time is over. */
+void ys_notify_check(struct ys_host *host, struct ys_connection *connection, uint32_t now_ms);
+/* A server has sent a value. */
+void ys_notify_received(struct ys_host *host, struct ys_connection *connection, const struct ys_att_pdu *pdu,
+                        enum ys_att_verdict verdict);
+/* The peer has confirmed the last indication. */
+void ys_notify_confirmed(const struct ys_host *host, struct ys_connection *connection);
 
 /* Whether it declares a service, primary or secondary: `size` is then the last handle of its group. */
 bool ys_attribute_is_service(const struct ys_attribute *attribute);
@@ -95,18 +138,48 @@ uint8_t ys_attribute_read(struct ys_host *host, struct ys_connection *connection
                           struct ys_writer *value);
 uint8_t ys_attribute_write(struct ys_host *host, struct ys_connection *connection, uint16_t handle,
                            struct ys_reader *value);
-uint8_t ys_attribute_check_read(const struct ys_attribute *attribute);
-uint8_t ys_attribute_check_write(const struct ys_attribute *attribute, size_t length, bool command,
-                                 const struct ys_attribute *declaration);
+/* Whether a client may read or write it: by its rights, and then by the application's consent, where it asks. */
+uint8_t ys_attribute_check_read(struct ys_host *host, const struct ys_connection *connection,
+                                const struct ys_attribute *attribute);
+uint8_t ys_attribute_check_write(const struct ys_host *host, const struct ys_connection *connection,
+                                 const struct ys_attribute *attribute, bool command);
+uint8_t ys_attribute_check_length(const struct ys_attribute *attribute, size_t length);
+uint8_t ys_attribute_consent_to_write(struct ys_host *host, const struct ys_connection *connection,
+                                      const struct ys_attribute *attribute);
+/* The token of the next access of this connection that waits. */
+uint32_t ys_attribute_token(const struct ys_host *host, const struct ys_connection *connection);
+/* Whether the firmware takes what is written to it. */
+bool ys_attribute_has_write_handler(const struct ys_attribute *attribute);
+/* The length of a value that the host keeps as bytes; 0 of any other, which is only written whole. */
+size_t ys_attribute_stored_length(const struct ys_host *host, uint16_t handle);
+/* Whether these bytes, of a value that the host keeps, may be what they are. */
+uint8_t ys_attribute_check_part(const struct ys_host *host, const struct ys_connection *connection, uint16_t handle,
+                                const uint8_t *bytes, size_t length);
+/* Writes a part of a value that the host keeps, which is `end` bytes long with all of its parts; all has been checked.
+ */
+void ys_attribute_write_part(struct ys_host *host, struct ys_connection *connection, uint16_t handle, uint16_t offset,
+                             const uint8_t *bytes, size_t length, size_t end);
 void ys_attributes_reset(struct ys_host *host);
 
-/* client.c */
+/* Writes a client configuration; the rights have been checked. */
+uint8_t ys_configuration_write(struct ys_host *host, struct ys_connection *connection, uint16_t notifiable,
+                               uint16_t configuration);
 
-void ys_client_receive(struct ys_host *host, struct ys_connection *connection, const struct ys_att_pdu *pdu,
-                       enum ys_att_verdict verdict);
-void ys_client_run(struct ys_host *host, struct ys_connection *connection, uint32_t now_ms);
-void ys_client_abort(struct ys_host *host, struct ys_connection *connection);
-uint32_t ys_client_wait_ms(const struct ys_connection *connection, uint32_t now_ms);
+/* remembered.c: known to a host only once there is a bond, likewise */
+
+/* The link is encrypted with the key of this bond, from 1: what was kept of the client is so again. */
+void ys_remembered_load(struct ys_host *host, struct ys_connection *connection, uint8_t peer);
+/* The bond is no more. */
+void ys_remembered_forget(const struct ys_host *host, uint8_t peer);
+
+/* client.c: known to a host only once it is used, so that a device which is never a client need not link it */
+
+struct ys_client {
+    void (*receive)(struct ys_host *host, struct ys_connection *connection, const struct ys_att_pdu *pdu,
+                    enum ys_att_verdict verdict);
+    void (*run)(struct ys_host *host, struct ys_connection *connection, uint32_t now_ms);
+    void (*abort)(struct ys_connection *connection);
+};
 
 /* host.c */
 
@@ -114,6 +187,14 @@ void ys_emit(struct ys_host *host, const struct ys_event *event);
 void ys_log(const struct ys_host *host, const char *text, uint32_t value);
 struct ys_connection *ys_connection_find(struct ys_host *host, uint16_t handle);
 uint32_t ys_now_ms(const struct ys_host *host);
+/* Whether a call comes from an interrupt, where it is not allowed; says so in the log. */
+bool ys_in_interrupt(const struct ys_host *host, const char *call);
+/* Leaves a function that must not be called from an interrupt, in debug builds. */
+#define YS_NOT_IN_INTERRUPT(host, call)                                                                                \
+    do {                                                                                                               \
+        if (YS_DEBUG && ys_in_interrupt(host, call))                                                                   \
+            return YS_ERROR_CONTEXT;                                                                                   \
+    } while (0)
 /* There is new work: ys_host_run should be called soon. */
 void ys_wake(const struct ys_host *host);
 /* These commands are due from now on. */
@@ -125,6 +206,15 @@ static inline uint32_t ys_until_ms(uint32_t now_ms, uint32_t deadline_ms)
     int32_t left = (int32_t)(deadline_ms - now_ms);
     return left > 0 ? (uint32_t)left : 0;
 }
+
+/* Words that an interrupt or another thread may use meanwhile; each by itself is whole. */
+#if defined(__GNUC__)
+#define YS_LOAD(word)         __atomic_load_n(&(word), __ATOMIC_ACQUIRE)
+#define YS_STORE(word, value) __atomic_store_n(&(word), (value), __ATOMIC_RELEASE)
+#else
+#define YS_LOAD(word)         (*(volatile const uint32_t *)&(word))
+#define YS_STORE(word, value) (*(volatile uint32_t *)&(word) = (value))
+#endif
 
 static inline bool ys_bit_get(const struct ys_bits *bits, uint16_t index)
 {

@@ -8,10 +8,27 @@
 
 /* out */
 
-bool ys_l2cap_fits(const struct ys_host *host, size_t pdu_length)
+/* Each connection has a share of the controller's buffers. What of the shares of others is not in use is not taken, so
+ * that a peer which does not acknowledge holds up nobody else; but a connection with nothing on its way may always send
+ * one PDU, however few the buffers are. */
+bool ys_l2cap_fits(const struct ys_host *host, const struct ys_connection *connection, size_t pdu_length)
 {
     size_t frame = pdu_length + YS_L2CAP_HEADER_SIZE;
-    return frame <= (size_t)host->data_free * host->data_length;
+    size_t kept = 0;
+    size_t used = 0;
+    if (frame > (size_t)host->data_free * host->data_length)
+        return false;
+    if (connection->packets_out == 0)
+        return true;
+    for (size_t i = 0; i < YS_CONNECTIONS; i++)
+        used += host->connections[i].used;
+    size_t share = used > 0 ? host->data_total / used : 0;
+    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
+        const struct ys_connection *other = &host->connections[i];
+        if (other->used && other != connection && other->packets_out < share)
+            kept += share - other->packets_out;
+    }
+    return host->data_free > kept && frame <= (host->data_free - kept) * host->data_length;
 }
 
 struct ys_writer ys_l2cap_writer(struct ys_outgoing *outgoing, size_t limit)
@@ -99,15 +116,15 @@ void ys_l2cap_run(struct ys_host *host, struct ys_connection *connection)
 {
     if (connection->response.length > 0 && !send_pieces(host, connection, &connection->response))
         return; /* no other PDU may come between the pieces of one */
-    if (connection->confirm_due && ys_l2cap_fits(host, YS_ATT_MTU_DEFAULT))
+    if (connection->confirm_due && ys_l2cap_fits(host, connection, YS_ATT_MTU_DEFAULT))
         send_confirmation(host, connection);
-    if (connection->reject_identifier != 0 && ys_l2cap_fits(host, YS_ATT_MTU_DEFAULT))
+    if (connection->reject_identifier != 0 && ys_l2cap_fits(host, connection, YS_ATT_MTU_DEFAULT))
         send_reject(host, connection);
-    if (connection->refuse_pairing && ys_l2cap_fits(host, YS_ATT_MTU_DEFAULT))
+    if (connection->refuse_pairing && ys_l2cap_fits(host, connection, YS_ATT_MTU_DEFAULT))
         send_pairing_refusal(host, connection);
     bool more;
     do {
-        more = ys_notify_run(host, connection);
+        more = ys_notify_run(host, connection) || ys_stream_run(host, connection);
     } while (more);
 }
 

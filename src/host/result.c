@@ -13,6 +13,8 @@ const char *ys_result_text(enum ys_result result)
         [YS_ERROR_PORT_CLOCK] = "the port has no now_ms: give it a millisecond clock",
         [YS_ERROR_PORT_RANDOM] = "the port has no random: give it one, or use a public address",
         [YS_ERROR_PORT_CRITICAL] = "the port lacks enter_critical or leave_critical: give it both",
+        [YS_ERROR_PORT_STORE] =
+            "the port has a part of a store: give it store_put, store_get and store_delete, or none",
         [YS_ERROR_TABLE] = "there is no attribute table: generate one, or use ys_table_bare",
         [YS_ERROR_TABLE_NOTIFIABLES] = "the table has more notifying characteristics than YS_NOTIFIABLES: raise it",
         [YS_ERROR_TABLE_VALUES] = "the table stores values: give memory of values_size bytes",
@@ -20,6 +22,8 @@ const char *ys_result_text(enum ys_result result)
         [YS_ERROR_ARGUMENT] = "an argument is out of its range",
         [YS_ERROR_NO_CONNECTION] = "there is no such connection",
         [YS_ERROR_NO_ROOM] = "no more connections fit: raise YS_CONNECTIONS, or end one",
+        [YS_ERROR_TOO_LATE] = "it was answered already, or its connection has ended",
+        [YS_ERROR_CONTEXT] = "it was called from an interrupt: only ys_host_changed and ys_stream_append may be",
         [YS_ERROR_BUSY] = "the same is already going on: wait for its end",
     };
     size_t index = (size_t)result;

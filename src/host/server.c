@@ -1,43 +1,24 @@
 /* The server of the attribute protocol (Core 5.4 Vol 3 Part F 3.4): each request is one row of a table, composes its
- * response in the connection's own memory, or an error. */
+ * response in the connection's own memory, or an error.
+ *
+ * A handler may answer later. Then the request waits in the memory of its response:
+ *
+ *   none --consent, later--> consent --ys_answer, good--> consented --ys_host_run--> the request is done once more
+ *     |                         +------ys_answer, error--> the error is sent
+ *     +----handler, later--> handler --ys_answer--> the response or the error is sent
+ *
+ * A command that waits for consent does not keep requests from coming, so it waits in the queue of writes. */
 #include <string.h>
 
-#include "host/internal.h"
+#include "host/server.h"
 
-#define TYPE_SERVICE   0x2800
-#define TYPE_SECONDARY 0x2801
-
-/* One request being answered. */
-struct answer {
-    struct ys_host *host;
-    struct ys_connection *connection;
-    const struct ys_att_pdu *request;
-    struct ys_writer writer; /* of the response */
-    uint16_t handle;         /* the attribute in error */
-};
-
-typedef uint8_t answer_fn(struct answer *answer);
-
-static void put_opcode(struct answer *answer)
+void ys_answer_begin(struct answer *answer)
 {
+    answer->writer.length = 0;
     ys_put_u8(&answer->writer, ys_att_response_to(answer->request->opcode));
 }
 
-/* The ends of a range of handles (3.3.1): a first of 0 or beyond the last is refused. */
-static uint8_t check_range(struct answer *answer)
-{
-    answer->handle = answer->request->first;
-    return answer->request->first == 0 || answer->request->first > answer->request->last ? YS_ATT_INVALID_HANDLE
-                                                                                         : YS_ATT_OK;
-}
-
-static uint16_t last_handle(const struct answer *answer)
-{
-    uint16_t count = answer->host->table->attribute_count;
-    return answer->request->last < count ? answer->request->last : count;
-}
-
-static size_t room(const struct answer *answer)
+size_t ys_answer_room(const struct answer *answer)
 {
     return answer->connection->mtu - ys_writer_length(&answer->writer);
 }
@@ -47,7 +28,7 @@ static uint8_t exchange_mtu(struct answer *answer)
 {
     uint16_t asked = answer->request->mtu;
     uint16_t own = answer->host->mtu;
-    put_opcode(answer);
+    ys_answer_begin(answer);
     ys_put_u16(&answer->writer, own);
     uint16_t agreed = asked < own ? asked : own;
     if (agreed < YS_ATT_MTU_DEFAULT)
@@ -58,238 +39,137 @@ static uint8_t exchange_mtu(struct answer *answer)
     return YS_ATT_OK;
 }
 
-/* 3.4.3.1: handles with their types, as long as those are equally long. */
-static uint8_t find_information(struct answer *answer)
-{
-    uint8_t error = check_range(answer);
-    if (error != YS_ATT_OK)
-        return error;
-    const struct ys_table *table = answer->host->table;
-    uint8_t length = 0;
-    put_opcode(answer);
-    for (uint32_t handle = answer->request->first; handle <= last_handle(answer); handle++) {
-        struct ys_uuid type = ys_attribute_type(table, &table->attributes[handle - 1]);
-        if (length == 0)
-            ys_put_u8(&answer->writer, type.length == 2 ? YS_ATT_FORMAT_UUID_16 : YS_ATT_FORMAT_UUID_128);
-        else if (type.length != length)
-            break;
-        if (room(answer) < 2u + type.length)
-            break;
-        length = type.length;
-        ys_put_u16(&answer->writer, (uint16_t)handle);
-        ys_put_uuid(&answer->writer, &type);
-    }
-    return length == 0 ? YS_ATT_ATTRIBUTE_NOT_FOUND : YS_ATT_OK;
-}
-
-static uint16_t group_end(const struct ys_table *table, uint16_t handle)
-{
-    const struct ys_attribute *attribute = &table->attributes[handle - 1];
-    return ys_attribute_is_service(attribute) ? attribute->size : handle;
-}
-
-/* Reads a value whole into a little memory, to compare it or to see how long it is. */
-static uint8_t read_short(struct answer *answer, uint16_t handle, struct ys_writer *value)
-{
-    answer->handle = handle;
-    uint8_t error = ys_attribute_check_read(&answer->host->table->attributes[handle - 1]);
-    return error != YS_ATT_OK ? error : ys_attribute_read(answer->host, answer->connection, handle, value);
-}
-
-/* A value equals the one asked for. UUIDs of services are compared in whatever length they are given. */
-static bool has_value(struct answer *answer, uint16_t handle)
-{
-    const struct ys_att_pdu *request = answer->request;
-    uint8_t bytes[32];
-    struct ys_writer value = ys_writer_to(bytes, sizeof bytes);
-    if (read_short(answer, handle, &value) != YS_ATT_OK)
-        return false;
-    size_t length = ys_writer_length(&value);
-    const struct ys_attribute *attribute = &answer->host->table->attributes[handle - 1];
-    if (ys_attribute_is_service(attribute)) {
-        struct ys_uuid own = ys_uuid_from_air(bytes, length);
-        struct ys_uuid asked = ys_uuid_from_air(request->value, request->length);
-        return asked.length > 0 && ys_uuid_is_equal(&own, &asked);
-    }
-    return length == request->length && ys_writer_ok(&value) && memcmp(bytes, request->value, length) == 0;
-}
-
-/* 3.4.3.3: attributes of a type with a given value, each with the end of its group. */
-static uint8_t find_by_type_value(struct answer *answer)
-{
-    uint8_t error = check_range(answer);
-    if (error != YS_ATT_OK)
-        return error;
-    const struct ys_table *table = answer->host->table;
-    bool found = false;
-    put_opcode(answer);
-    for (uint32_t i = answer->request->first; i <= last_handle(answer) && room(answer) >= 4; i++) {
-        uint16_t handle = (uint16_t)i;
-        if (!ys_attribute_has_type(table, &table->attributes[handle - 1], &answer->request->type) ||
-            !has_value(answer, handle))
-            continue;
-        found = true;
-        ys_put_u16(&answer->writer, handle);
-        ys_put_u16(&answer->writer, group_end(table, handle));
-    }
-    answer->handle = answer->request->first;
-    return found ? YS_ATT_OK : YS_ATT_ATTRIBUTE_NOT_FOUND;
-}
-
-/* The entries of a read by type or by group type response: equally long, as many as fit. */
-struct entries {
-    bool any;
-    size_t value_length; /* of each */
-};
-
-/* Puts the value of `handle` as an entry. Returns the error of reading it; clears `*goes_on` if it does not go with
- * those before it, or fills the response. */
-static uint8_t put_entry(struct answer *answer, struct entries *entries, uint16_t handle, bool grouped, bool *goes_on)
-{
-    size_t header = grouped ? 4 : 2;
-    size_t mark = ys_writer_length(&answer->writer);
-    *goes_on = false;
-    if (room(answer) <= header)
-        return YS_ATT_OK;
-    ys_put_u16(&answer->writer, handle);
-    if (grouped)
-        ys_put_u16(&answer->writer, group_end(answer->host->table, handle));
-    size_t start = ys_writer_length(&answer->writer);
-    uint8_t error = ys_attribute_read(answer->host, answer->connection, handle, &answer->writer);
-    size_t length = ys_writer_length(&answer->writer) - start;
-    if (!entries->any && error == YS_ATT_OK) { /* 3.4.4.2: the first may be cut off, at 255 with its header */
-        size_t limit = answer->connection->mtu - start < 255 - header ? answer->connection->mtu - start : 255 - header;
-        entries->any = true;
-        entries->value_length = length < limit ? length : limit;
-        answer->writer.length = start + entries->value_length;
-        *goes_on = true;
-    } else if (error == YS_ATT_OK && ys_writer_ok(&answer->writer) && length == entries->value_length) {
-        *goes_on = true;
-    } else {
-        answer->writer.length = mark;
-    }
-    return error;
-}
-
-/* 3.4.4.1 and 3.4.4.9: the values of all attributes of a type. An attribute that may not be read ends the list, and is
- * the error if it is the first. */
-static uint8_t read_by_type(struct answer *answer)
-{
-    bool grouped = answer->request->opcode == YS_ATT_READ_BY_GROUP_TYPE_REQUEST;
-    const struct ys_table *table = answer->host->table;
-    struct entries entries = {.any = false};
-    uint8_t error = check_range(answer);
-    if (error != YS_ATT_OK)
-        return error;
-    uint32_t type = ys_uuid_number(&answer->request->type);
-    if (grouped && type != TYPE_SERVICE && type != TYPE_SECONDARY)
-        return YS_ATT_UNSUPPORTED_GROUP_TYPE;
-    put_opcode(answer);
-    ys_put_u8(&answer->writer, 0);
-    for (uint32_t i = answer->request->first; i <= last_handle(answer); i++) {
-        const struct ys_attribute *attribute = &table->attributes[i - 1];
-        if (!ys_attribute_has_type(table, attribute, &answer->request->type))
-            continue;
-        bool goes_on = false;
-        error = ys_attribute_check_read(attribute);
-        if (error == YS_ATT_OK)
-            error = put_entry(answer, &entries, (uint16_t)i, grouped, &goes_on);
-        if (error != YS_ATT_OK && !entries.any) {
-            answer->handle = (uint16_t)i;
-            return error;
-        }
-        if (!goes_on)
-            break;
-    }
-    answer->handle = answer->request->first;
-    answer->writer.start[1] = (uint8_t)(entries.value_length + (grouped ? 4 : 2));
-    return entries.any ? YS_ATT_OK : YS_ATT_ATTRIBUTE_NOT_FOUND;
-}
-
-static uint8_t read_from(struct answer *answer, uint16_t offset)
-{
-    answer->handle = answer->request->handle;
-    const struct ys_attribute *attribute = ys_attribute_at(answer->host, answer->handle);
-    if (attribute == NULL)
-        return YS_ATT_INVALID_HANDLE;
-    uint8_t error = ys_attribute_check_read(attribute);
-    if (error != YS_ATT_OK)
-        return error;
-    put_opcode(answer);
-    struct ys_writer window = ys_writer_window(answer->writer.start + 1, (size_t)answer->connection->mtu - 1, offset);
-    error = ys_attribute_read(answer->host, answer->connection, answer->handle, &window);
-    if (error == YS_ATT_OK && offset > ys_writer_length(&window))
-        error = YS_ATT_INVALID_OFFSET;
-    answer->writer.length = 1 + ys_writer_stored(&window);
-    return error;
-}
-
-static uint8_t read(struct answer *answer)
-{
-    return read_from(answer, 0);
-}
-
-static uint8_t read_blob(struct answer *answer)
-{
-    return read_from(answer, answer->request->offset);
-}
-
-static uint8_t write_checked(struct answer *answer, bool command)
-{
-    const struct ys_att_pdu *request = answer->request;
-    answer->handle = request->handle;
-    const struct ys_attribute *attribute = ys_attribute_at(answer->host, request->handle);
-    if (attribute == NULL)
-        return YS_ATT_INVALID_HANDLE;
-    uint8_t error = ys_attribute_check_write(attribute, request->length, command, attribute - 1);
-    if (error != YS_ATT_OK)
-        return error;
-    struct ys_reader value = ys_reader_of(request->value, request->length);
-    return ys_attribute_write(answer->host, answer->connection, request->handle, &value);
-}
-
-static uint8_t write(struct answer *answer)
-{
-    put_opcode(answer);
-    return write_checked(answer, false);
-}
-
-static uint8_t write_command(struct answer *answer)
-{
-    return write_checked(answer, true);
-}
-
-static const struct {
+/* Requests for one value, whose handlers are called last, can wait. */
+static const struct row {
     uint8_t opcode;
+    bool can_wait;
     answer_fn *answer;
-} answers[] = {
-    {YS_ATT_READ_REQUEST, read},
-    {YS_ATT_WRITE_REQUEST, write},
-    {YS_ATT_WRITE_COMMAND, write_command},
-    {YS_ATT_READ_BLOB_REQUEST, read_blob},
-    {YS_ATT_MTU_REQUEST, exchange_mtu},
-    {YS_ATT_READ_BY_TYPE_REQUEST, read_by_type},
-    {YS_ATT_READ_BY_GROUP_TYPE_REQUEST, read_by_type},
-    {YS_ATT_FIND_INFORMATION_REQUEST, find_information},
-    {YS_ATT_FIND_BY_TYPE_VALUE_REQUEST, find_by_type_value},
+} rows[] = {
+    {YS_ATT_READ_REQUEST, true, ys_server_read},
+    {YS_ATT_WRITE_REQUEST, true, ys_server_write},
+    {YS_ATT_WRITE_COMMAND, true, ys_server_write_command},
+    {YS_ATT_READ_BLOB_REQUEST, true, ys_server_read_blob},
+    {YS_ATT_MTU_REQUEST, false, exchange_mtu},
+    {YS_ATT_READ_BY_TYPE_REQUEST, false, ys_server_read_by_type},
+    {YS_ATT_READ_BY_GROUP_TYPE_REQUEST, false, ys_server_read_by_type},
+    {YS_ATT_FIND_INFORMATION_REQUEST, false, ys_server_find_information},
+    {YS_ATT_FIND_BY_TYPE_VALUE_REQUEST, false, ys_server_find_by_type_value},
+    {YS_ATT_READ_MULTIPLE_REQUEST, false, ys_server_read_multiple},
+    {YS_ATT_READ_VARIABLE_REQUEST, false, ys_server_read_multiple},
+#if YS_QUEUE_SIZE > 0
+    {YS_ATT_PREPARE_WRITE_REQUEST, false, ys_server_prepare_write},
+    {YS_ATT_EXECUTE_WRITE_REQUEST, true, ys_server_execute_write},
+#endif
 };
 
-static answer_fn *find_answer(uint8_t opcode)
+static const struct row *find_row(uint8_t opcode)
 {
-    for (size_t i = 0; i < sizeof answers / sizeof answers[0]; i++) {
-        if (answers[i].opcode == opcode)
-            return answers[i].answer;
+    for (size_t i = 0; i < sizeof rows / sizeof rows[0]; i++) {
+        if (rows[i].opcode == opcode)
+            return &rows[i];
     }
     return NULL;
 }
 
-static void put_error(struct answer *answer, uint8_t error)
+static void put_error(struct ys_writer *writer, uint8_t request, uint16_t handle, uint8_t error)
 {
-    answer->writer.length = 0;
-    ys_put_att(&answer->writer, &(struct ys_att_pdu){.opcode = YS_ATT_ERROR_RESPONSE,
-                                                     .request = answer->request->opcode,
-                                                     .handle = answer->handle,
-                                                     .error = error});
+    writer->length = 0;
+    ys_put_att(writer, &(struct ys_att_pdu){
+                           .opcode = YS_ATT_ERROR_RESPONSE, .request = request, .handle = handle, .error = error});
+}
+
+/* Waiting */
+
+/* Keeps a request where its response will be. */
+static void hold(struct answer *answer, const uint8_t *pdu, size_t length)
+{
+    struct ys_host *host = answer->host;
+    host->last_token = ys_attribute_token(host, answer->connection);
+    answer->connection->waiting = (struct ys_waiting){
+        .token = host->last_token,
+        .stage = host->later_stage,
+        .handle = answer->handle,
+        .offset = answer->request->offset,
+        .length = (uint16_t)length,
+    };
+    memmove(answer->connection->response.bytes + PDU_AT, pdu, length);
+}
+
+/* A command whose handler answers later is done: nobody waits for the answer. */
+static void hold_command(struct answer *answer)
+{
+    struct ys_host *host = answer->host;
+    uint32_t token = ys_attribute_token(host, answer->connection);
+    if (host->later_stage != STAGE_CONSENT)
+        return;
+    if (ys_queue_hold(host, answer->connection, token, answer->request))
+        host->last_token = token;
+    else
+        ys_log(host, "dropped a command that waits for consent, since the queue is full, handle",
+               answer->request->handle);
+}
+
+/* Calls what answers a request; handlers may answer later if it can wait. */
+static uint8_t compose(struct answer *answer, const struct row *row, enum ys_att_verdict verdict, bool consented)
+{
+    if (verdict == YS_ATT_MALFORMED)
+        return YS_ATT_INVALID_PDU;
+    if (row == NULL)
+        return YS_ATT_REQUEST_NOT_SUPPORTED;
+    answer->host->may_wait = row->can_wait;
+    answer->host->consented = consented;
+    uint8_t error = row->answer(answer);
+    answer->host->may_wait = false;
+    answer->host->consented = false;
+    return error;
+}
+
+static void seal_answer(struct answer *answer, uint8_t error)
+{
+    if (error != YS_ATT_OK) /* what cannot be answered later, and would have to be, is not answered at all */
+        put_error(&answer->writer, answer->request->opcode, answer->handle,
+                  error == YS_LATER ? YS_ATT_UNLIKELY_ERROR : error);
+    ys_l2cap_seal(&answer->connection->response, YS_L2CAP_ATT, ys_writer_stored(&answer->writer));
+}
+
+static void do_command(struct ys_host *host, struct ys_connection *connection, const struct ys_att_pdu *request,
+                       enum ys_att_verdict verdict, bool consented)
+{
+    if (connection->awareness != AWARE && ys_caching_check(host, connection, request) != YS_ATT_OK)
+        return;
+    struct answer answer = {.host = host, .connection = connection, .request = request};
+    /* 3.3.1: whatever else happens, nothing is said */
+    if (compose(&answer, find_row(request->opcode), verdict, consented) == YS_LATER)
+        hold_command(&answer);
+}
+
+/* A PDU as it came, and what it says. */
+struct received {
+    const uint8_t *bytes;
+    size_t length;
+    enum ys_att_verdict verdict;
+    struct ys_att_pdu pdu;
+};
+
+static void answer_request(struct ys_host *host, struct ys_connection *connection, const struct received *received,
+                           bool consented)
+{
+    struct answer answer = {
+        .host = host,
+        .connection = connection,
+        .request = &received->pdu,
+        .writer = ys_l2cap_writer(&connection->response, connection->mtu),
+    };
+    const struct row *row = find_row(received->pdu.opcode);
+    uint8_t error = YS_ATT_OK;
+    if (connection->awareness != AWARE)
+        error = ys_caching_check(host, connection, &received->pdu);
+    if (error == YS_ATT_OK)
+        error = compose(&answer, row, received->verdict, consented);
+    if (error == YS_LATER && row->can_wait)
+        hold(&answer, received->bytes, received->length);
+    else
+        seal_answer(&answer, error);
 }
 
 /* Bits 0 to 5 of an opcode say the method. Even methods are asked for, odd ones answer; so it is in the whole table of
@@ -299,39 +179,99 @@ static bool is_for_client(uint8_t opcode)
     return (opcode & YS_ATT_COMMAND_FLAG) == 0 && (opcode & 1) != 0;
 }
 
-static void answer_request(struct ys_host *host, struct ys_connection *connection, const struct ys_att_pdu *request,
-                           enum ys_att_verdict verdict)
-{
-    bool command = (request->opcode & YS_ATT_COMMAND_FLAG) != 0;
-    answer_fn *found = find_answer(request->opcode);
-    if (!command && connection->response.length > 0) { /* 3.3.2: one request at a time; the second is out of turn */
-        ys_log(host, "dropped a request before the last was answered, opcode", request->opcode);
-        return;
-    }
-    struct answer answer = {
-        .host = host,
-        .connection = connection,
-        .request = request,
-        .writer = ys_l2cap_writer(&connection->response, connection->mtu),
-    };
-    uint8_t error = YS_ATT_REQUEST_NOT_SUPPORTED;
-    if (verdict == YS_ATT_MALFORMED)
-        error = YS_ATT_INVALID_PDU;
-    else if (found != NULL)
-        error = found(&answer);
-    if (command) /* 3.3.1: whatever happens, nothing is said */
-        return;
-    if (error != YS_ATT_OK)
-        put_error(&answer, error);
-    ys_l2cap_seal(&connection->response, YS_L2CAP_ATT, ys_writer_stored(&answer.writer));
-}
-
 void ys_server_receive(struct ys_host *host, struct ys_connection *connection, const uint8_t *pdu, size_t length)
 {
-    struct ys_att_pdu decoded;
-    enum ys_att_verdict verdict = ys_att_decode(pdu, length, &decoded);
-    if (is_for_client(decoded.opcode))
-        ys_client_receive(host, connection, &decoded, verdict);
-    else if (decoded.opcode != YS_ATT_CONFIRMATION) /* no indication was sent that it could confirm */
-        answer_request(host, connection, &decoded, verdict);
+    struct received received = {.bytes = pdu, .length = length};
+    received.verdict = ys_att_decode(pdu, length, &received.pdu);
+    uint8_t opcode = received.pdu.opcode;
+    if (opcode == YS_ATT_NOTIFICATION || opcode == YS_ATT_INDICATION || opcode == YS_ATT_NOTIFICATIONS)
+        ys_notify_received(host, connection, &received.pdu, received.verdict);
+    else if (is_for_client(opcode) && host->client != NULL)
+        host->client->receive(host, connection, &received.pdu, received.verdict);
+    else if (is_for_client(opcode))
+        ys_log(host, "dropped an answer that nobody waits for, opcode", opcode);
+    else if (opcode == YS_ATT_CONFIRMATION)
+        ys_notify_confirmed(host, connection);
+    else if ((opcode & YS_ATT_COMMAND_FLAG) != 0)
+        do_command(host, connection, &received.pdu, received.verdict, false);
+    else if (connection->response.length > 0 || connection->waiting.stage != STAGE_NONE)
+        /* 3.3.2: one request at a time; the second is out of turn */
+        ys_log(host, "dropped a request before the last was answered, opcode", opcode);
+    else
+        answer_request(host, connection, &received, false);
+}
+
+/* Goes on with what has been consented to. The request moves to the host's own packet, since its response will be where
+ * it lies. */
+void ys_server_run(struct ys_host *host, struct ys_connection *connection)
+{
+    struct ys_att_pdu command;
+    if (connection->waiting.stage == STAGE_CONSENTED) {
+        struct received received = {.bytes = host->outgoing.bytes + PDU_AT, .length = connection->waiting.length};
+        memcpy(host->outgoing.bytes + PDU_AT, connection->response.bytes + PDU_AT, received.length);
+        received.verdict = ys_att_decode(received.bytes, received.length, &received.pdu);
+        connection->waiting = (struct ys_waiting){.stage = STAGE_NONE};
+        answer_request(host, connection, &received, true);
+    }
+    while (host->commands_consented && ys_queue_take(host, connection, &command))
+        do_command(host, connection, &command, YS_ATT_GOOD, true);
+}
+
+/* ys_answer */
+
+static void answer_read(struct ys_connection *connection, struct ys_writer *writer, const void *value, uint16_t length)
+{
+    uint8_t opcode = connection->response.bytes[PDU_AT];
+    ys_put_u8(writer, ys_att_response_to(opcode));
+    struct ys_writer window =
+        ys_writer_window(writer->start + 1, (size_t)connection->mtu - 1, connection->waiting.offset);
+    ys_put_bytes(&window, value, length);
+    if (connection->waiting.offset > length)
+        put_error(writer, opcode, connection->waiting.handle, YS_ATT_INVALID_OFFSET);
+    else
+        writer->length = 1 + ys_writer_stored(&window);
+}
+
+/* The handler of a request has its answer. */
+static void answer_now(struct ys_host *host, struct ys_connection *connection, uint8_t error, const void *value,
+                       uint16_t length)
+{
+    struct ys_writer writer = ys_l2cap_writer(&connection->response, connection->mtu);
+    uint8_t opcode = connection->response.bytes[PDU_AT];
+    bool reads = opcode == YS_ATT_READ_REQUEST || opcode == YS_ATT_READ_BLOB_REQUEST;
+    if (opcode == YS_ATT_EXECUTE_WRITE_REQUEST) {
+        if (error == YS_ATT_OK)
+            ys_queue_finish(host, connection);
+        ys_queue_cancel(host, connection);
+    }
+    if (error != YS_ATT_OK)
+        put_error(&writer, opcode, connection->waiting.handle, error);
+    else if (reads)
+        answer_read(connection, &writer, value, length);
+    else
+        ys_put_u8(&writer, ys_att_response_to(opcode));
+    connection->waiting = (struct ys_waiting){.stage = STAGE_NONE};
+    ys_l2cap_seal(&connection->response, YS_L2CAP_ATT, ys_writer_stored(&writer));
+}
+
+enum ys_result ys_answer(struct ys_host *host, uint32_t token, uint8_t error, const void *value, uint16_t length)
+{
+    YS_NOT_IN_INTERRUPT(host, "ys_answer");
+    uint32_t slot = (token & 0xff) - 1;
+    struct ys_connection *connection = slot < YS_CONNECTIONS ? &host->connections[slot] : NULL;
+    if (error == YS_LATER)
+        return YS_ERROR_ARGUMENT;
+    if (connection == NULL || !connection->used)
+        return YS_ERROR_TOO_LATE;
+    bool waits = connection->waiting.stage != STAGE_NONE && connection->waiting.token == token;
+    if (!waits && !ys_queue_consent(host, token, error == YS_ATT_OK))
+        return YS_ERROR_TOO_LATE;
+    if (waits && connection->waiting.stage == STAGE_CONSENTED)
+        return YS_ERROR_TOO_LATE;
+    if (waits && connection->waiting.stage == STAGE_CONSENT && error == YS_ATT_OK)
+        connection->waiting.stage = STAGE_CONSENTED;
+    else if (waits)
+        answer_now(host, connection, error, value, length);
+    ys_wake(host);
+    return YS_OK;
 }

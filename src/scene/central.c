@@ -47,7 +47,9 @@ struct ys_central {
     size_t tree_count;
     uint8_t value[VALUE_MOST];
     struct ys_stream_meter stream;
-    uint64_t listed_from; /* count of the stream when watching began */
+    const struct ys_characteristic *metered; /* the first that was subscribed to */
+    uint64_t received;
+    uint64_t listed; /* notifications since the last look */
 };
 
 #if defined(__GNUC__)
@@ -143,15 +145,22 @@ static void notified(struct ys_central *central, const struct ys_event *event)
     const struct ys_characteristic *characteristic = characteristic_at(central, event->u.notification.handle);
     char text[96];
     char raw[64];
-    ys_stream_meter_take(&central->stream, ys_world_now_ns(central->world), event->u.notification.length);
-    uint64_t number = central->stream.count - central->listed_from;
-    if (characteristic == NULL || (number > LIST_FIRST && number % LIST_EVERY != 0))
+    bool indicated = event->u.notification.kind == YS_BY_INDICATION;
+    central->received++;
+    if (characteristic != NULL && characteristic == central->metered)
+        ys_stream_meter_take(&central->stream, ys_world_now_ns(central->world), event->u.notification.length);
+    central->listed += !indicated;
+    bool listed = indicated || central->listed <= LIST_FIRST || central->listed % LIST_EVERY == 0;
+    if (characteristic == NULL || !listed)
         return;
     ys_value_format(&characteristic->type, event->u.notification.value, event->u.notification.length, text,
                     sizeof text);
-    say(central, "is notified: %s %-9s [%s]%s", characteristic->name, text,
-        ys_hex_format(event->u.notification.value, event->u.notification.length, " ", raw, sizeof raw),
-        number == LIST_FIRST ? "  (from here on every tenth is shown)" : "");
+    (void)ys_hex_format(event->u.notification.value, event->u.notification.length, " ", raw, sizeof raw);
+    if (strcmp(text, raw) == 0) /* bytes are their own words */
+        raw[0] = '\0';
+    say(central, "is %s: %s %-*s%s%s%s%s", indicated ? "indicated" : "notified", characteristic->name,
+        raw[0] != '\0' ? 9 : 0, text, raw[0] != '\0' ? " [" : "", raw, raw[0] != '\0' ? "]" : "",
+        !indicated && central->listed == LIST_FIRST ? "  (from here on every tenth is shown)" : "");
 }
 
 static void on_event(struct ys_host *host, void *context, const struct ys_event *event)
@@ -263,6 +272,11 @@ bool ys_central_find(struct ys_central *central, const char *name, uint64_t at_m
     return found;
 }
 
+void ys_central_know(struct ys_central *central, const struct ys_address *address)
+{
+    central->target = *address;
+}
+
 bool ys_central_connect(struct ys_central *central, uint32_t interval_us)
 {
     const struct ys_connecting connecting = {.interval_us = interval_us, .supervision_timeout_ms = 4000};
@@ -299,19 +313,11 @@ bool ys_central_exchange_mtu(struct ys_central *central)
 
 static void say_properties(char *text, size_t size, uint8_t properties)
 {
-    static const struct {
-        uint8_t bit;
-        const char *name;
-    } names[] = {
-        {YS_PROPERTY_READ, "read"},         {YS_PROPERTY_WRITE, "write"},
-        {YS_PROPERTY_NOTIFY, "notify"},     {YS_PROPERTY_WRITE_WITHOUT_RESPONSE, "write without response"},
-        {YS_PROPERTY_INDICATE, "indicate"},
-    };
     size_t used = 0;
     text[0] = '\0';
-    for (size_t i = 0; i < sizeof names / sizeof names[0]; i++) {
-        if ((properties & names[i].bit) != 0)
-            used += (size_t)snprintf(text + used, size - used, "%s%s", used > 0 ? ", " : "", names[i].name);
+    for (int way = 0; way < YS_WAYS; way++) {
+        if ((properties & ys_ways[way].property) != 0)
+            used += (size_t)snprintf(text + used, size - used, "%s%s", used > 0 ? ", " : "", ys_ways[way].name);
     }
 }
 
@@ -444,6 +450,28 @@ int ys_central_write(struct ys_central *central, const struct ys_characteristic 
     return central->request.outcome == YS_OUTCOME_REFUSED ? central->request.error : -1;
 }
 
+bool ys_central_command(struct ys_central *central, const struct ys_characteristic *characteristic, const char *text)
+{
+    const struct discovered *discovered = find(central, characteristic);
+    const char *problem = NULL;
+    char what[200];
+    char raw[64];
+    int length = ys_value_parse(&characteristic->type, text, central->value, sizeof central->value, &problem);
+    if (length < 0)
+        say(central, "cannot write \"%s\": %s", text, problem);
+    if (discovered == NULL || length < 0)
+        return false;
+    (void)snprintf(what, sizeof what, "write %s: %s  [%s], without response", characteristic->name, text,
+                   ys_hex_format(central->value, (size_t)length, " ", raw, sizeof raw));
+    if (!wait(central,
+              ys_client_write_command(&central->host, central->connection, prepare(central),
+                                      discovered->found.value_handle, central->value, (uint16_t)length),
+              what))
+        return false;
+    say(central, "writes %s", what + strlen("write "));
+    return true;
+}
+
 bool ys_central_subscribe(struct ys_central *central, const struct ys_characteristic *characteristic, bool on)
 {
     const struct discovered *discovered = find(central, characteristic);
@@ -452,8 +480,12 @@ bool ys_central_subscribe(struct ys_central *central, const struct ys_characteri
     bool good =
         wait(central,
              ys_client_subscribe(&central->host, central->connection, prepare(central), discovered->configuration,
-                                 on ? YS_SUBSCRIBE_NOTIFICATIONS : YS_SUBSCRIBE_NONE),
+                                 (uint16_t)(!on                                        ? YS_SUBSCRIBE_NONE
+                                            : ys_offers(characteristic, YS_WAY_NOTIFY) ? YS_SUBSCRIBE_NOTIFICATIONS
+                                                                                       : YS_SUBSCRIBE_INDICATIONS)),
              on ? "subscribe" : "unsubscribe");
+    if (good && central->metered == NULL)
+        central->metered = characteristic;
     if (good)
         say(central, "has %s %s", on ? "subscribed to" : "unsubscribed from", characteristic->name);
     return good;
@@ -461,7 +493,7 @@ bool ys_central_subscribe(struct ys_central *central, const struct ys_characteri
 
 void ys_central_watch(struct ys_central *central, uint64_t for_ns)
 {
-    central->listed_from = central->stream.count;
+    central->listed = 0;
     ys_world_run(central->world, for_ns);
 }
 
@@ -473,6 +505,11 @@ bool ys_central_disconnect(struct ys_central *central)
         return false;
     say(central, "has disconnected");
     return true;
+}
+
+uint64_t ys_central_received(const struct ys_central *central)
+{
+    return central->received;
 }
 
 const struct ys_stream_meter *ys_central_stream(const struct ys_central *central)

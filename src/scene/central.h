@@ -23,6 +23,9 @@ bool ys_central_start(struct ys_central *central);
 /* Scans until a device of this name is heard, and remembers its address. */
 bool ys_central_find(struct ys_central *central, const char *name, uint64_t at_most_ns);
 
+/* Takes this for what it has found, without scanning. */
+void ys_central_know(struct ys_central *central, const struct ys_address *address);
+
 /* Connects to what it has found. */
 bool ys_central_connect(struct ys_central *central, uint32_t interval_us);
 
@@ -37,6 +40,9 @@ bool ys_central_read(struct ys_central *central, const struct ys_characteristic 
 /* Writes a value, as a person writes it. Returns the ATT error of the answer, 0 for none, or -1. */
 int ys_central_write(struct ys_central *central, const struct ys_characteristic *characteristic, const char *text);
 
+/* Writes a value without asking for an answer. */
+bool ys_central_command(struct ys_central *central, const struct ys_characteristic *characteristic, const char *text);
+
 /* Switches notifications on or off. */
 bool ys_central_subscribe(struct ys_central *central, const struct ys_characteristic *characteristic, bool on);
 
@@ -45,7 +51,10 @@ void ys_central_watch(struct ys_central *central, uint64_t for_ns);
 
 bool ys_central_disconnect(struct ys_central *central);
 
-/* The values that have come by notification since it was made. */
+/* How many values have come by notification and indication since it was made. */
+uint64_t ys_central_received(const struct ys_central *central);
+
+/* The values that have come of the characteristic to which it subscribed first. */
 const struct ys_stream_meter *ys_central_stream(const struct ys_central *central);
 
 #endif

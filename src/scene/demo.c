@@ -1,9 +1,11 @@
 /* The demo. */
 #include "scene/demo.h"
 
+#include <stdio.h>
 #include <string.h>
 
-#include "measure/interval.h"
+#include "design/value.h"
+#include "measure/advertising.h"
 #include "scene/central.h"
 
 #define DEVICE_NUMBER  1
@@ -15,7 +17,7 @@ struct demo {
     struct ys_world world;
     struct ys_device *device;
     struct ys_central *central;
-    struct ys_interval_meter meter;
+    struct ys_advertising_meter meter;
     bool metering;
 };
 
@@ -24,11 +26,10 @@ static void on_air(void *context, const struct ys_air_packet *packet)
     struct demo *demo = context;
     demo->summary->air_packets++;
     if (!demo->metering) { /* nobody has an address before it is ready, and nobody sends before that */
-        const struct ys_address address = ys_device_address(demo->device);
-        demo->meter = ys_interval_meter_of(&address);
+        demo->meter.advertiser = ys_device_address(demo->device);
         demo->metering = true;
     }
-    ys_interval_meter_take(&demo->meter, packet);
+    ys_advertising_meter_take(&demo->meter, packet);
 }
 
 static bool expect(struct demo *demo, bool good, const char *problem)
@@ -56,8 +57,8 @@ static const struct ys_characteristic *watched(const struct ys_demo_plan *plan)
     for (size_t i = 0; best == NULL && i < plan->design->service_count; i++) {
         const struct ys_service *service = &plan->design->services[i];
         for (size_t j = 0; j < service->characteristic_count && best == NULL; j++) {
-            if (service->characteristics[j].notify == YS_RIGHT_OPEN &&
-                service->characteristics[j].stand_in.shape >= YS_SHAPE_RAMP)
+            if (ys_notify_offer(&service->characteristics[j])->right == YS_RIGHT_OPEN &&
+                (plan->firmware != NULL || service->characteristics[j].stand_in.shape >= YS_SHAPE_RAMP))
                 best = &service->characteristics[j];
         }
     }
@@ -70,22 +71,113 @@ static void read_all(struct demo *demo)
     for (size_t i = 0; i < design->service_count; i++) {
         for (size_t j = 0; j < design->services[i].characteristic_count; j++) {
             const struct ys_characteristic *one = &design->services[i].characteristics[j];
-            if (one->read == YS_RIGHT_OPEN)
+            if (one->ways[YS_WAY_READ].right == YS_RIGHT_OPEN)
                 (void)expect(demo, ys_central_read(demo->central, one), "a value could not be read");
         }
     }
 }
 
+/* What is written where the plan does not say: the least valid value, and one that is not valid. */
+struct choice {
+    const struct ys_characteristic *target;
+    char refused[64];
+    char accepted[64];
+};
+
+static void put_raw(const struct ys_characteristic *characteristic, int64_t raw, char *text, size_t size)
+{
+    uint8_t bytes[8];
+    size_t length = ys_value_encode(&characteristic->type, raw, bytes);
+    if (ys_value_decode(&characteristic->type, bytes) == raw) /* else it does not fit */
+        ys_value_format(&characteristic->type, bytes, length, text, size);
+}
+
+static bool checks_range(const struct ys_demo_plan *plan, const struct ys_characteristic *one)
+{
+    return one->has_range && one->ways[YS_WAY_WRITE].right == YS_RIGHT_OPEN &&
+           (one->write_handler || plan->firmware == NULL);
+}
+
+/* The first characteristic that refuses what is out of its range. */
+static const struct ys_characteristic *find_ranged(const struct ys_demo_plan *plan)
+{
+    for (size_t i = 0; i < plan->design->service_count; i++) {
+        const struct ys_service *service = &plan->design->services[i];
+        for (size_t j = 0; j < service->characteristic_count; j++) {
+            if (checks_range(plan, &service->characteristics[j]))
+                return &service->characteristics[j];
+        }
+    }
+    return NULL;
+}
+
+static struct choice choose(const struct ys_demo_plan *plan)
+{
+    struct choice choice = {.target = named(plan->design, plan->write)};
+    if (choice.target != NULL) {
+        (void)snprintf(choice.refused, sizeof choice.refused, "%s", plan->refused);
+        (void)snprintf(choice.accepted, sizeof choice.accepted, "%s", plan->accepted);
+        return choice;
+    }
+    choice.target = find_ranged(plan);
+    if (choice.target != NULL) {
+        put_raw(choice.target, choice.target->range[1] + 1, choice.refused, sizeof choice.refused);
+        put_raw(choice.target, choice.target->range[0], choice.accepted, sizeof choice.accepted);
+    }
+    return choice;
+}
+
 static void write_both(struct demo *demo)
 {
-    const struct ys_characteristic *target = named(demo->plan->design, demo->plan->write);
-    if (target == NULL)
+    const struct choice choice = choose(demo->plan);
+    if (choice.target == NULL)
         return;
-    (void)expect(demo, ys_central_write(demo->central, target, demo->plan->refused) > 0,
-                 "a value out of range was not refused");
-    (void)expect(demo, ys_central_write(demo->central, target, demo->plan->accepted) == 0,
+    if (choice.refused[0] != '\0')
+        (void)expect(demo, ys_central_write(demo->central, choice.target, choice.refused) > 0,
+                     "a value out of range was not refused");
+    (void)expect(demo, ys_central_write(demo->central, choice.target, choice.accepted) == 0,
                  "a value in range was refused");
-    (void)expect(demo, ys_central_read(demo->central, target), "a value could not be read");
+    if (choice.target->ways[YS_WAY_READ].right == YS_RIGHT_OPEN)
+        (void)expect(demo, ys_central_read(demo->central, choice.target), "a value could not be read");
+}
+
+/* Subscribes to one more, or no more. */
+static void also(struct demo *demo, const char *name, bool on)
+{
+    const struct ys_characteristic *target = named(demo->plan->design, name);
+    if (target != NULL)
+        (void)expect(demo, ys_central_subscribe(demo->central, target, on), "subscribing failed");
+}
+
+/* The person at the device acts, and thereby consents to what was commanded. */
+static void act(struct demo *demo)
+{
+    const struct ys_demo_plan *plan = demo->plan;
+    const struct ys_characteristic *target = named(plan->design, plan->command);
+    if (target != NULL) {
+        (void)expect(demo, ys_central_command(demo->central, target, plan->commanded), "a command was not sent");
+        ys_world_run(&demo->world, 300 * YS_NS_PER_MS);
+        if (expect(demo, !plan->obeyed(plan->firmware->context), "a command was done without consent"))
+            ys_world_say(&demo->world, YS_SIDE_DEVICE, plan->device_name, "lets %s wait for consent", target->name);
+    }
+    if (plan->act != NULL)
+        ys_world_say(&demo->world, YS_SIDE_DEVICE, plan->device_name, "%s", plan->act);
+    ys_device_act(demo->device, true);
+    ys_world_run(&demo->world, YS_NS_PER_MS);
+    if (target != NULL && expect(demo, plan->obeyed(plan->firmware->context), "a command was not done"))
+        ys_world_say(&demo->world, YS_SIDE_DEVICE, plan->device_name, "%s", plan->consent);
+}
+
+/* What a stream has gathered comes as fast as the link carries it. */
+static void fetch_log(struct demo *demo)
+{
+    if (named(demo->plan->design, demo->plan->log) == NULL)
+        return;
+    uint64_t before = ys_central_received(demo->central);
+    also(demo, demo->plan->log, true);
+    ys_central_watch(demo->central, 200 * YS_NS_PER_MS);
+    (void)expect(demo, ys_central_received(demo->central) > before, "nothing came of the log");
+    also(demo, demo->plan->log, false);
 }
 
 static void watch(struct demo *demo)
@@ -93,19 +185,19 @@ static void watch(struct demo *demo)
     const struct ys_characteristic *target = watched(demo->plan);
     if (target == NULL || !expect(demo, ys_central_subscribe(demo->central, target, true), "subscribing failed"))
         return;
-    if (demo->plan->act != NULL)
-        ys_world_say(&demo->world, YS_SIDE_DEVICE, demo->plan->device_name, "%s", demo->plan->act);
-    ys_device_act(demo->device, true);
+    act(demo);
+    also(demo, demo->plan->results, true);
     ys_central_watch(demo->central, demo->plan->watch_ns);
+    also(demo, demo->plan->results, false);
     (void)expect(demo, ys_central_subscribe(demo->central, target, false), "unsubscribing failed");
-    uint64_t before = ys_central_stream(demo->central)->count;
+    uint64_t before = ys_central_received(demo->central);
     ys_central_watch(demo->central, YS_NS_PER_S);
-    demo->summary->after_unsubscribe = ys_central_stream(demo->central)->count - before;
+    demo->summary->after_unsubscribe = ys_central_received(demo->central) - before;
     ys_world_say(&demo->world, YS_SIDE_CENTRAL, demo->plan->central_name, "has received %llu more within 1 s",
                  (unsigned long long)demo->summary->after_unsubscribe);
     ys_device_act(demo->device, false);
-    /* firmware is made to change its value; a stand-in may move too slowly for that */
-    if (demo->plan->firmware != NULL)
+    /* where somebody acts the value changes; what moves by itself may be too slow for that */
+    if (demo->plan->act != NULL)
         (void)expect(demo, before > 0, "no notification came");
     (void)expect(demo, demo->summary->after_unsubscribe == 0, "a notification came after unsubscribing");
 }
@@ -113,7 +205,7 @@ static void watch(struct demo *demo)
 static void play(struct demo *demo)
 {
     const struct ys_demo_plan *plan = demo->plan;
-    const char *name = plan->design->name;
+    const char *name = plan->design->name.text;
     const struct ys_characteristic *last = named(plan->design, plan->read_last);
     ys_device_start(demo->device);
     ys_world_run(&demo->world, 500 * YS_NS_PER_MS);
@@ -126,6 +218,7 @@ static void play(struct demo *demo)
     read_all(demo);
     write_both(demo);
     watch(demo);
+    fetch_log(demo);
     if (last != NULL)
         (void)expect(demo, ys_central_read(demo->central, last), "a value could not be read");
     (void)expect(demo, ys_central_disconnect(demo->central), "disconnecting failed");
@@ -136,14 +229,16 @@ static void summarise(struct demo *demo)
 {
     struct ys_demo_summary *summary = demo->summary;
     const struct ys_stream_meter *stream = ys_central_stream(demo->central);
-    summary->set_min_us = demo->plan->design->interval_min_us;
-    summary->set_max_us = demo->plan->design->interval_max_us;
-    summary->intervals = demo->meter.intervals;
-    summary->interval_min_ms = (double)demo->meter.min_ns / (double)YS_NS_PER_MS;
-    summary->interval_mean_ms = ys_interval_meter_mean_ns(&demo->meter) / (double)YS_NS_PER_MS;
-    summary->interval_max_ms = (double)demo->meter.max_ns / (double)YS_NS_PER_MS;
+    summary->set_min_us = demo->plan->design->sets->interval_min_us;
+    summary->set_max_us = demo->plan->design->sets->interval_max_us;
+    summary->intervals = demo->meter.intervals_ms.count;
+    summary->interval_min_ms = ys_samples_quantile(&demo->meter.intervals_ms, 0);
+    summary->interval_mean_ms = ys_samples_mean(&demo->meter.intervals_ms);
+    summary->interval_max_ms = ys_samples_quantile(&demo->meter.intervals_ms, 1);
     summary->sent = ys_device_counts(demo->device)->notifications;
-    summary->received = stream->count;
+    summary->received = ys_central_received(demo->central);
+    const struct ys_characteristic *target = watched(demo->plan);
+    summary->watched = target != NULL ? target->name : NULL;
     summary->rate_hz = ys_stream_meter_rate_hz(stream);
     summary->goodput_bps = ys_stream_meter_goodput_bps(stream);
     summary->simulated_s = (double)ys_world_now_ns(&demo->world) / (double)YS_NS_PER_S;
@@ -168,6 +263,7 @@ bool ys_demo_run(const struct ys_demo_plan *plan, uint64_t seed, ys_line_fn *lin
         play(&demo);
         summarise(&demo);
     }
+    ys_advertising_meter_free(&demo.meter);
     ys_central_free(demo.central);
     ys_device_free(demo.device);
     ys_world_end(&demo.world);

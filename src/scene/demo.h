@@ -11,13 +11,19 @@ struct ys_demo_plan {
     const struct ys_firmware *firmware; /* NULL: the definition plays the device */
     const char *device_name;            /* in the log */
     const char *central_name;
-    const char *write;     /* name of a characteristic to be written */
-    const char *refused;   /* a value that it must refuse */
-    const char *accepted;  /* a value that it must take */
-    const char *watch;     /* name of a characteristic to subscribe to */
-    const char *act;       /* what the person at the device then does, for the log */
-    uint64_t watch_ns;     /* for how long */
-    const char *read_last; /* read again at the end */
+    const char *write;                   /* name of a characteristic to be written */
+    const char *refused;                 /* a value that it must refuse */
+    const char *accepted;                /* a value that it must take */
+    const char *watch;                   /* name of a characteristic to subscribe to */
+    const char *act;                     /* what the person at the device then does, for the log */
+    uint64_t watch_ns;                   /* for how long */
+    const char *command;                 /* name of a characteristic that is written without response, with consent */
+    const char *commanded;               /* what is written to it */
+    const char *consent;                 /* how the person at the device consents, by acting */
+    bool (*obeyed)(const void *context); /* whether the device has done it; `context` is the firmware's */
+    const char *results;                 /* name of a characteristic whose indications come meanwhile */
+    const char *log;                     /* name of a stream that is fetched at the end */
+    const char *read_last;               /* read again at the end */
 };
 
 /* What was measured. */
@@ -33,6 +39,7 @@ struct ys_demo_summary {
     uint64_t sent;
     uint64_t received;
     uint64_t after_unsubscribe;
+    const char *watched; /* whose values the next two are about; NULL: none */
     double rate_hz;
     double goodput_bps;
     uint64_t air_packets;

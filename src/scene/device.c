@@ -40,6 +40,16 @@ static void say_start(const struct ys_device *device)
                  ys_address_format(&address, text), ys_address_kind(&address));
 }
 
+static void say_subscription(const struct ys_device *device, const struct ys_event *event)
+{
+    const char *name = name_of(device, event->u.subscription.handle);
+    if (event->u.subscription.notifications || event->u.subscription.indications)
+        ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "%s of %s are on",
+                     event->u.subscription.indications ? "indications" : "notifications", name);
+    else
+        ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "sends no more of %s", name);
+}
+
 static void say_connected(const struct ys_device *device, const struct ys_event *event)
 {
     char text[YS_ADDRESS_TEXT_SIZE];
@@ -70,9 +80,12 @@ static void say(const struct ys_device *device, const struct ys_event *event)
     case YS_EVENT_MTU:
         ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "agreed on an MTU of %u bytes", event->u.mtu);
         break;
+    case YS_EVENT_ADVERTISING_ENDED:
+        ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "ends advertising: %s",
+                     event->reason == YS_HCI_OK ? "a central has connected" : "its time is over");
+        break;
     case YS_EVENT_SUBSCRIPTION:
-        ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "notifications of %s are %s",
-                     name_of(device, event->u.subscription.handle), event->u.subscription.notifications ? "on" : "off");
+        say_subscription(device, event);
         break;
     default:
         break;
@@ -95,15 +108,15 @@ static void observe_command(struct ys_device *device, struct ys_reader *reader)
     if (!ys_get_hci_command(reader, &command) || command.opcode != YS_HCI_LE_SET_ADVERTISING_ENABLE ||
         ys_get_u8(&command.parameters) != 1)
         return;
-    const struct ys_design *design = device->design;
+    const struct ys_set *set = device->design->sets;
     const char *verb = device->advertised ? "goes on advertising" : "advertises";
     device->advertised = true;
-    if (design->interval_min_us == design->interval_max_us)
+    if (set->interval_min_us == set->interval_max_us)
         ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "%s every %g ms, plus up to 10 ms at random", verb,
-                     (double)design->interval_min_us / 1000);
+                     (double)set->interval_min_us / 1000);
     else
         ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "%s every %g to %g ms, plus up to 10 ms at random",
-                     verb, (double)design->interval_min_us / 1000, (double)design->interval_max_us / 1000);
+                     verb, (double)set->interval_min_us / 1000, (double)set->interval_max_us / 1000);
 }
 
 static void observe_data(struct ys_device *device, struct ys_reader *reader)
@@ -112,8 +125,9 @@ static void observe_data(struct ys_device *device, struct ys_reader *reader)
     struct ys_l2cap_header header;
     ys_get_hci_data(reader, &data);
     ys_get_l2cap_header(reader, &header);
+    uint8_t opcode = ys_get_u8(reader);
     device->counts.notifications += data.boundary != YS_HCI_CONTINUING && header.channel == YS_L2CAP_ATT &&
-                                    ys_get_u8(reader) == YS_ATT_NOTIFICATION;
+                                    (opcode == YS_ATT_NOTIFICATION || opcode == YS_ATT_INDICATION);
 }
 
 static void observe(void *context, enum ys_direction direction, const uint8_t *packet, size_t length)
@@ -132,7 +146,7 @@ static void interrupt(void *context)
     struct ys_device *device = context;
     device->firmware.interrupt(device->firmware.context);
     ys_clock_set(device->world->clock, &device->interrupt,
-                 ys_world_now_ns(device->world) + device->firmware.interrupt_every_ns);
+                 ys_world_now_ns(device->world) + device->firmware.interrupt_every_us * YS_NS_PER_US);
 }
 
 /* making one */
@@ -148,12 +162,17 @@ static bool wire_up(struct ys_device *device, uint16_t number)
             .number = number, .seed = device->world->seed, .address = address, .context = device, .observe = observe});
     if (device->layout == NULL || device->simulated == NULL)
         return false;
+    uint64_t limit =
+        device->design->limits.connections.given ? device->design->limits.connections.number : YS_CONNECTIONS;
     const struct ys_host_settings settings = {
         .port = ys_simulated_port(device->simulated),
         .table = device->firmware.table,
         .context = device->firmware.context,
         .on_event = on_event,
         .address_type = device->design->public_address ? YS_ADDRESS_PUBLIC : YS_ADDRESS_RANDOM,
+        .address = device->design->has_address ? device->design->address.bytes : NULL,
+        .values = device->firmware.values,
+        .connections = (uint8_t)(limit < YS_CONNECTIONS ? limit : 0),
     };
     enum ys_result result = ys_host_init(&device->host, sizeof device->host, &settings);
     if (result != YS_OK) {
@@ -196,7 +215,7 @@ static void stand_in_start(void *context, struct ys_host *host)
 
 static void stand_in_event(struct ys_host *host, void *context, const struct ys_event *event)
 {
-    if (event->kind == YS_EVENT_READY && ys_stand_in_advertising(context)->interval_min_us > 0)
+    if (event->kind == YS_EVENT_READY && ys_stand_in_advertising(context)->data != NULL)
         (void)ys_advertise(host, ys_stand_in_advertising(context));
 }
 
@@ -211,6 +230,7 @@ struct ys_device *ys_device_stand_in(struct ys_world *world, uint16_t number, co
         device->firmware = (struct ys_firmware){
             .table = ys_stand_in_table(device->stand_in),
             .context = device->stand_in,
+            .values = ys_stand_in_values(device->stand_in),
             .start = stand_in_start,
             .on_event = stand_in_event,
         };
@@ -239,7 +259,7 @@ void ys_device_start(struct ys_device *device)
     ys_host_start(&device->host);
     if (device->firmware.interrupt != NULL)
         ys_clock_set(device->world->clock, &device->interrupt,
-                     ys_world_now_ns(device->world) + device->firmware.interrupt_every_ns);
+                     ys_world_now_ns(device->world) + device->firmware.interrupt_every_us * YS_NS_PER_US);
 }
 
 void ys_device_act(struct ys_device *device, bool on)

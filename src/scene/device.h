@@ -3,26 +3,15 @@
 #ifndef SCENE_DEVICE_H
 #define SCENE_DEVICE_H
 
-#include <yarnswift/host.h>
+#include <yarnswift/workstation.h>
 
 #include "design/layout.h"
 #include "scene/world.h"
 #include "simulated/simulated.h"
 
-/* Compiled firmware, as its example gives it. */
-struct ys_firmware {
-    const struct ys_table *table;
-    void *context;                                      /* of its handlers and of all functions below */
-    void (*start)(void *context, struct ys_host *host); /* makes the firmware's own state, before the host starts */
-    ys_event_handler *on_event;
-    void (*interrupt)(void *context); /* its timer interrupt, or NULL */
-    uint64_t interrupt_every_ns;
-    void (*act)(void *context, bool on); /* the person at the device begins or ends what it is for */
-};
-
 /* What a device has done, as its controller was told. */
 struct ys_device_counts {
-    uint64_t notifications;
+    uint64_t notifications; /* and indications */
 };
 
 struct ys_device;

@@ -36,6 +36,7 @@ struct ys_stand_in_device {
     struct moving **movings; /* by handle - 1; NULL for what is no value */
     struct ys_notifiable *notifiables;
     uint8_t (*long_uuids)[16];
+    uint8_t *memory; /* of descriptors that can be written */
 };
 
 /* The sim's clock is exact; a shape may be computed in floating point, since only its rounded number is sent. */
@@ -43,8 +44,9 @@ static int64_t shape_at(struct moving *moving, uint64_t now_ns)
 {
     const struct ys_stand_in *stand_in = &moving->characteristic->stand_in;
     double range = (double)(stand_in->to - stand_in->from);
-    double turn =
-        stand_in->period_us > 0 ? (double)(now_ns / 1000 % stand_in->period_us) / (double)stand_in->period_us : 0;
+    double turn = stand_in->period_us.number > 0
+                      ? (double)(now_ns / 1000 % stand_in->period_us.number) / (double)stand_in->period_us.number
+                      : 0;
     switch (stand_in->shape) {
     case YS_SHAPE_RAMP:
         return stand_in->from + (int64_t)floor(turn * range + 0.5);
@@ -55,6 +57,8 @@ static int64_t shape_at(struct moving *moving, uint64_t now_ns)
         int64_t next = moving->raw + (int64_t)(ys_chance_next(&moving->device->chance) % width) - stand_in->step;
         return next < stand_in->from ? stand_in->from : next > stand_in->to ? stand_in->to : next;
     }
+    case YS_SHAPE_RECORDED:
+        return stand_in->recorded[now_ns / (stand_in->every_us.number * YS_NS_PER_US) % stand_in->recorded_count];
     case YS_SHAPE_NONE:
     case YS_SHAPE_CONSTANT:
     default:
@@ -78,7 +82,7 @@ static void move(void *context)
     if (moving->raw != before)
         ys_host_changed(device->host, moving->handle);
     ys_clock_set(device->world->clock, &moving->timer,
-                 now_ns + moving->characteristic->stand_in.every_us * YS_NS_PER_US);
+                 now_ns + moving->characteristic->stand_in.every_us.number * YS_NS_PER_US);
 }
 
 static uint8_t read(const struct ys_access *access, struct ys_writer *value)
@@ -93,9 +97,25 @@ static uint8_t write(const struct ys_access *access, struct ys_reader *value)
 {
     const struct ys_stand_in_device *device = access->context;
     struct moving *moving = device->movings[access->handle - 1];
+    const struct ys_characteristic *characteristic = moving->characteristic;
+    if (characteristic->has_range) { /* the length has been checked */
+        struct ys_reader ahead = *value;
+        int64_t raw =
+            ys_value_decode(&characteristic->type, ys_get_bytes(&ahead, (size_t)characteristic->type.length.number));
+        if (raw < characteristic->range[0] || raw > characteristic->range[1])
+            return YS_ATT_OUT_OF_RANGE;
+    }
     moving->length = (uint16_t)ys_reader_left(value);
     ys_get_copy(value, moving->bytes, moving->length);
     ys_host_changed(device->host, access->handle);
+    return YS_ATT_OK;
+}
+
+/* Who is asked while there is no firmware always agrees. */
+static uint8_t consent(const struct ys_access *access, enum ys_wish wish)
+{
+    (void)access;
+    (void)wish;
     return YS_ATT_OK;
 }
 
@@ -125,7 +145,7 @@ static bool fill_value(struct ys_stand_in_device *device, size_t index)
     device->attributes[index].source = &device->values[index];
     if (row->notifiable != YS_NONE)
         device->notifiables[row->notifiable] = (struct ys_notifiable){
-            .handle = (uint16_t)(index + 1), .spacing_ms = (uint16_t)(characteristic->spacing_us / 1000)};
+            .handle = (uint16_t)(index + 1), .spacing_ms = (uint16_t)(characteristic->spacing_us.number / 1000)};
     return true;
 }
 
@@ -149,6 +169,11 @@ static bool fill_row(struct ys_stand_in_device *device, size_t index)
         attribute->kind |= YS_ATTRIBUTE_LONG_UUID;
     if (row->kind == YS_ATTRIBUTE_CONFIGURATION)
         attribute->number = row->notifiable;
+    if (row->kind == YS_ATTRIBUTE_STORED) {
+        device->values[index] = (struct ys_value){
+            .bytes = row->bytes, .length = row->length, .stored_at = row->stored_at, .notifiable = YS_NONE};
+        attribute->source = &device->values[index];
+    }
     return row->kind != YS_ATTRIBUTE_VALUE || fill_value(device, index);
 }
 
@@ -160,8 +185,9 @@ static bool build(struct ys_stand_in_device *device)
     device->movings = calloc(layout->count, sizeof(struct moving *));
     device->notifiables = calloc((size_t)layout->notifiable_count + 1, sizeof *device->notifiables);
     device->long_uuids = calloc(layout->long_uuid_count + 1, 16);
+    device->memory = calloc((size_t)layout->values_size + 1, 1);
     if (device->attributes == NULL || device->values == NULL || device->movings == NULL ||
-        device->notifiables == NULL || device->long_uuids == NULL)
+        device->notifiables == NULL || device->long_uuids == NULL || device->memory == NULL)
         return false;
     for (size_t i = 0; i < layout->long_uuid_count; i++)
         memcpy(device->long_uuids[i], layout->long_uuids[i].bytes, 16);
@@ -175,6 +201,8 @@ static bool build(struct ys_stand_in_device *device)
         .notifiables = device->notifiables,
         .attribute_count = (uint16_t)layout->count,
         .notifiable_count = layout->notifiable_count,
+        .values_size = layout->values_size,
+        .consent = consent,
     };
     return true;
 }
@@ -191,16 +219,10 @@ struct ys_stand_in_device *ys_stand_in_new(struct ys_world *world, const struct 
         ys_stand_in_free(device);
         return NULL;
     }
-    device->payload = ys_payload_compose(design);
-    device->advertising = (struct ys_advertising){
-        .interval_min_us = (uint32_t)design->interval_min_us,
-        .interval_max_us = (uint32_t)design->interval_max_us,
-        .kind = YS_ADVERTISE_CONNECTABLE,
-        .data_length = (uint8_t)device->payload.data_length,
-        .response_length = (uint8_t)device->payload.response_length,
-        .data = device->payload.data,
-        .response = device->payload.response,
-    };
+    if (design->set_count == 0)
+        return device;
+    device->payload = ys_payload_compose(design, design->sets);
+    device->advertising = ys_set_advertising(design->sets, &device->payload);
     return device;
 }
 
@@ -219,12 +241,18 @@ void ys_stand_in_free(struct ys_stand_in_device *device)
     free(device->movings);
     free(device->notifiables);
     free(device->long_uuids);
+    free(device->memory);
     free(device);
 }
 
 const struct ys_table *ys_stand_in_table(const struct ys_stand_in_device *device)
 {
     return &device->table;
+}
+
+uint8_t *ys_stand_in_values(const struct ys_stand_in_device *device)
+{
+    return device->memory;
 }
 
 const struct ys_advertising *ys_stand_in_advertising(const struct ys_stand_in_device *device)
@@ -239,7 +267,7 @@ void ys_stand_in_start(struct ys_stand_in_device *device, struct ys_host *host)
         struct moving *moving = device->movings[i];
         if (moving == NULL || moving->characteristic->stand_in.shape < YS_SHAPE_RAMP)
             continue;
-        uint64_t every_ns = moving->characteristic->stand_in.every_us * YS_NS_PER_US;
+        uint64_t every_ns = moving->characteristic->stand_in.every_us.number * YS_NS_PER_US;
         ys_clock_set(device->world->clock, &moving->timer, ys_world_now_ns(device->world) + every_ns);
     }
 }

@@ -16,6 +16,9 @@ struct ys_stand_in_device *ys_stand_in_new(struct ys_world *world, const struct 
 void ys_stand_in_free(struct ys_stand_in_device *device);
 
 const struct ys_table *ys_stand_in_table(const struct ys_stand_in_device *device);
+/* Memory of its stored values. */
+uint8_t *ys_stand_in_values(const struct ys_stand_in_device *device);
+
 const struct ys_advertising *ys_stand_in_advertising(const struct ys_stand_in_device *device);
 
 /* Starts its values moving, and says so to `host`. */

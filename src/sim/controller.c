@@ -41,6 +41,7 @@ void controller_transmit_advertising(struct ys_controller *controller, uint8_t c
                                                    .access_address = YS_LINK_ADVERTISING_ACCESS_ADDRESS,
                                                    .crc_init = YS_LINK_ADVERTISING_CRC_INIT,
                                                    .sender = controller->settings.number,
+                                                   .power_dbm = controller->settings.power_dbm,
                                                    .pdu = bytes,
                                                    .length = (uint16_t)ys_writer_stored(&writer),
                                                });

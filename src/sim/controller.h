@@ -20,6 +20,7 @@ struct ys_controller_settings {
     struct ys_address address; /* its public one */
     uint16_t buffer_length;    /* of a data buffer, 27 to 251; 0: 251 */
     uint8_t buffer_count;      /* 1 to 64; 0: 8 */
+    int8_t power_dbm;          /* of its transmitter, -127 to 20 */
     ys_packet_fn *send;        /* hands a packet to the host; must not call the controller back */
     void *context;
 };

@@ -152,6 +152,7 @@ static uint64_t transmit(struct link *link)
                                                       .access_address = link->parameters.access_address,
                                                       .crc_init = link->parameters.crc_init,
                                                       .sender = link->controller->settings.number,
+                                                      .power_dbm = link->controller->settings.power_dbm,
                                                       .pdu = bytes,
                                                       .length = (uint16_t)ys_writer_stored(&writer),
                                                   });

@@ -1,5 +1,9 @@
 /* The air: transmissions on 40 channels, each as long as the standard says, heard by whoever listens on that channel
- * and PHY for that access address from its first bit on. */
+ * and PHY for that access address from its first bit on.
+ *
+ * A perfect air, as it is first, carries everything to everybody at -50 dBm, and the packet that began first is heard
+ * whole. With a model, a packet is heard where it is strong enough, and comes through if at no time all else on its
+ * channel together was nearer to its strength than the capture ratio. */
 #ifndef SIM_RADIO_H
 #define SIM_RADIO_H
 
@@ -7,6 +11,7 @@
 #include <stdint.h>
 
 #include "sim/clock.h"
+#include "sim/propagation.h"
 #include "wire/air.h"
 
 struct ys_radio;
@@ -30,6 +35,9 @@ struct ys_receiver {
     struct ys_transmission *hears;
     struct ys_receiver *next_hearer;
     struct ys_receiver **hearer_link;
+    uint64_t wanted_aw; /* with a model: of what it hears, and of all else at the same time */
+    uint64_t other_aw;
+    bool spoiled;
 };
 
 /* What is to be sent. */
@@ -38,7 +46,8 @@ struct ys_sending {
     enum ys_phy phy;
     uint32_t access_address;
     uint32_t crc_init;
-    uint16_t sender; /* number of the sender */
+    uint16_t sender;  /* number of the sender */
+    int8_t power_dbm; /* of the sender */
     const uint8_t *pdu;
     uint16_t length;
 };
@@ -49,6 +58,27 @@ struct ys_radio *ys_radio_new(struct ys_clock *clock);
 void ys_radio_free(struct ys_radio *radio);
 
 struct ys_clock *ys_radio_clock(const struct ys_radio *radio);
+
+/* Gives the air a model from now on; NULL: it is perfect again. Nothing may be on the air. False if there is no memory.
+ */
+bool ys_radio_set_model(struct ys_radio *radio, const struct ys_air_model *model);
+
+/* Puts device `number` at a place, as ys_propagation_place; needs a model. */
+bool ys_radio_place(struct ys_radio *radio, uint16_t number, double x_m, double y_m);
+
+/* Something that sends, in bursts, what nobody understands: an oven, another radio. */
+struct ys_interferer {
+    uint16_t number; /* for its place; not that of a device */
+    uint16_t from_mhz;
+    uint16_t to_mhz; /* 2400 to 2484: the band that it fills while it sends */
+    double duty;     /* 0 to 1: the share of time, in the mean */
+    uint32_t burst_us;
+    int8_t power_dbm; /* on each channel */
+    uint64_t seed;
+};
+
+/* Switches one on, until the radio is freed; needs a model. False if there is no memory. */
+bool ys_radio_interfere(struct ys_radio *radio, const struct ys_interferer *interferer);
 
 /* Is told of every packet when it ends, before its receivers are. At most one. */
 void ys_radio_observe(struct ys_radio *radio, ys_receive_fn *observe, void *context);

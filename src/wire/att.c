@@ -31,9 +31,19 @@ static const struct layout layouts[] = {
     {YS_ATT_READ_BY_TYPE_RESPONSE, 0, "fv", "read by type response"},
     {YS_ATT_READ_BLOB_REQUEST, YS_ATT_READ_BLOB_RESPONSE, "ho", "read blob request"},
     {YS_ATT_READ_BLOB_RESPONSE, 0, "v", "read blob response"},
+    {YS_ATT_READ_MULTIPLE_REQUEST, YS_ATT_READ_MULTIPLE_RESPONSE, "v", "read multiple request"},
+    {YS_ATT_READ_MULTIPLE_RESPONSE, 0, "v", "read multiple response"},
+    {YS_ATT_READ_VARIABLE_REQUEST, YS_ATT_READ_VARIABLE_RESPONSE, "v", "read multiple variable request"},
+    {YS_ATT_READ_VARIABLE_RESPONSE, 0, "v", "read multiple variable response"},
     {YS_ATT_READ_BY_GROUP_TYPE_REQUEST, YS_ATT_READ_BY_GROUP_TYPE_RESPONSE, "seu", "read by group type request"},
     {YS_ATT_READ_BY_GROUP_TYPE_RESPONSE, 0, "fv", "read by group type response"},
     {YS_ATT_WRITE_RESPONSE, 0, "", "write response"},
+    {YS_ATT_PREPARE_WRITE_REQUEST, YS_ATT_PREPARE_WRITE_RESPONSE, "hov", "prepare write request"},
+    {YS_ATT_PREPARE_WRITE_RESPONSE, 0, "hov", "prepare write response"},
+    {YS_ATT_EXECUTE_WRITE_REQUEST, YS_ATT_EXECUTE_WRITE_RESPONSE, "f", "execute write request"},
+    {YS_ATT_EXECUTE_WRITE_RESPONSE, 0, "", "execute write response"},
+    {YS_ATT_NOTIFICATIONS, 0, "v", "multiple notification"},
+    {YS_ATT_SIGNED_WRITE_COMMAND, 0, "hv", "signed write command"},
     {YS_ATT_INDICATION, YS_ATT_CONFIRMATION, "hv", "indication"},
     {YS_ATT_CONFIRMATION, 0, "", "confirmation"},
 };
@@ -135,6 +145,8 @@ static void put_field(struct ys_writer *writer, char field, const struct ys_att_
         ys_put_uuid(writer, &pdu->type);
         break;
     default:
+        for (size_t i = 0; i < pdu->handle_count; i++)
+            ys_put_u16(writer, pdu->handles[i]);
         ys_put_bytes(writer, pdu->value, pdu->length);
         break;
     }

@@ -29,14 +29,24 @@ enum ys_att_opcode {
     YS_ATT_READ_RESPONSE = 0x0b,
     YS_ATT_READ_BLOB_REQUEST = 0x0c,
     YS_ATT_READ_BLOB_RESPONSE = 0x0d,
+    YS_ATT_READ_MULTIPLE_REQUEST = 0x0e,
+    YS_ATT_READ_MULTIPLE_RESPONSE = 0x0f,
     YS_ATT_READ_BY_GROUP_TYPE_REQUEST = 0x10,
     YS_ATT_READ_BY_GROUP_TYPE_RESPONSE = 0x11,
     YS_ATT_WRITE_REQUEST = 0x12,
     YS_ATT_WRITE_RESPONSE = 0x13,
+    YS_ATT_PREPARE_WRITE_REQUEST = 0x16,
+    YS_ATT_PREPARE_WRITE_RESPONSE = 0x17,
+    YS_ATT_EXECUTE_WRITE_REQUEST = 0x18,
+    YS_ATT_EXECUTE_WRITE_RESPONSE = 0x19,
     YS_ATT_NOTIFICATION = 0x1b,
     YS_ATT_INDICATION = 0x1d,
     YS_ATT_CONFIRMATION = 0x1e,
-    YS_ATT_WRITE_COMMAND = 0x52
+    YS_ATT_READ_VARIABLE_REQUEST = 0x20,
+    YS_ATT_READ_VARIABLE_RESPONSE = 0x21,
+    YS_ATT_NOTIFICATIONS = 0x23, /* several values in one */
+    YS_ATT_WRITE_COMMAND = 0x52,
+    YS_ATT_SIGNED_WRITE_COMMAND = 0xd2
 };
 
 /* Bit 6 of an opcode marks a command, which is never answered (Part F 3.3.1). */
@@ -50,13 +60,16 @@ struct ys_att_pdu {
     uint8_t opcode;
     uint8_t request; /* error response: the opcode it answers */
     uint8_t error;   /* error response: enum ys_att_error */
-    uint8_t format;  /* find information response: enum ys_att_format; read by type responses: entry length */
+    uint8_t format;  /* find information response: enum ys_att_format; read by type responses: entry length; execute
+                        write: 0 cancels, 1 writes */
     uint16_t mtu;    /* MTU exchange */
     uint16_t handle; /* the attribute, or the one in error */
     uint16_t first;  /* range of handles, first and last */
     uint16_t last;
-    uint16_t offset; /* read blob */
+    uint16_t offset; /* read blob, prepare write */
     struct ys_uuid type;
+    const uint16_t *handles; /* read multiple, to be put: this many */
+    size_t handle_count;
     const uint8_t *value; /* all that follows */
     size_t length;        /* of `value` */
 };

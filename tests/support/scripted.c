@@ -50,6 +50,29 @@ static void leave(void *context)
     assert_int_equal(--((struct scripted *)context)->critical, 0);
 }
 
+static bool put(void *context, uint16_t key, const void *bytes, size_t length)
+{
+    return ys_store_put(((struct scripted *)context)->store, key, bytes, length);
+}
+
+static size_t get(void *context, uint16_t key, void *bytes, size_t size)
+{
+    return ys_store_get(((struct scripted *)context)->store, key, bytes, size);
+}
+
+static void delete (void *context, uint16_t key)
+{
+    ys_store_delete(((struct scripted *)context)->store, key);
+}
+
+void scripted_give_store(struct scripted *scripted, struct ys_store *store)
+{
+    scripted->store = store;
+    scripted->port.store_put = put;
+    scripted->port.store_get = get;
+    scripted->port.store_delete = delete;
+}
+
 /* Keeps a copy of what an event points to, so that tests can look at it later. */
 static void keep_data(struct scripted *scripted, struct ys_event *event)
 {
@@ -104,12 +127,17 @@ uint32_t turn(struct scripted *scripted)
     return ys_host_run(&scripted->host);
 }
 
-void give(struct scripted *scripted, const char *hex)
+void leave_packet(struct scripted *scripted, const char *hex)
 {
     assert_true(scripted->waiting < SENT_MOST);
     scripted->waiting_length[scripted->waiting] =
         from_hex(hex, scripted->to_host[scripted->waiting], sizeof scripted->to_host[0]);
     scripted->waiting++;
+}
+
+void give(struct scripted *scripted, const char *hex)
+{
+    leave_packet(scripted, hex);
     (void)turn(scripted);
 }
 

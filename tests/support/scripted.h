@@ -5,6 +5,8 @@
 
 #include <yarnswift/host.h>
 
+#include "simulated/store.h"
+
 #define SENT_MOST   64
 #define EVENTS_MOST 64
 
@@ -13,6 +15,7 @@ struct scripted {
     struct ys_port port;
     uint32_t now_ms;
     int critical; /* how deep */
+    struct ys_store *store;
     /* packets from the host */
     size_t sent_count;
     size_t sent_length[SENT_MOST];
@@ -33,8 +36,14 @@ struct scripted {
 /* Makes a host with this table, not started. Buffers of the controller come with the start. */
 void scripted_init(struct scripted *scripted, const struct ys_table *table, uint8_t *values, void *context);
 
+/* Gives its port a store, the caller's. */
+void scripted_give_store(struct scripted *scripted, struct ys_store *store);
+
 /* Starts it, answering each command, with data buffers of this length and number. */
 void scripted_start(struct scripted *scripted, uint16_t buffer_length, uint8_t buffer_count);
+
+/* Leaves a packet for the host, and does not turn it. */
+void leave_packet(struct scripted *scripted, const char *hex);
 
 /* Gives the host a packet, in hexadecimal with its type byte, and turns it. */
 void give(struct scripted *scripted, const char *hex);

@@ -1,0 +1,18 @@
+/* A store for ports on a workstation: records in memory. It outlives hosts and ports, as flash outlives a power cut. */
+#ifndef PORTS_SIMULATED_STORE_H
+#define PORTS_SIMULATED_STORE_H
+
+#include <yarnswift/port.h>
+
+struct ys_store;
+
+/* A store with room for so many bytes of records in all; NULL if there is no memory. */
+struct ys_store *ys_store_new(size_t capacity);
+void ys_store_free(struct ys_store *store);
+
+/* As the three functions of struct ys_port say. */
+bool ys_store_put(struct ys_store *store, uint16_t key, const void *bytes, size_t length);
+size_t ys_store_get(struct ys_store *store, uint16_t key, void *bytes, size_t size);
+void ys_store_delete(struct ys_store *store, uint16_t key);
+
+#endif

@@ -1,0 +1,110 @@
+/* Pictures. */
+#include "cli/plot.h"
+
+#include <errno.h>
+#include <spawn.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/wait.h>
+
+#include "cli/cli.h"
+
+extern char **environ;
+
+static const char *ending(const char *path)
+{
+    const char *dot = strrchr(path, '.');
+    return dot != NULL && strchr(dot, '/') == NULL ? dot : "";
+}
+
+bool plot_is_possible(const char *who, const char *path)
+{
+    if (strcmp(ending(path), ".svg") == 0 || strcmp(ending(path), ".png") == 0)
+        return true;
+    return complain(who, "a plot must end in .svg or .png, not \"%s\"", path);
+}
+
+/* The path with another ending. */
+static char *beside(const char *path, const char *other)
+{
+    size_t stem = strlen(path) - strlen(ending(path));
+    char *result = NULL;
+    if (asprintf(&result, "%.*s%s", (int)stem, path, other) < 0)
+        abort();
+    return result;
+}
+
+/* A path in a script: in single quotes, in which only they must be doubled. */
+static void put_quoted(FILE *script, const char *path)
+{
+    (void)fputc('\'', script);
+    for (; *path != '\0'; path++) {
+        if (*path == '\'')
+            (void)fputc('\'', script);
+        (void)fputc(*path, script);
+    }
+    (void)fputc('\'', script);
+}
+
+static bool give_up(struct plot *plot)
+{
+    if (plot->data != NULL)
+        (void)fclose(plot->data);
+    if (plot->script != NULL)
+        (void)fclose(plot->script);
+    free(plot->data_path);
+    free(plot->script_path);
+    return false;
+}
+
+bool plot_begin(struct plot *plot, const char *who, const char *path)
+{
+    *plot = (struct plot){
+        .who = who, .path = path, .data_path = beside(path, ".dat"), .script_path = beside(path, ".gnuplot")};
+    plot->data = fopen(plot->data_path, "w");
+    plot->script = plot->data != NULL ? fopen(plot->script_path, "w") : NULL;
+    if (plot->script == NULL) {
+        (void)complain(who, "cannot write %s: %s", plot->data != NULL ? plot->script_path : plot->data_path,
+                       strerror(errno));
+        return give_up(plot);
+    }
+    (void)fprintf(plot->script,
+                  "set encoding utf8\nset terminal %s size 1280,800 font \"DejaVu Sans,13\" background "
+                  "\"#ffffff\"\nset output ",
+                  strcmp(ending(path), ".svg") == 0 ? "svg" : "pngcairo");
+    put_quoted(plot->script, path);
+    (void)fputs("\ndata = ", plot->script);
+    put_quoted(plot->script, plot->data_path);
+    (void)fputc('\n', plot->script);
+    return true;
+}
+
+static bool draw(const struct plot *plot)
+{
+    char program[] = "gnuplot";
+    char *arguments[] = {program, plot->script_path, NULL};
+    pid_t child;
+    int status = -1;
+    int error = posix_spawnp(&child, program, NULL, NULL, arguments, environ);
+    if (error == ENOENT)
+        return complain(plot->who,
+                        "gnuplot draws the plot, and is not installed: apt-get install gnuplot-nox; "
+                        "%s and %s are there",
+                        plot->data_path, plot->script_path);
+    if (error != 0 || waitpid(child, &status, 0) != child || status != 0)
+        return complain(plot->who, "gnuplot could not draw %s from %s", plot->path, plot->script_path);
+    return true;
+}
+
+bool plot_end(struct plot *plot)
+{
+    bool good = fclose(plot->data) == 0;
+    good = fclose(plot->script) == 0 && good;
+    plot->data = NULL;
+    plot->script = NULL;
+    if (!good)
+        (void)complain(plot->who, "cannot write %s", plot->data_path);
+    good = good && draw(plot);
+    (void)give_up(plot);
+    return good;
+}

@@ -1,0 +1,115 @@
+/* How the device pairs, what of its rights that allows, and how many of what there is room for. */
+#include <stdlib.h>
+#include <string.h>
+
+#include <yarnswift/config.h>
+
+#include "design/check.h"
+
+static void check_passkey(struct ys_design *design)
+{
+    const struct ys_security *security = &design->security;
+    const char *text = security->passkey.text;
+    if (text == NULL)
+        return;
+    if (strlen(text) != 6 || strspn(text, "0123456789") != 6)
+        ys_findings_add(&design->findings, YS_ERROR, "security", security->passkey.place,
+                        "a passkey has six digits, such as \"004711\", not \"%s\"", text);
+    if (security->capability == YS_CAPABILITY_NONE + 1)
+        ys_findings_add(&design->findings, YS_ERROR, "security", security->passkey.place,
+                        "a device without display and keyboard has no use for a passkey: leave it out, or say what it "
+                        "has");
+}
+
+static void check_limits(struct ys_design *design)
+{
+    const struct ys_limits *limits = &design->limits;
+    const struct ys_security *security = &design->security;
+    if (security->given && security->bonding && limits->bonds.given && limits->bonds.number == 0)
+        ys_findings_add(&design->findings, YS_ERROR, "limits", limits->bonds.place,
+                        "there is room for no bonds, but security bonds: make room, or add bonding: false");
+    if (limits->bonds.given && limits->bonds.number > 0 && !(security->given && security->bonding))
+        ys_findings_add(&design->findings, YS_ERROR, "limits", limits->bonds.place,
+                        "there is room for bonds, but nothing that bonds: add security, or leave this out");
+    if (security->given && security->bonding && limits->bonds.given && limits->connections.given &&
+        limits->bonds.number < limits->connections.number)
+        ys_findings_add(&design->findings, YS_WARNING, "limits", limits->bonds.place,
+                        "%llu peers can be connected and only %llu remembered: one that pairs drives out another",
+                        (unsigned long long)limits->connections.number, (unsigned long long)limits->bonds.number);
+    if (limits->connections.given && design->set_count > 0) {
+        bool connectable = false;
+        for (size_t i = 0; i < design->set_count; i++)
+            connectable |= design->sets[i].kind <= YS_ADVERTISE_CONNECTABLE + 1;
+        if (!connectable)
+            ys_findings_add(&design->findings, YS_WARNING, "limits", limits->connections.place,
+                            "nobody can connect, since no advertising is connectable: leave this out");
+    }
+}
+
+static const char *right_words(enum ys_right right)
+{
+    static const char *const words[] = {"nobody", "everybody", "encrypted links", "authenticated links",
+                                        "links with Secure Connections"};
+    return words[right];
+}
+
+/* Whether a right can be reached at all with this security. */
+static void check_offer(struct ys_design *design, const struct ys_offer *offer, const char *name, const char *what)
+{
+    const struct ys_security *security = &design->security;
+    if (offer->right <= YS_RIGHT_OPEN)
+        return;
+    if (!security->given)
+        ys_findings_add(&design->findings, YS_ERROR, "rights-unreachable", offer->place,
+                        "\"%s\" offers %s to %s, but pairing is off: add security to device, or make it open", name,
+                        what, right_words(offer->right));
+    else if (offer->right >= YS_RIGHT_AUTHENTICATED && security->capability == YS_CAPABILITY_NONE + 1)
+        ys_findings_add(&design->findings, YS_ERROR, "rights-unreachable", offer->place,
+                        "\"%s\" offers %s to %s, which a device without display and keyboard never has: make it "
+                        "encrypted, or say what the device has",
+                        name, what, right_words(offer->right));
+    else
+        ys_findings_add(&design->findings, YS_WARNING, "unsupported", offer->place,
+                        "nobody can reach \"%s\" this way yet, since this version does not pair: every central is "
+                        "refused",
+                        name);
+}
+
+static void check_rights(struct ys_design *design, const struct ys_characteristic *characteristic)
+{
+    if (characteristic->faulty || characteristic->name == NULL)
+        return;
+    for (int way = 0; way < YS_WAYS; way++)
+        check_offer(design, &characteristic->ways[way], characteristic->name, ys_ways[way].name);
+    check_offer(design, &characteristic->description_write, characteristic->name, "writing its description");
+    for (size_t i = 0; i < characteristic->descriptor_count; i++) {
+        check_offer(design, &characteristic->descriptors[i].read, characteristic->name, "reading a descriptor");
+        check_offer(design, &characteristic->descriptors[i].write, characteristic->name, "writing a descriptor");
+    }
+}
+
+static bool uses_security(const struct ys_design *design)
+{
+    for (size_t i = 0; i < design->service_count; i++) {
+        for (size_t j = 0; j < design->services[i].characteristic_count; j++) {
+            for (int way = 0; way < YS_WAYS; way++) {
+                if (design->services[i].characteristics[j].ways[way].right > YS_RIGHT_OPEN)
+                    return true;
+            }
+        }
+    }
+    return false;
+}
+
+void ys_check_security(struct ys_design *design)
+{
+    check_passkey(design);
+    check_limits(design);
+    for (size_t i = 0; i < design->service_count; i++) {
+        for (size_t j = 0; j < design->services[i].characteristic_count; j++)
+            check_rights(design, &design->services[i].characteristics[j]);
+    }
+    if (design->security.given && design->findings.errors == 0 && !uses_security(design))
+        ys_findings_add(&design->findings, YS_WARNING, "security", design->security.place,
+                        "security is set up, but everything is open: give it something to protect, or leave it out");
+}

@@ -1,0 +1,61 @@
+/* Firmware on a workstation: the demo's scene for a device of the user's own. */
+#include <yarnswift/workstation.h>
+
+#include <errno.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "design/open.h"
+#include "scene/report.h"
+
+enum { AS_EXPECTED, UNEXPECTED, BAD_INPUT };
+
+/* Prints what is wrong with the definition; tells whether it may be used. */
+static bool check(const char *program, const char *path, const struct ys_design *design)
+{
+    if (design == NULL)
+        (void)fprintf(stderr, "%s: cannot read %s: %s\n", program, path, strerror(errno));
+    for (size_t i = 0; design != NULL && i < design->findings.count; i++) {
+        const struct ys_finding *finding = &design->findings.items[i];
+        if (finding->severity == YS_ERROR)
+            (void)fprintf(stderr, "%s:%d:%d: error: %s\n", path, finding->place.line, finding->place.column,
+                          finding->text);
+    }
+    if (design == NULL || design->findings.errors > 0)
+        return false;
+    if (design->set_count > 0)
+        return true;
+    (void)fprintf(stderr, "%s: nobody can meet a device that does not advertise: add advertising:\n", path);
+    return false;
+}
+
+int ys_workstation_main(int argc, char **argv, const char *definition, const struct ys_firmware *firmware)
+{
+    char *end = NULL;
+    const char *program = argc > 0 ? argv[0] : "firmware";
+    errno = 0;
+    unsigned long long seed = argc > 1 ? strtoull(argv[1], &end, 10) : 1;
+    if (argc > 2 || (argc == 2 && (argv[1][0] < '0' || argv[1][0] > '9' || *end != '\0' || errno != 0))) {
+        (void)fprintf(stderr, "%s: the only argument is a seed, a whole number from 0 on\n", program);
+        return BAD_INPUT;
+    }
+    struct ys_design *design = ys_design_open(definition);
+    struct ys_report_log log = {.stream = stdout};
+    struct ys_demo_summary summary;
+    int status = BAD_INPUT;
+    if (check(program, definition, design)) {
+        const struct ys_demo_plan plan = {.design = design,
+                                          .firmware = firmware,
+                                          .device_name = "device",
+                                          .central_name = "central",
+                                          .watch_ns = 3 * YS_NS_PER_S};
+        if (ys_demo_run(&plan, seed, ys_report_line, &log, &summary)) {
+            ys_report_summary(stdout, &summary);
+            status = summary.as_expected ? AS_EXPECTED : UNEXPECTED;
+        } else {
+            (void)fprintf(stderr, "%s: the device cannot be started\n", program);
+        }
+    }
+    ys_design_free(design);
+    return status;
+}

@@ -1,0 +1,472 @@
+/* Definitions: rights, descriptors, payloads, what is used of the catalogue, limits; and what is wrong with them. */
+#include "support/check.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "design/hash.h"
+#include "design/layout.h"
+#include "design/payload.h"
+#include "design/value.h"
+#include "support/definition.h"
+#include "support/hex.h"
+
+#define SECURE "device: {name: T2, security: {capability: display}}\n"
+#define PLAIN  "advertising: {interval: 100 ms}\nservices:\n"
+#define ADVERTISED(of)                                                                                                 \
+    DEVICE "advertising: {interval: 100 ms, " of "}\nservices: [{name: battery, characteristics: []}]\n"
+#define ONE(rest) WITH("{name: a, uuid: +1, format: sint16, resolution: 0.1, unit: N m, " rest "}")
+
+static const struct wrong wrong[] = {
+    /* the device */
+    {"device: {name: T2, address: 12:00:5E:10:00:01}\n" PLAIN "  []\n",
+     "1:29 error: \"12:00:5E:10:00:01\" is no static address: its first digit must be C, D, E or F, and its bits not "
+     "all alike\n"},
+    {"device: {name: T2, address: FF:FF:FF:FF:FF:FF}\n" PLAIN "  []\n",
+     "1:29 error: \"FF:FF:FF:FF:FF:FF\" is no static address: its first digit must be C, D, E or F, and its bits not "
+     "all alike\n"},
+    {"device: {name: T2, address: C2-00-5E}\n" PLAIN "  []\n",
+     "1:29 error: address must be random, public, or six pairs of hexadecimal digits, not \"C2-00-5E\"\n"},
+    {"device: {name: T2, appearance: Thermomter}\n" PLAIN "  []\n",
+     "1:32 error: appearance is not known: \"Thermomter\"; did you mean \"Thermometer\"?\n"},
+    {"device: {name: T2, limits: {bonds: 2}}\n" PLAIN "  []\n",
+     "1:36 error: there is room for bonds, but nothing that bonds: add security, or leave this out\n"},
+    {"device: {name: T2, limits: {connections: 33, mtu: 22}}\n" PLAIN "  []\n",
+     "1:42 error: connections must be a whole number from 1 to 32, not \"33\"\n"
+     "1:51 error: mtu must be a whole number from 23 to 517, not \"22\"\n"},
+    {"device: {name: T2, limits: {bonds: 0}, security: {capability: none}}\n" PLAIN "  []\n",
+     "1:36 error: there is room for no bonds, but security bonds: make room, or add bonding: false\n"},
+    {"device: {name: T2, limits: {connections: 3, bonds: 2}, security: {capability: none}}\n" PLAIN
+     "  [{name: s, uuid: " LONG
+     ", characteristics: [{name: a, uuid: +1, format: uint8, read: encrypted, value: 1}]}]\n",
+     "1:52 warning: 3 peers can be connected and only 2 remembered: one that pairs drives out another\n"
+     "4:5 advice: \"s\" is not advertised: a central that looks for it by its UUID will not find this device\n"
+     "4:117 warning: nobody can reach \"a\" this way yet, since this version does not pair: every central is "
+     "refused\n"},
+    {"device: {name: T2, limits: {connections: 2}}\nadvertising: {interval: 1 s, kind: beacon}\nservices: []\n",
+     "1:42 warning: nobody can connect, since no advertising is connectable: leave this out\n"},
+    {SECURE PLAIN "  []\n",
+     "1:31 warning: security is set up, but everything is open: give it something to protect, or leave it out\n"},
+    {"device: {name: T2, security: {capability: none, passkey: 12345}}\n" PLAIN "  []\n",
+     "1:58 error: a passkey has six digits, such as \"004711\", not \"12345\"\n"
+     "1:58 error: a device without display and keyboard has no use for a passkey: leave it out, or say what it has\n"},
+    {"device: {name: T2, security: {capability: none}}\n" PLAIN "  [{name: s, uuid: " LONG
+     ", characteristics: [{name: a, uuid: +1, format: uint8, read: authenticated, value: 1}]}]\n",
+     "4:117 error: \"a\" offers read to authenticated links, which a device without display and keyboard never has: "
+     "make it encrypted, or say what the device has\n"},
+    /* characteristics */
+    {ONE("notify: open, indicate: open and ask, handler: read"),
+     "7:97 error: \"a\" asks for different rights to be notified and to be indicated: take the same\n"},
+    {ONE("signed write: open, handler: write"),
+     "7:87 warning: this host takes no signed writes to \"a\": offer write without response on an encrypted link "
+     "instead\n"},
+    {ONE("read: open, value: 1, reliable write: true"),
+     "7:16 error: \"a\" takes reliable writes, which are writes with a response: add write:\n"},
+    {WITH("{name: a, uuid: +1, stream: true, notify: open, read: open}"),
+     "7:16 error: \"a\" is a stream, which is notified and has no value: give it notify:, and leave out read:, "
+     "indicate:, "
+     "value: and handler: read\n"},
+    {ONE("read: open, value: 20.1, range: [0, 20 N m]"),
+     "7:92 error: \"20.1\" is out of the range of a: take one inside\n"},
+    {ONE("read: open, value: 2, range: [5, 5]"),
+     "7:103 error: the least value of a range must be less than the greatest\n"},
+    {ONE("read: open, value: 2, range: [1, 2, 3]"),
+     "7:103 error: range must be a list of the least and the greatest value, such as [0, 150]\n"},
+    {ONE("read: open, value: 2, range: [1, two]"), "7:106 error: \"two\" is no value of a: it is not a number\n"},
+    {WITH("{name: a, uuid: +1, format: utf8s, length: 9, read: open, value: x, range: [1, 2]}"),
+     "7:85 error: only a whole number has a range: leave it out of \"a\"\n"},
+    {WITH("{name: a, uuid: +1, format: sint64, read: open, value: 1, range: [1, 2]}"),
+     "7:75 error: only a number of at most 48 bits has a range: leave it out of \"a\"\n"},
+    {ONE("read: open, value: 1, description: {text: too long, length: 3, write: open}"),
+     "7:115 error: the description has 8 bytes, and may have 3\n"},
+    {ONE("read: open, value: 1, description: {text: a, length: 3}"),
+     "7:126 error: a description that nobody can write has its own length: leave this one out\n"},
+    {ONE("read: open, value: 1, stand_in: {shape: recorded}"), "7:106 error: this stand_in has no file: say where its "
+                                                               "values are\n"},
+    {ONE("read: open, value: 1, stand_in: {shape: recorded, file: no.csv}"),
+     "7:129 error: \"no.csv\" cannot be read: a path is meant from the folder of the file that names it\n"},
+    {WITH("{name: a, uuid: +1, format: struct, read: open, handler: read, presentation format: true, fields: "
+          "[{name: f, format: \"boolean[8]\", bits: [q]}, {name: x, format: uint8, when: q}]}"),
+     "7:93 error: a presentation format cannot tell boolean[8]: leave it out, or take an adopted format\n"
+     "7:93 error: presentation formats cannot tell that \"x\" may be left out: leave them out\n"},
+    {WITH("{name: a, uuid: +1, format: struct, read: open, handler: read, fields: [{name: x, format: bytes, length: 2, "
+          "up to: 3}, {name: f, format: \"boolean[8]\", bits: [q]}, {name: y, format: uint8, when: q, unless: q}]}"),
+     "7:88 error: \"x\" can be of any length, so nothing can come behind it: make it the last\n"
+     "7:124 error: an array is one of numbers or flags of at most 64 bits, not of bytes: leave up to out\n"
+     "7:214 error: \"y\" has both when and unless: leave one out\n"},
+    {WITH("{name: a, uuid: +1, format: bytes, fixed length: 3, read: open, value: 01 02}"),
+     "7:80 error: \"01 02\" has 2 bytes, and a always has 3\n"},
+    {WITH("{name: battery level, read: open, value: 101 %}"),
+     "7:50 warning: \"101 %\" is not among the values of Battery Level, which go from 0 to 100\n"},
+    {WITH("{name: a, uuid: +1, format: utf8s, length: 21, write: open, handler: write}"),
+     "7:16 advice: \"a\" can be 21 bytes long: a central that keeps the MTU of 23 can write the first 20 only\n"},
+    {ONE("notify: open, handler: read"),
+     "7:16 advice: \"a\" is notified as often as it changes, be it by a noisy sensor: say how often is enough, such as "
+     "spacing: 100 ms\n"},
+    /* advertising */
+    {DEVICE "advertising: [{interval: 1 s}, {interval: 1 s}, {name: x, interval: 1 s}, {name: X, interval: 1 s}]\n"
+            "services: []\n",
+     "2:33 error: two ways to advertise have no name: name one\n"
+     "2:76 error: the advertising \"X\" has the same name in C as another: rename one\n"},
+    {ADVERTISED("kind: beacon, response: [name]"), "2:58 error: nobody can ask a beacon for a scan response: leave it "
+                                                   "out, or make it kind: scannable\n"},
+    {ADVERTISED("data: [flags, services]"),
+     "2:47 error: there are no services to tell of: list them as services: of this advertising\n"},
+    {ADVERTISED("services: [battery], data: [flags]"),
+     "2:44 error: these services stand in neither data nor response: add services to one of them\n"},
+    {ADVERTISED("services: [battery], data: [services], response: [flags, flags]"),
+     "2:61 warning: an advertisement without flags says that the device is not to be found: add flags to data\n"
+     "2:83 error: flags stand in the advertisement only: leave them out of the scan response\n"
+     "2:90 error: this part is there already: leave it out\n"},
+    {ADVERTISED("services: [battery], data: [flags, services, {power: loud}, {}]"),
+     "2:61 error: this part says nothing: write a word such as name, or a key such as manufacturer:\n"
+     "2:86 error: a power must be whole dBm from -127 to 127, such as -4 dBm, not \"loud\"\n"},
+    {ADVERTISED("services: [battery], data: [flags, services, {power: 1 dBm, short name: 2}]"),
+     "2:105 error: one item is one part: begin the next with a dash of its own\n"},
+    {ADVERTISED("services: [battery], data: [flags, services, {manufacturer: {company: 0xFFFF, value: "
+                "00112233445566778899aabbccddeeff00112233445566}}]"),
+     "2:61 error: the advertisement needs 34 bytes (3 flags, 4 services, 27 manufacturer) and has 31: leave out 3, or "
+     "move a part to the scan response\n"},
+    {ADVERTISED(
+         "services: [battery], data: [flags, services], response: [{service data: {service: batery, value: 00}}]"),
+     "2:115 error: the advertisement promises \"batery\", which is not among the services: add it, or leave it out\n"},
+    /* use */
+    {DEVICE PLAIN "  - use: batery\n", "4:10 error: nothing adopted is named \"batery\"; did you mean \"Battery\"?\n"},
+    {DEVICE PLAIN "  - use: heart rate belt\n    drop: [battery]\n",
+     "5:12 error: a whole device is used alone: leave out drop, and use the service that it is about\n"},
+    {DEVICE "advertising: {interval: 1 s, services: [battery]}\nservices:\n  - {use: battery, drop: [charge]}\n",
+     "4:27 error: \"charge\" is not among what use brings: leave it out\n"},
+    {DEVICE "advertising: {interval: 1 s, services: [battery]}\nservices:\n  - {use: battery, drop: [battery level]}\n",
+     "4:6 warning: the service Battery must have the characteristic Battery Level (0x2A19): add it\n"},
+    {DEVICE "advertising: {interval: 1 s, services: [battery]}\nservices:\n  - {use: battery, characteristics: "
+            "[{name: battery level, write: open, handler: [read, write]}]}\n",
+     "4:67 warning: in the service Battery, Battery Level must not offer write: leave it out\n"},
+    {DEVICE "advertising: {interval: 1 s, services: [battery]}\nservices:\n  - {name: battery, characteristics: "
+            "[{name: battery level, notify: open, spacing: 1 s, handler: read}]}\n",
+     "4:46 warning: in the service Battery, Battery Level must offer read: add it\n"},
+};
+
+static void what_is_wrong_is_said_with_its_place_and_remedy(void **state)
+{
+    (void)state;
+    assert_wrong(wrong, COUNT(wrong));
+}
+
+/* Reads what is right; fails with the findings if it is not. */
+static struct ys_design *read_right(const char *text)
+{
+    struct ys_design *design = read_text(text);
+    char *findings = all_findings(design);
+    if (design->findings.errors > 0)
+        print_error("%s", findings);
+    assert_int_equal(design->findings.errors, 0);
+    free(findings);
+    return design;
+}
+
+static void properties_and_rights_are_as_the_ways_say(void **state)
+{
+    struct ys_design *design =
+        read_right("device: {name: T2, security: {capability: display, bonding: false}}\n" PLAIN
+                   "  - name: s\n    uuid: " LONG "\n    characteristics:\n"
+                   "      - {name: a, uuid: +1, format: uint8, read: encrypted, write: authenticated and ask,\n"
+                   "         write without response: authenticated and ask, notify: open and ask,\n"
+                   "         indicate: open and ask, handler: [read, write], broadcast: true}\n"
+                   "      - {name: b, uuid: +2, format: uint8, read: secure connections and ask, signed write: open,\n"
+                   "         reliable write: false, value: 1}\n");
+    (void)state;
+    struct ys_layout *layout = ys_layout_new(design);
+    assert_true(layout->asks);
+    assert_int_equal(layout->rows[7].properties, 0x01 | 0x02 | 0x04 | 0x08 | 0x10 | 0x20);
+    assert_int_equal(layout->rows[8].rights,
+                     (YS_RIGHTS(YS_RIGHT_ENCRYPTED, YS_RIGHT_AUTHENTICATED, YS_RIGHT_OPEN) | YS_ASKS_TO_WRITE));
+    assert_int_equal(layout->rows[9].kind, YS_ATTRIBUTE_CONFIGURATION);
+    assert_int_equal(layout->rows[9].rights,
+                     (YS_RIGHTS(YS_RIGHT_OPEN, YS_RIGHT_OPEN, YS_RIGHT_NONE) | YS_ASKS_TO_WRITE));
+    assert_int_equal(layout->rows[11].properties, 0x02 | 0x40);
+    assert_int_equal(layout->rows[12].rights,
+                     (YS_RIGHTS(YS_RIGHT_SECURE_CONNECTIONS, YS_RIGHT_OPEN, YS_RIGHT_NONE) | YS_ASKS_TO_READ));
+    ys_layout_free(layout);
+    ys_design_free(design);
+}
+
+/* Each descriptor behind a value: its type, its bytes, and whether it is kept in memory. */
+static void descriptors_follow_in_order_with_their_bytes(void **state)
+{
+    static const struct {
+        uint16_t type;
+        enum ys_attribute_kind kind;
+        const char *bytes;
+        uint16_t size;
+    } expected[] = {
+        {0x2900, YS_ATTRIBUTE_DESCRIPTOR, "0300", 2}, /* reliable writes, writable auxiliaries */
+        {0x2901, YS_ATTRIBUTE_STORED, "546f72717565", 12},
+        {0x2903, YS_ATTRIBUTE_STORED, "0000", 2},
+        {0x2904, YS_ATTRIBUTE_DESCRIPTOR, "0e ff 4127 01 0000", 7}, /* sint16, tenths, newton metre */
+        {0x2906, YS_ATTRIBUTE_DESCRIPTOR, "e7ff c800", 4},          /* -2.5 to 20.0 */
+        {0x2a19, YS_ATTRIBUTE_DESCRIPTOR, "2a", 1},
+        {0x2a1a, YS_ATTRIBUTE_STORED, "6162", 5},
+    };
+    struct ys_design *design =
+        read_right(ONE("read: open, write: open, handler: [read, write], reliable write: true, broadcast: true,\n"
+                       "          description: {text: Torque, length: 12, write: open}, presentation format: true,\n"
+                       "          range: [-2.5 N m, 20], descriptors: [{uuid: 0x2A19, format: uint8, value: 42},\n"
+                       "          {uuid: 0x2A1A, format: utf8s, length: 5, value: ab, write: open}]"));
+    (void)state;
+    struct ys_layout *layout = ys_layout_new(design);
+    assert_int_equal(layout->count, 9 + COUNT(expected));
+    for (size_t i = 0; i < COUNT(expected); i++) {
+        const struct ys_row *row = &layout->rows[9 + i];
+        assert_int_equal(ys_uuid_number(&row->type), expected[i].type);
+        assert_int_equal(row->kind, expected[i].kind);
+        assert_int_equal(row->size, expected[i].size);
+        assert_hex(row->bytes, row->length, expected[i].bytes);
+    }
+    assert_int_equal(layout->rows[7].properties & YS_PROPERTY_EXTENDED, YS_PROPERTY_EXTENDED);
+    assert_int_equal(layout->values_size, 2 + 12 + 2 + 2 + 2 + 5);
+    assert_true(layout->rows[10].variable);
+    assert_false(layout->rows[11].variable);
+    ys_layout_free(layout);
+    ys_design_free(design);
+}
+
+static void a_structure_has_a_presentation_format_a_field_and_a_list_of_them(void **state)
+{
+    struct ys_design *design = read_right(
+        WITH("{name: a, uuid: +1, format: struct, read: open, handler: read, presentation format: true,\n"
+             "          fields: [{name: x, format: uint8}, {name: y, format: sint16, resolution: 0.01, unit: °C}]}"));
+    (void)state;
+    struct ys_layout *layout = ys_layout_new(design);
+    assert_int_equal(layout->count, 12);
+    assert_hex(layout->rows[9].bytes, layout->rows[9].length, "04 00 0027 01 0000");
+    assert_hex(layout->rows[10].bytes, layout->rows[10].length, "0e fe 2f27 01 0000");
+    assert_int_equal(ys_uuid_number(&layout->rows[11].type), 0x2905);
+    assert_hex(layout->rows[11].bytes, layout->rows[11].length, "0a00 0b00"); /* their handles */
+    ys_layout_free(layout);
+    ys_design_free(design);
+}
+
+static void a_table_that_clients_may_keep_has_its_hash(void **state)
+{
+    static const char *const devices[] = {"device: {name: T2, caching: true}\n", SECURE,
+                                          "device: {name: T2, caching: false, security: {capability: none}}\n", DEVICE};
+    (void)state;
+    for (size_t i = 0; i < COUNT(devices); i++) {
+        char text[300];
+        uint8_t hash[16];
+        (void)snprintf(text, sizeof text, "%s" PLAIN "  - use: battery\n", devices[i]);
+        struct ys_design *design = read_right(text);
+        struct ys_layout *layout = ys_layout_new(design);
+        assert_int_equal(layout->count, i < 2 ? 16 : 9); /* asked for; since peers are remembered; not; not */
+        if (i < 2) {
+            assert_true(ys_layout_hash(layout, hash));
+            assert_int_equal(layout->rows[7].stored_at, 0);
+            assert_int_equal(layout->rows[10].kind, YS_ATTRIBUTE_FEATURES);
+            assert_memory_equal(layout->rows[12].characteristic->value, hash, 16);
+            assert_int_not_equal(hash[0] | hash[1], 0);
+        }
+        ys_layout_free(layout);
+        ys_design_free(design);
+    }
+}
+
+static void payloads_are_composed_part_by_part(void **state)
+{
+    struct ys_design *design = read_right(
+        "device: {name: Torvane T2, appearance: Thermometer}\n"
+        "advertising:\n"
+        "  - interval: [100 ms, 150 ms]\n"
+        "    services: [battery]\n"
+        "    data: [flags, services, appearance, interval, {power: -4 dBm}, {short name: 3}]\n"
+        "    response: [name, {service data: {service: battery, format: uint8, value: 87}}]\n"
+        "  - {name: beacon, kind: beacon, interval: 1 s, data: [{manufacturer: {company: 0xFFFF, value: 02 15}},\n"
+        "     {structure: {type: 0x24, value: 17 68}}]}\n"
+        "  - {name: long one, kind: scannable, interval: 1 s, data: [{service data: {service: s, value: 2a}}]}\n"
+        "  - {name: by rule, kind: beacon, interval: 1 s}\n"
+        "services: [{name: battery, characteristics: []}, {name: s, uuid: " LONG ", characteristics: []}]\n");
+    static const struct {
+        uint8_t kind;
+        const char *data;
+        const char *response;
+    } expected[] = {
+        {YS_ADVERTISE_CONNECTABLE, "020106 03030f18 03190003 031aa000 020afc 0408546f72",
+         "0b09546f7276616e65205432 04160f1857"},
+        {YS_ADVERTISE_BEACON, "05ffffff0215 03241768", ""},
+        {YS_ADVERTISE_SCANNABLE, "1221 526a7be0c1d4379a6f4e1c2b00008d5f 2a", ""},
+        {YS_ADVERTISE_BEACON, "020104", ""}, /* not to be found in the sense of its mode */
+    };
+    (void)state;
+    assert_int_equal(design->set_count, COUNT(expected));
+    for (size_t i = 0; i < COUNT(expected); i++) {
+        struct ys_payload payload = ys_payload_compose(design, &design->sets[i]);
+        assert_int_equal(ys_set_kind(&design->sets[i]), expected[i].kind);
+        assert_hex(payload.data, payload.data_length, expected[i].data);
+        assert_hex(payload.response, payload.response_length, expected[i].response);
+    }
+    ys_design_free(design);
+}
+
+/* "name properties handlers": of each characteristic of a service. */
+static void assert_service(const struct ys_service *service, const char *name, const char *expected)
+{
+    char text[400] = "";
+    size_t used = 0;
+    assert_string_equal(service->name, name);
+    for (size_t i = 0; i < service->characteristic_count; i++) {
+        const struct ys_characteristic *one = &service->characteristics[i];
+        used += (size_t)snprintf(text + used, sizeof text - used, "%s%s %02x%s%s", i > 0 ? "; " : "", one->name,
+                                 ys_characteristic_properties(one), one->read_handler ? " read" : "",
+                                 one->write_handler ? " write" : "");
+    }
+    assert_string_equal(text, expected);
+}
+
+static void what_is_used_comes_with_its_mandatory_parts(void **state)
+{
+    struct ys_design *design = read_right(
+        DEVICE PLAIN
+        "  - {use: battery, name: Battery}\n"
+        "  - use: health thermometer\n"
+        "    characteristics:\n"
+        "      - {name: body temperature, uuid: Temperature Measurement, notify: open}\n"
+        "      - {name: measurement interval, value: 60}\n"
+        "      - {name: mine, uuid: 6f8d0000-2b1c-4e6f-9a37-d4c1e07b6a52, format: uint8, read: open, value: 1}\n"
+        "  - {use: link loss, name: left behind, drop: [alert level]}\n"
+        "  - use: device information\n");
+    (void)state;
+    assert_service(&design->services[2], "Battery", "battery level 02 read");
+    assert_service(&design->services[3], "health thermometer",
+                   "body temperature 30 read; measurement interval 02; mine 02");
+    assert_int_equal(design->services[3].characteristics[1].value[0], 60);
+    assert_service(&design->services[4], "left behind", "");
+    assert_service(&design->services[5], "device information", "");
+    ys_design_free(design);
+}
+
+static void a_typical_device_comes_whole_but_for_what_the_definition_has_itself(void **state)
+{
+    struct ys_design *design =
+        read_right(DEVICE PLAIN "  - use: key finder\n"
+                                "  - name: battery\n"
+                                "    characteristics:\n"
+                                "      - {name: charge, uuid: battery level, read: open, value: 5}\n");
+    (void)state;
+    assert_int_equal(design->service_count, 2 + 4);
+    assert_service(&design->services[2], "immediate alert", "alert level 04 write");
+    assert_service(&design->services[3], "link loss", "link loss alert level 0a read write"); /* told apart */
+    assert_service(&design->services[4], "tx power", "tx power level 02 read");
+    assert_service(&design->services[5], "battery", "charge 02");
+    ys_design_free(design);
+}
+
+/* Whatever the catalogue offers can be used just so. */
+static void every_service_and_device_of_the_catalogue_can_be_used(void **state)
+{
+    static const enum ys_adopted_kind kinds[] = {YS_ADOPTED_SERVICE, YS_ADOPTED_DEVICE};
+    (void)state;
+    for (size_t kind = 0; kind < COUNT(kinds); kind++) {
+        size_t count = 0;
+        const struct ys_adopted *all = ys_adopted_all(kinds[kind], &count);
+        for (size_t i = 0; i < count; i++) {
+            char text[200];
+            if (all[i].number == 0x1800 || all[i].number == 0x1801) /* made from device */
+                continue;
+            (void)snprintf(text, sizeof text, DEVICE PLAIN "  - use: %s\n", all[i].name);
+            struct ys_design *design = read_right(text);
+            assert_int_equal(design->findings.warnings, 0);
+            ys_design_free(design);
+        }
+    }
+}
+
+static void a_length_is_fixed_or_the_greatest(void **state)
+{
+    struct ys_design *design =
+        read_right(WITH("{name: a, uuid: +1, format: bytes, fixed length: 3, write: open, handler: write}\n"
+                        "      - {name: b, uuid: +2, format: bytes, length: 3, write: open, handler: write}"));
+    (void)state;
+    struct ys_layout *layout = ys_layout_new(design);
+    assert_int_equal(layout->rows[8].size, 3);
+    assert_false(layout->rows[8].variable);
+    assert_int_equal(layout->rows[10].size, 3);
+    assert_true(layout->rows[10].variable);
+    ys_layout_free(layout);
+    ys_design_free(design);
+}
+
+static void values_of_the_widest_and_rarest_formats_are_shown_and_read_back(void **state)
+{
+    static const struct {
+        const char *format;
+        const char *hex;
+        const char *text;
+        const char *written; /* NULL: the same */
+    } cases[] = {
+        {"uint64", "ffffffffffffffff", "18446744073709551615", NULL},
+        {"uint64", "0000000000000080", "9223372036854775808", NULL},
+        {"uint64", "0100000000000000", "1", NULL},
+        {"uint128", "2a000000000000000000000000000000", "0x2a", NULL},
+        {"uint128", "0f0e0d0c0b0a09080706050403020100", "0x102030405060708090a0b0c0d0e0f", NULL},
+        {"sint128", "ffffffffffffffffffffffffffffffff", "0xffffffffffffffffffffffffffffffff", NULL},
+        {"uint128", "00000000000000000000000000000000", "0x0", "0x000"},
+        {"uint16[2]", "11002a00", "17 42", NULL},
+        {"uint16[2]", "ffff0000", "65535 0", "65535  0"},
+        {"utf16s", "540032 00", "\"T2\"", "T2"},
+        {"utf16s", "b0003dd800de", "\"\xc2\xb0\xf0\x9f\x98\x80\"", "\xc2\xb0\xf0\x9f\x98\x80"},
+        {"medASN1", "0102ff", "01 02 ff", NULL},
+    };
+    static const struct {
+        const char *format;
+        const char *text;
+    } refused[] = {{"uint64", "18446744073709551616"},
+                   {"uint64", "-1"},
+                   {"uint64", "1.5"},
+                   {"uint64", "1 m"},
+                   {"uint128", "17"},
+                   {"uint128", "0x"},
+                   {"uint128", "0x100000000000000000000000000000000"},
+                   {"uint16[2]", "1"},
+                   {"uint16[2]", "1 65536"},
+                   {"uint16[2]", "1 2 3"},
+                   {"uint16[2]", "-1 2"},
+                   {"utf16s", "eleven letters"}};
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        const struct ys_field field = {.format = ys_format_find(cases[i].format), .length = {.number = 20}};
+        uint8_t bytes[32];
+        char text[96];
+        const char *problem = NULL;
+        size_t length = from_hex(cases[i].hex, bytes, sizeof bytes);
+        ys_value_format(&field, bytes, length, text, sizeof text);
+        assert_string_equal(text, cases[i].text);
+        assert_int_equal(
+            ys_value_parse(&field, cases[i].written != NULL ? cases[i].written : text, bytes, 32, &problem), length);
+        assert_hex(bytes, length, cases[i].hex);
+    }
+    for (size_t i = 0; i < COUNT(refused); i++) {
+        const struct ys_field field = {.format = ys_format_find(refused[i].format), .length = {.number = 20}};
+        uint8_t bytes[32];
+        const char *problem = NULL;
+        assert_int_equal(ys_value_parse(&field, refused[i].text, bytes, 32, &problem), -1);
+        assert_non_null(problem);
+    }
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(what_is_wrong_is_said_with_its_place_and_remedy),
+        cmocka_unit_test(properties_and_rights_are_as_the_ways_say),
+        cmocka_unit_test(descriptors_follow_in_order_with_their_bytes),
+        cmocka_unit_test(a_structure_has_a_presentation_format_a_field_and_a_list_of_them),
+        cmocka_unit_test(a_table_that_clients_may_keep_has_its_hash),
+        cmocka_unit_test(payloads_are_composed_part_by_part),
+        cmocka_unit_test(what_is_used_comes_with_its_mandatory_parts),
+        cmocka_unit_test(a_typical_device_comes_whole_but_for_what_the_definition_has_itself),
+        cmocka_unit_test(every_service_and_device_of_the_catalogue_can_be_used),
+        cmocka_unit_test(a_length_is_fixed_or_the_greatest),
+        cmocka_unit_test(values_of_the_widest_and_rarest_formats_are_shown_and_read_back),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
