@@ -32,8 +32,9 @@ static void on_done(struct ys_client_request *one)
 static void on_item(struct ys_client_request *one, const struct ys_found *found)
 {
     (void)one;
-    if (found->handle == 0 || (found->kind == kind && found->handle <= handle) ||
-        found->last_handle < found->handle / 2)
+    /* the range of an include is that of the service that it names, wherever that is */
+    uint16_t first = found->kind == YS_FOUND_INCLUDE ? found->value_handle : found->handle;
+    if (first == 0 || found->last_handle < first || (found->kind == kind && found->handle <= handle))
         abort();
     kind = found->kind;
     handle = found->handle;
