@@ -61,7 +61,10 @@ enum ys_hci_error {
     YS_HCI_UNACCEPTABLE_PARAMETERS = 0x3b,
     YS_HCI_ADVERTISING_TIMEOUT = 0x3c,
     YS_HCI_MIC_FAILURE = 0x3d,
-    YS_HCI_NOT_ESTABLISHED = 0x3e
+    YS_HCI_NOT_ESTABLISHED = 0x3e,
+    YS_HCI_UNKNOWN_SET = 0x42, /* Unknown Advertising Identifier */
+    YS_HCI_LIMIT_REACHED = 0x43,
+    YS_HCI_PACKET_TOO_LONG = 0x45
 };
 
 /* What a code means, in a few plain words; never NULL. From any context. */

@@ -1,65 +1,143 @@
-/* Legacy advertising (Core 5.4 Vol 6 Part B 4.4.2): events over channels 37, 38, 39, at the interval plus a random
- * delay of 0 to 10 ms. */
+/* Advertising sets (Core 5.4 Vol 6 Part B 4.4.2): what starts and ends them, and the events of legacy advertising,
+ * which go over channels 37, 38, 39 at the interval plus a random delay of 0 to 10 ms. */
+#include <stdlib.h>
 #include <string.h>
 
 #include "sim/controller_parts.h"
 
-#define FIRST_CHANNEL 37
-#define LAST_CHANNEL  39
-#define DELAY_MAX_US  10000
+#define DELAY_MAX_US 10000
 
-/* From the end of one channel's turn to the next packet: time to tune. */
-#define TUNING_NS (150 * YS_NS_PER_US)
+/* Directed advertising with a high duty cycle: between events, and in all (4.4.2.4.3). */
+#define FAST_INTERVAL_NS (3750 * YS_NS_PER_US)
+#define FAST_NS          (1280 * YS_NS_PER_MS)
+
+#define DURATION_STEP_NS (10 * YS_NS_PER_MS)
+
+struct ys_address advertiser_address(const struct advertiser *advertiser)
+{
+    if (advertiser->by_sets && advertiser->parameters.own_address_type == YS_ADDRESS_RANDOM)
+        return advertiser->random_address;
+    return controller_own_address(advertiser->controller, advertiser->parameters.own_address_type);
+}
+
+static bool is(const struct advertiser *advertiser, enum ys_hci_set_properties property)
+{
+    return (advertiser->parameters.properties & property) != 0;
+}
 
 static bool is_used(const struct advertiser *advertiser, uint8_t channel)
 {
     return (advertiser->parameters.channels >> (channel - FIRST_CHANNEL) & 1) != 0;
 }
 
-static void send_advertisement(struct advertiser *advertiser)
-{
-    static const uint8_t types[] = {
-        [YS_HCI_ADVERTISE_CONNECTABLE] = YS_LINK_ADV_IND,
-        [YS_HCI_ADVERTISE_SCANNABLE] = YS_LINK_ADV_SCAN_IND,
-        [YS_HCI_ADVERTISE_BEACON] = YS_LINK_ADV_NONCONN_IND,
-    };
-    struct ys_controller *controller = advertiser->controller;
-    const struct ys_link_advertising pdu = {
-        .type = types[advertiser->parameters.type],
-        .sender = controller_own_address(controller, advertiser->parameters.own_address_type),
-        .data = advertiser->data.bytes,
-        .length = advertiser->data.length,
-    };
-    uint64_t end_ns;
-    controller_transmit_advertising(controller, advertiser->channel, &pdu, &end_ns);
-    ys_clock_set(controller->clock, &advertiser->step, end_ns);
-}
+/* ends */
 
-/* Goes to the next used channel, or ends the event. */
-static void next_channel(struct advertiser *advertiser)
+static void silence(struct advertiser *advertiser)
 {
+    struct ys_clock *clock = advertiser->controller->clock;
+    advertiser->on = false;
+    ys_clock_cancel(clock, &advertiser->event);
+    ys_clock_cancel(clock, &advertiser->step);
+    ys_clock_cancel(clock, &advertiser->end);
     ys_radio_stop(&advertiser->receiver);
-    do {
-        advertiser->channel++;
-    } while (advertiser->channel <= LAST_CHANNEL && !is_used(advertiser, advertiser->channel));
-    if (advertiser->channel <= LAST_CHANNEL)
-        ys_clock_set(advertiser->controller->clock, &advertiser->step,
-                     ys_clock_now_ns(advertiser->controller->clock) + TUNING_NS);
 }
 
-static void send_response(struct advertiser *advertiser)
+static void tell_terminated(const struct advertiser *advertiser, uint8_t status, uint16_t connection)
+{
+    uint8_t bytes[YS_HCI_EVENT_MAX];
+    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
+    struct ys_controller *controller = advertiser->controller;
+    if (!controller_begin_le_event(controller, &writer, YS_HCI_LE_ADVERTISING_SET_TERMINATED))
+        return;
+    ys_put_hci_terminated(&writer, &(struct ys_hci_terminated){
+                                       .status = status,
+                                       .handle = advertiser->parameters.handle,
+                                       .connection = connection,
+                                       .events = advertiser->events_max > 0 ? (uint8_t)advertiser->events : 0,
+                                   });
+    controller_send(controller, &writer);
+}
+
+static void time_is_over(void *context)
+{
+    struct advertiser *advertiser = context;
+    silence(advertiser);
+    if (advertiser->by_sets)
+        tell_terminated(advertiser, YS_HCI_ADVERTISING_TIMEOUT, 0);
+    else /* directed, high duty cycle */
+        controller_connection_complete(advertiser->controller,
+                                       &(struct ys_hci_connection){.status = YS_HCI_ADVERTISING_TIMEOUT,
+                                                                   .role = 1,
+                                                                   .peer = advertiser->parameters.peer});
+}
+
+void advertiser_event_over(struct advertiser *advertiser)
+{
+    if (advertiser->events_max == 0 || advertiser->events < advertiser->events_max)
+        return;
+    silence(advertiser);
+    tell_terminated(advertiser, YS_HCI_LIMIT_REACHED, 0);
+}
+
+void advertiser_accept(struct advertiser *advertiser, const struct ys_address *peer,
+                       const struct ys_link_connect *connect, uint64_t end_ns)
 {
     struct ys_controller *controller = advertiser->controller;
-    const struct ys_link_advertising pdu = {
-        .type = YS_LINK_SCAN_RSP,
-        .sender = controller_own_address(controller, advertiser->parameters.own_address_type),
-        .data = advertiser->response.bytes,
-        .length = advertiser->response.length,
-    };
-    uint64_t end_ns;
-    controller_transmit_advertising(controller, advertiser->channel, &pdu, &end_ns);
-    ys_clock_set(controller->clock, &advertiser->step, end_ns);
+    bool extended = !is(advertiser, YS_HCI_SET_LEGACY);
+    struct link *link = link_take(controller);
+    silence(advertiser);
+    if (link == NULL)
+        return;
+    link_start(link,
+               &(struct link_begin){
+                   .extended = extended,
+                   .phy = extended ? phy_of_hci(advertiser->parameters.secondary_phy) : YS_PHY_1M,
+                   .end_ns = end_ns,
+               },
+               connect);
+    controller_connection_complete(controller, &(struct ys_hci_connection){
+                                                   .status = YS_HCI_OK,
+                                                   .handle = link->handle,
+                                                   .role = 1,
+                                                   .peer = *peer,
+                                                   .interval = connect->interval,
+                                                   .latency = connect->latency,
+                                                   .timeout = connect->timeout,
+                                               });
+    if (advertiser->by_sets)
+        tell_terminated(advertiser, YS_HCI_OK, link->handle);
 }
+
+/* who is heard */
+
+bool advertiser_admits(const struct advertiser *advertiser, const struct ys_address *peer, enum ys_hci_filter filter)
+{
+    if (is(advertiser, YS_HCI_SET_DIRECTED))
+        return ys_address_is_equal(peer, &advertiser->parameters.peer);
+    return (advertiser->parameters.filter & filter) == 0 || controller_accepts(advertiser->controller, peer);
+}
+
+void advertiser_tell_request(const struct advertiser *advertiser, const struct ys_address *peer)
+{
+    uint8_t bytes[YS_HCI_EVENT_MAX];
+    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
+    if (advertiser->parameters.tell_requests == 0 ||
+        !controller_begin_le_event(advertiser->controller, &writer, YS_HCI_LE_SCAN_REQUEST_RECEIVED))
+        return;
+    ys_put_u8(&writer, advertiser->parameters.handle);
+    ys_put_hci_address(&writer, peer);
+    controller_send(advertiser->controller, &writer);
+}
+
+bool advertiser_connect_is_valid(const struct ys_link_connect *connect)
+{
+    static const uint8_t none[5] = {0};
+    return ys_link_parameters_are_valid(connect->interval, connect->latency, connect->timeout) &&
+           connect->window_size >= 1 && connect->hop >= 5 && connect->hop <= 16 &&
+           memcmp(connect->channel_map, none, sizeof none) != 0;
+}
+
+/* legacy events */
 
 /* What the step timer does next inside an event, on each channel:
  *
@@ -73,18 +151,56 @@ static void set_phase(struct advertiser *advertiser, enum phase phase)
     advertiser->phase = (uint8_t)phase;
 }
 
-static void step(void *context)
+static uint8_t pdu_type(const struct advertiser *advertiser)
 {
-    struct advertiser *advertiser = context;
+    if (is(advertiser, YS_HCI_SET_DIRECTED))
+        return YS_LINK_ADV_DIRECT_IND;
+    if (is(advertiser, YS_HCI_SET_CONNECTABLE))
+        return YS_LINK_ADV_IND;
+    return is(advertiser, YS_HCI_SET_SCANNABLE) ? YS_LINK_ADV_SCAN_IND : YS_LINK_ADV_NONCONN_IND;
+}
+
+static void send(struct advertiser *advertiser, uint8_t type, const struct set_data *data)
+{
+    struct ys_controller *controller = advertiser->controller;
+    const struct ys_link_advertising pdu = {
+        .type = type,
+        .sender = advertiser_address(advertiser),
+        .target = advertiser->parameters.peer,
+        .data = data->bytes,
+        .length = (uint8_t)data->length,
+    };
+    const struct sending_on on = {
+        .channel = advertiser->channel, .phy = YS_PHY_1M, .power_dbm = advertiser->parameters.power_dbm};
+    uint64_t end_ns = controller_transmit_advertising(controller, &on, &pdu);
+    ys_clock_set(controller->clock, &advertiser->step, end_ns);
+}
+
+/* Goes to the next used channel, or ends the event. */
+static void next_channel(struct advertiser *advertiser)
+{
+    ys_radio_stop(&advertiser->receiver);
+    set_phase(advertiser, PHASE_SEND);
+    do {
+        advertiser->channel++;
+    } while (advertiser->channel <= LAST_CHANNEL && !is_used(advertiser, advertiser->channel));
+    if (advertiser->channel <= LAST_CHANNEL)
+        ys_clock_set(advertiser->controller->clock, &advertiser->step,
+                     ys_clock_now_ns(advertiser->controller->clock) + TUNING_NS);
+    else
+        advertiser_event_over(advertiser);
+}
+
+static void legacy_step(struct advertiser *advertiser)
+{
     struct ys_controller *controller = advertiser->controller;
     switch ((enum phase)advertiser->phase) {
     case PHASE_SEND:
         set_phase(advertiser, PHASE_SENT);
-        send_advertisement(advertiser);
+        send(advertiser, pdu_type(advertiser), &advertiser->data);
         break;
     case PHASE_SENT:
-        if (advertiser->parameters.type == YS_HCI_ADVERTISE_BEACON) {
-            set_phase(advertiser, PHASE_SEND);
+        if (!is(advertiser, YS_HCI_SET_CONNECTABLE) && !is(advertiser, YS_HCI_SET_SCANNABLE)) {
             next_channel(advertiser);
             break;
         }
@@ -95,122 +211,162 @@ static void step(void *context)
                      ys_clock_now_ns(controller->clock) + YS_LINK_INTER_FRAME_SPACE_NS + SLACK_NS);
         break;
     case PHASE_WAITED:
-        if (ys_receiver_hears(&advertiser->receiver))
-            break; /* its end decides */
-        set_phase(advertiser, PHASE_SEND);
-        next_channel(advertiser);
+        if (!ys_receiver_hears(&advertiser->receiver)) /* otherwise its end decides */
+            next_channel(advertiser);
         break;
     case PHASE_RESPOND:
         set_phase(advertiser, PHASE_RESPONDED);
-        send_response(advertiser);
+        send(advertiser, YS_LINK_SCAN_RSP, &advertiser->response);
         break;
     case PHASE_RESPONDED:
-        set_phase(advertiser, PHASE_SEND);
         next_channel(advertiser);
         break;
     }
 }
 
-static void start_event(void *context)
+static void legacy_receive(struct advertiser *advertiser, const struct ys_air_packet *packet)
+{
+    struct ys_controller *controller = advertiser->controller;
+    struct ys_link_advertising pdu;
+    struct ys_address own = advertiser_address(advertiser);
+    uint64_t end_ns = packet->start_ns + packet->duration_ns;
+    bool good = controller_takes_advertising(packet, &pdu) && ys_address_is_equal(&pdu.target, &own);
+    ys_radio_stop(&advertiser->receiver);
+    if (good && pdu.type == YS_LINK_SCAN_REQ && is(advertiser, YS_HCI_SET_SCANNABLE) &&
+        advertiser_admits(advertiser, &pdu.sender, YS_HCI_FILTER_REQUESTS)) {
+        set_phase(advertiser, PHASE_RESPOND);
+        ys_clock_set(controller->clock, &advertiser->step, end_ns + YS_LINK_INTER_FRAME_SPACE_NS);
+        advertiser_tell_request(advertiser, &pdu.sender);
+    } else if (good && pdu.type == YS_LINK_CONNECT_IND && is(advertiser, YS_HCI_SET_CONNECTABLE) &&
+               advertiser_admits(advertiser, &pdu.sender, YS_HCI_FILTER_CONNECTIONS) &&
+               advertiser_connect_is_valid(&pdu.connect)) {
+        advertiser_accept(advertiser, &pdu.sender, &pdu.connect, end_ns);
+    } else {
+        next_channel(advertiser);
+    }
+}
+
+/* both */
+
+static void step(void *context)
 {
     struct advertiser *advertiser = context;
-    struct ys_controller *controller = advertiser->controller;
-    uint64_t delay_ns = ys_chance_below(&controller->chance, DELAY_MAX_US + 1) * YS_NS_PER_US;
-    uint64_t now_ns = ys_clock_now_ns(controller->clock);
-    advertiser->channel = FIRST_CHANNEL - 1;
-    do {
-        advertiser->channel++;
-    } while (!is_used(advertiser, advertiser->channel));
-    ys_clock_set(controller->clock, &advertiser->event,
-                 now_ns + advertiser->parameters.interval_min * NS_PER_ADVERTISING_STEP + delay_ns);
-    set_phase(advertiser, PHASE_SEND);
-    step(advertiser);
-}
-
-static void accept(struct advertiser *advertiser, const struct ys_link_advertising *request, uint64_t end_ns)
-{
-    struct ys_controller *controller = advertiser->controller;
-    const struct ys_link_connect *connect = &request->connect;
-    struct link *link = link_take(controller);
-    advertiser_stop(controller);
-    if (link == NULL)
-        return;
-    link_start(link, false, connect, end_ns);
-    controller_connection_complete(controller, &(struct ys_hci_connection){
-                                                   .status = YS_HCI_OK,
-                                                   .handle = link->handle,
-                                                   .role = 1,
-                                                   .peer = request->sender,
-                                                   .interval = connect->interval,
-                                                   .latency = connect->latency,
-                                                   .timeout = connect->timeout,
-                                               });
-}
-
-static bool connect_is_valid(const struct ys_link_connect *connect)
-{
-    static const uint8_t none[5] = {0};
-    return ys_link_parameters_are_valid(connect->interval, connect->latency, connect->timeout) &&
-           connect->window_size >= 1 && connect->hop >= 5 && connect->hop <= 16 &&
-           memcmp(connect->channel_map, none, sizeof none) != 0;
+    if (is(advertiser, YS_HCI_SET_LEGACY))
+        legacy_step(advertiser);
+    else
+        extended_step(advertiser);
 }
 
 static void receive(void *context, const struct ys_air_packet *packet)
 {
     struct advertiser *advertiser = context;
-    struct ys_controller *controller = advertiser->controller;
-    struct ys_link_advertising pdu;
-    struct ys_address own = controller_own_address(controller, advertiser->parameters.own_address_type);
-    uint64_t end_ns = packet->start_ns + packet->duration_ns;
-    bool good = controller_takes_advertising(packet, &pdu) && ys_address_is_equal(&pdu.target, &own);
-    ys_radio_stop(&advertiser->receiver);
-    if (good && pdu.type == YS_LINK_SCAN_REQ) {
-        set_phase(advertiser, PHASE_RESPOND);
-        ys_clock_set(controller->clock, &advertiser->step, end_ns + YS_LINK_INTER_FRAME_SPACE_NS);
-    } else if (good && pdu.type == YS_LINK_CONNECT_IND && advertiser->parameters.type == YS_HCI_ADVERTISE_CONNECTABLE &&
-               connect_is_valid(&pdu.connect)) {
-        accept(advertiser, &pdu, end_ns);
-    } else {
-        set_phase(advertiser, PHASE_SEND);
-        next_channel(advertiser);
-    }
+    if (is(advertiser, YS_HCI_SET_LEGACY))
+        legacy_receive(advertiser, packet);
+    else
+        extended_receive(advertiser, packet);
 }
 
-void advertiser_init(struct ys_controller *controller)
+static uint64_t until_next_ns(struct advertiser *advertiser)
 {
-    struct advertiser *advertiser = &controller->advertiser;
+    if (is(advertiser, YS_HCI_SET_FAST))
+        return FAST_INTERVAL_NS;
+    uint64_t delay_ns = ys_chance_below(&advertiser->controller->chance, DELAY_MAX_US + 1) * YS_NS_PER_US;
+    return advertiser->parameters.interval_min * NS_PER_ADVERTISING_STEP + delay_ns;
+}
+
+static void start_event(void *context)
+{
+    struct advertiser *advertiser = context;
+    struct ys_clock *clock = advertiser->controller->clock;
+    advertiser->channel = FIRST_CHANNEL;
+    while (!is_used(advertiser, advertiser->channel))
+        advertiser->channel++;
+    advertiser->events++;
+    ys_clock_set(clock, &advertiser->event, ys_clock_now_ns(clock) + until_next_ns(advertiser));
+    set_phase(advertiser, PHASE_SEND);
+    if (!is(advertiser, YS_HCI_SET_LEGACY))
+        extended_begin_event(advertiser);
+    step(advertiser);
+}
+
+/* borders */
+
+void advertiser_init(struct advertiser *advertiser, struct ys_controller *controller)
+{
     *advertiser = (struct advertiser){
         .controller = controller,
-        .parameters = {.interval_min = 0x800, .interval_max = 0x800, .channels = 7},
+        .parameters = {.properties = YS_HCI_SET_LEGACY | YS_HCI_SET_CONNECTABLE | YS_HCI_SET_SCANNABLE,
+                       .interval_min = 0x800,
+                       .interval_max = 0x800,
+                       .channels = 7,
+                       .power_dbm = controller->settings.power_dbm},
         .event = {.fire = start_event, .context = advertiser},
         .step = {.fire = step, .context = advertiser},
+        .end = {.fire = time_is_over, .context = advertiser},
         .receiver = {.receive = receive, .context = advertiser, .owner = controller->settings.number},
     };
 }
 
-void advertiser_stop(struct ys_controller *controller)
+void advertiser_stop(struct advertiser *advertiser)
 {
-    struct advertiser *advertiser = &controller->advertiser;
-    advertiser->on = false;
-    ys_clock_cancel(controller->clock, &advertiser->event);
-    ys_clock_cancel(controller->clock, &advertiser->step);
-    ys_radio_stop(&advertiser->receiver);
+    if (advertiser->on)
+        silence(advertiser);
 }
 
-uint8_t advertiser_enable(struct ys_controller *controller, bool on)
+void advertiser_free(struct advertiser *advertiser)
 {
-    struct advertiser *advertiser = &controller->advertiser;
-    if (!on) {
-        advertiser_stop(controller);
+    advertiser_stop(advertiser);
+    free(advertiser->data.bytes);
+    free(advertiser->response.bytes);
+    advertiser->data = advertiser->response = (struct set_data){.length = 0};
+}
+
+static bool has_address(const struct advertiser *advertiser)
+{
+    if (advertiser->parameters.own_address_type != YS_ADDRESS_RANDOM)
+        return true;
+    return advertiser->by_sets ? advertiser->has_random_address : advertiser->controller->has_random_address;
+}
+
+uint8_t advertiser_start(struct advertiser *advertiser, const struct ys_hci_set_on *on)
+{
+    struct ys_clock *clock = advertiser->controller->clock;
+    uint64_t now_ns = ys_clock_now_ns(clock);
+    uint64_t duration_ns = is(advertiser, YS_HCI_SET_FAST) ? FAST_NS : 0;
+    if (advertiser->on && on == NULL)
         return YS_HCI_OK;
-    }
-    if (advertiser->on)
-        return YS_HCI_OK;
-    if (advertiser->parameters.own_address_type == YS_ADDRESS_RANDOM && !controller->has_random_address)
+    if (!has_address(advertiser))
         return YS_HCI_INVALID_PARAMETERS;
-    if (advertiser->parameters.type == YS_HCI_ADVERTISE_CONNECTABLE && link_take(controller) == NULL)
+    if (is(advertiser, YS_HCI_SET_CONNECTABLE) && link_take(advertiser->controller) == NULL)
         return YS_HCI_CONNECTION_LIMIT;
+    if (on != NULL && on->duration > 0)
+        duration_ns = on->duration * DURATION_STEP_NS;
+    bool was_on = advertiser->on;
     advertiser->on = true;
-    ys_clock_set(controller->clock, &advertiser->event, ys_clock_now_ns(controller->clock));
+    advertiser->events = 0;
+    advertiser->events_max = on != NULL ? on->events : 0;
+    if (duration_ns > 0)
+        ys_clock_set(clock, &advertiser->end, now_ns + duration_ns);
+    else
+        ys_clock_cancel(clock, &advertiser->end);
+    if (!was_on) /* 7.8.56: otherwise only its end is another */
+        ys_clock_set(clock, &advertiser->event, now_ns);
     return YS_HCI_OK;
+}
+
+/* All of a controller */
+
+void advertisers_stop(struct ys_controller *controller)
+{
+    advertiser_free(&controller->advertiser);
+    for (size_t i = 0; controller->sets != NULL && i < controller->settings.sets; i++)
+        advertiser_free(&controller->sets[i]);
+}
+
+bool advertisers_use_accept_list(const struct ys_controller *controller)
+{
+    bool used = controller->advertiser.on && controller->advertiser.parameters.filter != 0;
+    for (size_t i = 0; controller->sets != NULL && i < controller->settings.sets; i++)
+        used = used || (controller->sets[i].on && controller->sets[i].parameters.filter != 0);
+    return used;
 }

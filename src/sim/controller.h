@@ -20,7 +20,8 @@ struct ys_controller_settings {
     struct ys_address address; /* its public one */
     uint16_t buffer_length;    /* of a data buffer, 27 to 251; 0: 251 */
     uint8_t buffer_count;      /* 1 to 64; 0: 8 */
-    int8_t power_dbm;          /* of its transmitter, -127 to 20 */
+    int8_t power_dbm;          /* of its transmitter at the most, -127 to 20 */
+    uint8_t sets;              /* of extended advertising, up to 16; 0: it knows legacy advertising on 1M alone */
     ys_packet_fn *send;        /* hands a packet to the host; must not call the controller back */
     void *context;
 };

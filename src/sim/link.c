@@ -6,14 +6,17 @@
 
 #include "sim/controller_parts.h"
 
-/* From the end of CONNECT_IND to the first transmit window (4.5.3). */
-#define WINDOW_DELAY_NS (1250 * YS_NS_PER_US)
+/* From the end of CONNECT_IND, or of AUX_CONNECT_REQ on an uncoded or a coded PHY, to the first transmit window
+ * (4.5.3). */
+#define WINDOW_DELAY_NS          (1250 * YS_NS_PER_US)
+#define WINDOW_DELAY_EXTENDED_NS (2500 * YS_NS_PER_US)
+#define WINDOW_DELAY_CODED_NS    (3750 * YS_NS_PER_US)
 
 /* A connection that was never heard is given up after six intervals (4.5.2). */
 #define FIRST_EVENTS 6
 
-/* The longest packet that the other side may send, at 1M. */
-#define LONGEST_NS (YS_NS_PER_US * (1 + 4 + 2 + PAYLOAD_MAX + 3) * 8)
+/* The longest packet that either side may send: header and payload. */
+#define LONGEST (2 + PAYLOAD_MAX)
 
 static uint64_t interval_ns(const struct link *link)
 {
@@ -35,7 +38,6 @@ static void send_disconnected(struct link *link, uint8_t reason)
     ys_put_u8(&writer, YS_HCI_OK);
     ys_put_u16(&writer, link->handle);
     ys_put_u8(&writer, reason);
-    ys_hci_end(&writer);
     controller_send(link->controller, &writer);
 }
 
@@ -47,7 +49,6 @@ static void send_completed(struct link *link, uint16_t count)
     ys_put_u8(&writer, 1);
     ys_put_u16(&writer, link->handle);
     ys_put_u16(&writer, count);
-    ys_hci_end(&writer);
     controller_send(link->controller, &writer);
 }
 
@@ -148,7 +149,7 @@ static uint64_t transmit(struct link *link)
     ys_put_link_data(&writer, &link->pdu);
     return ys_radio_send(link->controller->radio, &(struct ys_sending){
                                                       .channel = link->channel,
-                                                      .phy = YS_PHY_1M,
+                                                      .phy = link->phy,
                                                       .access_address = link->parameters.access_address,
                                                       .crc_init = link->parameters.crc_init,
                                                       .sender = link->controller->settings.number,
@@ -240,7 +241,7 @@ static void close_event(struct link *link)
 
 static void listen(struct link *link, uint64_t until_ns)
 {
-    ys_radio_listen(link->controller->radio, &link->receiver, link->channel, YS_PHY_1M,
+    ys_radio_listen(link->controller->radio, &link->receiver, link->channel, link->phy,
                     link->parameters.access_address);
     link->sends = false;
     ys_clock_set(clock_of(link), &link->step, until_ns);
@@ -255,7 +256,8 @@ static void send_at(struct link *link, uint64_t at_ns)
 /* Whether the central may start another exchange at `at_ns` that ends in time, whatever the other side sends. */
 static bool has_time(const struct link *link, uint64_t at_ns)
 {
-    uint64_t exchange_ns = LONGEST_NS + YS_LINK_INTER_FRAME_SPACE_NS + LONGEST_NS;
+    uint64_t longest_ns = ys_link_duration_ns(link->phy, LONGEST);
+    uint64_t exchange_ns = longest_ns + YS_LINK_INTER_FRAME_SPACE_NS + longest_ns;
     return at_ns + exchange_ns <= event_end_ns(link);
 }
 
@@ -322,7 +324,11 @@ static void start_event(void *context)
     struct link *link = context;
     if (!supervise(link))
         return;
-    link->channel = ys_link_next_channel(&link->last_unmapped, link->parameters.hop, link->parameters.channel_map);
+    const struct ys_link_connect *parameters = &link->parameters;
+    link->channel = link->by_counter
+                        ? ys_link_event_channel(parameters->access_address, link->counter, parameters->channel_map)
+                        : ys_link_next_channel(&link->last_unmapped, parameters->hop, parameters->channel_map);
+    link->counter++;
     link->heard = false;
     link->peer_has_more = false;
     if (link->central)
@@ -370,23 +376,28 @@ struct link *link_take(struct ys_controller *controller)
     return NULL;
 }
 
-void link_start(struct link *link, bool central, const struct ys_link_connect *parameters, uint64_t end_ns)
+void link_start(struct link *link, const struct link_begin *begin, const struct ys_link_connect *parameters)
 {
-    uint64_t window_ns = end_ns + WINDOW_DELAY_NS + parameters->window_offset * NS_PER_INTERVAL_STEP;
+    uint64_t delay_ns = !begin->extended                                     ? WINDOW_DELAY_NS
+                        : begin->phy == YS_PHY_1M || begin->phy == YS_PHY_2M ? WINDOW_DELAY_EXTENDED_NS
+                                                                             : WINDOW_DELAY_CODED_NS;
+    uint64_t window_ns = begin->end_ns + delay_ns + parameters->window_offset * NS_PER_INTERVAL_STEP;
     *link = (struct link){
         .controller = link->controller,
         .used = true,
-        .central = central,
+        .central = begin->central,
         .handle = link->handle,
         .parameters = *parameters,
+        .phy = begin->phy,
+        .by_counter = begin->extended,
         .anchor_ns = window_ns,
-        .window_ns = central ? 0 : parameters->window_size * NS_PER_INTERVAL_STEP,
-        .last_heard_ns = end_ns,
+        .window_ns = begin->central ? 0 : parameters->window_size * NS_PER_INTERVAL_STEP,
+        .last_heard_ns = begin->end_ns,
         .event = {.fire = start_event, .context = link},
         .step = {.fire = step, .context = link},
         .receiver = {.receive = receive, .context = link, .owner = link->controller->settings.number},
     };
-    ys_clock_set(clock_of(link), &link->event, central ? window_ns : window_ns - SLACK_NS);
+    ys_clock_set(clock_of(link), &link->event, begin->central ? window_ns : window_ns - SLACK_NS);
 }
 
 void link_send(struct link *link, const struct ys_hci_data *data, const uint8_t *bytes)

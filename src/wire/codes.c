@@ -56,6 +56,9 @@ static const struct meaning hci_errors[] = {
     {YS_HCI_ADVERTISING_TIMEOUT, "advertising ended without a connection"},
     {YS_HCI_MIC_FAILURE, "an encrypted packet was forged or damaged"},
     {YS_HCI_NOT_ESTABLISHED, "the connection failed to be established"},
+    {YS_HCI_UNKNOWN_SET, "there is no such advertising set"},
+    {YS_HCI_LIMIT_REACHED, "the number of events is reached"},
+    {YS_HCI_PACKET_TOO_LONG, "the packet is too long"},
 };
 
 static const char *find(const struct meaning *meanings, size_t count, uint8_t code, const char *otherwise)

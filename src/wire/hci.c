@@ -40,13 +40,13 @@ bool ys_get_hci_event(struct ys_reader *reader, uint8_t *event, struct ys_reader
     return ys_reader_done(reader);
 }
 
-static void put_typed_address(struct ys_writer *writer, const struct ys_address *address)
+void ys_put_hci_address(struct ys_writer *writer, const struct ys_address *address)
 {
     ys_put_u8(writer, address->type);
     ys_put_address(writer, address);
 }
 
-static void get_typed_address(struct ys_reader *reader, struct ys_address *address)
+void ys_get_hci_address(struct ys_reader *reader, struct ys_address *address)
 {
     address->type = ys_get_u8(reader);
     ys_get_address(reader, address);
@@ -58,7 +58,7 @@ void ys_put_hci_advertising(struct ys_writer *writer, const struct ys_hci_advert
     ys_put_u16(writer, parameters->interval_max);
     ys_put_u8(writer, parameters->type);
     ys_put_u8(writer, parameters->own_address_type);
-    put_typed_address(writer, &parameters->peer);
+    ys_put_hci_address(writer, &parameters->peer);
     ys_put_u8(writer, parameters->channels);
     ys_put_u8(writer, parameters->filter);
 }
@@ -69,7 +69,7 @@ void ys_get_hci_advertising(struct ys_reader *reader, struct ys_hci_advertising 
     parameters->interval_max = ys_get_u16(reader);
     parameters->type = ys_get_u8(reader);
     parameters->own_address_type = ys_get_u8(reader);
-    get_typed_address(reader, &parameters->peer);
+    ys_get_hci_address(reader, &parameters->peer);
     parameters->channels = ys_get_u8(reader);
     parameters->filter = ys_get_u8(reader);
 }
@@ -111,7 +111,7 @@ void ys_put_hci_connect(struct ys_writer *writer, const struct ys_hci_connect *p
     ys_put_u16(writer, parameters->scan_interval);
     ys_put_u16(writer, parameters->scan_window);
     ys_put_u8(writer, parameters->filter);
-    put_typed_address(writer, &parameters->peer);
+    ys_put_hci_address(writer, &parameters->peer);
     ys_put_u8(writer, parameters->own_address_type);
     ys_put_u16(writer, parameters->interval_min);
     ys_put_u16(writer, parameters->interval_max);
@@ -126,7 +126,7 @@ void ys_get_hci_connect(struct ys_reader *reader, struct ys_hci_connect *paramet
     parameters->scan_interval = ys_get_u16(reader);
     parameters->scan_window = ys_get_u16(reader);
     parameters->filter = ys_get_u8(reader);
-    get_typed_address(reader, &parameters->peer);
+    ys_get_hci_address(reader, &parameters->peer);
     parameters->own_address_type = ys_get_u8(reader);
     parameters->interval_min = ys_get_u16(reader);
     parameters->interval_max = ys_get_u16(reader);
@@ -141,7 +141,7 @@ void ys_put_hci_connection(struct ys_writer *writer, const struct ys_hci_connect
     ys_put_u8(writer, connection->status);
     ys_put_u16(writer, connection->handle);
     ys_put_u8(writer, connection->role);
-    put_typed_address(writer, &connection->peer);
+    ys_put_hci_address(writer, &connection->peer);
     ys_put_u16(writer, connection->interval);
     ys_put_u16(writer, connection->latency);
     ys_put_u16(writer, connection->timeout);
@@ -153,7 +153,7 @@ void ys_get_hci_connection(struct ys_reader *reader, struct ys_hci_connection *c
     connection->status = ys_get_u8(reader);
     connection->handle = ys_get_u16(reader);
     connection->role = ys_get_u8(reader);
-    get_typed_address(reader, &connection->peer);
+    ys_get_hci_address(reader, &connection->peer);
     connection->interval = ys_get_u16(reader);
     connection->latency = ys_get_u16(reader);
     connection->timeout = ys_get_u16(reader);
@@ -163,7 +163,7 @@ void ys_get_hci_connection(struct ys_reader *reader, struct ys_hci_connection *c
 void ys_put_hci_report(struct ys_writer *writer, const struct ys_hci_report *report)
 {
     ys_put_u8(writer, report->type);
-    put_typed_address(writer, &report->address);
+    ys_put_hci_address(writer, &report->address);
     ys_put_u8(writer, report->length);
     ys_put_bytes(writer, report->data, report->length);
     ys_put_i8(writer, report->rssi_dbm);
@@ -172,7 +172,7 @@ void ys_put_hci_report(struct ys_writer *writer, const struct ys_hci_report *rep
 void ys_get_hci_report(struct ys_reader *reader, struct ys_hci_report *report)
 {
     report->type = ys_get_u8(reader);
-    get_typed_address(reader, &report->address);
+    ys_get_hci_address(reader, &report->address);
     report->length = ys_get_u8(reader);
     report->data = ys_get_bytes(reader, report->length);
     report->rssi_dbm = ys_get_i8(reader);

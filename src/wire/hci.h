@@ -37,7 +37,11 @@ enum ys_hci_opcode {
     YS_HCI_LE_SET_SCAN_PARAMETERS = 0x200b,
     YS_HCI_LE_SET_SCAN_ENABLE = 0x200c,
     YS_HCI_LE_CREATE_CONNECTION = 0x200d,
-    YS_HCI_LE_CREATE_CONNECTION_CANCEL = 0x200e
+    YS_HCI_LE_CREATE_CONNECTION_CANCEL = 0x200e,
+    YS_HCI_LE_READ_ACCEPT_LIST_SIZE = 0x200f,
+    YS_HCI_LE_CLEAR_ACCEPT_LIST = 0x2010,
+    YS_HCI_LE_ADD_TO_ACCEPT_LIST = 0x2011,
+    YS_HCI_LE_REMOVE_FROM_ACCEPT_LIST = 0x2012
 };
 
 enum ys_hci_event {
@@ -77,9 +81,15 @@ struct ys_hci_advertising {
 
 enum ys_hci_advertising_type {
     YS_HCI_ADVERTISE_CONNECTABLE = 0,
+    YS_HCI_ADVERTISE_DIRECTED_FAST = 1, /* high duty cycle: at most 3.75 ms between events, for 1.28 s */
     YS_HCI_ADVERTISE_SCANNABLE = 2,
-    YS_HCI_ADVERTISE_BEACON = 3
+    YS_HCI_ADVERTISE_BEACON = 3,
+    YS_HCI_ADVERTISE_DIRECTED = 4
 };
+
+/* Bits of an advertiser's filter policy: who is not on the accept list is not heard (Vol 6 Part B 4.3.2). That of a
+ * scanner and of an initiator only knows 0 and 1: who is listed. */
+enum ys_hci_filter { YS_HCI_FILTER_REQUESTS = 1, YS_HCI_FILTER_CONNECTIONS = 2 };
 
 /* LE Set Advertising Data and LE Set Scan Response Data (7.8.7, 7.8.8): the length, then always 31 bytes. */
 struct ys_hci_payload {
@@ -153,6 +163,10 @@ bool ys_get_hci_command(struct ys_reader *reader, struct ys_hci_command *command
 
 /* Reads an event behind its packet type: the code, and a reader of its parameters; false as above. */
 bool ys_get_hci_event(struct ys_reader *reader, uint8_t *event, struct ys_reader *parameters);
+
+/* An address behind its type. */
+void ys_put_hci_address(struct ys_writer *writer, const struct ys_address *address);
+void ys_get_hci_address(struct ys_reader *reader, struct ys_address *address);
 
 void ys_put_hci_advertising(struct ys_writer *writer, const struct ys_hci_advertising *parameters);
 void ys_get_hci_advertising(struct ys_reader *reader, struct ys_hci_advertising *parameters);

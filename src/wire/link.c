@@ -161,17 +161,45 @@ static bool is_used(const uint8_t channel_map[5], uint8_t channel)
     return (channel_map[channel / 8] >> channel % 8 & 1) != 0;
 }
 
-uint8_t ys_link_next_channel(uint8_t *last_unmapped, uint8_t hop, const uint8_t channel_map[5])
+static uint8_t list_used(const uint8_t channel_map[5], uint8_t used[CHANNELS])
 {
-    uint8_t used[CHANNELS] = {0};
     uint8_t count = 0;
     for (uint8_t channel = 0; channel < CHANNELS; channel++) {
         if (is_used(channel_map, channel))
             used[count++] = channel;
     }
+    return count;
+}
+
+uint8_t ys_link_next_channel(uint8_t *last_unmapped, uint8_t hop, const uint8_t channel_map[5])
+{
+    uint8_t used[CHANNELS] = {0};
+    uint8_t count = list_used(channel_map, used);
     uint8_t unmapped = (uint8_t)((*last_unmapped + hop) % CHANNELS);
     *last_unmapped = unmapped;
     return count == 0 || is_used(channel_map, unmapped) ? unmapped : used[unmapped % count];
+}
+
+/* Each of the two bytes from its last bit to its first. */
+static uint16_t reverse_bytes(uint16_t value)
+{
+    uint16_t reversed = 0;
+    for (int i = 0; i < 16; i++)
+        reversed |= (uint16_t)((value >> i & 1) << (i ^ 7));
+    return reversed;
+}
+
+uint8_t ys_link_event_channel(uint32_t access_address, uint16_t counter, const uint8_t channel_map[5])
+{
+    uint8_t used[CHANNELS] = {0};
+    uint8_t count = list_used(channel_map, used);
+    uint16_t identifier = (uint16_t)(access_address >> 16 ^ access_address);
+    uint16_t value = counter ^ identifier;
+    for (int i = 0; i < 3; i++)
+        value = (uint16_t)(reverse_bytes(value) * 17u + identifier);
+    value ^= identifier;
+    uint8_t unmapped = (uint8_t)(value % CHANNELS);
+    return count == 0 || is_used(channel_map, unmapped) ? unmapped : used[(uint32_t)value * count >> 16];
 }
 
 bool ys_link_parameters_are_valid(uint16_t interval, uint16_t latency, uint16_t timeout)

@@ -86,6 +86,9 @@ uint64_t ys_link_duration_ns(enum ys_phy phy, size_t length);
  * by `hop` and is then mapped onto the used channels. At least one channel of the map must be used. */
 uint8_t ys_link_next_channel(uint8_t *last_unmapped, uint8_t hop, const uint8_t channel_map[5]);
 
+/* The data channel of connection event `counter` by channel selection algorithm #2 (4.5.8.3), which needs no memory. */
+uint8_t ys_link_event_channel(uint32_t access_address, uint16_t counter, const uint8_t channel_map[5]);
+
 /* Whether the parameters of a connection are within the standard: interval 6 to 3200, latency 0 to 499, timeout 10
  * to 3200 and longer than (1 + latency) x interval x 2 (Vol 6 Part B 4.5.1, 4.5.2). */
 bool ys_link_parameters_are_valid(uint16_t interval, uint16_t latency, uint16_t timeout);

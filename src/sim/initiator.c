@@ -1,0 +1,206 @@
+/* The initiator (Core 5.4 Vol 6 Part B 4.4.4): it answers an advertisement with a connection. */
+#include <string.h>
+
+#include "sim/controller_parts.h"
+
+/* An access address as the standard wants it (2.1.2): not that of advertising, nor one bit away from it; no more than
+ * six equal bits in a row; at most 24 changes; at least two changes in the highest six bits; four bytes that differ. */
+static bool access_address_is_valid(uint32_t address)
+{
+    uint32_t difference = address ^ YS_LINK_ADVERTISING_ACCESS_ADDRESS;
+    uint32_t changes = address ^ address >> 1;
+    int run = 1;
+    int count = 0;
+    int high = 0;
+    if ((difference & (difference - 1)) == 0 || address == (address & 0xff) * 0x01010101u)
+        return false;
+    for (int bit = 0; bit < 31; bit++) {
+        bool change = (changes >> bit & 1) != 0;
+        run = change ? 1 : run + 1;
+        count += change;
+        high += change && bit >= 26;
+        if (run > 6)
+            return false;
+    }
+    return count <= 24 && high >= 2;
+}
+
+static uint32_t draw_access_address(struct ys_chance *chance)
+{
+    uint32_t address;
+    do {
+        address = (uint32_t)ys_chance_next(chance);
+    } while (!access_address_is_valid(address));
+    return address;
+}
+
+static void complete(struct initiator *initiator, const struct link_begin *begin)
+{
+    struct ys_controller *controller = initiator->listener.controller;
+    const struct ys_hci_connect *wanted = &controller->connecting.common;
+    struct link *link = link_take(controller);
+    initiators_stop(controller);
+    if (link == NULL) {
+        controller_connection_complete(controller, &(struct ys_hci_connection){.status = YS_HCI_CONNECTION_LIMIT});
+        return;
+    }
+    link_start(link, begin, &initiator->sent);
+    controller_connection_complete(controller, &(struct ys_hci_connection){.status = YS_HCI_OK,
+                                                                           .handle = link->handle,
+                                                                           .role = 0,
+                                                                           .peer = initiator->offered,
+                                                                           .interval = wanted->interval_max,
+                                                                           .latency = wanted->latency,
+                                                                           .timeout = wanted->timeout});
+}
+
+static void send_request(struct initiator *initiator)
+{
+    struct listener *listener = &initiator->listener;
+    struct ys_controller *controller = listener->controller;
+    const struct ys_hci_connect *wanted = &controller->connecting.common;
+    const struct sending_on place = listener_place(listener);
+    initiator->sent = (struct ys_link_connect){
+        .access_address = draw_access_address(&controller->chance),
+        .crc_init = (uint32_t)ys_chance_next(&controller->chance) & 0xffffff,
+        .window_size = 1,
+        .window_offset = 0,
+        .interval = wanted->interval_max,
+        .latency = wanted->latency,
+        .timeout = wanted->timeout,
+        .channel_map = {0xff, 0xff, 0xff, 0xff, 0x1f},
+        .hop = (uint8_t)(5 + ys_chance_below(&controller->chance, 12)),
+    };
+    const struct ys_link_advertising request = {
+        .type = YS_LINK_CONNECT_IND,
+        .sender = controller_own_address(controller, wanted->own_address_type),
+        .target = initiator->offered,
+        .connect = initiator->sent,
+    };
+    initiator->sent_end_ns = controller_transmit_advertising(controller, &place, &request);
+    if (listener->follows == FOLLOWS_NOW)
+        listener_wait_for_answer(listener, initiator->sent_end_ns);
+    else
+        complete(initiator, &(struct link_begin){.central = true, .phy = YS_PHY_1M, .end_ns = initiator->sent_end_ns});
+}
+
+static void reply(void *context)
+{
+    struct initiator *initiator = context;
+    struct listener *listener = &initiator->listener;
+    if (!listener->waits_for_response)
+        send_request(initiator);
+    else if (!ys_receiver_hears(&listener->receiver)) /* no answer: it may be heard again */
+        listener_resume(listener);
+}
+
+/* Whether this is who is to be connected to; with the filter, whoever is on the list. */
+static bool is_wanted(const struct ys_controller *controller, const struct ys_address *sender)
+{
+    const struct ys_hci_connect *wanted = &controller->connecting.common;
+    return wanted->filter != 0 ? controller_accepts(controller, sender) : ys_address_is_equal(sender, &wanted->peer);
+}
+
+static bool is_named(const struct ys_controller *controller, const struct ys_address *target)
+{
+    struct ys_address own = controller_own_address(controller, controller->connecting.common.own_address_type);
+    return ys_address_is_equal(target, &own);
+}
+
+static void hear_legacy(struct initiator *initiator, const struct ys_air_packet *packet)
+{
+    struct ys_controller *controller = initiator->listener.controller;
+    struct ys_link_advertising pdu;
+    if (!controller_takes_advertising(packet, &pdu) || !is_wanted(controller, &pdu.sender) ||
+        (pdu.type != YS_LINK_ADV_IND && (pdu.type != YS_LINK_ADV_DIRECT_IND || !is_named(controller, &pdu.target))))
+        return;
+    initiator->offered = pdu.sender;
+    listener_reply_to(&initiator->listener, packet);
+}
+
+static void take_secondary(struct initiator *initiator, const struct ys_link_extended *pdu,
+                           const struct ys_air_packet *packet)
+{
+    struct listener *listener = &initiator->listener;
+    struct ys_controller *controller = listener->controller;
+    if (listener->waits_for_response) {
+        enum ys_phy phy = (enum ys_phy)listener->aux.phy;
+        if (pdu->type == YS_LINK_CONNECT_RSP && pdu->has_sender && pdu->has_target &&
+            ys_address_is_equal(&pdu->sender, &initiator->offered) && is_named(controller, &pdu->target))
+            complete(initiator, &(struct link_begin){
+                                    .central = true, .extended = true, .phy = phy, .end_ns = initiator->sent_end_ns});
+        else
+            listener_resume(listener);
+    } else if (pdu->type == YS_LINK_ADV_EXTENDED && pdu->mode == YS_LINK_MODE_CONNECTABLE && pdu->has_sender &&
+               is_wanted(controller, &pdu->sender) && (!pdu->has_target || is_named(controller, &pdu->target))) {
+        initiator->offered = pdu->sender;
+        listener_reply_to(listener, packet);
+    } else {
+        listener_resume(listener);
+    }
+}
+
+static void hear_extended(struct initiator *initiator, const struct ys_air_packet *packet)
+{
+    struct listener *listener = &initiator->listener;
+    struct ys_link_extended pdu;
+    bool away = listener->follows == FOLLOWS_NOW;
+    bool good = controller_heard(packet) && ys_link_extended_decode(packet->pdu, packet->length, &pdu);
+    if (away)
+        ys_clock_cancel(listener->controller->clock, &listener->aux_timer);
+    if (away && good)
+        take_secondary(initiator, &pdu, packet);
+    else if (away)
+        listener_resume(listener);
+    else if (good && pdu.type == YS_LINK_ADV_EXTENDED && pdu.has_aux && pdu.mode == YS_LINK_MODE_CONNECTABLE)
+        (void)listener_follow(listener, packet, &pdu.aux);
+}
+
+static void receive(void *context, const struct ys_air_packet *packet)
+{
+    struct initiator *initiator = context;
+    if (packet->channel >= FIRST_CHANNEL && initiator->listener.phy == YS_PHY_1M)
+        hear_legacy(initiator, packet);
+    if (initiator->listener.controller->generation == GENERATION_EXTENDED)
+        hear_extended(initiator, packet);
+}
+
+static void lost(void *context)
+{
+    (void)context;
+}
+
+void initiators_init(struct ys_controller *controller)
+{
+    for (size_t i = 0; i < SCANNER_PHYS; i++)
+        listener_init(&controller->initiators[i].listener, controller, i == SCANNER_1M ? YS_PHY_1M : YS_PHY_CODED_S8,
+                      reply, receive, lost);
+}
+
+bool initiators_are_on(const struct ys_controller *controller)
+{
+    return controller->initiators[SCANNER_1M].listener.on || controller->initiators[SCANNER_CODED].listener.on;
+}
+
+uint8_t initiators_start(struct ys_controller *controller)
+{
+    const struct ys_hci_extended_connect *connecting = &controller->connecting;
+    bool both = (connecting->phys & YS_HCI_PHYS_1M) != 0 && (connecting->phys & YS_HCI_PHYS_CODED) != 0;
+    if (link_take(controller) == NULL)
+        return YS_HCI_CONNECTION_LIMIT;
+    for (size_t i = 0; i < SCANNER_PHYS; i++) {
+        size_t row = i == SCANNER_1M ? 0 : 2;
+        if ((connecting->phys >> row & 1) != 0)
+            listener_start(&controller->initiators[i].listener, &connecting->by_phy[row],
+                           both && i == SCANNER_CODED ? connecting->by_phy[0].window * NS_PER_ADVERTISING_STEP : 0);
+    }
+    return YS_HCI_OK;
+}
+
+void initiators_stop(struct ys_controller *controller)
+{
+    for (size_t i = 0; i < SCANNER_PHYS; i++) {
+        if (controller->initiators[i].listener.on)
+            listener_stop(&controller->initiators[i].listener);
+    }
+}
