@@ -1,6 +1,7 @@
 /* A host whose controller is the fuzzer. */
 #include "hosted.h"
 
+#include <stddef.h>
 #include <string.h>
 
 #include "torque_wrench_table.h"
@@ -37,6 +38,14 @@ static void critical(void *context)
     (void)context;
 }
 
+static void on_event(struct ys_host *host, void *context, const struct ys_event *event)
+{
+    const struct hosted *hosted = (const struct hosted *)((const char *)host - offsetof(struct hosted, host));
+    (void)context;
+    if (hosted->on_event != NULL)
+        hosted->on_event(event);
+}
+
 void hosted_give(struct hosted *hosted, const uint8_t *packet, size_t length)
 {
     hosted->packet = packet;
@@ -59,8 +68,12 @@ void hosted_give_buffers(struct hosted *hosted)
     hosted_give(hosted, completed, sizeof completed);
 }
 
-void hosted_begin(struct hosted *hosted)
+/* Starts the host of a controller with these features; `sets` is NULL for a host without. */
+static void begin(struct hosted *hosted, struct ys_sets *sets)
 {
+    static const uint8_t read_sets[] = {4, 0x0e, 5, 1, 0x3b, 0x20, 0, 4};
+    static const uint8_t read_data_max[] = {4, 0x0e, 6, 1, 0x3a, 0x20, 0, 0x72, 6};
+    static const uint8_t has_sets[] = {4, 0x0e, 12, 1, 0x03, 0x20, 0, 0, 0x10, 0, 0, 0, 0, 0, 0};
     static const uint8_t answers[][16] = {
         {4, 0x0e, 4, 1, 0x03, 0x0c, 0},
         {4, 0x0e, 12, 1, 0x03, 0x10, 0, 0, 0, 0, 0, 0x40, 0, 0, 0},
@@ -71,7 +84,6 @@ void hosted_begin(struct hosted *hosted)
         {4, 0x0e, 10, 1, 0x09, 0x10, 0, 1, 2, 3, 4, 5, 6},
         {4, 0x0e, 4, 1, 0x05, 0x20, 0},
     };
-    static const uint8_t connected[] = {4, 0x3e, 19, 1, 0, 1, 0, 1, 0, 1, 2, 3, 4, 5, 6, 24, 0, 0, 0, 0x90, 1, 0};
     memset(hosted, 0, sizeof *hosted);
     hosted->port = (struct ys_port){
         .context = hosted,
@@ -86,14 +98,35 @@ void hosted_begin(struct hosted *hosted)
         .port = &hosted->port,
         .table = &torque_wrench_table,
         .context = &hosted->wrench,
+        .on_event = on_event,
         .address_type = YS_ADDRESS_RANDOM,
     };
     wrench_init(&hosted->wrench, &hosted->host);
     if (ys_host_init(&hosted->host, sizeof hosted->host, &settings) != YS_OK)
         return;
+    if (sets != NULL)
+        ys_host_use_sets(&hosted->host, sets);
     ys_host_start(&hosted->host);
     (void)ys_host_run(&hosted->host);
-    for (size_t i = 0; i < sizeof answers / sizeof answers[0]; i++)
-        hosted_give(hosted, answers[i], (size_t)answers[i][2] + 3);
+    for (size_t i = 0; i < sizeof answers / sizeof answers[0]; i++) {
+        bool features = answers[i][4] == 0x03 && answers[i][5] == 0x20;
+        bool address = answers[i][4] == 0x05 && answers[i][5] == 0x20;
+        if (address && sets != NULL) {
+            hosted_give(hosted, read_sets, sizeof read_sets);
+            hosted_give(hosted, read_data_max, sizeof read_data_max);
+        }
+        hosted_give(hosted, features && sets != NULL ? has_sets : answers[i], (size_t)answers[i][2] + 3);
+    }
+}
+
+void hosted_begin(struct hosted *hosted)
+{
+    static const uint8_t connected[] = {4, 0x3e, 19, 1, 0, 1, 0, 1, 0, 1, 2, 3, 4, 5, 6, 24, 0, 0, 0, 0x90, 1, 0};
+    begin(hosted, NULL);
     hosted_give(hosted, connected, sizeof connected);
+}
+
+void hosted_begin_with_sets(struct hosted *hosted, struct ys_sets *sets)
+{
+    begin(hosted, sets);
 }

@@ -2,7 +2,7 @@
 #ifndef FUZZ_HOSTED_H
 #define FUZZ_HOSTED_H
 
-#include <yarnswift/host.h>
+#include <yarnswift/sets.h>
 
 #include "wrench.h"
 
@@ -10,6 +10,7 @@ struct hosted {
     struct ys_host host;
     struct ys_port port;
     struct wrench wrench;
+    void (*on_event)(const struct ys_event *event); /* or NULL; set it between begin and what is given */
     uint32_t now_ms;
     const uint8_t *packet; /* waits for the host, or NULL */
     size_t length;
@@ -18,6 +19,9 @@ struct hosted {
 
 /* Makes a host with the torque wrench's table that is ready and has one connection, with the handle 1. */
 void hosted_begin(struct hosted *hosted);
+
+/* The same without a connection, and its controller has four advertising sets. */
+void hosted_begin_with_sets(struct hosted *hosted, struct ys_sets *sets);
 
 /* Gives it one packet, and turns it. */
 void hosted_give(struct hosted *hosted, const uint8_t *packet, size_t length);

@@ -264,14 +264,22 @@ static void a_refused_connect_command_is_told(void **state)
 static void arguments_out_of_range_are_refused(void **state)
 {
     static const struct ys_connecting wrong_connecting[] = {
-        {7499, 0, 4000}, {4000001, 0, 32000}, {30000, 500, 32000}, {30000, 0, 99}, {30000, 0, 32001}, {100000, 9, 2000},
+        {7499, 0, 4000, false, 0},  {4000001, 0, 32000, false, 0}, {30000, 500, 32000, false, 0},
+        {30000, 0, 99, false, 0},   {30000, 0, 32001, false, 0},   {100000, 9, 2000, false, 0},
+        {30000, 0, 4000, false, 2},
     };
     static const uint8_t byte = 0;
     static const struct ys_advertising wrong_advertising[] = {
         {.interval_min_us = 19999, .interval_max_us = 100000},
         {.interval_min_us = 100000, .interval_max_us = 99000},
         {.interval_min_us = 100000, .interval_max_us = 10240001},
-        {.interval_min_us = 100000, .interval_max_us = 100000, .kind = 3},
+        {.interval_min_us = 100000, .interval_max_us = 100000, .kind = 5},
+        {.interval_min_us = 100000, .interval_max_us = 100000, .filter = 4},
+        {.interval_min_us = 100000,
+         .interval_max_us = 100000,
+         .kind = YS_ADVERTISE_DIRECTED,
+         .data_length = 1,
+         .data = &byte},
         {.interval_min_us = 100000, .interval_max_us = 100000, .data_length = 32, .data = &byte},
         {.interval_min_us = 100000, .interval_max_us = 100000, .data_length = 1},
         {.interval_min_us = 100000, .interval_max_us = 100000, .response_length = 1},
@@ -280,7 +288,12 @@ static void arguments_out_of_range_are_refused(void **state)
         {.interval_min_us = 100000, .interval_max_us = 100000, .duration_ms = 0x80000000},
     };
     static const struct ys_scanning wrong_scanning[] = {
-        {2499, 2499, false}, {60000, 60001, false}, {60000, 2499, false}, {10240001, 30000, false}};
+        {.interval_us = 2499, .window_us = 2499},
+        {.interval_us = 60000, .window_us = 60001},
+        {.interval_us = 60000, .window_us = 2499},
+        {.interval_us = 10240001, .window_us = 30000},
+        {.interval_us = 60000, .window_us = 60000, .phys = 2},
+    };
     (void)state;
     for (size_t i = 0; i < COUNT(wrong_connecting); i++)
         assert_int_equal(ys_connect(&scripted.host, &peer, &wrong_connecting[i]), YS_ERROR_ARGUMENT);
@@ -471,6 +484,9 @@ static void advertising_that_fails_is_told_and_tried_again_later(void **state)
 static void reports_are_told_one_by_one(void **state)
 {
     (void)state;
+    give(&scripted, "04 3e 0f 02 01 00 01 0102030405c6 03 020106 ce");
+    assert_int_equal(count_events(&scripted, YS_EVENT_REPORT), 0); /* it has not asked for any */
+    assert_int_equal(ys_scan(&scripted.host, &(struct ys_scanning){.interval_us = 60000, .window_us = 30000}), YS_OK);
     give(&scripted, "04 3e 17 02 02 00 01 0102030405c6 03 020106 ce 04 00 060504030201");
     assert_int_equal(count_events(&scripted, YS_EVENT_REPORT), 1); /* the second is cut short */
     scripted.event_count = 0;

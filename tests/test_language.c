@@ -300,7 +300,7 @@ static void payloads_are_composed_part_by_part(void **state)
     assert_int_equal(design->set_count, COUNT(expected));
     for (size_t i = 0; i < COUNT(expected); i++) {
         struct ys_payload payload = ys_payload_compose(design, &design->sets[i]);
-        assert_int_equal(ys_set_kind(&design->sets[i]), expected[i].kind);
+        assert_int_equal(ys_advertisement_kind(&design->sets[i]), expected[i].kind);
         assert_hex(payload.data, payload.data_length, expected[i].data);
         assert_hex(payload.response, payload.response_length, expected[i].response);
     }

@@ -59,6 +59,22 @@ bool ys_ad_find(const uint8_t *bytes, size_t length, uint8_t type, struct ys_ad 
 /* Whether a list of service UUIDs in there, of whatever length and completeness, holds `uuid`. */
 bool ys_ad_has_service(const uint8_t *bytes, size_t length, const struct ys_uuid *uuid);
 
+/* What of the advertisements that are heard is of interest; what is NULL or 0 is not asked for. A scan response is a
+ * report of its own: a device that tells its name only there is found by its name only there. */
+struct ys_report_filter {
+    const char *name; /* the beginning of its name, complete or shortened */
+    const struct ys_uuid *service;
+    bool has_company; /* manufacturer data of: */
+    uint16_t company; /* a company identifier */
+    bool has_strength;
+    int8_t least_dbm; /* strength, -127 to 20; a report of unknown strength does not pass */
+};
+
+/* Whether a report with these advertising structures and this strength (dBm; 127: not known) passes. From any context.
+ */
+bool ys_report_filter_passes(const struct ys_report_filter *filter, const uint8_t *bytes, size_t length,
+                             int8_t strength_dbm);
+
 /* How long each UUID of a list of this type is, in bytes; 0 if the type is no list of service UUIDs. */
 size_t ys_ad_uuid_length(uint8_t type);
 

@@ -21,7 +21,18 @@
 /* Memory for queued writes of all connections together, in bytes: 0 (they are refused) or 24 to 4096. A long value of n
  * bytes takes n + 8. */
 #ifndef YS_QUEUE_SIZE
-#define YS_QUEUE_SIZE 544
+#define YS_QUEUE_SIZE 520
+#endif
+
+/* Advertising sets of a host that uses them, see sets.h: 1 to 16. Each costs 32 bytes. */
+#ifndef YS_SETS
+#define YS_SETS 3
+#endif
+
+/* The longest extended report that a host which uses sets puts together, in bytes: 31 to 1650. What is longer is cut.
+ */
+#ifndef YS_REPORT_SIZE
+#define YS_REPORT_SIZE 251
 #endif
 
 /* 1: a call from where it is not allowed is refused with YS_ERROR_CONTEXT, and named in the log. 0: it is not looked
@@ -43,6 +54,12 @@
 #endif
 #if YS_QUEUE_SIZE != 0 && (YS_QUEUE_SIZE < 24 || YS_QUEUE_SIZE > 4096)
 #error "YS_QUEUE_SIZE must be 0, or 24 to 4096"
+#endif
+#if YS_SETS < 1 || YS_SETS > 16
+#error "YS_SETS must be 1 to 16"
+#endif
+#if YS_REPORT_SIZE < 31 || YS_REPORT_SIZE > 1650
+#error "YS_REPORT_SIZE must be 31 to 1650"
 #endif
 #if YS_NOTIFIABLES < 1 || YS_NOTIFIABLES > 1024
 #error "YS_NOTIFIABLES must be 1 to 1024"

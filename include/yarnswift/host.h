@@ -30,19 +30,33 @@ enum ys_role { YS_ROLE_CENTRAL = 0, YS_ROLE_PERIPHERAL = 1 };
 
 /* What can happen. */
 enum ys_event_kind {
-    YS_EVENT_READY,              /* the start has succeeded */
-    YS_EVENT_START_FAILED,       /* start: at which step, and why */
-    YS_EVENT_CONTROLLER_FAILED,  /* start: the command that was not answered, or a hardware error; start again */
-    YS_EVENT_ADVERTISING_FAILED, /* start: the command, and why; the host tries again after a disconnection */
-    YS_EVENT_ADVERTISING_ENDED,  /* reason: YS_HCI_ADVERTISING_TIMEOUT after its duration, YS_HCI_OK by a connection */
-    YS_EVENT_SCAN_FAILED,        /* start: the command, and why */
-    YS_EVENT_REPORT,             /* report: something was heard while scanning */
-    YS_EVENT_CONNECTED,          /* connected */
-    YS_EVENT_CONNECT_FAILED,     /* reason */
-    YS_EVENT_DISCONNECTED,       /* connection, reason */
-    YS_EVENT_MTU,                /* connection, mtu: a new MTU is agreed */
+    YS_EVENT_READY,               /* the start has succeeded */
+    YS_EVENT_START_FAILED,        /* start: at which step, and why */
+    YS_EVENT_CONTROLLER_FAILED,   /* start: the command that was not answered, or a hardware error; start again */
+    YS_EVENT_ADVERTISING_FAILED,  /* set, start: the command, and why; the device advertises as before, or tries again
+                                     after a disconnection */
+    YS_EVENT_ADVERTISING_ENDED,   /* set, reason: YS_HCI_ADVERTISING_TIMEOUT after its duration, YS_HCI_LIMIT_REACHED
+                                     after its events, YS_HCI_OK by a connection */
+    YS_EVENT_ADVERTISING_REDUCED, /* set, lost: the controller only knows legacy advertising, see sets.h */
+    YS_EVENT_SCAN_REQUEST,        /* set, scan_request: who has asked, if `tells_requests` */
+    YS_EVENT_ACCEPT_LIST_FAILED,  /* start: the command, and why */
+    YS_EVENT_SCAN_FAILED,         /* start: the command, and why */
+    YS_EVENT_REPORT,              /* report: something was heard while scanning */
+    YS_EVENT_CONNECTED,           /* connected */
+    YS_EVENT_CONNECT_FAILED,      /* reason */
+    YS_EVENT_DISCONNECTED,        /* connection, reason */
+    YS_EVENT_MTU,                 /* connection, mtu: a new MTU is agreed */
     YS_EVENT_SUBSCRIPTION, /* connection, subscription: a client switched notifications or indications on or off */
     YS_EVENT_NOTIFICATION  /* connection, notification: a server sent a value */
+};
+
+/* What was heard. */
+enum ys_report_type {
+    YS_REPORT_CONNECTABLE,
+    YS_REPORT_DIRECTED,
+    YS_REPORT_SCANNABLE,
+    YS_REPORT_BEACON,
+    YS_REPORT_RESPONSE
 };
 
 /* How a received value was sent. */
@@ -53,6 +67,7 @@ struct ys_event {
     enum ys_event_kind kind;
     uint16_t connection;
     uint8_t reason; /* enum ys_hci_error */
+    uint8_t set;    /* the number of the advertising set; 0 is that of ys_advertise */
     union {
         struct {
             const char *step; /* in the words of the standard */
@@ -60,11 +75,14 @@ struct ys_event {
         } start;
         struct {
             struct ys_address address;
-            uint8_t type;    /* 0 connectable, 1 directed, 2 scannable, 3 beacon, 4 scan response */
+            uint8_t type;    /* enum ys_report_type */
             int8_t rssi_dbm; /* 127: not known */
-            uint8_t length;
+            uint16_t length;
             const uint8_t *data;
+            const struct ys_extended_report *extended; /* what else an extended report says, see sets.h; else NULL */
         } report;
+        uint16_t lost; /* bits of enum ys_set_loss */
+        struct ys_address scan_request;
         struct {
             struct ys_address peer;
             enum ys_role role; /* of this host */
@@ -90,6 +108,14 @@ struct ys_event {
 /* Told of each event. Called from ys_host_run. */
 typedef void ys_event_handler(struct ys_host *host, void *context, const struct ys_event *event);
 
+/* The device's own address (Core 5.4 Vol 6 Part B 1.3). */
+enum ys_own_address {
+    YS_OWN_PUBLIC = YS_ADDRESS_PUBLIC, /* the controller's */
+    YS_OWN_STATIC = YS_ADDRESS_RANDOM, /* `address`, or if that is NULL a static one that is drawn at each start */
+    YS_OWN_NON_RESOLVABLE              /* private, drawn at each start; such a device cannot be connected to (Vol 3
+                                          Part C 10.8) */
+};
+
 /* What a host is made of. Pointers must stay valid as long as the host is used. */
 struct ys_host_settings {
     const struct ys_port *port;
@@ -97,7 +123,7 @@ struct ys_host_settings {
     uint8_t *values;            /* memory of table->values_size bytes; NULL if that is 0 */
     void *context;              /* handed to handlers and to on_event */
     ys_event_handler *on_event; /* may be NULL */
-    uint8_t address_type;       /* enum ys_address_type; a random one is drawn at each start, unless there is: */
+    uint8_t address_type;       /* enum ys_own_address */
     uint8_t connections;        /* at once, at most YS_CONNECTIONS; 0: so many */
     const uint8_t *address;     /* a static address, 6 bytes in air order, such as NAME_address; may be NULL */
 };
@@ -166,6 +192,18 @@ struct ys_connection {
     uint8_t incoming[4 + YS_MTU];
 };
 
+/* What a host knows of an advertising set. Private. */
+struct ys_set {
+    const struct ys_advertising *advertising; /* NULL: it is not wanted */
+    const struct ys_advertising *before;      /* what was on the air until it was changed */
+    uint32_t until_ms;
+    uint32_t due;  /* commands, while another set is at work */
+    uint16_t sent; /* bytes of the payload that goes to the controller */
+    uint8_t kind;  /* what it is to the controller */
+    bool on : 1;
+    bool known : 1; /* the controller has it */
+};
+
 /* A host. Its fields are private; the type is complete so that the owner can give the memory. */
 struct ys_host {
     struct ys_host_settings settings;
@@ -176,7 +214,6 @@ struct ys_host {
     uint8_t command_running;
     uint8_t command_credits;
     uint8_t state;
-    bool advertising_on;
     bool scanning_on;
     bool connecting;
     uint8_t next_connection;
@@ -185,9 +222,14 @@ struct ys_host {
     uint16_t data_free;
     uint16_t mtu; /* the largest that the controller's buffers allow */
     struct ys_address address;
-    const struct ys_advertising *advertising;
-    uint32_t advertising_until_ms;
-    uint8_t advertising_kind; /* what it is to the controller */
+    struct ys_set first_set;
+    struct ys_set *set;   /* whose commands are due */
+    struct ys_sets *sets; /* NULL: there is the first one alone */
+    const struct ys_address *accept_list;
+    uint8_t accept_count;
+    uint8_t accept_sent;
+    const struct ys_command_row *(*accept_row)(uint8_t command); /* NULL until it is used; likewise: */
+    const struct ys_central *central;
     struct ys_scanning scanning;
     struct ys_connecting connecting_with;
     struct ys_address connecting_to;

@@ -172,6 +172,7 @@ struct ys_simulated *ys_simulated_new(struct ys_radio *radio, const struct ys_si
                                                          .address = settings->address,
                                                          .buffer_length = settings->buffer_length,
                                                          .buffer_count = settings->buffer_count,
+                                                         .sets = settings->sets,
                                                          .send = from_controller,
                                                          .context = simulated,
                                                      });

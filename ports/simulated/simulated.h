@@ -20,6 +20,7 @@ struct ys_simulated_settings {
     struct ys_address address; /* the controller's public one */
     uint16_t buffer_length;    /* of the controller's data buffers; 0: its default */
     uint8_t buffer_count;      /* 0: its default */
+    uint8_t sets;              /* advertising sets of the controller; 0: it only knows legacy advertising */
     struct ys_store *store;    /* where peers are remembered, the owner's; NULL: they are not */
     void *context;             /* handed to both functions below */
 

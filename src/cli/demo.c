@@ -129,7 +129,8 @@ static int play_definition(const struct input *input)
     struct ys_design *design = open_design(input->common.files.paths[0]);
     struct ys_layout *layout = design != NULL ? lay_out(design) : NULL;
     int status = EXIT_BAD_INPUT;
-    bool connectable = layout != NULL && design->set_count > 0 && ys_set_kind(design->sets) == YS_ADVERTISE_CONNECTABLE;
+    bool connectable =
+        layout != NULL && design->set_count > 0 && ys_advertisement_kind(design->sets) == YS_ADVERTISE_CONNECTABLE;
     if (layout != NULL && !connectable) {
         (void)complain(input->common.files.paths[0],
                        "nobody can connect to a device whose first advertising is not connectable: add advertising:");

@@ -88,7 +88,7 @@ static bool choose_set(struct ys_design *design, const char *path, const char *n
     for (size_t i = 0; name != NULL && i < design->set_count; i++) {
         if (design->sets[i].name == NULL || strcmp(design->sets[i].name, name) != 0)
             continue;
-        struct ys_set first = design->sets[0];
+        struct ys_advertisement first = design->sets[0];
         design->sets[0] = design->sets[i];
         design->sets[i] = first;
         return true;
@@ -245,7 +245,7 @@ static bool print_verdicts(const struct ys_design *design, struct ys_interval_re
 static bool print_text(const struct input *input, const struct ys_design *design, struct ys_interval_report *report)
 {
     static const char *const kinds[] = {"connectable", "scannable", "a beacon"};
-    (void)printf("%s, %s%s%s; seed %llu\n\n", design->name.text, kinds[ys_set_kind(design->sets)],
+    (void)printf("%s, %s%s%s; seed %llu\n\n", design->name.text, kinds[ys_advertisement_kind(design->sets)],
                  design->sets->name != NULL ? ": " : "", design->sets->name != NULL ? design->sets->name : "",
                  input->seed);
     print_air(design, report);

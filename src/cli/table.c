@@ -215,7 +215,7 @@ static void print_cost(const struct ys_layout *layout)
                  ys_layout_flash(layout), layout->values_size);
 }
 
-static void print_set(const struct ys_design *design, const struct ys_set *set)
+static void print_set(const struct ys_design *design, const struct ys_advertisement *set)
 {
     struct ys_payload payload = ys_payload_compose(design, set);
     char title[200];
@@ -223,7 +223,7 @@ static void print_set(const struct ys_design *design, const struct ys_set *set)
     const char *name = set->name != NULL ? set->name : "";
     (void)snprintf(title, sizeof title, "advertisement%s%s", of, name);
     print_payload(design, title, payload.data, payload.data_length);
-    if (ys_set_kind(set) == YS_ADVERTISE_BEACON)
+    if (ys_advertisement_kind(set) == YS_ADVERTISE_BEACON)
         return;
     (void)snprintf(title, sizeof title, "scan response%s%s", of, name);
     print_payload(design, title, payload.response, payload.response_length);
@@ -292,7 +292,7 @@ static json_t *json_structures(const struct ys_design *design, const uint8_t *by
     return structures;
 }
 
-static json_t *json_set(const struct ys_design *design, const struct ys_set *set)
+static json_t *json_set(const struct ys_design *design, const struct ys_advertisement *set)
 {
     struct ys_payload payload = ys_payload_compose(design, set);
     char data[80];

@@ -41,7 +41,7 @@ bool ys_read_interval(const struct ys_node *node, uint64_t ends[2])
 
 static void set_interval(const struct ys_node *node, void *target)
 {
-    struct ys_set *set = target;
+    struct ys_advertisement *set = target;
     uint64_t ends[2];
     set->interval_place = node->place;
     if (!ys_read_interval(node, ends))
@@ -56,13 +56,13 @@ static void set_interval(const struct ys_node *node, void *target)
 
 static void set_name(const struct ys_node *node, void *target)
 {
-    struct ys_set *set = target;
+    struct ys_advertisement *set = target;
     ys_read_name(node, &set->name, &set->id);
 }
 
 static void set_services(const struct ys_node *node, void *target)
 {
-    struct ys_set *set = target;
+    struct ys_advertisement *set = target;
     ys_read_promises(node, &set->promises, &set->promise_count);
 }
 
@@ -183,13 +183,13 @@ static const struct ys_kind kind_findable = {.form = YS_WORD, .words = findables
 
 static void set_findable(const struct ys_node *node, void *target)
 {
-    ((struct ys_set *)target)->findable_place = node->place;
+    ((struct ys_advertisement *)target)->findable_place = node->place;
     ys_key_word(node, target);
 }
 
 static void set_duration(const struct ys_node *node, void *target)
 {
-    struct ys_set *set = target;
+    struct ys_advertisement *set = target;
     ys_key_time(node, target);
     if (set->duration_us.given && (set->duration_us.number < 1000 || set->duration_us.number / 1000 > INT32_MAX))
         error(node, "duration", "a duration must be from 1 ms to 596 h");
@@ -200,7 +200,7 @@ static const struct ys_kind kind_channels = {.form = YS_LIST, .items = &kind_cha
 
 static void set_channels(const struct ys_node *node, void *target)
 {
-    struct ys_set *set = target;
+    struct ys_advertisement *set = target;
     struct ys_node item;
     void *iterator = NULL;
     uint64_t channel;
@@ -223,18 +223,18 @@ static const struct ys_kind kind_kind = {.form = YS_WORD, .words = kinds};
 static const struct ys_key set_keys[] = {
     {"name", set_name, &ys_kind_text, "Its name, also in C; one of several may have none", false, 0},
     {"kind", ys_key_word, &kind_kind, "What others may do with it: connect, ask for more, or only listen", false,
-     offsetof(struct ys_set, kind)},
+     offsetof(struct ys_advertisement, kind)},
     {"interval", set_interval, &ys_kind_interval,
      "Time between two advertisements, 20 ms to 10.24 s, or the least and the greatest", true, 0},
     {"findable", set_findable, &kind_findable, "For how long it can be found; while a connection is free if left out",
-     false, offsetof(struct ys_set, findable)},
+     false, offsetof(struct ys_advertisement, findable)},
     {"duration", set_duration, &ys_kind_time, "After which it ends by itself; never if left out", false,
-     offsetof(struct ys_set, duration_us)},
+     offsetof(struct ys_advertisement, duration_us)},
     {"channels", set_channels, &kind_channels, "Some of the channels 37, 38, 39; all if left out", false, 0},
     {"services", set_services, &ys_kind_texts, "Names of services whose UUIDs are promised", false, 0},
     {"data", set_parts, &kind_parts, "What stands in the advertisement, in this order", false,
-     offsetof(struct ys_set, data)},
+     offsetof(struct ys_advertisement, data)},
     {"response", set_parts, &kind_parts, "What stands in the scan response, in this order", false,
-     offsetof(struct ys_set, response)},
+     offsetof(struct ys_advertisement, response)},
 };
-const struct ys_mapping ys_set_mapping = {"advertising", set_keys, COUNT(set_keys), NULL};
+const struct ys_mapping ys_advertisement_mapping = {"advertising", set_keys, COUNT(set_keys), NULL};

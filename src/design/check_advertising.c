@@ -70,7 +70,7 @@ static void check_data(struct ys_design *design, struct ys_part *part)
         part->value = ys_check_value(design, &part->type, &part->value_text, "a payload", &part->value_length);
 }
 
-static void check_part(struct ys_design *design, const struct ys_set *set, struct ys_part *part)
+static void check_part(struct ys_design *design, const struct ys_advertisement *set, struct ys_part *part)
 {
     switch (part->kind) {
     case YS_PART_POWER:
@@ -121,7 +121,7 @@ static bool has_part(const struct ys_parts *parts, enum ys_part_kind kind)
     return false;
 }
 
-static void check_set(struct ys_design *design, struct ys_set *set)
+static void check_set(struct ys_design *design, struct ys_advertisement *set)
 {
     bool by_hand = set->data.given || set->response.given;
     for (size_t i = 0; i < set->promise_count; i++)
@@ -132,10 +132,10 @@ static void check_set(struct ys_design *design, struct ys_set *set)
         check_part(design, set, &set->response.items[i]);
     check_repeats(design, &set->data);
     check_repeats(design, &set->response);
-    if (ys_set_kind(set) == YS_ADVERTISE_BEACON && set->response.given)
+    if (ys_advertisement_kind(set) == YS_ADVERTISE_BEACON && set->response.given)
         ys_findings_add(&design->findings, YS_ERROR, "payload", set->response.place,
                         "nobody can ask a beacon for a scan response: leave it out, or make it kind: scannable");
-    if (set->findable != 0 && ys_set_kind(set) != YS_ADVERTISE_CONNECTABLE)
+    if (set->findable != 0 && ys_advertisement_kind(set) != YS_ADVERTISE_CONNECTABLE)
         ys_findings_add(&design->findings, YS_ERROR, "findable", set->findable_place,
                         "findable is about connections, and nobody can connect to this: leave it out");
     if (by_hand && set->promise_count > 0 && !has_part(&set->data, YS_PART_SERVICES) &&
@@ -145,7 +145,7 @@ static void check_set(struct ys_design *design, struct ys_set *set)
     if (has_part(&set->response, YS_PART_FLAGS)) /* CSS Part A 1.3.1 */
         ys_findings_add(&design->findings, YS_ERROR, "payload", set->response.place,
                         "flags stand in the advertisement only: leave them out of the scan response");
-    if (by_hand && ys_set_kind(set) == YS_ADVERTISE_CONNECTABLE && !has_part(&set->data, YS_PART_FLAGS))
+    if (by_hand && ys_advertisement_kind(set) == YS_ADVERTISE_CONNECTABLE && !has_part(&set->data, YS_PART_FLAGS))
         ys_findings_add(&design->findings, YS_WARNING, "payload", set->data.given ? set->data.place : set->place,
                         "an advertisement without flags says that the device is not to be found: add flags to data");
     if (!set->faulty)
@@ -155,9 +155,9 @@ static void check_set(struct ys_design *design, struct ys_set *set)
 static void check_set_names(struct ys_design *design)
 {
     for (size_t i = 0; i < design->set_count; i++) {
-        const struct ys_set *set = &design->sets[i];
+        const struct ys_advertisement *set = &design->sets[i];
         for (size_t j = 0; j < i; j++) {
-            const struct ys_set *other = &design->sets[j];
+            const struct ys_advertisement *other = &design->sets[j];
             if (set->id == NULL && other->id == NULL)
                 ys_findings_add(&design->findings, YS_ERROR, "name-clash", set->place,
                                 "two ways to advertise have no name: name one");

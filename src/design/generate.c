@@ -274,7 +274,7 @@ static void put_row(FILE *stream, const struct ys_layout *layout, size_t index)
         (void)fputs("NULL},\n", stream);
 }
 
-static void put_advertising(FILE *stream, const struct ys_design *design, const struct ys_set *set)
+static void put_advertising(FILE *stream, const struct ys_design *design, const struct ys_advertisement *set)
 {
     static const char *const kinds[] = {"YS_ADVERTISE_CONNECTABLE", "YS_ADVERTISE_SCANNABLE", "YS_ADVERTISE_BEACON"};
     static const char *const findables[] = {"YS_FINDABLE_WHILE_FREE", "YS_FINDABLE_UNTIL_CONNECTED",
@@ -289,14 +289,15 @@ static void put_advertising(FILE *stream, const struct ys_design *design, const 
     (void)fputc('\n', stream);
     put_bytes(stream, data, payload.data, payload.data_length);
     put_bytes(stream, response, payload.response, payload.response_length);
-    struct ys_advertising advertising = ys_set_advertising(set, &payload);
-    (void)fprintf(
-        stream,
-        "\nconst struct ys_advertising %s%s%s_advertising = {\n    %llu, %llu, %s, %zu, %zu, %s, %s, %s, 0x%02x, "
-        "%lu};\n",
-        design->id, between, id, (unsigned long long)set->interval_min_us, (unsigned long long)set->interval_max_us,
-        kinds[advertising.kind], payload.data_length, payload.response_length, data, response,
-        findables[advertising.findable], advertising.channels, (unsigned long)advertising.duration_ms);
+    struct ys_advertising advertising = ys_advertisement_settings(set, &payload);
+    (void)fprintf(stream, "\nconst struct ys_advertising %s%s%s_advertising = {\n", design->id, between, id);
+    (void)fprintf(stream, "    /* interval of */ %lu, %lu, %s,\n", (unsigned long)advertising.interval_min_us,
+                  (unsigned long)advertising.interval_max_us, kinds[advertising.kind]);
+    (void)fprintf(stream, "    %zu, %zu, %s, %s, %s,\n", payload.data_length, payload.response_length, data, response,
+                  findables[advertising.findable]);
+    (void)fprintf(stream,
+                  "    /* channels */ 0x%02x, /* duration */ %lu, /* filter */ 0, /* peer */ {0, {0}}, NULL};\n",
+                  advertising.channels, (unsigned long)advertising.duration_ms);
 }
 
 static void put_address(FILE *stream, const struct ys_design *design)

@@ -88,11 +88,11 @@ static void print_characteristic(FILE *stream, const struct ys_characteristic *c
         print_field(stream, &type->fields[i], type->fields[i].name);
 }
 
-static void print_set(FILE *stream, const struct ys_set *set)
+static void print_set(FILE *stream, const struct ys_advertisement *set)
 {
     static const char *const kinds[] = {"connectable", "scannable", "not connectable"};
     (void)fprintf(stream, "\nIt advertises%s%s%s (%s) every %g to %g ms", set->name != NULL ? " \"" : "",
-                  set->name != NULL ? set->name : "", set->name != NULL ? "\"" : "", kinds[ys_set_kind(set)],
+                  set->name != NULL ? set->name : "", set->name != NULL ? "\"" : "", kinds[ys_advertisement_kind(set)],
                   (double)set->interval_min_us / 1000, (double)set->interval_max_us / 1000 + 10);
     for (size_t i = 0; i < set->promise_count; i++)
         (void)fprintf(stream, "%s %s", i > 0 ? "," : ", with the services", set->promises[i].name);

@@ -12,8 +12,8 @@ extern const struct ys_mapping ys_included_mapping;
 /* One characteristic. Target: struct ys_characteristic. */
 extern const struct ys_mapping ys_characteristic_mapping;
 
-/* One way to advertise. Target: struct ys_set. */
-extern const struct ys_mapping ys_set_mapping;
+/* One way to advertise. Target: struct ys_advertisement. */
+extern const struct ys_mapping ys_advertisement_mapping;
 
 /* What the hardware draws, and what is expected on the air. Targets: struct ys_design. */
 extern const struct ys_kind ys_kind_energy;

@@ -210,7 +210,7 @@ struct ys_parts {
 };
 
 /* One way to advertise. */
-struct ys_set {
+struct ys_advertisement {
     struct ys_place place;
     bool faulty;
     char *name; /* NULL: the main one */
@@ -306,7 +306,7 @@ struct ys_design {
     struct ys_limits limits;
     struct ys_security security;
     int caching; /* 0: not said, 1: yes, 2: no */
-    struct ys_set *sets;
+    struct ys_advertisement *sets;
     size_t set_count;
     struct ys_energy_given energy;
     struct ys_expectation *expectations;

@@ -10,13 +10,13 @@
 
 #define COUNT(array) (sizeof(array) / sizeof((array)[0]))
 
-uint8_t ys_set_kind(const struct ys_set *set)
+uint8_t ys_advertisement_kind(const struct ys_advertisement *set)
 {
     return (uint8_t)(set->kind > 0 ? set->kind - 1 : YS_ADVERTISE_CONNECTABLE);
 }
 
 /* Puts all promised UUIDs of one length as one structure, if there are any. */
-static void put_uuids(const struct ys_set *set, struct ys_writer *writer, size_t each, uint8_t type)
+static void put_uuids(const struct ys_advertisement *set, struct ys_writer *writer, size_t each, uint8_t type)
 {
     uint8_t bytes[256];
     struct ys_writer list = ys_writer_to(bytes, sizeof bytes);
@@ -29,16 +29,17 @@ static void put_uuids(const struct ys_set *set, struct ys_writer *writer, size_t
         ys_put_ad(writer, type, bytes, ys_writer_stored(&list));
 }
 
-static void put_services(const struct ys_set *set, struct ys_writer *writer)
+static void put_services(const struct ys_advertisement *set, struct ys_writer *writer)
 {
     put_uuids(set, writer, 2, YS_AD_ALL_UUIDS_16);
     put_uuids(set, writer, 16, YS_AD_ALL_UUIDS_128);
 }
 
 /* CSS Part A 1.3: a beacon is not discoverable in the sense of its mode, and still says what it does not speak. */
-static void put_flags(const struct ys_set *set, struct ys_writer *writer)
+static void put_flags(const struct ys_advertisement *set, struct ys_writer *writer)
 {
-    uint8_t flags = ys_set_kind(set) == YS_ADVERTISE_CONNECTABLE ? YS_AD_GENERAL | YS_AD_NO_CLASSIC : YS_AD_NO_CLASSIC;
+    uint8_t flags =
+        ys_advertisement_kind(set) == YS_ADVERTISE_CONNECTABLE ? YS_AD_GENERAL | YS_AD_NO_CLASSIC : YS_AD_NO_CLASSIC;
     ys_put_ad(writer, YS_AD_FLAGS, &flags, 1);
 }
 
@@ -77,7 +78,7 @@ static void put_data(const struct ys_part *part, struct ys_writer *writer)
         writer->length += 2 + ys_writer_length(&data); /* more than any payload holds */
 }
 
-static void put_part(const struct ys_design *design, const struct ys_set *set, const struct ys_part *part,
+static void put_part(const struct ys_design *design, const struct ys_advertisement *set, const struct ys_part *part,
                      struct ys_writer *writer)
 {
     switch (part->kind) {
@@ -112,7 +113,7 @@ static void put_part(const struct ys_design *design, const struct ys_set *set, c
     }
 }
 
-static struct ys_writer put_parts(const struct ys_design *design, const struct ys_set *set, bool response,
+static struct ys_writer put_parts(const struct ys_design *design, const struct ys_advertisement *set, bool response,
                                   uint8_t *bytes, size_t size)
 {
     const struct ys_parts *parts = response ? &set->response : &set->data;
@@ -124,12 +125,12 @@ static struct ys_writer put_parts(const struct ys_design *design, const struct y
         put_flags(set, &writer);
         put_services(set, &writer);
     }
-    if (by_rule && response && ys_set_kind(set) != YS_ADVERTISE_BEACON)
+    if (by_rule && response && ys_advertisement_kind(set) != YS_ADVERTISE_BEACON)
         put_name(design, &writer, 248);
     return writer;
 }
 
-struct ys_payload ys_payload_compose(const struct ys_design *design, const struct ys_set *set)
+struct ys_payload ys_payload_compose(const struct ys_design *design, const struct ys_advertisement *set)
 {
     struct ys_payload payload = {.data_length = 0};
     struct ys_writer data = put_parts(design, set, false, payload.data, sizeof payload.data);
@@ -140,8 +141,8 @@ struct ys_payload ys_payload_compose(const struct ys_design *design, const struc
 }
 
 /* What each structure of a payload takes: "3 flags, 18 services". */
-static void describe(const struct ys_design *design, const struct ys_set *set, const struct ys_parts *parts, char *text,
-                     size_t size)
+static void describe(const struct ys_design *design, const struct ys_advertisement *set, const struct ys_parts *parts,
+                     char *text, size_t size)
 {
     static const char *const words[] = {[YS_PART_FLAGS] = "flags",
                                         [YS_PART_NAME] = "name",
@@ -166,7 +167,7 @@ static void describe(const struct ys_design *design, const struct ys_set *set, c
     }
 }
 
-static void check_parts(struct ys_design *design, const struct ys_set *set, bool response)
+static void check_parts(struct ys_design *design, const struct ys_advertisement *set, bool response)
 {
     const struct ys_parts *parts = response ? &set->response : &set->data;
     uint8_t bytes[31];
@@ -195,12 +196,12 @@ static void check_parts(struct ys_design *design, const struct ys_set *set, bool
     }
 }
 
-struct ys_advertising ys_set_advertising(const struct ys_set *set, const struct ys_payload *payload)
+struct ys_advertising ys_advertisement_settings(const struct ys_advertisement *set, const struct ys_payload *payload)
 {
     return (struct ys_advertising){
         .interval_min_us = (uint32_t)set->interval_min_us,
         .interval_max_us = (uint32_t)set->interval_max_us,
-        .kind = ys_set_kind(set),
+        .kind = ys_advertisement_kind(set),
         .data_length = (uint8_t)payload->data_length,
         .response_length = (uint8_t)payload->response_length,
         .data = payload->data,
@@ -211,7 +212,7 @@ struct ys_advertising ys_set_advertising(const struct ys_set *set, const struct 
     };
 }
 
-void ys_payload_check(struct ys_design *design, const struct ys_set *set)
+void ys_payload_check(struct ys_design *design, const struct ys_advertisement *set)
 {
     check_parts(design, set, false);
     check_parts(design, set, true);

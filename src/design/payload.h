@@ -13,15 +13,15 @@ struct ys_payload {
 };
 
 /* Composes it. What does not fit is left out; ys_payload_check has said so. */
-struct ys_payload ys_payload_compose(const struct ys_design *design, const struct ys_set *set);
+struct ys_payload ys_payload_compose(const struct ys_design *design, const struct ys_advertisement *set);
 
 /* Adds to the findings what does not fit, with its budget. */
-void ys_payload_check(struct ys_design *design, const struct ys_set *set);
+void ys_payload_check(struct ys_design *design, const struct ys_advertisement *set);
 
 /* A set as the host takes it; `payload` must outlive it. */
-struct ys_advertising ys_set_advertising(const struct ys_set *set, const struct ys_payload *payload);
+struct ys_advertising ys_advertisement_settings(const struct ys_advertisement *set, const struct ys_payload *payload);
 
 /* The kind of a set: enum ys_advertising_kind. */
-uint8_t ys_set_kind(const struct ys_set *set);
+uint8_t ys_advertisement_kind(const struct ys_advertisement *set);
 
 #endif

@@ -168,10 +168,10 @@ static void root_device(const struct ys_node *node, void *target)
 static void add_set(const struct ys_node *node, struct ys_design *design)
 {
     design->sets = ys_grow(design->sets, design->set_count, sizeof *design->sets);
-    struct ys_set *set = &design->sets[design->set_count++];
-    *set = (struct ys_set){.place = node->place};
+    struct ys_advertisement *set = &design->sets[design->set_count++];
+    *set = (struct ys_advertisement){.place = node->place};
     size_t errors = node->findings->errors;
-    (void)ys_yaml_mapping(node, &ys_set_mapping, set);
+    (void)ys_yaml_mapping(node, &ys_advertisement_mapping, set);
     set->faulty = node->findings->errors > errors;
 }
 
@@ -204,7 +204,7 @@ static void root_services(const struct ys_node *node, void *target)
 
 static void root_include(const struct ys_node *node, void *target);
 
-static const struct ys_kind kind_set = {.form = YS_MAPPING, .mapping = &ys_set_mapping};
+static const struct ys_kind kind_set = {.form = YS_MAPPING, .mapping = &ys_advertisement_mapping};
 static const struct ys_kind kind_advertising = {.form = YS_LIST, .items = &kind_set, .otherwise = &kind_set};
 static const struct ys_kind kind_services = {
     .form = YS_LIST, .items = &(const struct ys_kind){.form = YS_MAPPING, .mapping = &service_mapping}};
@@ -471,7 +471,7 @@ static void free_parts(struct ys_parts *parts)
     free(parts->items);
 }
 
-static void free_set(struct ys_set *set)
+static void free_set(struct ys_advertisement *set)
 {
     free_parts(&set->data);
     free_parts(&set->response);

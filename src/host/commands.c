@@ -1,11 +1,10 @@
 /* The controller's commands: what is due is a set of bits, sent one at a time from the lowest up, so that the order of
  * enum command is the order that works. Each command is one row of one table. */
-#include "host/internal.h"
-
 #include <string.h>
 
-typedef void compose_fn(struct ys_host *host, struct ys_writer *writer);
-typedef void complete_fn(struct ys_host *host, struct ys_reader *parameters);
+#include <yarnswift/sets.h>
+
+#include "host/internal.h"
 
 static void compose_event_mask(struct ys_host *host, struct ys_writer *writer)
 {
@@ -24,6 +23,8 @@ static void compose_random_address(struct ys_host *host, struct ys_writer *write
     uint8_t random[6];
     host->port->random(host->port->context, random, sizeof random);
     host->address = ys_address_static(host->settings.address != NULL ? host->settings.address : random);
+    if (host->settings.address_type == YS_OWN_NON_RESOLVABLE)
+        host->address.bytes[5] = random[5] & 0x3f; /* Vol 6 Part B 1.3.2.2 */
     ys_put_address(writer, &host->address);
 }
 
@@ -61,12 +62,12 @@ static void put_payload(struct ys_writer *writer, const uint8_t *bytes, uint8_t 
 
 static void compose_advertising_data(struct ys_host *host, struct ys_writer *writer)
 {
-    put_payload(writer, host->advertising->data, host->advertising->data_length);
+    put_payload(writer, host->set->advertising->data, (uint8_t)host->set->advertising->data_length);
 }
 
 static void compose_scan_response(struct ys_host *host, struct ys_writer *writer)
 {
-    put_payload(writer, host->advertising->response, host->advertising->response_length);
+    put_payload(writer, host->set->advertising->response, (uint8_t)host->set->advertising->response_length);
 }
 
 static void compose_on(struct ys_host *host, struct ys_writer *writer)
@@ -81,28 +82,7 @@ static void compose_off(struct ys_host *host, struct ys_writer *writer)
     ys_put_u8(writer, 0);
 }
 
-static void compose_scan_parameters(struct ys_host *host, struct ys_writer *writer)
-{
-    struct ys_hci_scan parameters;
-    ys_gap_fill_scan(host, &parameters);
-    ys_put_hci_scan(writer, &parameters);
-}
-
-static void compose_scan_enable(struct ys_host *host, struct ys_writer *writer)
-{
-    bool on = host->command_running == COMMAND_SCAN_ON;
-    ys_put_u8(writer, on);
-    ys_put_u8(writer, 0); /* duplicates are reported */
-}
-
-static void compose_connect(struct ys_host *host, struct ys_writer *writer)
-{
-    struct ys_hci_connect parameters;
-    ys_gap_fill_connect(host, &parameters);
-    ys_put_hci_connect(writer, &parameters);
-}
-
-static void start_failed(struct ys_host *host, enum ys_event_kind kind, const char *step, uint8_t status)
+void ys_start_failed(struct ys_host *host, enum ys_event_kind kind, const char *step, uint8_t status)
 {
     host->state = STATE_STOPPED;
     host->commands_due = 0;
@@ -114,7 +94,7 @@ static void complete_features(struct ys_host *host, struct ys_reader *parameters
 {
     uint64_t features = ys_get_u64(parameters);
     if ((features & YS_HCI_FEATURE_LE) == 0)
-        start_failed(host, YS_EVENT_START_FAILED, "the controller does not support LE", YS_HCI_UNSUPPORTED);
+        ys_start_failed(host, YS_EVENT_START_FAILED, "the controller does not support LE", YS_HCI_UNSUPPORTED);
 }
 
 static void use_buffers(struct ys_host *host, uint16_t length, uint16_t count)
@@ -127,6 +107,12 @@ static void use_buffers(struct ys_host *host, uint16_t length, uint16_t count)
     host->mtu = room < YS_L2CAP_HEADER_SIZE + YS_MTU ? (uint16_t)(room - YS_L2CAP_HEADER_SIZE) : YS_MTU;
 }
 
+static void complete_le_features(struct ys_host *host, struct ys_reader *parameters)
+{
+    if (host->sets != NULL)
+        host->sets->calls->features(host, ys_get_u64(parameters));
+}
+
 /* Vol 4 Part E 7.8.2: a length of zero means that LE has no buffers of its own and shares those of BR/EDR. */
 static void complete_le_buffer_size(struct ys_host *host, struct ys_reader *parameters)
 {
@@ -137,8 +123,8 @@ static void complete_le_buffer_size(struct ys_host *host, struct ys_reader *para
     else if (length >= 27)
         use_buffers(host, length, count);
     else
-        start_failed(host, YS_EVENT_START_FAILED, "the controller's buffers are shorter than 27 bytes",
-                     YS_HCI_UNSUPPORTED);
+        ys_start_failed(host, YS_EVENT_START_FAILED, "the controller's buffers are shorter than 27 bytes",
+                        YS_HCI_UNSUPPORTED);
 }
 
 static void complete_buffer_size(struct ys_host *host, struct ys_reader *parameters)
@@ -149,12 +135,12 @@ static void complete_buffer_size(struct ys_host *host, struct ys_reader *paramet
     if (length >= 27 && count > 0)
         use_buffers(host, length, count);
     else
-        start_failed(host, YS_EVENT_START_FAILED, "the controller has no data buffers", YS_HCI_UNSUPPORTED);
+        ys_start_failed(host, YS_EVENT_START_FAILED, "the controller has no data buffers", YS_HCI_UNSUPPORTED);
 }
 
 static void complete_address(struct ys_host *host, struct ys_reader *parameters)
 {
-    if (host->settings.address_type == YS_ADDRESS_RANDOM)
+    if (host->settings.address_type != YS_OWN_PUBLIC)
         return;
     host->address.type = YS_ADDRESS_PUBLIC;
     ys_get_address(parameters, &host->address);
@@ -163,64 +149,55 @@ static void complete_address(struct ys_host *host, struct ys_reader *parameters)
 static void complete_advertising_on(struct ys_host *host, struct ys_reader *parameters)
 {
     (void)parameters;
-    host->advertising_on = true;
+    host->set->on = true;
+    host->set->before = NULL;
 }
 
 static void complete_advertising_off(struct ys_host *host, struct ys_reader *parameters)
 {
     (void)parameters;
-    host->advertising_on = false;
+    host->set->on = false;
 }
 
-static void complete_scan_on(struct ys_host *host, struct ys_reader *parameters)
-{
-    (void)parameters;
-    host->scanning_on = true;
-}
-
-static void complete_scan_off(struct ys_host *host, struct ys_reader *parameters)
-{
-    (void)parameters;
-    host->scanning_on = false;
-}
-
-/* Each command: its code, its name in the standard, its parameters, and what its success means. */
-struct row {
-    uint16_t opcode;
-    const char *name;
-    compose_fn *compose;
-    complete_fn *complete;
-};
-
-static const struct row rows[COMMAND_COUNT] = {
-    [COMMAND_RESET] = {YS_HCI_RESET, "Reset", NULL, NULL},
-    [COMMAND_READ_FEATURES] = {YS_HCI_READ_FEATURES, "Read Local Supported Features", NULL, complete_features},
-    [COMMAND_LE_READ_FEATURES] = {YS_HCI_LE_READ_FEATURES, "LE Read Local Supported Features", NULL, NULL},
-    [COMMAND_SET_EVENT_MASK] = {YS_HCI_SET_EVENT_MASK, "Set Event Mask", compose_event_mask, NULL},
-    [COMMAND_LE_SET_EVENT_MASK] = {YS_HCI_LE_SET_EVENT_MASK, "LE Set Event Mask", compose_le_event_mask, NULL},
-    [COMMAND_LE_READ_BUFFER_SIZE] = {YS_HCI_LE_READ_BUFFER_SIZE, "LE Read Buffer Size", NULL, complete_le_buffer_size},
-    [COMMAND_READ_BUFFER_SIZE] = {YS_HCI_READ_BUFFER_SIZE, "Read Buffer Size", NULL, complete_buffer_size},
-    [COMMAND_READ_ADDRESS] = {YS_HCI_READ_ADDRESS, "Read BD_ADDR", NULL, complete_address},
-    [COMMAND_SET_RANDOM_ADDRESS] = {YS_HCI_LE_SET_RANDOM_ADDRESS, "LE Set Random Address", compose_random_address,
+static const struct ys_command_row rows[] = {
+    [COMMAND_RESET] = {YS_HCI_RESET, "Reset", NULL, NULL, NULL},
+    [COMMAND_READ_FEATURES] = {YS_HCI_READ_FEATURES, "Read Local Supported Features", NULL, complete_features, NULL},
+    [COMMAND_LE_READ_FEATURES] = {YS_HCI_LE_READ_FEATURES, "LE Read Local Supported Features", NULL,
+                                  complete_le_features, NULL},
+    [COMMAND_SET_EVENT_MASK] = {YS_HCI_SET_EVENT_MASK, "Set Event Mask", compose_event_mask, NULL, NULL},
+    [COMMAND_LE_SET_EVENT_MASK] = {YS_HCI_LE_SET_EVENT_MASK, "LE Set Event Mask", compose_le_event_mask, NULL, NULL},
+    [COMMAND_LE_READ_BUFFER_SIZE] = {YS_HCI_LE_READ_BUFFER_SIZE, "LE Read Buffer Size", NULL, complete_le_buffer_size,
+                                     NULL},
+    [COMMAND_READ_BUFFER_SIZE] = {YS_HCI_READ_BUFFER_SIZE, "Read Buffer Size", NULL, complete_buffer_size, NULL},
+    [COMMAND_READ_ADDRESS] = {YS_HCI_READ_ADDRESS, "Read BD_ADDR", NULL, complete_address, NULL},
+    [COMMAND_SET_RANDOM_ADDRESS] = {YS_HCI_LE_SET_RANDOM_ADDRESS, "LE Set Random Address", compose_random_address, NULL,
                                     NULL},
-    [COMMAND_DISCONNECT] = {YS_HCI_DISCONNECT, "Disconnect", compose_disconnect, NULL},
+    [COMMAND_DISCONNECT] = {YS_HCI_DISCONNECT, "Disconnect", compose_disconnect, NULL, NULL},
     [COMMAND_ADVERTISING_OFF] = {YS_HCI_LE_SET_ADVERTISING_ENABLE, "LE Set Advertising Enable", compose_off,
-                                 complete_advertising_off},
+                                 complete_advertising_off, NULL},
     [COMMAND_ADVERTISING_PARAMETERS] = {YS_HCI_LE_SET_ADVERTISING_PARAMETERS, "LE Set Advertising Parameters",
-                                        compose_advertising_parameters, NULL},
+                                        compose_advertising_parameters, NULL, ys_set_failed},
     [COMMAND_ADVERTISING_DATA] = {YS_HCI_LE_SET_ADVERTISING_DATA, "LE Set Advertising Data", compose_advertising_data,
-                                  NULL},
+                                  NULL, ys_set_failed},
     [COMMAND_SCAN_RESPONSE_DATA] = {YS_HCI_LE_SET_SCAN_RESPONSE_DATA, "LE Set Scan Response Data",
-                                    compose_scan_response, NULL},
+                                    compose_scan_response, NULL, ys_set_failed},
     [COMMAND_ADVERTISING_ON] = {YS_HCI_LE_SET_ADVERTISING_ENABLE, "LE Set Advertising Enable", compose_on,
-                                complete_advertising_on},
-    [COMMAND_SCAN_OFF] = {YS_HCI_LE_SET_SCAN_ENABLE, "LE Set Scan Enable", compose_scan_enable, complete_scan_off},
-    [COMMAND_SCAN_PARAMETERS] = {YS_HCI_LE_SET_SCAN_PARAMETERS, "LE Set Scan Parameters", compose_scan_parameters,
-                                 NULL},
-    [COMMAND_SCAN_ON] = {YS_HCI_LE_SET_SCAN_ENABLE, "LE Set Scan Enable", compose_scan_enable, complete_scan_on},
-    [COMMAND_CONNECT_CANCEL] = {YS_HCI_LE_CREATE_CONNECTION_CANCEL, "LE Create Connection Cancel", NULL, NULL},
-    [COMMAND_CONNECT] = {YS_HCI_LE_CREATE_CONNECTION, "LE Create Connection", compose_connect, NULL},
+                                complete_advertising_on, ys_set_failed},
 };
+
+/* The row of a command: of sets, if the controller has them; of what the host only does once it is asked for; or its
+ * own. */
+static const struct ys_command_row *row_of(const struct ys_host *host, uint8_t command)
+{
+    const struct ys_command_row *row = host->sets != NULL ? host->sets->calls->row(host, command) : NULL;
+    if (row != NULL)
+        return row;
+    if (command == COMMAND_LIST_CLEAR || command == COMMAND_LIST_ADD)
+        return host->accept_row(command);
+    if (command == COMMAND_SCAN_OFF || command == COMMAND_CONNECT_CANCEL || command >= COMMAND_SCAN_PARAMETERS)
+        return host->central->row(command);
+    return &rows[command];
+}
 
 void ys_commands_want(struct ys_host *host, uint32_t commands)
 {
@@ -230,8 +207,9 @@ void ys_commands_want(struct ys_host *host, uint32_t commands)
 
 void ys_commands_start(struct ys_host *host)
 {
-    host->commands_due = COMMANDS_OF_START & ~BIT(COMMAND_READ_BUFFER_SIZE);
-    if (host->settings.address_type != YS_ADDRESS_RANDOM)
+    host->commands_due =
+        COMMANDS_OF_START & ~(BIT(COMMAND_READ_BUFFER_SIZE) | BIT(COMMAND_READ_SETS) | BIT(COMMAND_READ_DATA_MAX));
+    if (host->settings.address_type == YS_OWN_PUBLIC)
         host->commands_due &= ~BIT(COMMAND_SET_RANDOM_ADDRESS);
     host->command_running = COMMAND_NONE;
     host->command_credits = 1; /* Vol 4 Part E 4.4: one command may be sent after power-up */
@@ -240,14 +218,15 @@ void ys_commands_start(struct ys_host *host)
 
 static void send_command(struct ys_host *host, uint8_t command)
 {
-    uint8_t bytes[4 + 32]; /* the longest is a payload: its length and 31 bytes */
+    uint8_t bytes[4 + COMMAND_MAX];
     struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
+    const struct ys_command_row *row = row_of(host, command);
     host->commands_due &= ~BIT(command);
     host->command_running = command;
     host->command_credits--;
-    ys_hci_command_begin(&writer, rows[command].opcode);
-    if (rows[command].compose != NULL)
-        rows[command].compose(host, &writer);
+    ys_hci_command_begin(&writer, row->opcode);
+    if (row->compose != NULL)
+        row->compose(host, &writer);
     ys_hci_end(&writer);
     host->command_deadline_ms = ys_now_ms(host) + YS_COMMAND_TIMEOUT_MS;
     host->port->send(host->port->context, bytes, ys_writer_stored(&writer));
@@ -255,11 +234,11 @@ static void send_command(struct ys_host *host, uint8_t command)
 
 static void check_deadline(struct ys_host *host)
 {
-    const char *name = rows[host->command_running].name;
     if (ys_until_ms(ys_now_ms(host), host->command_deadline_ms) > 0)
         return;
-    start_failed(host, host->state == STATE_STARTING ? YS_EVENT_START_FAILED : YS_EVENT_CONTROLLER_FAILED, name,
-                 YS_HCI_TIMEOUT);
+    const char *name = row_of(host, host->command_running)->name;
+    ys_start_failed(host, host->state == STATE_STARTING ? YS_EVENT_START_FAILED : YS_EVENT_CONTROLLER_FAILED, name,
+                    YS_HCI_TIMEOUT);
 }
 
 void ys_commands_run(struct ys_host *host)
@@ -268,6 +247,8 @@ void ys_commands_run(struct ys_host *host)
         check_deadline(host);
         return;
     }
+    if (host->sets != NULL)
+        host->sets->calls->turn(host);
     if (host->command_credits == 0 || host->commands_due == 0)
         return;
     for (uint8_t command = 0; command < (uint8_t)COMMAND_COUNT; command++) {
@@ -287,8 +268,7 @@ uint32_t ys_commands_wait_ms(const struct ys_host *host, uint32_t now_ms)
 
 static void finish(struct ys_host *host, uint8_t status, struct ys_reader *parameters)
 {
-    enum command command = host->command_running;
-    const struct row *row = &rows[command];
+    const struct ys_command_row *row = row_of(host, host->command_running);
     host->command_running = COMMAND_NONE;
     if (status == YS_HCI_OK && row->complete != NULL) {
         row->complete(host, parameters);
@@ -298,9 +278,11 @@ static void finish(struct ys_host *host, uint8_t status, struct ys_reader *param
     if (host->state == STATE_STOPPED) /* the step itself has said why */
         return;
     if (status != YS_HCI_OK && host->state == STATE_STARTING)
-        start_failed(host, YS_EVENT_START_FAILED, row->name, status);
-    else if (status != YS_HCI_OK)
-        ys_gap_command_failed(host, command, row->name, status);
+        ys_start_failed(host, YS_EVENT_START_FAILED, row->name, status);
+    else if (status != YS_HCI_OK && row->failed != NULL)
+        row->failed(host, row->name, status);
+    else if (status != YS_HCI_OK) /* switching off what is off, or ending what has ended: nothing is lost */
+        ys_log(host, row->name, status);
     if (host->state == STATE_STARTING && (host->commands_due & COMMANDS_OF_START) == 0) {
         host->state = STATE_READY;
         ys_emit(host, &(struct ys_event){.kind = YS_EVENT_READY});
@@ -309,7 +291,7 @@ static void finish(struct ys_host *host, uint8_t status, struct ys_reader *param
 
 static bool is_running(const struct ys_host *host, uint16_t opcode)
 {
-    return host->command_running != COMMAND_NONE && rows[host->command_running].opcode == opcode;
+    return host->command_running != COMMAND_NONE && row_of(host, host->command_running)->opcode == opcode;
 }
 
 void ys_commands_complete(struct ys_host *host, struct ys_reader parameters)

@@ -1,35 +1,50 @@
-/* Finding and being found: what firmware asks for becomes commands that are due; what the controller says becomes
+/* Being found and connected: what firmware asks for becomes commands that are due; what the controller says becomes
  * connections and events. */
 #include <string.h>
 
+#include <yarnswift/sets.h>
+
 #include "host/internal.h"
 
-#define ADVERTISING_COMMANDS                                                                                           \
-    (BIT(COMMAND_ADVERTISING_PARAMETERS) | BIT(COMMAND_ADVERTISING_DATA) | BIT(COMMAND_SCAN_RESPONSE_DATA) |           \
-     BIT(COMMAND_ADVERTISING_ON))
-
-#define ADVERTISING_STEP_US 625
-#define INTERVAL_STEP_US    1250
-
-static bool in_range(uint32_t value, uint32_t least, uint32_t greatest)
+static bool is_directed(const struct ys_advertising *advertising)
 {
-    return value >= least && value <= greatest;
+    return advertising->kind >= YS_ADVERTISE_DIRECTED;
 }
 
-/* advertising */
-
-static bool advertising_is_valid(const struct ys_advertising *advertising)
+static bool is_connectable(uint8_t kind)
 {
-    return in_range(advertising->interval_min_us, 20000, advertising->interval_max_us) &&
-           advertising->interval_max_us <= 10240000 && advertising->kind <= YS_ADVERTISE_BEACON &&
-           advertising->data_length <= YS_ADVERTISEMENT_MAX && advertising->response_length <= YS_ADVERTISEMENT_MAX &&
-           (advertising->data_length == 0 || advertising->data != NULL) &&
-           (advertising->response_length == 0 || advertising->response != NULL) &&
+    return kind == YS_ADVERTISE_CONNECTABLE || kind >= YS_ADVERTISE_DIRECTED;
+}
+
+static bool payload_is_valid(const struct ys_advertising *advertising)
+{
+    if (is_directed(advertising) && (advertising->data_length > 0 || advertising->response_length > 0))
+        return false;
+    return (advertising->data_length == 0 || advertising->data != NULL) &&
+           (advertising->response_length == 0 || advertising->response != NULL);
+}
+
+static bool advertising_is_valid(const struct ys_host *host, const struct ys_advertising *advertising)
+{
+    return ys_in_range(advertising->interval_min_us, 20000, advertising->interval_max_us) &&
+           advertising->kind <= YS_ADVERTISE_DIRECTED_FAST && payload_is_valid(advertising) &&
            advertising->findable <= YS_FINDABLE_ALWAYS && advertising->channels <= 0x07 &&
-           advertising->duration_ms <= INT32_MAX;
+           advertising->filter <= 0x03 && advertising->duration_ms <= INT32_MAX &&
+           !(is_connectable(advertising->kind) && host->settings.address_type == YS_OWN_NON_RESOLVABLE);
 }
 
-static struct ys_connection *free_connection(struct ys_host *host)
+/* What all controllers can do. */
+static enum ys_result check_legacy(const struct ys_advertising *advertising)
+{
+    if (advertising->options != NULL)
+        return YS_ERROR_UNSUPPORTED;
+    return advertising->interval_max_us <= 10240000 && advertising->data_length <= YS_ADVERTISEMENT_MAX &&
+                   advertising->response_length <= YS_ADVERTISEMENT_MAX
+               ? YS_OK
+               : YS_ERROR_ARGUMENT;
+}
+
+struct ys_connection *ys_connection_free(struct ys_host *host)
 {
     size_t most = host->settings.connections > 0 ? host->settings.connections : YS_CONNECTIONS;
     size_t used = 0;
@@ -43,71 +58,165 @@ static struct ys_connection *free_connection(struct ys_host *host)
     return used < most ? found : NULL;
 }
 
-/* Whether the device is to be found now, and as what: when no connection fits, nobody may be invited to connect. */
-static bool is_to_be_found(struct ys_host *host)
+/* Sets: the first, and those of a host that uses more */
+
+struct ys_set *ys_set_at(struct ys_host *host, uint8_t number)
 {
-    const struct ys_advertising *advertising = host->advertising;
+    if (number == 0)
+        return &host->first_set;
+    return host->sets != NULL && number < host->sets->count ? &host->sets->others[number - 1] : NULL;
+}
+
+/* These commands are due for a set: now, or when it is its turn. */
+static void set_want(struct ys_host *host, struct ys_set *set, uint32_t commands)
+{
+    if (set == host->set)
+        ys_commands_want(host, commands);
+    else
+        set->due |= commands;
+    ys_wake(host);
+}
+
+static void set_drop(struct ys_host *host, struct ys_set *set, uint32_t commands)
+{
+    if (set == host->set)
+        host->commands_due &= ~commands;
+    set->due &= ~commands;
+}
+
+/* Whether a set is to be found now, and as what: when no connection fits, nobody may be invited to connect. */
+static bool is_to_be_found(struct ys_host *host, struct ys_set *set)
+{
+    const struct ys_advertising *advertising = set->advertising;
     uint8_t kind = advertising->kind;
-    bool fits = kind != YS_ADVERTISE_CONNECTABLE || free_connection(host) != NULL;
+    bool fits = !is_connectable(kind) || ys_connection_free(host) != NULL;
+    if (!fits && (advertising->findable != YS_FINDABLE_ALWAYS || is_directed(advertising)))
+        return false;
     if (!fits)
         kind = YS_ADVERTISE_SCANNABLE;
-    if (!fits && advertising->findable != YS_FINDABLE_ALWAYS)
-        return false;
-    if (kind != host->advertising_kind)
-        ys_commands_want(host, BIT(COMMAND_ADVERTISING_PARAMETERS));
-    host->advertising_kind = kind;
+    if (kind != set->kind)
+        set_want(host, set, BIT(COMMAND_ADVERTISING_PARAMETERS));
+    set->kind = kind;
     return true;
 }
 
 /* Brings the controller to what is wanted now. Parameters are only taken while advertising is off (Vol 4 Part E 7.8.5).
  */
+static void restart(struct ys_host *host, struct ys_set *set)
+{
+    if (host->state != STATE_READY || set->advertising == NULL)
+        return;
+    bool wanted = is_to_be_found(host, set);
+    uint32_t due = set == host->set ? host->commands_due : set->due;
+    bool changes = (due & COMMANDS_OF_SET & ~BIT(COMMAND_ADVERTISING_ON)) != 0;
+    if (set->on && (changes || !wanted))
+        set_want(host, set, BIT(COMMAND_ADVERTISING_OFF));
+    if (!wanted)
+        set_drop(host, set, BIT(COMMAND_ADVERTISING_ON));
+    else if (!set->on || changes)
+        set_want(host, set, BIT(COMMAND_ADVERTISING_ON));
+}
+
 void ys_gap_restart_advertising(struct ys_host *host)
 {
-    if (host->state != STATE_READY || host->advertising == NULL)
-        return;
-    bool wanted = is_to_be_found(host);
-    bool changes = (host->commands_due & ADVERTISING_COMMANDS & ~BIT(COMMAND_ADVERTISING_ON)) != 0;
-    if (host->advertising_on && (changes || !wanted))
-        ys_commands_want(host, BIT(COMMAND_ADVERTISING_OFF));
-    if (!wanted)
-        host->commands_due &= ~BIT(COMMAND_ADVERTISING_ON);
-    else if (!host->advertising_on || changes)
-        ys_commands_want(host, BIT(COMMAND_ADVERTISING_ON));
+    struct ys_set *set;
+    for (uint8_t i = 0; (set = ys_set_at(host, i)) != NULL; i++)
+        restart(host, set);
 }
 
-static void stop_advertising(struct ys_host *host)
+void ys_set_stop(struct ys_host *host, struct ys_set *set)
 {
-    host->commands_due &= ~ADVERTISING_COMMANDS;
-    if (host->advertising != NULL)
-        ys_commands_want(host, BIT(COMMAND_ADVERTISING_OFF));
-    host->advertising = NULL;
+    set_drop(host, set, COMMANDS_OF_SET);
+    if (set->advertising != NULL)
+        set_want(host, set, BIT(COMMAND_ADVERTISING_OFF));
+    set->advertising = NULL;
+    set->before = NULL;
 }
 
-static void end_advertising(struct ys_host *host, uint8_t reason)
+static void emit_of_set(struct ys_host *host, const struct ys_set *set, struct ys_event *event)
 {
-    stop_advertising(host);
-    ys_emit(host, &(struct ys_event){.kind = YS_EVENT_ADVERTISING_ENDED, .reason = reason});
+    while (ys_set_at(host, event->set) != set)
+        event->set++;
+    ys_emit(host, event);
+}
+
+void ys_set_ended(struct ys_host *host, struct ys_set *set, uint8_t reason)
+{
+    ys_set_stop(host, set);
+    emit_of_set(host, set, &(struct ys_event){.kind = YS_EVENT_ADVERTISING_ENDED, .reason = reason});
+}
+
+static bool has_end(const struct ys_set *set)
+{
+    return set->advertising != NULL && set->advertising->duration_ms != 0;
 }
 
 void ys_gap_check(struct ys_host *host, uint32_t now_ms)
 {
-    if (ys_until_ms(now_ms, host->advertising_until_ms) == 0)
-        end_advertising(host, YS_HCI_ADVERTISING_TIMEOUT);
+    struct ys_set *set;
+    for (uint8_t i = 0; (set = ys_set_at(host, i)) != NULL; i++) {
+        if (has_end(set) && ys_until_ms(now_ms, set->until_ms) == 0)
+            ys_set_ended(host, set, YS_HCI_ADVERTISING_TIMEOUT);
+    }
+}
+
+uint32_t ys_gap_wait_ms(struct ys_host *host, uint32_t now_ms)
+{
+    uint32_t wait = YS_FOREVER;
+    struct ys_set *set;
+    for (uint8_t i = 0; (set = ys_set_at(host, i)) != NULL; i++) {
+        if (has_end(set) && ys_until_ms(now_ms, set->until_ms) < wait)
+            wait = ys_until_ms(now_ms, set->until_ms);
+    }
+    return wait;
+}
+
+static void begin(struct ys_host *host, struct ys_set *set, const struct ys_advertising *advertising)
+{
+    set->advertising = advertising;
+    set->until_ms = ys_now_ms(host) + advertising->duration_ms;
+    set->kind = advertising->kind;
+    set->sent = 0;
+    set_want(host, set,
+             BIT(COMMAND_ADVERTISING_PARAMETERS) | BIT(COMMAND_ADVERTISING_DATA) | BIT(COMMAND_SCAN_RESPONSE_DATA));
+    if (set->known) /* what it has may not go with what it becomes */
+        set_want(host, set, BIT(COMMAND_REMOVE_SET));
+    restart(host, set);
+}
+
+enum ys_result ys_set_advertise(struct ys_host *host, struct ys_set *set, const struct ys_advertising *advertising)
+{
+    if (host->state != STATE_READY)
+        return YS_ERROR_NOT_READY;
+    if (advertising == NULL || !advertising_is_valid(host, advertising))
+        return YS_ERROR_ARGUMENT;
+    enum ys_result result =
+        host->sets != NULL ? host->sets->calls->adapt(host, &advertising) : check_legacy(advertising);
+    if (result != YS_OK)
+        return result;
+    if (set->on)
+        set->before = set->advertising;
+    begin(host, set, advertising);
+    return YS_OK;
+}
+
+/* What the controller refuses leaves the device with what it had on the air. */
+void ys_set_failed(struct ys_host *host, const char *name, uint8_t status)
+{
+    struct ys_set *set = host->set;
+    const struct ys_advertising *before = set->before;
+    set_drop(host, set, COMMANDS_OF_SET);
+    set->before = NULL;
+    if (before != NULL)
+        begin(host, set, before);
+    emit_of_set(host, set,
+                &(struct ys_event){.kind = YS_EVENT_ADVERTISING_FAILED, .u.start = {.step = name, .status = status}});
 }
 
 enum ys_result ys_advertise(struct ys_host *host, const struct ys_advertising *advertising)
 {
     YS_NOT_IN_INTERRUPT(host, "ys_advertise");
-    if (host->state != STATE_READY)
-        return YS_ERROR_NOT_READY;
-    if (advertising == NULL || !advertising_is_valid(advertising))
-        return YS_ERROR_ARGUMENT;
-    host->advertising = advertising;
-    host->advertising_until_ms = ys_now_ms(host) + advertising->duration_ms;
-    host->advertising_kind = advertising->kind;
-    ys_commands_want(host, ADVERTISING_COMMANDS & ~BIT(COMMAND_ADVERTISING_ON));
-    ys_gap_restart_advertising(host);
-    return YS_OK;
+    return ys_set_advertise(host, &host->first_set, advertising);
 }
 
 enum ys_result ys_advertise_stop(struct ys_host *host)
@@ -115,8 +224,13 @@ enum ys_result ys_advertise_stop(struct ys_host *host)
     YS_NOT_IN_INTERRUPT(host, "ys_advertise_stop");
     if (host->state != STATE_READY)
         return YS_ERROR_NOT_READY;
-    stop_advertising(host);
+    ys_set_stop(host, &host->first_set);
     return YS_OK;
+}
+
+uint8_t ys_own_type(const struct ys_host *host)
+{
+    return host->settings.address_type == YS_OWN_PUBLIC ? YS_ADDRESS_PUBLIC : YS_ADDRESS_RANDOM;
 }
 
 void ys_gap_fill_advertising(const struct ys_host *host, struct ys_hci_advertising *parameters)
@@ -125,136 +239,22 @@ void ys_gap_fill_advertising(const struct ys_host *host, struct ys_hci_advertisi
         [YS_ADVERTISE_CONNECTABLE] = YS_HCI_ADVERTISE_CONNECTABLE,
         [YS_ADVERTISE_SCANNABLE] = YS_HCI_ADVERTISE_SCANNABLE,
         [YS_ADVERTISE_BEACON] = YS_HCI_ADVERTISE_BEACON,
+        [YS_ADVERTISE_DIRECTED] = YS_HCI_ADVERTISE_DIRECTED,
+        [YS_ADVERTISE_DIRECTED_FAST] = YS_HCI_ADVERTISE_DIRECTED_FAST,
     };
+    const struct ys_advertising *advertising = host->set->advertising;
     *parameters = (struct ys_hci_advertising){
-        .interval_min = (uint16_t)(host->advertising->interval_min_us / ADVERTISING_STEP_US),
-        .interval_max = (uint16_t)(host->advertising->interval_max_us / ADVERTISING_STEP_US),
-        .type = types[host->advertising_kind],
-        .own_address_type = host->settings.address_type,
-        .channels = host->advertising->channels != 0 ? host->advertising->channels : 0x07,
+        .interval_min = (uint16_t)(advertising->interval_min_us / ADVERTISING_STEP_US),
+        .interval_max = (uint16_t)(advertising->interval_max_us / ADVERTISING_STEP_US),
+        .type = types[host->set->kind],
+        .own_address_type = ys_own_type(host),
+        .peer = advertising->peer,
+        .channels = advertising->channels != 0 ? advertising->channels : 0x07,
+        .filter = advertising->filter,
     };
 }
 
-/* scanning */
-
-enum ys_result ys_scan(struct ys_host *host, const struct ys_scanning *scanning)
-{
-    YS_NOT_IN_INTERRUPT(host, "ys_scan");
-    if (host->state != STATE_READY)
-        return YS_ERROR_NOT_READY;
-    if (scanning == NULL || !in_range(scanning->interval_us, 2500, 10240000) ||
-        !in_range(scanning->window_us, 2500, scanning->interval_us))
-        return YS_ERROR_ARGUMENT;
-    host->scanning = *scanning;
-    ys_commands_want(host, BIT(COMMAND_SCAN_PARAMETERS) | BIT(COMMAND_SCAN_ON));
-    if (host->scanning_on)
-        ys_commands_want(host, BIT(COMMAND_SCAN_OFF));
-    return YS_OK;
-}
-
-enum ys_result ys_scan_stop(struct ys_host *host)
-{
-    YS_NOT_IN_INTERRUPT(host, "ys_scan_stop");
-    if (host->state != STATE_READY)
-        return YS_ERROR_NOT_READY;
-    host->commands_due &= ~(BIT(COMMAND_SCAN_PARAMETERS) | BIT(COMMAND_SCAN_ON));
-    ys_commands_want(host, BIT(COMMAND_SCAN_OFF));
-    return YS_OK;
-}
-
-void ys_gap_fill_scan(const struct ys_host *host, struct ys_hci_scan *parameters)
-{
-    *parameters = (struct ys_hci_scan){
-        .active = host->scanning.active,
-        .interval = (uint16_t)(host->scanning.interval_us / ADVERTISING_STEP_US),
-        .window = (uint16_t)(host->scanning.window_us / ADVERTISING_STEP_US),
-        .own_address_type = host->settings.address_type,
-    };
-}
-
-void ys_gap_reports(struct ys_host *host, struct ys_reader *reports)
-{
-    uint8_t count = ys_get_u8(reports);
-    for (uint8_t i = 0; i < count; i++) {
-        struct ys_hci_report report;
-        ys_get_hci_report(reports, &report);
-        if (!ys_reader_ok(reports) || report.length > YS_ADVERTISEMENT_MAX)
-            return;
-        ys_emit(host, &(struct ys_event){
-                          .kind = YS_EVENT_REPORT,
-                          .u.report = {.address = report.address,
-                                       .type = report.type,
-                                       .rssi_dbm = report.rssi_dbm,
-                                       .length = report.length,
-                                       .data = report.data},
-                      });
-    }
-}
-
-/* connecting */
-
-static bool connecting_is_valid(const struct ys_connecting *connecting)
-{
-    uint64_t least_us = (uint64_t)(1u + connecting->latency) * connecting->interval_us * 2;
-    return in_range(connecting->interval_us, 7500, 4000000) && connecting->latency <= 499 &&
-           in_range(connecting->supervision_timeout_ms, 100, 32000) &&
-           (uint64_t)connecting->supervision_timeout_ms * 1000 > least_us;
-}
-
-enum ys_result ys_connect(struct ys_host *host, const struct ys_address *peer, const struct ys_connecting *connecting)
-{
-    YS_NOT_IN_INTERRUPT(host, "ys_connect");
-    if (host->state != STATE_READY)
-        return YS_ERROR_NOT_READY;
-    if (peer == NULL || connecting == NULL || !connecting_is_valid(connecting))
-        return YS_ERROR_ARGUMENT;
-    if (host->connecting)
-        return YS_ERROR_BUSY;
-    if (free_connection(host) == NULL)
-        return YS_ERROR_NO_ROOM;
-    host->connecting = true;
-    host->connecting_to = *peer;
-    host->connecting_with = *connecting;
-    ys_commands_want(host, BIT(COMMAND_CONNECT));
-    return YS_OK;
-}
-
-static void connect_failed(struct ys_host *host, uint8_t reason)
-{
-    if (!host->connecting)
-        return;
-    host->connecting = false;
-    ys_emit(host, &(struct ys_event){.kind = YS_EVENT_CONNECT_FAILED, .reason = reason});
-}
-
-enum ys_result ys_connect_cancel(struct ys_host *host)
-{
-    YS_NOT_IN_INTERRUPT(host, "ys_connect_cancel");
-    if (host->state != STATE_READY)
-        return YS_ERROR_NOT_READY;
-    if ((host->commands_due & BIT(COMMAND_CONNECT)) != 0) { /* the controller has not heard of it yet */
-        host->commands_due &= ~BIT(COMMAND_CONNECT);
-        connect_failed(host, YS_HCI_UNKNOWN_CONNECTION);
-    } else if (host->connecting) {
-        ys_commands_want(host, BIT(COMMAND_CONNECT_CANCEL));
-    }
-    return YS_OK;
-}
-
-void ys_gap_fill_connect(const struct ys_host *host, struct ys_hci_connect *parameters)
-{
-    uint16_t interval = (uint16_t)(host->connecting_with.interval_us / INTERVAL_STEP_US);
-    *parameters = (struct ys_hci_connect){
-        .scan_interval = 60000 / ADVERTISING_STEP_US,
-        .scan_window = 60000 / ADVERTISING_STEP_US, /* listens all the time until it has connected */
-        .peer = host->connecting_to,
-        .own_address_type = host->settings.address_type,
-        .interval_min = interval,
-        .interval_max = interval,
-        .latency = host->connecting_with.latency,
-        .timeout = (uint16_t)(host->connecting_with.supervision_timeout_ms / 10),
-    };
-}
+/* connections */
 
 enum ys_result ys_disconnect(struct ys_host *host, uint16_t connection)
 {
@@ -272,7 +272,7 @@ enum ys_result ys_disconnect(struct ys_host *host, uint16_t connection)
 
 static void take_connection(struct ys_host *host, const struct ys_hci_connection *complete)
 {
-    struct ys_connection *connection = free_connection(host);
+    struct ys_connection *connection = ys_connection_free(host);
     if (connection == NULL || ys_connection_find(host, complete->handle) != NULL) {
         ys_log(host, "the controller made a connection that does not fit, handle", complete->handle);
         return;
@@ -294,21 +294,35 @@ static void take_connection(struct ys_host *host, const struct ys_hci_connection
                   });
 }
 
+void ys_set_connected(struct ys_host *host, struct ys_set *set)
+{
+    set->on = false; /* 7.8.9: a connection ends connectable advertising */
+    if (set->advertising != NULL && set->advertising->findable == YS_FINDABLE_UNTIL_CONNECTED)
+        ys_set_ended(host, set, YS_HCI_OK);
+    ys_gap_restart_advertising(host);
+}
+
 void ys_gap_connection_complete(struct ys_host *host, const struct ys_hci_connection *complete)
 {
     bool central = complete->role == 0;
+    if (complete->status == YS_HCI_ADVERTISING_TIMEOUT) { /* 7.8.9: directed, high duty cycle, and nobody came */
+        host->first_set.on = false;
+        if (host->first_set.advertising != NULL)
+            ys_set_ended(host, &host->first_set, complete->status);
+        return;
+    }
     if (complete->status != YS_HCI_OK) {
-        connect_failed(host, complete->status);
+        if (host->connecting)
+            host->central->failed(host, complete->status);
         return;
     }
     if (central)
         host->connecting = false;
-    else
-        host->advertising_on = false; /* 7.8.9: a connection ends connectable advertising */
     take_connection(host, complete);
-    if (!central && host->advertising != NULL && host->advertising->findable == YS_FINDABLE_UNTIL_CONNECTED)
-        end_advertising(host, YS_HCI_OK);
-    ys_gap_restart_advertising(host);
+    if (!central && (host->sets == NULL || !host->sets->active)) /* otherwise the controller tells which set it was */
+        ys_set_connected(host, &host->first_set);
+    else
+        ys_gap_restart_advertising(host);
 }
 
 void ys_gap_disconnected(struct ys_host *host, uint16_t handle, uint8_t reason)
@@ -324,31 +338,4 @@ void ys_gap_disconnected(struct ys_host *host, uint16_t handle, uint8_t reason)
         host->client->abort(connection);
     ys_gap_restart_advertising(host);
     ys_emit(host, &(struct ys_event){.kind = YS_EVENT_DISCONNECTED, .connection = handle, .reason = reason});
-}
-
-void ys_gap_command_failed(struct ys_host *host, enum command command, const char *name, uint8_t status)
-{
-    struct ys_event event = {.u.start = {.step = name, .status = status}};
-    switch (command) {
-    case COMMAND_ADVERTISING_PARAMETERS:
-    case COMMAND_ADVERTISING_DATA:
-    case COMMAND_SCAN_RESPONSE_DATA:
-    case COMMAND_ADVERTISING_ON:
-        host->commands_due &= ~ADVERTISING_COMMANDS;
-        event.kind = YS_EVENT_ADVERTISING_FAILED;
-        ys_emit(host, &event);
-        break;
-    case COMMAND_SCAN_PARAMETERS:
-    case COMMAND_SCAN_ON:
-        host->commands_due &= ~BIT(COMMAND_SCAN_ON);
-        event.kind = YS_EVENT_SCAN_FAILED;
-        ys_emit(host, &event);
-        break;
-    case COMMAND_CONNECT:
-        connect_failed(host, status);
-        break;
-    default: /* switching off what is off already, or ending what has ended: nothing is lost */
-        ys_log(host, name, status);
-        break;
-    }
 }

@@ -1,6 +1,8 @@
 /* The host as a whole: what it is made of, how it is turned, and where the controller's events go. */
 #include <string.h>
 
+#include <yarnswift/sets.h>
+
 #include "host/internal.h"
 
 /* Packets that are taken before what is due is sent, so that a flood from one peer does not hold up the others. */
@@ -15,7 +17,7 @@ static enum ys_result check_port(const struct ys_host_settings *settings)
         return YS_ERROR_PORT_RECEIVE;
     if (port->now_ms == NULL)
         return YS_ERROR_PORT_CLOCK;
-    if (port->random == NULL && settings->address_type == YS_ADDRESS_RANDOM)
+    if (port->random == NULL && settings->address_type != YS_OWN_PUBLIC)
         return YS_ERROR_PORT_RANDOM;
     if (port->enter_critical == NULL || port->leave_critical == NULL)
         return YS_ERROR_PORT_CRITICAL;
@@ -50,6 +52,7 @@ enum ys_result ys_host_init(struct ys_host *host, size_t size, const struct ys_h
     host->port = settings->port;
     host->table = settings->table;
     host->command_running = COMMAND_NONE;
+    host->set = &host->first_set;
     ys_attributes_reset(host);
     return YS_OK;
 }
@@ -113,13 +116,20 @@ static void drop_connections(struct ys_host *host)
     }
 }
 
+static void forget_sets(struct ys_host *host)
+{
+    struct ys_set *set;
+    for (uint8_t i = 0; (set = ys_set_at(host, i)) != NULL; i++)
+        *set = (struct ys_set){.on = false};
+    host->set = &host->first_set;
+}
+
 void ys_host_start(struct ys_host *host)
 {
     if (YS_DEBUG && (is_inside(host, "ys_host_start") || ys_in_interrupt(host, "ys_host_start")))
         return;
     host->state = STATE_STARTING;
-    host->advertising = NULL;
-    host->advertising_on = false;
+    forget_sets(host);
     host->scanning_on = false;
     host->connecting = false;
     drop_connections(host);
@@ -129,16 +139,20 @@ void ys_host_start(struct ys_host *host)
 static void le_event(struct ys_host *host, struct ys_reader *parameters)
 {
     struct ys_hci_connection complete;
-    switch (ys_get_u8(parameters)) {
+    uint8_t event = ys_get_u8(parameters);
+    switch (event) {
     case YS_HCI_LE_CONNECTION_COMPLETE:
         ys_get_hci_connection(parameters, &complete);
         if (ys_reader_ok(parameters))
             ys_gap_connection_complete(host, &complete);
         break;
     case YS_HCI_LE_ADVERTISING_REPORT:
-        ys_gap_reports(host, parameters);
+        if (host->central != NULL)
+            host->central->reports(host, parameters);
         break;
     default:
+        if (host->sets != NULL)
+            host->sets->calls->event(host, event, parameters);
         break;
     }
 }
@@ -215,12 +229,11 @@ static uint32_t least(uint32_t a, uint32_t b)
     return a < b ? a : b;
 }
 
-static uint32_t wait_ms(const struct ys_host *host)
+static uint32_t wait_ms(struct ys_host *host)
 {
     uint32_t now_ms = ys_now_ms(host);
     uint32_t wait = least(ys_commands_wait_ms(host, now_ms), ys_notify_wait_ms(host, now_ms));
-    if (host->advertising != NULL && host->advertising->duration_ms != 0)
-        wait = least(wait, ys_until_ms(now_ms, host->advertising_until_ms));
+    wait = least(wait, ys_gap_wait_ms(host, now_ms));
     for (size_t i = 0; i < YS_CONNECTIONS; i++) {
         const struct ys_connection *connection = &host->connections[i];
         if (!connection->used)
@@ -262,8 +275,7 @@ static uint32_t run(struct ys_host *host)
     if (host->state == STATE_STOPPED)
         return YS_FOREVER;
     uint32_t now_ms = ys_now_ms(host);
-    if (host->advertising != NULL && host->advertising->duration_ms != 0)
-        ys_gap_check(host, now_ms);
+    ys_gap_check(host, now_ms);
     ys_notify_collect(host, now_ms);
     size_t next = host->next_connection; /* each turn another one is first, so that none is always last */
     for (size_t i = 0; i < YS_CONNECTIONS; i++) {

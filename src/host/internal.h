@@ -29,17 +29,23 @@ enum command {
     COMMAND_LE_READ_BUFFER_SIZE,
     COMMAND_READ_BUFFER_SIZE,
     COMMAND_READ_ADDRESS,
+    COMMAND_READ_SETS,
+    COMMAND_READ_DATA_MAX,
     COMMAND_SET_RANDOM_ADDRESS, /* the last of the start */
     COMMAND_DISCONNECT,
     COMMAND_ADVERTISING_OFF,
+    COMMAND_SCAN_OFF,
+    COMMAND_CONNECT_CANCEL,
+    COMMAND_LIST_CLEAR,
+    COMMAND_LIST_ADD,
+    COMMAND_REMOVE_SET, /* this to ADVERTISING_ON are of the set at work */
     COMMAND_ADVERTISING_PARAMETERS,
+    COMMAND_SET_ADDRESS,
     COMMAND_ADVERTISING_DATA,
     COMMAND_SCAN_RESPONSE_DATA,
     COMMAND_ADVERTISING_ON,
-    COMMAND_SCAN_OFF,
     COMMAND_SCAN_PARAMETERS,
     COMMAND_SCAN_ON,
-    COMMAND_CONNECT_CANCEL,
     COMMAND_CONNECT,
     COMMAND_COUNT
 };
@@ -47,25 +53,91 @@ enum command {
 #define COMMAND_NONE      0xff
 #define BIT(command)      (UINT32_C(1) << (command))
 #define COMMANDS_OF_START (BIT(COMMAND_SET_RANDOM_ADDRESS + 1) - 1)
+#define COMMANDS_OF_SET                                                                                                \
+    (BIT(COMMAND_REMOVE_SET) | BIT(COMMAND_ADVERTISING_PARAMETERS) | BIT(COMMAND_SET_ADDRESS) |                        \
+     BIT(COMMAND_ADVERTISING_DATA) | BIT(COMMAND_SCAN_RESPONSE_DATA) | BIT(COMMAND_ADVERTISING_ON))
+
+/* The parameters of a command, at most. */
+#define COMMAND_MAX 128
+
+/* Each command: its code, its name in the standard, its parameters, and what its end means. Any function may be NULL.
+ */
+struct ys_command_row {
+    uint16_t opcode;
+    const char *name;
+    void (*compose)(struct ys_host *host, struct ys_writer *writer);
+    void (*complete)(struct ys_host *host, struct ys_reader *parameters);
+    void (*failed)(struct ys_host *host, const char *name, uint8_t status);
+};
 
 void ys_commands_start(struct ys_host *host);
 void ys_commands_run(struct ys_host *host);
 void ys_commands_complete(struct ys_host *host, struct ys_reader parameters);
 void ys_commands_status(struct ys_host *host, struct ys_reader parameters);
 uint32_t ys_commands_wait_ms(const struct ys_host *host, uint32_t now_ms);
+/* Ends the start, because of a step of it. */
+void ys_start_failed(struct ys_host *host, enum ys_event_kind kind, const char *step, uint8_t status);
 
-/* gap.c */
+/* gap.c: advertising and connections */
+
+#define ADVERTISING_STEP_US 625
+#define INTERVAL_STEP_US    1250
 
 void ys_gap_fill_advertising(const struct ys_host *host, struct ys_hci_advertising *parameters);
-void ys_gap_fill_scan(const struct ys_host *host, struct ys_hci_scan *parameters);
-void ys_gap_fill_connect(const struct ys_host *host, struct ys_hci_connect *parameters);
-void ys_gap_command_failed(struct ys_host *host, enum command command, const char *name, uint8_t status);
 void ys_gap_connection_complete(struct ys_host *host, const struct ys_hci_connection *complete);
 void ys_gap_disconnected(struct ys_host *host, uint16_t handle, uint8_t reason);
-void ys_gap_reports(struct ys_host *host, struct ys_reader *reports);
+/* What all sets need now. */
 void ys_gap_restart_advertising(struct ys_host *host);
-/* Ends advertising whose time is over. */
+/* Ends advertising whose time is over; returns when the next one is. */
 void ys_gap_check(struct ys_host *host, uint32_t now_ms);
+uint32_t ys_gap_wait_ms(struct ys_host *host, uint32_t now_ms);
+/* A connection that is free, or NULL. */
+struct ys_connection *ys_connection_free(struct ys_host *host);
+/* The address type of the device in commands. */
+uint8_t ys_own_type(const struct ys_host *host);
+
+static inline bool ys_in_range(uint32_t value, uint32_t least, uint32_t greatest)
+{
+    return value >= least && value <= greatest;
+}
+
+/* Set `number`; NULL if there are not so many. */
+struct ys_set *ys_set_at(struct ys_host *host, uint8_t number);
+enum ys_result ys_set_advertise(struct ys_host *host, struct ys_set *set, const struct ys_advertising *advertising);
+void ys_set_stop(struct ys_host *host, struct ys_set *set);
+void ys_set_ended(struct ys_host *host, struct ys_set *set, uint8_t reason);
+/* A set has become a connection. */
+void ys_set_connected(struct ys_host *host, struct ys_set *set);
+void ys_set_failed(struct ys_host *host, const char *name, uint8_t status);
+
+/* central.c: scanning and connecting, known to a host only once it does */
+
+struct ys_central {
+    const struct ys_command_row *(*row)(uint8_t command);
+    void (*reports)(struct ys_host *host, struct ys_reader *reports);
+    void (*failed)(struct ys_host *host, uint8_t status); /* to connect */
+};
+
+void ys_central_report(struct ys_host *host, const struct ys_event *event);
+void ys_central_fill_connect(const struct ys_host *host, struct ys_hci_connect *parameters);
+void ys_central_scan_on(struct ys_host *host, struct ys_reader *parameters);
+void ys_central_scan_off(struct ys_host *host, struct ys_reader *parameters);
+void ys_central_scan_failed(struct ys_host *host, const char *name, uint8_t status);
+void ys_central_connect_failed(struct ys_host *host, const char *name, uint8_t status);
+
+/* sets.c: known to a host only that uses sets */
+
+struct ys_sets_calls {
+    /* How a command is said to a controller that has sets; NULL if no otherwise. */
+    const struct ys_command_row *(*row)(const struct ys_host *host, uint8_t command);
+    void (*event)(struct ys_host *host, uint8_t event, struct ys_reader *parameters);
+    /* Before a command is chosen: whose turn it is. */
+    void (*turn)(struct ys_host *host);
+    /* The features of the controller have been read. */
+    void (*features)(struct ys_host *host, uint64_t features);
+    /* Whether a set can be so; a controller without sets may get another of it that fits. */
+    enum ys_result (*adapt)(struct ys_host *host, const struct ys_advertising **advertising);
+};
 
 /* l2cap.c: data in, data out */
 

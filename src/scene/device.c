@@ -108,7 +108,7 @@ static void observe_command(struct ys_device *device, struct ys_reader *reader)
     if (!ys_get_hci_command(reader, &command) || command.opcode != YS_HCI_LE_SET_ADVERTISING_ENABLE ||
         ys_get_u8(&command.parameters) != 1)
         return;
-    const struct ys_set *set = device->design->sets;
+    const struct ys_advertisement *set = device->design->sets;
     const char *verb = device->advertised ? "goes on advertising" : "advertises";
     device->advertised = true;
     if (set->interval_min_us == set->interval_max_us)

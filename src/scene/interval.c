@@ -104,7 +104,7 @@ static void watch(const struct ys_interval_plan *plan, struct ys_world *world, s
 {
     uint64_t all_ns = (uint64_t)plan->seconds * YS_NS_PER_S;
     uint64_t from_ns = ys_world_now_ns(world);
-    bool connects = ys_set_kind(plan->design->sets) == YS_ADVERTISE_CONNECTABLE && ys_central_start(central);
+    bool connects = ys_advertisement_kind(plan->design->sets) == YS_ADVERTISE_CONNECTABLE && ys_central_start(central);
     for (uint64_t i = 0; i < CONNECTIONS && connects; i++) {
         ys_clock_run(world->clock, from_ns + (i + 1) * all_ns / 3);
         ys_central_know(central, address);
@@ -217,7 +217,7 @@ static bool search_once(const struct searches *searches, uint32_t run)
 {
     const struct ys_interval_plan *plan = searches->plan;
     struct ys_payload payload = ys_payload_compose(plan->design, plan->design->sets);
-    struct ys_advertising advertising = ys_set_advertising(plan->design->sets, &payload);
+    struct ys_advertising advertising = ys_advertisement_settings(plan->design->sets, &payload);
     advertising.duration_ms = 0; /* whoever looks for it does so while it is there */
     struct ys_world world;
     struct seeker *seekers = calloc(plan->scanner_count, sizeof *seekers);
@@ -276,7 +276,7 @@ static void run_all(struct searches *searches)
 static void gather(const struct searches *searches, const struct ys_interval_report *report, size_t index)
 {
     const struct ys_interval_plan *plan = searches->plan;
-    const struct ys_set *set = plan->design->sets;
+    const struct ys_advertisement *set = plan->design->sets;
     struct ys_search *search = &report->searches[index];
     search->scanner = plan->scanners[index];
     search->runs = plan->runs;

@@ -222,7 +222,7 @@ struct ys_stand_in_device *ys_stand_in_new(struct ys_world *world, const struct 
     if (design->set_count == 0)
         return device;
     device->payload = ys_payload_compose(design, design->sets);
-    device->advertising = ys_set_advertising(design->sets, &device->payload);
+    device->advertising = ys_advertisement_settings(design->sets, &device->payload);
     return device;
 }
 

@@ -87,11 +87,21 @@ static bool set_is_valid(const struct ys_hci_set *set)
            set->tell_requests <= 1 && (set->power_dbm <= 20 || set->power_dbm == YS_HCI_POWER_NONE);
 }
 
+/* 7.8.53 to 7.8.55: only what is scannable has a response; an extended one then has nothing else, a legacy directed one
+ * nothing at all, and a connectable extended one a single packet. */
 static bool data_fits(const struct advertiser *set)
 {
     uint16_t properties = set->parameters.properties;
-    if ((properties & YS_HCI_SET_LEGACY) != 0)
-        return set->data.length <= YS_ADVERTISEMENT_MAX && set->response.length <= YS_ADVERTISEMENT_MAX;
+    bool legacy = (properties & YS_HCI_SET_LEGACY) != 0;
+    bool scannable = (properties & YS_HCI_SET_SCANNABLE) != 0;
+    bool directed = (properties & YS_HCI_SET_DIRECTED) != 0;
+    if (!scannable && set->response.length > 0)
+        return false;
+    if (legacy)
+        return set->data.length <= (directed ? 0 : YS_ADVERTISEMENT_MAX) &&
+               set->response.length <= YS_ADVERTISEMENT_MAX;
+    if (scannable)
+        return set->data.length == 0;
     return (properties & YS_HCI_SET_CONNECTABLE) == 0 || set->data.length <= extended_data_max(set);
 }
 
@@ -153,15 +163,9 @@ static uint8_t set_data(struct ys_controller *controller, struct ys_reader *para
     if (set == NULL)
         return YS_HCI_UNKNOWN_SET;
     bool legacy = (set->parameters.properties & YS_HCI_SET_LEGACY) != 0;
-    bool scannable = (set->parameters.properties & YS_HCI_SET_SCANNABLE) != 0;
-    bool directed = (set->parameters.properties & YS_HCI_SET_DIRECTED) != 0;
     bool whole = fragment.operation == YS_HCI_FRAGMENT_WHOLE;
     if (!ys_reader_done(parameters) || fragment.operation > YS_HCI_FRAGMENT_WHOLE ||
         fragment.length > YS_HCI_FRAGMENT_MAX || (legacy && !whole))
-        return YS_HCI_INVALID_PARAMETERS;
-    /* 7.8.54, 7.8.55: only what is scannable has a response; an extended one then has nothing else, and a legacy
-     * directed one nothing at all */
-    if (response ? !scannable : (scannable && !legacy) || (directed && legacy))
         return YS_HCI_INVALID_PARAMETERS;
     if (set->on && !whole)
         return YS_HCI_COMMAND_DISALLOWED;

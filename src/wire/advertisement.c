@@ -72,3 +72,31 @@ bool ys_ad_has_service(const uint8_t *bytes, size_t length, const struct ys_uuid
     }
     return false;
 }
+
+static bool has_name(const uint8_t *bytes, size_t length, const char *name)
+{
+    struct ys_ad ad;
+    if (!ys_ad_find(bytes, length, YS_AD_NAME, &ad) && !ys_ad_find(bytes, length, YS_AD_SHORT_NAME, &ad))
+        return false;
+    for (uint8_t i = 0; name[i] != '\0'; i++) {
+        if (i == ad.length || ad.data[i] != (uint8_t)name[i])
+            return false;
+    }
+    return true;
+}
+
+static bool has_company(const uint8_t *bytes, size_t length, uint16_t company)
+{
+    struct ys_ad ad;
+    return ys_ad_find(bytes, length, YS_AD_MANUFACTURER, &ad) && ad.length >= 2 &&
+           (ad.data[0] | ad.data[1] << 8) == company;
+}
+
+bool ys_report_filter_passes(const struct ys_report_filter *filter, const uint8_t *bytes, size_t length,
+                             int8_t strength_dbm)
+{
+    return (!filter->has_strength || (strength_dbm >= filter->least_dbm && strength_dbm <= 20)) &&
+           (filter->name == NULL || has_name(bytes, length, filter->name)) &&
+           (filter->service == NULL || ys_ad_has_service(bytes, length, filter->service)) &&
+           (!filter->has_company || has_company(bytes, length, filter->company));
+}
