@@ -53,11 +53,14 @@ static const struct wrong wrong[] = {
     {DEVICE "advertising: {interval: 100}\nservices: []\n",
      "2:25 error: interval must be a time with its unit, such as 100 ms or 1.5 s, not \"100\"\n"},
     {DEVICE "advertising: {interval: 19.375 ms}\nservices: []\n",
-     "2:25 error: the advertising interval must be from 20 ms to 10.24 s, the least one first\n"},
+     "2:25 error: the advertising interval must be from 20 ms to 10.24 s, or with extended: true to 71 min, the "
+     "least one first\n"},
     {DEVICE "advertising: {interval: 11 s}\nservices: []\n",
-     "2:25 error: the advertising interval must be from 20 ms to 10.24 s, the least one first\n"},
+     "2:25 error: the advertising interval must be from 20 ms to 10.24 s, or with extended: true to 71 min, the "
+     "least one first\n"},
     {DEVICE "advertising: {interval: [150 ms, 100 ms]}\nservices: []\n",
-     "2:26 error: the advertising interval must be from 20 ms to 10.24 s, the least one first\n"},
+     "2:26 error: the advertising interval must be from 20 ms to 10.24 s, or with extended: true to 71 min, the "
+     "least one first\n"},
     {DEVICE "advertising: {interval: [100 ms]}\nservices: []\n",
      "2:26 error: interval must be one time, or a list of the least and the greatest\n"},
     {DEVICE "advertising: {interval: 101 ms}\nservices: []\n",

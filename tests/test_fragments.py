@@ -107,7 +107,7 @@ def surroundings(section, example):
     if section == "Parts of `data` and `response`":
         where = "data" if "flags" in example else "response"
         base["advertising"].update({"data": ["flags"], "response": []})
-        if "services" in example:
+        if "services" in example or "some services" in example:
             base["advertising"]["services"] = ["tightening"]
         base["advertising"][where] = []
     if section == "`services`" and ("use" in example or "uuid" in example):
@@ -214,7 +214,7 @@ for line in document.splitlines():
 missing = sorted(key for key in schema_keys - documented if f"{key}:" not in document)
 if missing:
     failures.append(f"docs/definition.md lacks the keys {missing}")
-words = {"flags", "name", "services", "appearance", "interval"}
+words = {"flags", "name", "services", "appearance", "interval", "some services", "role"}
 rights = {"open", "encrypted", "authenticated", "secure connections"}
 if documented - schema_keys - words - rights:
     failures.append(f"docs/definition.md has keys that are not read: {sorted(documented - schema_keys - words - rights)}")

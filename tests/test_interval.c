@@ -3,6 +3,7 @@
 #include "support/check.h"
 
 #include <math.h>
+#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -142,12 +143,66 @@ static void the_longest_silence_is_what_the_policy_lets_it_be(void **state)
     }
 }
 
+/* What sets do: counted by what they are, with nothing left over. */
+static void extended_sets_are_measured_from_the_air(void **state)
+{
+    static const struct {
+        const char *more;
+        uint8_t primary_an_event;
+        uint8_t chained_an_event;
+        bool asked;
+        bool connects;
+    } cases[] = {
+        {", extended: true", 3, 0, false, true},
+        {", extended: true, phy: 2M, channels: [37, 39]", 2, 0, false, true},
+        {", extended: true, kind: scannable, primary phy: coded, phy: coded", 3, 0, true, false},
+        {", extended: true, kind: beacon, anonymous: true, data: [name, {structure: {type: 0xFF, value: %s}}, "
+         "{structure: {type: 0xFF, value: %s}}]",
+         3, 1, false, false},
+        {", extended: true, kind: beacon, data: []", 3, 0, false, false}, /* its address is all, in the first packets */
+    };
+    char bytes[2 * 200 + 1];
+    (void)state;
+    memset(bytes, 'a', sizeof bytes - 1);
+    bytes[sizeof bytes - 1] = '\0';
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        char more[1200];
+        char text[1400];
+        struct ys_interval_report report;
+        (void)snprintf(more, sizeof more, cases[i].more, bytes, bytes);
+        (void)snprintf(text, sizeof text, "device: {name: T2}\nservices: []\nadvertising: {interval: 100 ms%s}\n",
+                       more);
+        struct ys_design *design = read_text(text);
+        assert_int_equal(design->findings.errors, 0);
+        run(design, 60, 1, 1, "constant", &report);
+        struct ys_advertising_meter *air = &report.air;
+        assert_in_range(air->events, 560, 580);
+        assert_true(ys_samples_quantile(&air->intervals_ms, 0) >= 100);
+        assert_true(ys_samples_quantile(&air->intervals_ms, 1) <= 110);
+        /* one event may be under way at the end */
+        assert_in_range(air->packets[YS_PACKET_EXT_IND], (air->events - 1) * cases[i].primary_an_event,
+                        air->events * cases[i].primary_an_event);
+        bool pointed = i + 1 < COUNT(cases);
+        assert_int_equal(air->packets[YS_PACKET_AUX_ADV_IND], pointed ? air->events : 0);
+        assert_in_range(air->packets[YS_PACKET_AUX_CHAIN_IND], (air->events - 1) * cases[i].chained_an_event,
+                        air->events * cases[i].chained_an_event);
+        assert_int_equal(air->packets[YS_PACKET_AUX_SCAN_REQ] > 0, cases[i].asked);
+        assert_int_equal(air->packets[YS_PACKET_AUX_SCAN_REQ], air->packets[YS_PACKET_AUX_SCAN_RSP]);
+        assert_int_equal(report.connections, cases[i].connects ? 2 : 0);
+        assert_int_equal(air->packets[YS_PACKET_AUX_CONNECT_REQ], report.connections);
+        assert_int_equal(air->packets[YS_PACKET_AUX_CONNECT_RSP], report.connections);
+        assert_int_equal(air->silence, YS_SILENCE_EVENTS);
+        ys_interval_report_free(&report);
+        ys_design_free(design);
+    }
+}
+
 /* searches */
 
 /* A scanner and an advertiser by arithmetic alone: event after event, until a packet begins and ends in a window on its
  * channel. `first_us` is the time of the first event after the scanner's beginning. */
 static double search_by_hand(struct ys_chance *chance, double interval_us, uint8_t channels, double packet_us,
-                             double spacing_us, double window_us, double scan_us)
+                             double spacing_us, double known_us, double window_us, double scan_us)
 {
     double at_us = -(double)ys_chance_below(chance, (uint32_t)interval_us + 5000) - 20 * interval_us;
     for (;;) {
@@ -160,7 +215,7 @@ static double search_by_hand(struct ys_chance *chance, double interval_us, uint8
             double turn = floor(begins_us / scan_us);
             double into_us = begins_us - turn * scan_us;
             if (begins_us >= 0 && (long)turn % 3 == channel && into_us + packet_us <= window_us)
-                return (begins_us + packet_us) / 1000;
+                return (known_us > 0 ? at_us + known_us : begins_us + packet_us) / 1000;
         }
         at_us += interval_us + ys_chance_below(chance, 10001);
         if (at_us > 60e6)
@@ -192,15 +247,21 @@ static void searches_take_as_long_as_arithmetic_says(void **state)
         double packet_us;
         double spacing_us;
         uint8_t channels;
+        double known_us;
     } cases[] = {
-        {CONNECTABLE("100 ms"), "constant", 152, 468, 7},
-        {CONNECTABLE("20 ms"), "tenth", 152, 468, 7},
-        {CONNECTABLE("152.5 ms"), "30 ms of 100 ms", 152, 468, 7},
-        {CONNECTABLE("417.5 ms"), "half", 152, 468, 7},
-        {BEACON("1 s"), "40 ms of 400 ms", 168, 318, 7},
-        {BEACON("100 ms"), "hundredth", 168, 318, 7},
-        {CONNECTABLE("100 ms, channels: [38]"), "half", 152, 0, 2},
-        {CONNECTABLE("100 ms, channels: [37, 39]"), "tenth", 152, 468, 5},
+        {CONNECTABLE("100 ms"), "constant", 152, 468, 7, 0},
+        {CONNECTABLE("20 ms"), "tenth", 152, 468, 7, 0},
+        {CONNECTABLE("152.5 ms"), "30 ms of 100 ms", 152, 468, 7, 0},
+        {CONNECTABLE("417.5 ms"), "half", 152, 468, 7, 0},
+        {BEACON("1 s"), "40 ms of 400 ms", 168, 318, 7, 0},
+        {BEACON("100 ms"), "hundredth", 168, 318, 7, 0},
+        {CONNECTABLE("100 ms, channels: [38]"), "half", 152, 0, 2, 0},
+        {CONNECTABLE("100 ms, channels: [37, 39]"), "tenth", 152, 468, 5, 0},
+        /* what points to the rest is 9 bytes long; that begins 330 us after the last, with 17 bytes of flags and name
+         * behind its header of 2 */
+        {CONNECTABLE("100 ms, extended: true"), "tenth", 136, 286, 7, 3 * 136 + 2 * 150 + 330 + 216},
+        {CONNECTABLE("100 ms, extended: true, primary phy: coded, phy: 2M"), "half", 1168, 1318, 7,
+         3 * 1168 + 2 * 150 + 330 + 112},
     };
     (void)state;
     for (size_t i = 0; i < COUNT(cases); i++) {
@@ -213,10 +274,11 @@ static void searches_take_as_long_as_arithmetic_says(void **state)
         double interval_us = (double)design->sets->interval_min_us;
         assert_int_equal(search->calculated_of.packet_us, (uint32_t)cases[i].packet_us);
         assert_int_equal(search->calculated_of.spacing_us, (uint32_t)cases[i].spacing_us);
+        assert_int_equal(search->calculated_of.known_us, (uint32_t)cases[i].known_us);
         for (size_t j = 0; j < BY_HAND; j++) {
             double found_ms =
                 search_by_hand(&chance, interval_us, cases[i].channels, cases[i].packet_us, cases[i].spacing_us,
-                               search->scanner.window_us, search->scanner.interval_us);
+                               cases[i].known_us, search->scanner.window_us, search->scanner.interval_us);
             if (found_ms < YS_SEARCH_MS)
                 ys_samples_add(&by_hand, found_ms);
         }
@@ -374,6 +436,7 @@ static void charge_is_the_sum_of_its_parts(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {
+        cmocka_unit_test(extended_sets_are_measured_from_the_air),
         cmocka_unit_test(each_interval_is_what_was_set_and_up_to_10_ms_more),
         cmocka_unit_test(a_silence_has_its_reason),
         cmocka_unit_test(the_longest_silence_is_what_the_policy_lets_it_be),

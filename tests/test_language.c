@@ -126,11 +126,41 @@ static const struct wrong wrong[] = {
      "2:105 error: one item is one part: begin the next with a dash of its own\n"},
     {ADVERTISED("services: [battery], data: [flags, services, {manufacturer: {company: 0xFFFF, value: "
                 "00112233445566778899aabbccddeeff00112233445566}}]"),
-     "2:61 error: the advertisement needs 34 bytes (3 flags, 4 services, 27 manufacturer) and has 31: leave out 3, or "
-     "move a part to the scan response\n"},
+     "2:61 error: the advertisement needs 34 bytes (3 flags, 4 services, 27 manufacturer) and has 31: move "
+     "services to the scan response, which has room\n"},
     {ADVERTISED(
          "services: [battery], data: [flags, services], response: [{service data: {service: batery, value: 00}}]"),
      "2:115 error: the advertisement promises \"batery\", which is not among the services: add it, or leave it out\n"},
+    {ADVERTISED("services: [battery], data: [flags, services, name, {manufacturer: {company: 0xFFFF, value: "
+                "00112233445566778899aabbccddeeff001122334455}}], response: [{manufacturer: {company: 0xFFFF, value: "
+                "00112233445566778899aabbccddeeff00112233445566}}]"),
+     "2:61 error: the advertisement needs 37 bytes (3 flags, 4 services, 4 name, 26 manufacturer) and has 31: leave "
+     "out "
+     "6; the scan response has no room for a part of it\n"},
+    {ADVERTISED("kind: beacon, data: [{connection interval: 5 ms}, {targets: [C2:00, T2]}, {uri: yard}, role, "
+                "{wanted services: [nothing]}, {targets: []}]"),
+     "2:76 error: a connection interval must be from 7.5 ms to 4 s in steps of 1.25 ms, the least first\n"
+     "2:94 error: \"C2:00\" is no address: write one such as C2:00:5E:10:00:01 or public 00:00:5E:10:00:01\n"
+     "2:101 error: \"T2\" is no address: write one such as C2:00:5E:10:00:01 or public 00:00:5E:10:00:01\n"
+     "2:113 error: \"yard\" is no URI: it begins with a scheme and a colon, such as https:\n"
+     "2:120 error: nobody can connect to this, so that it has no role in connections: leave it out\n"
+     "2:145 error: \"nothing\" is no UUID: write an adopted name, 0x180F, 128 bits as 8-4-4-4-12 digits\n"
+     "2:157 error: this list is empty: leave it out\n"
+     "2:157 error: this part is there already: leave it out\n"},
+    {ADVERTISED("kind: beacon, extended: true, primary phy: 2M"),
+     "2:76 error: what points to the payload is on 1M or coded, never on 2M\n"},
+    {ADVERTISED("extended: true, anonymous: true"),
+     "2:60 error: what is anonymous cannot be asked or connected to: make "
+     "it kind: beacon, or leave out anonymous\n"},
+    {ADVERTISED("phy: 2M"), "2:38 error: anonymous, phy, primary phy, tells power and events are of extended packets: "
+                            "add extended: true\n"},
+    {ADVERTISED("extended: true, kind: scannable, data: [name]"),
+     "2:43 error: an extended set that can be asked says all in its response: leave out data\n"},
+    {ADVERTISED("extended: true, response: [name]"),
+     "2:15 warning: an advertisement without flags says that the device is not to be found: add flags to data\n"
+     "2:43 error: an extended set that cannot be asked has no response: put all into data\n"},
+    {ADVERTISED("power: 21 dBm"), "2:40 error: a power must be whole dBm from -127 to 20, such as -4 dBm, not \"21 "
+                                  "dBm\"\n"},
     /* use */
     {DEVICE PLAIN "  - use: batery\n", "4:10 error: nothing adopted is named \"batery\"; did you mean \"Battery\"?\n"},
     {DEVICE PLAIN "  - use: heart rate belt\n    drop: [battery]\n",
@@ -284,6 +314,15 @@ static void payloads_are_composed_part_by_part(void **state)
         "     {structure: {type: 0x24, value: 17 68}}]}\n"
         "  - {name: long one, kind: scannable, interval: 1 s, data: [{service data: {service: s, value: 2a}}]}\n"
         "  - {name: by rule, kind: beacon, interval: 1 s}\n"
+        "  - {name: parts, interval: 1 s, services: [battery], data: [flags, some services, role,\n"
+        "     {connection interval: [30 ms, 50 ms]}, {wanted services: [current time, 0x180F]}],\n"
+        "     response: [{targets: [C2:00:5E:10:00:01, public 00:00:5E:10:00:02]}, {uri: \"https://a\"}]}\n"
+        "  - {name: rare, extended: true, kind: beacon, interval: 60 s, data: [interval, {manufacturer:\n"
+        "     {company: 0xFFFF, format: struct, fields: [{name: crib, format: uint16, order: most first},\n"
+        "     {name: tool, format: uint24}, {name: force, format: float32, order: most first}],\n"
+        "     value: \"crib 3, tool 217, force 1\"}}]}\n"
+        "  - {name: newer, extended: true, interval: 1 s, services: [battery]}\n"
+        "  - {name: asked, extended: true, kind: scannable, interval: 1 s}\n"
         "services: [{name: battery, characteristics: []}, {name: s, uuid: " LONG ", characteristics: []}]\n");
     static const struct {
         uint8_t kind;
@@ -295,6 +334,11 @@ static void payloads_are_composed_part_by_part(void **state)
         {YS_ADVERTISE_BEACON, "05ffffff0215 03241768", ""},
         {YS_ADVERTISE_SCANNABLE, "1221 526a7be0c1d4379a6f4e1c2b00008d5f 2a", ""},
         {YS_ADVERTISE_BEACON, "020104", ""}, /* not to be found in the sense of its mode */
+        {YS_ADVERTISE_CONNECTABLE, "020106 03020f18 021c00 051218002800 051405180f18",
+         "071702 00105e0000 071801 00105e00c2 0524172f2f61"},
+        {YS_ADVERTISE_BEACON, "042f007701 0cffffff 0003 d90000 3f800000", ""},
+        {YS_ADVERTISE_CONNECTABLE, "020106 03030f18 0b09546f7276616e65205432", ""},
+        {YS_ADVERTISE_SCANNABLE, "", "0b09546f7276616e65205432"},
     };
     (void)state;
     assert_int_equal(design->set_count, COUNT(expected));

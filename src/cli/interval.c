@@ -131,11 +131,24 @@ static const char *silence_reason(enum ys_silence silence)
 }
 
 static const char *const packet_names[YS_ADVERTISING_TYPES] = {
-    "ADV_IND", "ADV_DIRECT_IND", "ADV_NONCONN_IND", "SCAN_REQ", "SCAN_RSP", "CONNECT_IND", "ADV_SCAN_IND"};
+    "ADV_IND",      "ADV_DIRECT_IND", "ADV_NONCONN_IND", "SCAN_REQ",       "SCAN_RSP",
+    "CONNECT_IND",  "ADV_SCAN_IND",   "ADV_EXT_IND",     "AUX_ADV_IND",    "AUX_SCAN_REQ",
+    "AUX_SCAN_RSP", "AUX_CHAIN_IND",  "AUX_CONNECT_REQ", "AUX_CONNECT_RSP"};
 
 static double set_ms(const struct ys_design *design)
 {
     return (double)design->sets->interval_min_us / 1000;
+}
+
+static void print_intervals(struct ys_samples *intervals, double set)
+{
+    (void)printf("; measured %.3f ms to %.3f ms\n", ys_samples_quantile(intervals, 0),
+                 ys_samples_quantile(intervals, 1));
+    (void)printf("                  mean %.3f ms, median %.3f ms, 95 %% within %.3f ms\n", ys_samples_mean(intervals),
+                 ys_samples_quantile(intervals, 0.5), ys_samples_quantile(intervals, 0.95));
+    (void)printf("  random part     %.3f ms to %.3f ms, mean %.3f ms; the standard: 0 to 10 ms\n",
+                 ys_samples_quantile(intervals, 0) - set, ys_samples_quantile(intervals, 1) - set,
+                 ys_samples_mean(intervals) - set);
 }
 
 static void print_air(const struct ys_design *design, struct ys_interval_report *report)
@@ -149,13 +162,10 @@ static void print_air(const struct ys_design *design, struct ys_interval_report 
     (void)printf("\ninterval          set %g ms", set);
     if (design->sets->interval_max_us != design->sets->interval_min_us)
         (void)printf(" to %g ms", (double)design->sets->interval_max_us / 1000);
-    (void)printf("; measured %.3f ms to %.3f ms\n", ys_samples_quantile(intervals, 0),
-                 ys_samples_quantile(intervals, 1));
-    (void)printf("                  mean %.3f ms, median %.3f ms, 95 %% within %.3f ms\n", ys_samples_mean(intervals),
-                 ys_samples_quantile(intervals, 0.5), ys_samples_quantile(intervals, 0.95));
-    (void)printf("  random part     %.3f ms to %.3f ms, mean %.3f ms; the standard: 0 to 10 ms\n",
-                 ys_samples_quantile(intervals, 0) - set, ys_samples_quantile(intervals, 1) - set,
-                 ys_samples_mean(intervals) - set);
+    if (intervals->count == 0)
+        (void)printf("; too few events to measure it: take more --seconds\n");
+    else
+        print_intervals(intervals, set);
     if (air->spacings > 0)
         (void)printf("channels          one after the other, %g us apart", (double)air->spacing_min_ns / 1000);
     if (air->spacing_max_ns > air->spacing_min_ns)
@@ -170,9 +180,8 @@ static void print_air(const struct ys_design *design, struct ys_interval_report 
         separator = ", ";
     }
     (void)printf("\n");
-    if (air->packets[YS_LINK_SCAN_REQ] > 0)
-        (void)printf("requests          %.4g %% answered\n",
-                     100.0 * (double)air->packets[YS_LINK_SCAN_RSP] / (double)air->packets[YS_LINK_SCAN_REQ]);
+    if (air->requests > 0)
+        (void)printf("requests          %.4g %% answered\n", 100.0 * (double)air->responses / (double)air->requests);
     (void)printf("on the air        %.3f s of %g s: %.3f %%\n", (double)air->on_air_ns / 1e9, report->seconds,
                  (double)air->on_air_ns / 1e7 / report->seconds);
     (void)printf("longest silence   %.3f ms, from %.3f s on: %s\n", (double)air->silence_ns / 1e6,
@@ -280,8 +289,10 @@ static json_t *search_json(struct ys_search *search)
 
 static json_t *packets_json(const struct ys_advertising_meter *air)
 {
-    static const char *const names[YS_ADVERTISING_TYPES] = {"adv_ind",  "adv_direct_ind", "adv_nonconn_ind", "scan_req",
-                                                            "scan_rsp", "connect_ind",    "adv_scan_ind"};
+    static const char *const names[YS_ADVERTISING_TYPES] = {
+        "adv_ind",      "adv_direct_ind", "adv_nonconn_ind", "scan_req",       "scan_rsp",
+        "connect_ind",  "adv_scan_ind",   "adv_ext_ind",     "aux_adv_ind",    "aux_scan_req",
+        "aux_scan_rsp", "aux_chain_ind",  "aux_connect_req", "aux_connect_rsp"};
     json_t *packets = json_object();
     for (size_t i = 0; i < YS_ADVERTISING_TYPES; i++)
         (void)json_object_set_new(packets, names[i], json_integer((json_int_t)air->packets[i]));

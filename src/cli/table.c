@@ -160,23 +160,38 @@ static void print_row(const struct ys_layout *layout, size_t index, int width)
     (void)printf("0x%04zX  %-*s %-36s %5u  %-26s %s\n", index + 1, width, name, uuid, row->size, rights, text);
 }
 
+/* Bytes of a structure in one line of text. */
+#define LINE_MOST 29
+
 /* Each structure: what it is, its length and type, its data, and what that says. */
-static void print_payload(const struct ys_design *design, const char *what, const uint8_t *bytes, size_t length)
+static void print_payload(const struct ys_design *design, const char *what, const uint8_t *bytes, size_t length,
+                          size_t room)
 {
     struct ys_reader reader = ys_reader_of(bytes, length);
     struct ys_ad ad;
     int width = 0;
-    while (ys_get_ad(&reader, &ad))
-        width = 3 * ad.length - 1 > width ? 3 * ad.length - 1 : width;
-    (void)printf("\n%s: %zu of 31 bytes, %zu left\n", what, length, 31 - length);
+    int names = 12;
+    while (ys_get_ad(&reader, &ad)) {
+        int most = ad.length < LINE_MOST ? ad.length : LINE_MOST;
+        int name = (int)strlen(ys_explain_type(ad.type));
+        width = 3 * most - 1 > width ? 3 * most - 1 : width;
+        names = name > names ? name : names;
+    }
+    (void)printf("\n%s: %zu of %zu bytes, %zu left\n", what, length, room, room - length);
     reader = ys_reader_of(bytes, length);
     while (ys_get_ad(&reader, &ad)) {
-        char text[128];
-        char meaning[500];
-        (void)ys_hex_format(ad.data, ad.length, " ", text, sizeof text);
+        char text[3 * LINE_MOST + 1];
+        char meaning[1000];
         ys_explain_structure(design, &ad, meaning, sizeof meaning);
-        (void)printf("  %-12s %02x %02x  %-*s  %s\n", ys_explain_type(ad.type), ad.length + 1, ad.type, width, text,
-                     meaning);
+        for (uint8_t at = 0; at == 0 || at < ad.length; at = (uint8_t)(at + LINE_MOST)) {
+            size_t left = ad.length - (size_t)at;
+            (void)ys_hex_format(ad.data + at, left < LINE_MOST ? left : LINE_MOST, " ", text, sizeof text);
+            if (at == 0)
+                (void)printf("  %-*s %02x %02x  %-*s  %s\n", names, ys_explain_type(ad.type), ad.length + 1, ad.type,
+                             width, text, meaning);
+            else
+                (void)printf("  %-*s        %s\n", names, "", text);
+        }
     }
 }
 
@@ -221,12 +236,14 @@ static void print_set(const struct ys_design *design, const struct ys_advertisem
     char title[200];
     const char *of = set->name != NULL ? " of " : "";
     const char *name = set->name != NULL ? set->name : "";
-    (void)snprintf(title, sizeof title, "advertisement%s%s", of, name);
-    print_payload(design, title, payload.data, payload.data_length);
-    if (ys_advertisement_kind(set) == YS_ADVERTISE_BEACON)
-        return;
-    (void)snprintf(title, sizeof title, "scan response%s%s", of, name);
-    print_payload(design, title, payload.response, payload.response_length);
+    size_t data_room = ys_payload_room(set, false);
+    size_t response_room = ys_payload_room(set, true);
+    (void)snprintf(title, sizeof title, "%sadvertisement%s%s", set->extended ? "extended " : "", of, name);
+    if (data_room > 0)
+        print_payload(design, title, payload.data, payload.data_length, data_room);
+    (void)snprintf(title, sizeof title, "%sscan response%s%s", set->extended ? "extended " : "", of, name);
+    if (response_room > 0)
+        print_payload(design, title, payload.response, payload.response_length, response_room);
 }
 
 static void print_text(const struct ys_design *design, const struct ys_layout *layout)
@@ -282,8 +299,8 @@ static json_t *json_structures(const struct ys_design *design, const uint8_t *by
     struct ys_ad ad;
     json_t *structures = json_array();
     while (ys_get_ad(&reader, &ad)) {
-        char text[128];
-        char meaning[500];
+        char text[2 * 255 + 1];
+        char meaning[1000];
         (void)ys_hex_format(ad.data, ad.length, "", text, sizeof text);
         ys_explain_structure(design, &ad, meaning, sizeof meaning);
         (void)json_array_append_new(structures, json_pack("{s:i, s:s, s:s, s:s}", "type", ad.type, "name",
@@ -295,13 +312,15 @@ static json_t *json_structures(const struct ys_design *design, const uint8_t *by
 static json_t *json_set(const struct ys_design *design, const struct ys_advertisement *set)
 {
     struct ys_payload payload = ys_payload_compose(design, set);
-    char data[80];
-    char response[80];
+    char data[2 * YS_PAYLOAD_MOST + 1];
+    char response[2 * YS_PAYLOAD_MOST + 1];
     (void)ys_hex_format(payload.data, payload.data_length, "", data, sizeof data);
     (void)ys_hex_format(payload.response, payload.response_length, "", response, sizeof response);
-    return json_pack("{s:s?, s:s, s:s, s:o, s:o}", "name", set->name, "data", data, "response", response,
-                     "data_structures", json_structures(design, payload.data, payload.data_length),
-                     "response_structures", json_structures(design, payload.response, payload.response_length));
+    return json_pack("{s:s?, s:b, s:I, s:s, s:I, s:s, s:o, s:o}", "name", set->name, "extended", set->extended,
+                     "data_room_bytes", (json_int_t)ys_payload_room(set, false), "data", data, "response_room_bytes",
+                     (json_int_t)ys_payload_room(set, true), "response", response, "data_structures",
+                     json_structures(design, payload.data, payload.data_length), "response_structures",
+                     json_structures(design, payload.response, payload.response_length));
 }
 
 static void print_json(const struct ys_design *design, const struct ys_layout *layout)

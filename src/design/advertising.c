@@ -48,8 +48,10 @@ static void set_interval(const struct ys_node *node, void *target)
         return;
     set->interval_min_us = ends[0];
     set->interval_max_us = ends[1];
-    if (ends[0] < 20000 || ends[1] > 10240000 || ends[0] > ends[1])
-        error(node, "interval", "the advertising interval must be from 20 ms to 10.24 s, the least one first");
+    if (ends[0] < 20000 || ends[1] > UINT32_MAX || ends[0] > ends[1])
+        error(node, "interval",
+              "the advertising interval must be from 20 ms to 10.24 s, or with extended: true to 71 min, the least one "
+              "first");
     else if (ends[0] % 625 != 0 || ends[1] % 625 != 0)
         error(node, "interval", "the advertising interval goes in steps of 0.625 ms: take a multiple of it");
 }
@@ -87,6 +89,34 @@ static void part_short_name(const struct ys_node *node, void *target)
 static void part_power(const struct ys_node *node, void *target)
 {
     (void)begin(node, target, YS_PART_POWER);
+    ys_key_written(node, target);
+}
+
+static void part_connection_interval(const struct ys_node *node, void *target)
+{
+    struct ys_part *part = begin(node, target, YS_PART_CONNECTION_INTERVAL);
+    if (!ys_read_interval(node, part->range_us))
+        return;
+    if (part->range_us[0] < 7500 || part->range_us[1] > 4000000 || part->range_us[0] > part->range_us[1] ||
+        part->range_us[0] % 1250 != 0 || part->range_us[1] % 1250 != 0)
+        error(node, "payload", "a connection interval must be from 7.5 ms to 4 s in steps of 1.25 ms, the least first");
+}
+
+static void part_wanted_services(const struct ys_node *node, void *target)
+{
+    struct ys_part *part = begin(node, target, YS_PART_WANTED_SERVICES);
+    ys_read_promises(node, &part->list, &part->list_count);
+}
+
+static void part_targets(const struct ys_node *node, void *target)
+{
+    struct ys_part *part = begin(node, target, YS_PART_TARGETS);
+    ys_read_promises(node, &part->list, &part->list_count);
+}
+
+static void part_uri(const struct ys_node *node, void *target)
+{
+    (void)begin(node, target, YS_PART_URI);
     ys_key_written(node, target);
 }
 
@@ -147,13 +177,21 @@ static void part_structure(const struct ys_node *node, void *target)
 static const struct ys_key part_keys[] = {
     {"short name", part_short_name, &kind_name_length, "The first bytes of the name: so many", false, PART(number)},
     {"power", part_power, &ys_kind_text, "The power at which it is sent, such as -4 dBm", false, PART(text)},
+    {"connection interval", part_connection_interval, &ys_kind_interval,
+     "Connection intervals that it would like: one, or the least and the greatest", false, 0},
+    {"wanted services", part_wanted_services, &ys_kind_texts,
+     "Services that it looks for on the other side: adopted names or UUIDs", false, 0},
+    {"targets", part_targets, &ys_kind_texts, "Addresses of those for whom it is; public ones begin with public", false,
+     0},
+    {"uri", part_uri, &ys_kind_text, "An address in the net", false, PART(text)},
     {"manufacturer", part_manufacturer, &kind_manufacturer, "Data in a manufacturer's own format", false, 0},
     {"service data", part_service_data, &kind_service_data, "Data of a service", false, 0},
     {"structure", part_structure, &kind_structure, "Any advertising structure, byte by byte", false, 0},
 };
 static const struct ys_mapping part_mapping = {"a part of a payload", part_keys, COUNT(part_keys), NULL};
 
-static const char *const part_words[] = {"flags", "name", "services", "appearance", "interval", NULL};
+static const char *const part_words[] = {"flags",    "name",          "services", "appearance",
+                                         "interval", "some services", "role",     NULL};
 static const struct ys_kind kind_part = {.form = YS_WORD,
                                          .words = part_words,
                                          .otherwise =
@@ -217,6 +255,38 @@ static void set_channels(const struct ys_node *node, void *target)
         error(node, "number", "name at least one of the channels 37, 38, 39");
 }
 
+/* What needs a controller that has sets: where it was said is kept for messages. */
+static void option_yes(const struct ys_node *node, void *target)
+{
+    ((struct ys_advertisement *)target)->options_place = node->place;
+    ys_key_yes(node, target);
+}
+
+static void option_word(const struct ys_node *node, void *target)
+{
+    ((struct ys_advertisement *)target)->options_place = node->place;
+    ys_key_word(node, target);
+}
+
+static void option_number(const struct ys_node *node, void *target)
+{
+    ((struct ys_advertisement *)target)->options_place = node->place;
+    ys_key_number(node, target);
+}
+
+static void option_power(const struct ys_node *node, void *target)
+{
+    ((struct ys_advertisement *)target)->options_place = node->place;
+    ys_key_written(node, target);
+}
+
+static const char *const phys[] = {"1M", "2M", "coded", NULL};
+static const struct ys_kind kind_phy = {.form = YS_WORD, .words = phys};
+static const struct ys_kind kind_set_id = {.form = YS_NUMBER, .greatest = 15};
+static const struct ys_kind kind_events = {.form = YS_NUMBER, .least = 1, .greatest = 255};
+
+#define OPTION(member) offsetof(struct ys_advertisement, member)
+
 static const char *const kinds[] = {"connectable", "scannable", "beacon", NULL};
 static const struct ys_kind kind_kind = {.form = YS_WORD, .words = kinds};
 
@@ -231,6 +301,20 @@ static const struct ys_key set_keys[] = {
     {"duration", set_duration, &ys_kind_time, "After which it ends by itself; never if left out", false,
      offsetof(struct ys_advertisement, duration_us)},
     {"channels", set_channels, &kind_channels, "Some of the channels 37, 38, 39; all if left out", false, 0},
+    {"extended", option_yes, &ys_kind_yes, "Extended packets, which older centrals do not hear", false,
+     OPTION(extended)},
+    {"phy", option_word, &kind_phy, "PHY of what carries an extended payload; 1M if left out", false, OPTION(phy)},
+    {"primary phy", option_word, &kind_phy, "PHY of what points to it: 1M or coded; 1M if left out", false,
+     OPTION(primary_phy)},
+    {"set", option_number, &kind_set_id, "A number by which scanners tell the sets of a device apart", false,
+     OPTION(set_id)},
+    {"anonymous", option_yes, &ys_kind_yes, "An extended beacon that tells no address", false, OPTION(anonymous)},
+    {"power", option_power, &ys_kind_text, "The power at which it is sent, such as -8 dBm; the most if left out", false,
+     OPTION(power)},
+    {"tells power", option_yes, &ys_kind_yes, "Whether extended packets tell their power", false, OPTION(tells_power)},
+    {"tells requests", option_yes, &ys_kind_yes, "Whether the firmware is told who asks", false,
+     OPTION(tells_requests)},
+    {"events", option_number, &kind_events, "The number of extended events after which it ends", false, OPTION(events)},
     {"services", set_services, &ys_kind_texts, "Names of services whose UUIDs are promised", false, 0},
     {"data", set_parts, &kind_parts, "What stands in the advertisement, in this order", false,
      offsetof(struct ys_advertisement, data)},

@@ -413,6 +413,12 @@ void ys_check_characteristic(struct ys_design *design, const struct ys_service *
     complete_format(design, characteristic);
     if (!ys_check_type(design, &characteristic->type, characteristic->name, characteristic->place))
         return;
+    for (size_t i = 0; i < characteristic->type.field_count; i++) {
+        if (characteristic->type.fields[i].order == YS_MOST_FIRST + 1) /* Core 5.4 Vol 3 Part G 2.4 */
+            ys_findings_add(&design->findings, YS_ERROR, "order", characteristic->type.fields[i].place,
+                            "values of characteristics are sent with the least significant byte first: leave out "
+                            "order");
+    }
     check_free_length(design, characteristic);
     if (characteristic->value_text.text != NULL)
         characteristic->value = ys_check_value(design, &characteristic->type, &characteristic->value_text,

@@ -120,6 +120,35 @@ static void explain_interval(const struct ys_design *design, struct ys_reader *d
     say(line, "%g ms", ys_get_u16(data) * 0.625);
 }
 
+/* In three or four bytes. */
+static void explain_long_interval(const struct ys_design *design, struct ys_reader *data, struct line *line)
+{
+    uint32_t steps = ys_reader_left(data) == 3 ? ys_get_u24(data) : ys_get_u32(data);
+    (void)design;
+    say(line, "%g s", steps * 0.625 / 1000);
+}
+
+/* CSS Part A 1.17. */
+static void explain_role(const struct ys_design *design, struct ys_reader *data, struct line *line)
+{
+    static const char *const roles[] = {"peripheral", "central", "peripheral or central, rather peripheral",
+                                        "peripheral or central, rather central"};
+    uint8_t role = ys_get_u8(data);
+    (void)design;
+    say(line, "%s", role < COUNT(roles) ? roles[role] : "reserved");
+}
+
+/* CSS Part A 1.16: the type comes behind the address. */
+static void explain_own_address(const struct ys_design *design, struct ys_reader *data, struct line *line)
+{
+    char text[YS_ADDRESS_TEXT_SIZE];
+    struct ys_address address = {.type = 0};
+    (void)design;
+    ys_get_address(data, &address);
+    address.type = ys_get_u8(data) & 1;
+    say(line, "%s (%s)", ys_address_format(&address, text), ys_address_kind(&address));
+}
+
 /* CSS Part A 1.9: 0xFFFF is no particular end. */
 static void explain_connection_intervals(const struct ys_design *design, struct ys_reader *data, struct line *line)
 {
@@ -150,7 +179,7 @@ static void say_rest(const struct ys_part *part, struct ys_reader *data, struct 
 {
     size_t length = ys_reader_left(data);
     const uint8_t *bytes = ys_get_bytes(data, length);
-    char text[400];
+    char text[800];
     if (length == 0)
         return;
     if (part != NULL && part->type.format != NULL)
@@ -247,17 +276,21 @@ static const struct {
     {YS_AD_SHORT_NAME, "short name", explain_text},
     {YS_AD_NAME, "name", explain_text},
     {YS_AD_TX_POWER, "power", explain_power},
-    {0x12, NULL, explain_connection_intervals},
-    {0x14, NULL, explain_uuids_16},
-    {0x15, NULL, explain_uuids_128},
+    {YS_AD_CONNECTION_INTERVAL, "connection interval", explain_connection_intervals},
+    {YS_AD_WANTED_UUIDS_16, "wanted services", explain_uuids_16},
+    {YS_AD_WANTED_UUIDS_128, "wanted services", explain_uuids_128},
+    {YS_AD_WANTED_UUIDS_32, "wanted services", explain_uuids_32},
     {YS_AD_SERVICE_DATA_16, "service data", explain_service_data_16},
-    {0x17, NULL, explain_addresses},
-    {0x18, NULL, explain_addresses},
+    {YS_AD_PUBLIC_TARGETS, "targets", explain_addresses},
+    {YS_AD_RANDOM_TARGETS, "targets", explain_addresses},
     {YS_AD_APPEARANCE, "appearance", explain_appearance},
     {YS_AD_INTERVAL, "interval", explain_interval},
     {0x20, "service data", explain_service_data_32},
     {YS_AD_SERVICE_DATA_128, "service data", explain_service_data_128},
-    {0x24, NULL, explain_uri},
+    {YS_AD_URI, "uri", explain_uri},
+    {YS_AD_OWN_ADDRESS, NULL, explain_own_address},
+    {YS_AD_ROLE, "role", explain_role},
+    {YS_AD_LONG_INTERVAL, "interval", explain_long_interval},
     {YS_AD_MANUFACTURER, "manufacturer", explain_manufacturer},
 };
 

@@ -274,6 +274,24 @@ static void put_row(FILE *stream, const struct ys_layout *layout, size_t index)
         (void)fputs("NULL},\n", stream);
 }
 
+static const char *yes(bool value)
+{
+    return value ? "true" : "false";
+}
+
+static void put_options(FILE *stream, const char *name, const struct ys_set_options *options)
+{
+    static const char *const phys[] = {"YS_SET_1M", "YS_SET_2M", "YS_SET_CODED"};
+    (void)fprintf(stream, "\nstatic const struct ys_set_options %s = {\n", name);
+    (void)fprintf(stream, "    /* extended */ %s, /* anonymous */ %s, /* tells power */ %s, /* tells requests */ %s,\n",
+                  yes(options->extended), yes(options->anonymous), yes(options->tells_power),
+                  yes(options->tells_requests));
+    (void)fprintf(stream,
+                  "    /* power */ %s, %d, /* primary PHY */ %s, /* PHY */ %s, /* set */ %u, /* events */ %u};\n",
+                  yes(options->has_power), options->power_dbm, phys[options->primary_phy], phys[options->phy],
+                  options->set_id, options->events);
+}
+
 static void put_advertising(FILE *stream, const struct ys_design *design, const struct ys_advertisement *set)
 {
     static const char *const kinds[] = {"YS_ADVERTISE_CONNECTABLE", "YS_ADVERTISE_SCANNABLE", "YS_ADVERTISE_BEACON"};
@@ -289,15 +307,21 @@ static void put_advertising(FILE *stream, const struct ys_design *design, const 
     (void)fputc('\n', stream);
     put_bytes(stream, data, payload.data, payload.data_length);
     put_bytes(stream, response, payload.response, payload.response_length);
-    struct ys_advertising advertising = ys_advertisement_settings(set, &payload);
+    struct ys_set_options options;
+    struct ys_advertising advertising = ys_advertisement_settings(set, &payload, &options);
+    char name[300] = "NULL";
+    if (advertising.options != NULL) {
+        (void)snprintf(name, sizeof name, "%s%soptions", id, between);
+        put_options(stream, name, &options);
+        (void)snprintf(name, sizeof name, "&%s%soptions", id, between);
+    }
     (void)fprintf(stream, "\nconst struct ys_advertising %s%s%s_advertising = {\n", design->id, between, id);
     (void)fprintf(stream, "    /* interval of */ %lu, %lu, %s,\n", (unsigned long)advertising.interval_min_us,
                   (unsigned long)advertising.interval_max_us, kinds[advertising.kind]);
     (void)fprintf(stream, "    %zu, %zu, %s, %s, %s,\n", payload.data_length, payload.response_length, data, response,
                   findables[advertising.findable]);
-    (void)fprintf(stream,
-                  "    /* channels */ 0x%02x, /* duration */ %lu, /* filter */ 0, /* peer */ {0, {0}}, NULL};\n",
-                  advertising.channels, (unsigned long)advertising.duration_ms);
+    (void)fprintf(stream, "    /* channels */ 0x%02x, /* duration */ %lu, /* filter */ 0, /* peer */ {0, {0}}, %s};\n",
+                  advertising.channels, (unsigned long)advertising.duration_ms, name);
 }
 
 static void put_address(FILE *stream, const struct ys_design *design)
@@ -334,8 +358,8 @@ static void put_limits(FILE *stream, const struct ys_design *design, const struc
 void ys_generate_source(FILE *stream, const struct ys_design *design, const struct ys_layout *layout)
 {
     (void)fprintf(stream,
-                  YS_GENERATED_MARK
-                  "\n#include \"%s_table.h\"\n\n#include <string.h>\n\n#include <yarnswift/config.h>\n\n",
+                  YS_GENERATED_MARK "\n#include \"%s_table.h\"\n\n#include <string.h>\n\n#include "
+                                    "<yarnswift/config.h>\n#include <yarnswift/sets.h>\n\n",
                   design->id);
     put_limits(stream, design, layout);
     (void)fputc('\n', stream);

@@ -62,6 +62,7 @@ struct ys_field {
     struct ys_field *fields;
     size_t field_count;
     /* fields of structures: */
+    int order;              /* enum ys_order + 1; 0: not said */
     struct ys_counted most; /* of an array, at most; 0: it is none */
     bool depends;           /* it is there only when a bit of a flags field before it is set, or (`unless`) is not */
     size_t flags_at;        /* which field */
@@ -69,6 +70,9 @@ struct ys_field {
     struct ys_written when;
     struct ys_written unless;
 };
+
+/* Which byte of a number is sent first. */
+enum ys_order { YS_LEAST_FIRST, YS_MOST_FIRST };
 
 /* Fields of one structure, at most. */
 #define YS_FIELDS_MOST 32
@@ -183,8 +187,14 @@ enum ys_part_kind {
     YS_PART_SERVICES,
     YS_PART_APPEARANCE,
     YS_PART_INTERVAL,
+    YS_PART_SOME_SERVICES,
+    YS_PART_ROLE,
     YS_PART_SHORT_NAME,
     YS_PART_POWER,
+    YS_PART_CONNECTION_INTERVAL,
+    YS_PART_WANTED_SERVICES,
+    YS_PART_TARGETS,
+    YS_PART_URI,
     YS_PART_MANUFACTURER,
     YS_PART_SERVICE_DATA,
     YS_PART_STRUCTURE
@@ -196,6 +206,9 @@ struct ys_part {
     struct ys_written text;   /* of a power */
     struct ys_counted number; /* length of a short name, company, type of a structure */
     struct ys_promise service;
+    struct ys_promise *list; /* services that are wanted, or addresses */
+    size_t list_count;
+    uint64_t range_us[2];
     struct ys_written value_text;
     struct ys_field type; /* of the value */
     uint8_t *value;
@@ -212,21 +225,34 @@ struct ys_parts {
 /* One way to advertise. */
 struct ys_advertisement {
     struct ys_place place;
-    bool faulty;
     char *name; /* NULL: the main one */
     char *id;
-    int kind; /* enum ys_advertising_kind + 1; 0: not said */
     uint64_t interval_min_us;
     uint64_t interval_max_us;
     struct ys_place interval_place;
-    int findable; /* enum ys_findable + 1; 0: not said */
     struct ys_place findable_place;
     struct ys_counted duration_us;
-    uint8_t channels; /* bit 0: 37, bit 1: 38, bit 2: 39; 0: all */
     struct ys_promise *promises;
     size_t promise_count;
     struct ys_parts data;
     struct ys_parts response;
+    /* what needs a controller that has sets */
+    struct ys_written power;
+    struct ys_counted set_id;
+    struct ys_counted events;
+    struct ys_place options_place; /* of the last of these */
+    int phy;                       /* enum ys_set_phy + 1; 0: not said; likewise: */
+    int primary_phy;
+    int8_t power_dbm;
+    bool extended;
+    bool anonymous;
+    bool tells_power;
+    bool tells_requests;
+    /* and of any */
+    bool faulty;
+    uint8_t channels; /* bit 0: 37, bit 1: 38, bit 2: 39; 0: all */
+    int kind;         /* enum ys_advertising_kind + 1; 0: not said */
+    int findable;     /* enum ys_findable + 1; 0: not said */
 };
 
 /* How the device pairs. */

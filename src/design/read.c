@@ -466,6 +466,7 @@ static void free_parts(struct ys_parts *parts)
 {
     for (size_t i = 0; i < parts->count; i++) {
         free(parts->items[i].value);
+        free(parts->items[i].list);
         ys_type_clear(&parts->items[i].type);
     }
     free(parts->items);

@@ -155,10 +155,15 @@ static void field_name(const struct ys_node *node, void *target)
 
 static const struct ys_kind kind_most = {.form = YS_NUMBER, .least = 1, .greatest = 255};
 
+static const char *const orders[] = {"least first", "most first", NULL};
+static const struct ys_kind kind_order = {.form = YS_WORD, .words = orders};
+
 static const struct ys_key field_keys[] = {
     {"name", field_name, &ys_kind_text, "Its name, also in C", true, 0},
     YS_TYPE_KEYS(0),
     {"up to", ys_key_number, &kind_most, "An array of that many items at most", false, offsetof(struct ys_field, most)},
+    {"order", ys_key_word, &kind_order, "Which byte of a number is sent first, in a payload; the least if left out",
+     false, offsetof(struct ys_field, order)},
     {"when", ys_key_written, &ys_kind_text, "Only there if this bit of flags before it is set", false,
      offsetof(struct ys_field, when)},
     {"unless", ys_key_written, &ys_kind_text, "Only there if this bit of flags before it is not set", false,

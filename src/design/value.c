@@ -232,8 +232,21 @@ static void put_utf16(const uint8_t *bytes, size_t length, FILE *stream)
         (void)fputs("no UTF-16", stream);
 }
 
-static void put_item(const struct ys_field *field, const uint8_t *bytes, size_t length, FILE *stream)
+/* A number of which the most significant byte is sent first, in the order in which all others are. */
+static const uint8_t *in_order(const struct ys_field *field, const uint8_t *bytes, uint8_t turned[16])
 {
+    size_t size = field->format->size;
+    if (field->order != YS_MOST_FIRST + 1 || size > 16)
+        return bytes;
+    for (size_t i = 0; i < size; i++)
+        turned[i] = bytes[size - 1 - i];
+    return turned;
+}
+
+static void put_item(const struct ys_field *field, const uint8_t *sent, size_t length, FILE *stream)
+{
+    uint8_t turned[16];
+    const uint8_t *bytes = in_order(field, sent, turned);
     switch (field->format->kind) {
     case YS_FORMAT_UNSIGNED:
     case YS_FORMAT_SIGNED:
@@ -559,7 +572,8 @@ static int parse_pair(const char *text, uint8_t *bytes, const char **problem)
     return 4;
 }
 
-static int parse_item(const struct ys_field *field, const char *text, uint8_t *bytes, size_t size, const char **problem)
+static int parse_ordinary(const struct ys_field *field, const char *text, uint8_t *bytes, size_t size,
+                          const char **problem)
 {
     const struct ys_format *format = field->format;
     size_t length = strlen(text);
@@ -597,6 +611,15 @@ static int parse_item(const struct ys_field *field, const char *text, uint8_t *b
     default:
         return ys_value_parse_raw(field, text, &raw, problem) ? (int)ys_value_encode(field, raw, bytes) : -1;
     }
+}
+
+static int parse_item(const struct ys_field *field, const char *text, uint8_t *bytes, size_t size, const char **problem)
+{
+    uint8_t turned[16];
+    int used = parse_ordinary(field, text, bytes, size, problem);
+    if (used > 0 && in_order(field, bytes, turned) == turned)
+        memcpy(bytes, turned, (size_t)used);
+    return used;
 }
 
 /* The end of a field's value in the text of a structure: before the next separator that is not in quotes. */

@@ -1,6 +1,8 @@
 /* An advertiser from the air. */
 #include "measure/advertising.h"
 
+#include "wire/extended.h"
+
 /* An event's packets follow each other within this time (Core 5.4 Vol 6 Part B 4.4.2.3), and with a request between
  * them a little later. */
 #define SPACING_MOST_NS UINT64_C(20000000)
@@ -67,19 +69,178 @@ static void take_advertisement(struct ys_advertising_meter *meter, const struct 
     meter->last_end_ns = packet->start_ns + packet->duration_ns;
 }
 
+/* Extended advertising: who a packet on the primary channels is of is only known once what it points to has come. */
+
+static struct ys_pointer *find_pointer(struct ys_advertising_meter *meter, uint8_t channel, enum ys_phy phy,
+                                       uint64_t from_ns, uint64_t until_ns)
+{
+    for (size_t i = 0; i < YS_POINTERS_MOST; i++) {
+        struct ys_pointer *pointer = &meter->pointers[i];
+        if (pointer->used && pointer->channel == channel && pointer->phy == phy && pointer->from_ns <= until_ns &&
+            from_ns <= pointer->from_ns + pointer->step_ns)
+            return pointer;
+    }
+    return NULL;
+}
+
+static struct ys_pointer *new_pointer(struct ys_advertising_meter *meter, const struct ys_air_packet *packet,
+                                      const struct ys_link_aux *aux)
+{
+    struct ys_pointer *pointer = &meter->pointers[meter->next_pointer];
+    meter->next_pointer = (meter->next_pointer + 1) % YS_POINTERS_MOST;
+    *pointer = (struct ys_pointer){
+        .used = true,
+        .channel = aux->channel,
+        .phy = (enum ys_phy)aux->phy,
+        .from_ns = packet->start_ns + aux->offset_us * UINT64_C(1000),
+        .step_ns = ys_link_aux_step_us(aux->offset_us) * UINT64_C(1000),
+    };
+    return pointer;
+}
+
+static void take_primary(struct ys_advertising_meter *meter, const struct ys_air_packet *packet,
+                         const struct ys_link_extended *pdu)
+{
+    uint64_t from_ns = packet->start_ns + pdu->aux.offset_us * UINT64_C(1000);
+    uint64_t step_ns = ys_link_aux_step_us(pdu->aux.offset_us) * UINT64_C(1000);
+    struct ys_pointer *pointer =
+        find_pointer(meter, pdu->aux.channel, (enum ys_phy)pdu->aux.phy, from_ns, from_ns + step_ns);
+    if (pointer != NULL && !pointer->chained && packet->channel > pointer->last_channel) {
+        uint64_t spacing_ns = packet->start_ns - pointer->last_start_ns;
+        if (pointer->spacing_min_ns == 0 || spacing_ns < pointer->spacing_min_ns)
+            pointer->spacing_min_ns = spacing_ns;
+        if (spacing_ns > pointer->spacing_max_ns)
+            pointer->spacing_max_ns = spacing_ns;
+    } else {
+        pointer = new_pointer(meter, packet, &pdu->aux);
+        pointer->first_start_ns = packet->start_ns;
+    }
+    pointer->packets++;
+    pointer->last_channel = packet->channel;
+    pointer->last_start_ns = packet->start_ns;
+    pointer->last_end_ns = packet->start_ns + packet->duration_ns;
+    pointer->on_air_ns += packet->duration_ns;
+}
+
+/* The packets on the primary channels turn out to be of the advertiser. */
+static void take_event(struct ys_advertising_meter *meter, const struct ys_pointer *pointer)
+{
+    note_silence(meter, pointer->first_start_ns, false);
+    begin_event(meter, pointer->first_start_ns);
+    meter->packets[YS_PACKET_EXT_IND] += pointer->packets;
+    meter->on_air_ns += pointer->on_air_ns;
+    meter->seen = true;
+    meter->connected = false;
+    meter->last_end_ns = pointer->last_end_ns;
+    if (pointer->packets < 2)
+        return;
+    if (meter->spacings == 0 || pointer->spacing_min_ns < meter->spacing_min_ns)
+        meter->spacing_min_ns = pointer->spacing_min_ns;
+    if (pointer->spacing_max_ns > meter->spacing_max_ns)
+        meter->spacing_max_ns = pointer->spacing_max_ns;
+    meter->spacings += pointer->packets - 1u;
+}
+
+static void follow_on(struct ys_advertising_meter *meter, const struct ys_air_packet *packet,
+                      const struct ys_link_extended *pdu)
+{
+    if (!pdu->has_aux)
+        return;
+    struct ys_pointer *pointer = new_pointer(meter, packet, &pdu->aux);
+    pointer->chained = true;
+    pointer->known = true;
+}
+
+static bool is_of(const struct ys_advertising_meter *meter, const struct ys_link_extended *pdu)
+{
+    return pdu->has_sender ? ys_address_is_equal(&pdu->sender, &meter->advertiser) : meter->anonymous;
+}
+
+static void count(struct ys_advertising_meter *meter, enum ys_advertising_packet kind,
+                  const struct ys_air_packet *packet)
+{
+    meter->packets[kind]++;
+    meter->on_air_ns += packet->duration_ns;
+}
+
+static void take_secondary(struct ys_advertising_meter *meter, const struct ys_air_packet *packet,
+                           const struct ys_link_extended *pdu)
+{
+    struct ys_pointer *pointer = find_pointer(meter, packet->channel, packet->phy, packet->start_ns, packet->start_ns);
+    bool answer = packet->start_ns == meter->answered_ns + YS_LINK_INTER_FRAME_SPACE_NS && meter->answered_ns > 0;
+    if (pdu->type == YS_LINK_CONNECT_RSP) {
+        if (is_of(meter, pdu))
+            count(meter, YS_PACKET_AUX_CONNECT_RSP, packet);
+    } else if (answer && is_of(meter, pdu)) {
+        meter->responses++;
+        count(meter, YS_PACKET_AUX_SCAN_RSP, packet);
+        follow_on(meter, packet, pdu);
+    } else if (pointer != NULL && pointer->chained) {
+        pointer->used = false;
+        count(meter, YS_PACKET_AUX_CHAIN_IND, packet);
+        follow_on(meter, packet, pdu);
+    } else if (pointer != NULL && is_of(meter, pdu)) {
+        pointer->used = false;
+        take_event(meter, pointer);
+        meter->known_ns = packet->start_ns + packet->duration_ns - pointer->first_start_ns;
+        count(meter, YS_PACKET_AUX_ADV_IND, packet);
+        meter->listens += pdu->mode != YS_LINK_MODE_NEITHER;
+        follow_on(meter, packet, pdu);
+    }
+}
+
+static void take_extended(struct ys_advertising_meter *meter, const struct ys_air_packet *packet)
+{
+    struct ys_link_extended pdu;
+    if (!ys_link_extended_decode(packet->pdu, packet->length, &pdu))
+        return;
+    if (packet->channel < 37) {
+        take_secondary(meter, packet, &pdu);
+    } else if (pdu.has_aux) {
+        take_primary(meter, packet, &pdu);
+    } else if (is_of(meter, &pdu)) { /* it says all there is */
+        count(meter, YS_PACKET_EXT_IND, packet);
+        take_advertisement(meter, packet);
+    }
+}
+
+/* A request on an auxiliary channel. */
+static void take_request(struct ys_advertising_meter *meter, const struct ys_air_packet *packet, uint8_t type)
+{
+    meter->answered_ns = packet->start_ns + packet->duration_ns;
+    if (type == YS_LINK_SCAN_REQ) {
+        meter->requests++;
+        meter->packets[YS_PACKET_AUX_SCAN_REQ]++;
+        return;
+    }
+    meter->packets[YS_PACKET_AUX_CONNECT_REQ]++;
+    meter->running = false;
+    meter->connected = true;
+}
+
 void ys_advertising_meter_take(struct ys_advertising_meter *meter, const struct ys_air_packet *packet)
 {
     struct ys_link_advertising pdu;
-    if (packet->access_address != YS_LINK_ADVERTISING_ACCESS_ADDRESS || !packet->crc_good ||
-        !ys_link_advertising_decode(packet->pdu, packet->length, &pdu) || pdu.type >= YS_ADVERTISING_TYPES)
+    if (packet->access_address != YS_LINK_ADVERTISING_ACCESS_ADDRESS || !packet->crc_good)
         return;
+    if (!ys_link_advertising_decode(packet->pdu, packet->length, &pdu)) {
+        take_extended(meter, packet);
+        return;
+    }
     bool to_it = (pdu.type == YS_LINK_SCAN_REQ || pdu.type == YS_LINK_CONNECT_IND) &&
                  ys_address_is_equal(&pdu.target, &meter->advertiser);
     bool of_it = (is_advertisement(pdu.type) || pdu.type == YS_LINK_SCAN_RSP) &&
                  ys_address_is_equal(&pdu.sender, &meter->advertiser);
     if (!to_it && !of_it)
         return;
+    if (to_it && packet->channel < 37) {
+        take_request(meter, packet, pdu.type);
+        return;
+    }
     meter->packets[pdu.type]++;
+    meter->requests += pdu.type == YS_LINK_SCAN_REQ;
+    meter->responses += pdu.type == YS_LINK_SCAN_RSP;
+    meter->listens += of_it && pdu.type != YS_LINK_SCAN_RSP && pdu.type != YS_LINK_ADV_NONCONN_IND;
     if (of_it)
         meter->on_air_ns += packet->duration_ns;
     if (pdu.type == YS_LINK_CONNECT_IND) {

@@ -10,8 +10,39 @@
 #include "measure/samples.h"
 #include "wire/air.h"
 
-/* Types of legacy advertising PDUs. */
-#define YS_ADVERTISING_TYPES 7
+/* Kinds of packets of and to an advertiser: the legacy ones by their type, and those of extended advertising. */
+enum ys_advertising_packet {
+    YS_PACKET_EXT_IND = 7, /* on the primary channels; what it points to: */
+    YS_PACKET_AUX_ADV_IND,
+    YS_PACKET_AUX_SCAN_REQ,
+    YS_PACKET_AUX_SCAN_RSP,
+    YS_PACKET_AUX_CHAIN_IND,
+    YS_PACKET_AUX_CONNECT_REQ,
+    YS_PACKET_AUX_CONNECT_RSP,
+    YS_ADVERTISING_TYPES
+};
+
+/* What is pointed to and has not come yet, at most; the oldest is forgotten. */
+#define YS_POINTERS_MOST 32
+
+/* Where an auxiliary packet is awaited, and what has led there. */
+struct ys_pointer {
+    bool used;
+    bool known;   /* it is of the advertiser */
+    bool chained; /* behind an auxiliary packet; otherwise from the primary channels: */
+    uint8_t channel;
+    enum ys_phy phy;
+    uint8_t packets;
+    uint8_t last_channel;
+    uint64_t from_ns; /* within a step from there it begins */
+    uint64_t step_ns;
+    uint64_t first_start_ns;
+    uint64_t last_start_ns;
+    uint64_t last_end_ns;
+    uint64_t spacing_min_ns;
+    uint64_t spacing_max_ns;
+    uint64_t on_air_ns;
+};
 
 /* Why a device could not be found for a while. */
 enum ys_silence {
@@ -23,6 +54,7 @@ enum ys_silence {
 /* Watches one advertiser. Fields are private but for the results; zero it but for the first two. */
 struct ys_advertising_meter {
     struct ys_address advertiser;
+    bool anonymous;           /* it tells no address: what tells none is taken for it */
     uint64_t interval_max_ns; /* as set: what is longer by more than the random delay is a silence */
     bool running;             /* an event has been seen that the next one can be measured from */
     bool connected;           /* since the last event */
@@ -32,15 +64,22 @@ struct ys_advertising_meter {
     uint64_t last_packet_ns;
     uint64_t last_end_ns;
     uint8_t last_channel;
+    uint64_t answered_ns; /* end of the last request on an auxiliary channel */
+    struct ys_pointer pointers[YS_POINTERS_MOST];
+    size_t next_pointer;
     /* results */
     uint64_t events;
     struct ys_samples intervals_ms; /* from the first packet of an event to that of the next */
     uint64_t spacing_min_ns;        /* from one packet to the next, within an event without a request */
     uint64_t spacing_max_ns;
     uint64_t spacings;
-    uint64_t packets[YS_ADVERTISING_TYPES]; /* by type, sent by it or to it */
-    uint64_t on_air_ns;                     /* of what it has sent */
-    uint64_t silence_ns;                    /* the longest time without an advertisement of it */
+    uint64_t packets[YS_ADVERTISING_TYPES]; /* by kind, sent by it or to it */
+    uint64_t requests;                      /* scan requests, on any channel, and how many were answered: */
+    uint64_t responses;
+    uint64_t known_ns; /* extended: from the begin of an event to the end of the first packet that is pointed to */
+    uint64_t listens;    /* how many of its packets others may answer */
+    uint64_t on_air_ns;  /* of what it has sent */
+    uint64_t silence_ns; /* the longest time without an advertisement of it */
     uint64_t silence_from_ns;
     enum ys_silence silence;
 };

@@ -25,7 +25,7 @@ static double heard_after_us(const struct ys_discovery *discovery, double at_us)
         if ((discovery->channels >> channel & 1) == 0)
             continue;
         if (is_heard_on(discovery, channel, at_us + offset_us))
-            return offset_us + discovery->packet_us;
+            return discovery->known_us > 0 ? discovery->known_us : offset_us + discovery->packet_us;
         offset_us += discovery->spacing_us;
     }
     return -1;

@@ -10,10 +10,11 @@
  * 4.4.2.2.1), and sends on its channels one behind the other; and a scanner that listens in a window of each interval,
  * on 37, 38, 39 in turn (4.4.3). Neither knows of the other; nothing is lost. */
 struct ys_discovery {
-    uint32_t interval_us;      /* of the advertiser: 20 to 10,485,759 */
-    uint32_t packet_us;        /* how long an advertisement is on the air */
-    uint32_t spacing_us;       /* from the beginning of one packet to the next within an event */
-    uint8_t channels;          /* bit 0: 37, bit 1: 38, bit 2: 39; at least one */
+    uint32_t interval_us; /* of the advertiser: 20 to 10,485,759 */
+    uint32_t packet_us;   /* how long an advertisement is on the air */
+    uint32_t known_us;    /* from the begin of an event until what its packets point to has come; 0: they say all */
+    uint32_t spacing_us;  /* from the beginning of one packet to the next within an event */
+    uint8_t channels;     /* bit 0: 37, bit 1: 38, bit 2: 39; at least one */
     uint32_t scan_interval_us; /* 2,500 to 40,960,000 */
     uint32_t scan_window_us;   /* at most that */
 };

@@ -7,8 +7,9 @@
 #include <string.h>
 
 #include <yarnswift/advertisement.h>
-#include <yarnswift/host.h>
+#include <yarnswift/sets.h>
 
+#include "design/payload.h"
 #include "design/value.h"
 #include "simulated/simulated.h"
 #include "wire/hex.h"
@@ -27,6 +28,7 @@ struct discovered {
 
 struct ys_central {
     struct ys_host host; /* first, so that an event's host is the central */
+    struct ys_sets sets; /* used if the definition needs them */
     struct ys_world *world;
     const char *name;
     const struct ys_design *design;
@@ -252,9 +254,17 @@ bool ys_central_start(struct ys_central *central)
     return ys_world_run_until(central->world, &central->ready, PATIENCE_NS);
 }
 
+/* Where a device is that its first set describes. */
+static uint8_t phys_of(const struct ys_design *design)
+{
+    bool coded = design->set_count > 0 && design->sets[0].primary_phy == YS_SET_CODED + 1;
+    return coded ? YS_ON_CODED : YS_ON_1M;
+}
+
 bool ys_central_find(struct ys_central *central, const char *name, uint64_t at_most_ns)
 {
-    static const struct ys_scanning scanning = {.interval_us = 60000, .window_us = 30000, .active = true};
+    const struct ys_scanning scanning = {
+        .interval_us = 60000, .window_us = 30000, .active = true, .phys = phys_of(central->design)};
     central->found = false;
     central->wanted = name;
     central->target = (struct ys_address){.type = YS_ADDRESS_PUBLIC};
@@ -279,7 +289,8 @@ void ys_central_know(struct ys_central *central, const struct ys_address *addres
 
 bool ys_central_connect(struct ys_central *central, uint32_t interval_us)
 {
-    const struct ys_connecting connecting = {.interval_us = interval_us, .supervision_timeout_ms = 4000};
+    const struct ys_connecting connecting = {
+        .interval_us = interval_us, .supervision_timeout_ms = 4000, .phys = phys_of(central->design)};
     central->settled = false;
     central->connect_failed = false;
     central->tree_count = 0;
@@ -528,8 +539,10 @@ struct ys_central *ys_central_new(struct ys_world *world, uint16_t number, const
     central->world = world;
     central->name = name;
     central->design = design;
+    bool has_sets = ys_design_has_sets(design); /* what a newer device says, a newer central hears */
     central->simulated = ys_simulated_new(
-        world->radio, &(struct ys_simulated_settings){.number = number, .seed = world->seed, .address = address});
+        world->radio,
+        &(struct ys_simulated_settings){.number = number, .seed = world->seed, .address = address, .sets = has_sets});
     if (central->simulated == NULL ||
         ys_host_init(&central->host, sizeof central->host,
                      &(struct ys_host_settings){.port = ys_simulated_port(central->simulated),
@@ -539,6 +552,8 @@ struct ys_central *ys_central_new(struct ys_world *world, uint16_t number, const
         ys_central_free(central);
         return NULL;
     }
+    if (has_sets)
+        ys_host_use_sets(&central->host, &central->sets);
     ys_simulated_attach(central->simulated, &central->host);
     return central;
 }

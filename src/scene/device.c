@@ -3,13 +3,17 @@
 
 #include <stdlib.h>
 
+#include <yarnswift/sets.h>
+
+#include "design/payload.h"
 #include "scene/stand_in.h"
 #include "wire/att.h"
-#include "wire/hci.h"
+#include "wire/hci_extended.h"
 #include "wire/l2cap.h"
 
 struct ys_device {
     struct ys_host host; /* first, so that an event's host is the device */
+    struct ys_sets sets; /* used if the definition needs them */
     struct ys_world *world;
     const char *name;
     const struct ys_design *design;
@@ -82,7 +86,9 @@ static void say(const struct ys_device *device, const struct ys_event *event)
         break;
     case YS_EVENT_ADVERTISING_ENDED:
         ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "ends advertising: %s",
-                     event->reason == YS_HCI_OK ? "a central has connected" : "its time is over");
+                     event->reason == YS_HCI_OK              ? "a central has connected"
+                     : event->reason == YS_HCI_LIMIT_REACHED ? "that was its last event"
+                                                             : "its time is over");
         break;
     case YS_EVENT_SUBSCRIPTION:
         say_subscription(device, event);
@@ -105,7 +111,9 @@ static void on_event(struct ys_host *host, void *context, const struct ys_event 
 static void observe_command(struct ys_device *device, struct ys_reader *reader)
 {
     struct ys_hci_command command;
-    if (!ys_get_hci_command(reader, &command) || command.opcode != YS_HCI_LE_SET_ADVERTISING_ENABLE ||
+    if (!ys_get_hci_command(reader, &command) ||
+        (command.opcode != YS_HCI_LE_SET_ADVERTISING_ENABLE &&
+         command.opcode != YS_HCI_LE_SET_EXTENDED_ADVERTISING_ENABLE) ||
         ys_get_u8(&command.parameters) != 1)
         return;
     const struct ys_advertisement *set = device->design->sets;
@@ -155,11 +163,16 @@ static bool wire_up(struct ys_device *device, uint16_t number)
 {
     const struct ys_address address = {.type = YS_ADDRESS_PUBLIC,
                                        .bytes = {(uint8_t)number, (uint8_t)(number >> 8), 0, 0xff, 0xff, 0}};
+    bool has_sets = ys_design_has_sets(device->design);
     device->layout = ys_layout_new(device->design);
-    device->simulated = ys_simulated_new(
-        device->world->radio,
-        &(struct ys_simulated_settings){
-            .number = number, .seed = device->world->seed, .address = address, .context = device, .observe = observe});
+    device->simulated = ys_simulated_new(device->world->radio, &(struct ys_simulated_settings){
+                                                                   .number = number,
+                                                                   .seed = device->world->seed,
+                                                                   .address = address,
+                                                                   .sets = has_sets ? YS_SETS : 0,
+                                                                   .context = device,
+                                                                   .observe = observe,
+                                                               });
     if (device->layout == NULL || device->simulated == NULL)
         return false;
     uint64_t limit =
@@ -179,6 +192,8 @@ static bool wire_up(struct ys_device *device, uint16_t number)
         ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "cannot start: %s", ys_result_text(result));
         return false;
     }
+    if (has_sets)
+        ys_host_use_sets(&device->host, &device->sets);
     ys_simulated_attach(device->simulated, &device->host);
     device->interrupt = (struct ys_timer){.fire = interrupt, .context = device};
     return true;

@@ -11,7 +11,8 @@
 #include "scene/device.h"
 #include "sim/chance.h"
 #include "sim/controller.h"
-#include "wire/hci.h"
+#include "wire/extended.h"
+#include "wire/hci_extended.h"
 
 #define DEVICE_NUMBER   1
 #define CENTRAL_NUMBER  2
@@ -26,11 +27,15 @@
 #define LISTENING_S 72e-6
 #define REQUEST_S   136e-6
 
+/* A packet that points to another: header, length, flags, data id, pointer. */
+#define EXTENDED_LENGTH (2 + 1 + 1 + 2 + 3)
+
 /* A scanner is a controller without a host. */
 struct seeker {
     struct ys_world *world;
     struct ys_controller *controller;
     struct ys_address wanted;
+    bool anonymous; /* whoever tells no address is it */
     bool found;
     uint64_t found_ns;
 };
@@ -41,12 +46,24 @@ static void take_event(void *context, const uint8_t *packet, size_t length)
     struct ys_reader reader = ys_reader_of(packet + 1, length - 1);
     struct ys_reader parameters;
     struct ys_hci_report report;
+    struct ys_hci_extended_report extended;
     uint8_t event;
-    if (seeker->found || !ys_get_hci_event(&reader, &event, &parameters) || event != YS_HCI_LE_META ||
-        ys_get_u8(&parameters) != YS_HCI_LE_ADVERTISING_REPORT || ys_get_u8(&parameters) != 1)
+    if (seeker->found || !ys_get_hci_event(&reader, &event, &parameters) || event != YS_HCI_LE_META)
         return;
-    ys_get_hci_report(&parameters, &report);
-    if (!ys_reader_ok(&parameters) || !ys_address_is_equal(&report.address, &seeker->wanted))
+    uint8_t kind = ys_get_u8(&parameters);
+    uint8_t count = ys_get_u8(&parameters);
+    struct ys_address sender = {.type = 0};
+    if (kind == YS_HCI_LE_ADVERTISING_REPORT && count == 1) {
+        ys_get_hci_report(&parameters, &report);
+        sender = report.address;
+    } else if (kind == YS_HCI_LE_EXTENDED_ADVERTISING_REPORT && count == 1) {
+        ys_get_hci_extended_report(&parameters, &extended);
+        sender = extended.address;
+    } else {
+        return;
+    }
+    bool same = seeker->anonymous ? sender.type == YS_HCI_ANONYMOUS : ys_address_is_equal(&sender, &seeker->wanted);
+    if (!ys_reader_ok(&parameters) || !same)
         return;
     seeker->found = true;
     seeker->found_ns = ys_world_now_ns(seeker->world);
@@ -58,21 +75,10 @@ static void command(const struct seeker *seeker, struct ys_writer *writer)
     ys_controller_receive(seeker->controller, writer->start, ys_writer_stored(writer));
 }
 
-static bool seek(struct seeker *seeker, struct ys_world *world, uint16_t number, const struct ys_scanner *scanner,
-                 const struct ys_address *wanted, bool active)
+static void scan_as_before(const struct seeker *seeker, const struct ys_scanner *scanner, bool active)
 {
     uint8_t bytes[YS_HCI_COMMAND_MAX];
     struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
-    *seeker = (struct seeker){.world = world, .wanted = *wanted};
-    seeker->controller = ys_controller_new(
-        world->radio, &(struct ys_controller_settings){.number = number,
-                                                       .seed = world->seed,
-                                                       .address = {.bytes = {(uint8_t)number, 0, 0, 0xff, 0xff, 0}},
-                                                       .buffer_count = 1,
-                                                       .send = take_event,
-                                                       .context = seeker});
-    if (seeker->controller == NULL)
-        return false;
     ys_hci_command_begin(&writer, YS_HCI_LE_SET_SCAN_PARAMETERS);
     ys_put_hci_scan(&writer, &(struct ys_hci_scan){.active = active,
                                                    .interval = (uint16_t)(scanner->interval_us / STEP_US),
@@ -83,6 +89,51 @@ static bool seek(struct seeker *seeker, struct ys_world *world, uint16_t number,
     ys_put_u8(&writer, 1);
     ys_put_u8(&writer, 0);
     command(seeker, &writer);
+}
+
+/* For an extended set: on the PHY of its primary channels. */
+static void scan_extended(const struct seeker *seeker, const struct ys_scanner *scanner, bool active, bool coded)
+{
+    uint8_t bytes[YS_HCI_COMMAND_MAX];
+    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
+    const struct ys_hci_phy_scan one = {.active = active,
+                                        .interval = (uint16_t)(scanner->interval_us / STEP_US),
+                                        .window = (uint16_t)(scanner->window_us / STEP_US)};
+    ys_hci_command_begin(&writer, YS_HCI_LE_SET_EVENT_MASK);
+    ys_put_u64(&writer, YS_HCI_LE_EVENT_MASK | YS_HCI_LE_EVENT_MASK_EXTENDED);
+    command(seeker, &writer);
+    writer = ys_writer_to(bytes, sizeof bytes);
+    ys_hci_command_begin(&writer, YS_HCI_LE_SET_EXTENDED_SCAN_PARAMETERS);
+    ys_put_hci_extended_scan(&writer, &(struct ys_hci_extended_scan){.phys = coded ? YS_HCI_PHYS_CODED : YS_HCI_PHYS_1M,
+                                                                     .by_phy = {one, one, one}});
+    command(seeker, &writer);
+    writer = ys_writer_to(bytes, sizeof bytes);
+    ys_hci_command_begin(&writer, YS_HCI_LE_SET_EXTENDED_SCAN_ENABLE);
+    ys_put_u8(&writer, 1);
+    ys_put_u8(&writer, 0);
+    ys_put_u16(&writer, 0);
+    ys_put_u16(&writer, 0);
+    command(seeker, &writer);
+}
+
+static bool seek(struct seeker *seeker, struct ys_world *world, uint16_t number, const struct ys_scanner *scanner,
+                 const struct ys_advertisement *set, const struct ys_address *wanted, bool active)
+{
+    *seeker = (struct seeker){.world = world, .wanted = *wanted, .anonymous = set->anonymous};
+    seeker->controller = ys_controller_new(
+        world->radio, &(struct ys_controller_settings){.number = number,
+                                                       .seed = world->seed,
+                                                       .address = {.bytes = {(uint8_t)number, 0, 0, 0xff, 0xff, 0}},
+                                                       .buffer_count = 1,
+                                                       .sets = set->extended,
+                                                       .send = take_event,
+                                                       .context = seeker});
+    if (seeker->controller == NULL)
+        return false;
+    if (set->extended)
+        scan_extended(seeker, scanner, active, set->primary_phy == YS_SET_CODED + 1);
+    else
+        scan_as_before(seeker, scanner, active);
     return true;
 }
 
@@ -118,12 +169,11 @@ static void watch(const struct ys_interval_plan *plan, struct ys_world *world, s
 
 static struct ys_activity activity_of(const struct ys_advertising_meter *air, double seconds)
 {
-    uint64_t asking = air->packets[YS_LINK_ADV_IND] + air->packets[YS_LINK_ADV_SCAN_IND];
     return (struct ys_activity){
         .seconds = seconds,
         .events = air->events,
         .transmit_s = (double)air->on_air_ns / (double)YS_NS_PER_S,
-        .receive_s = (double)asking * LISTENING_S + (double)air->packets[YS_LINK_SCAN_REQ] * REQUEST_S,
+        .receive_s = (double)air->listens * LISTENING_S + (double)air->requests * REQUEST_S,
     };
 }
 
@@ -140,10 +190,11 @@ static bool watch_device(const struct ys_interval_plan *plan, struct ys_interval
         ys_device_start(device);
         ys_world_run(&world, SETTLE_NS);
         const struct ys_address address = ys_device_address(device);
-        report->air =
-            (struct ys_advertising_meter){.advertiser = address, .interval_max_ns = longest_interval_ns(plan->design)};
+        report->air = (struct ys_advertising_meter){.advertiser = address,
+                                                    .anonymous = plan->design->sets->anonymous,
+                                                    .interval_max_ns = longest_interval_ns(plan->design)};
         ys_radio_observe(world.radio, on_air, &report->air);
-        good = seek(&seeker, &world, SCANNER_NUMBER, &ys_scanners[1], &address, true);
+        good = seek(&seeker, &world, SCANNER_NUMBER, &ys_scanners[1], plan->design->sets, &address, true);
         if (good)
             watch(plan, &world, central, &address, report);
         report->seconds = (double)(ys_world_now_ns(&world) - SETTLE_NS) / (double)YS_NS_PER_S;
@@ -199,7 +250,8 @@ static bool search_in(struct ys_world *world, const struct searches *searches, s
     uint64_t from_ns = ys_world_now_ns(world);
     const struct ys_address address = good ? ys_device_address(device) : (struct ys_address){.type = 0};
     for (size_t i = 0; i < plan->scanner_count && good; i++)
-        good = seek(&seekers[i], world, (uint16_t)(SCANNER_NUMBER + i), &plan->scanners[i], &address, false);
+        good = seek(&seekers[i], world, (uint16_t)(SCANNER_NUMBER + i), &plan->scanners[i], plan->design->sets,
+                    &address, false);
     while (good && !all_found(seekers, plan->scanner_count) &&
            ys_world_now_ns(world) < from_ns + YS_SEARCH_MS * YS_NS_PER_MS)
         ys_world_run(world, SETTLE_NS);
@@ -217,8 +269,10 @@ static bool search_once(const struct searches *searches, uint32_t run)
 {
     const struct ys_interval_plan *plan = searches->plan;
     struct ys_payload payload = ys_payload_compose(plan->design, plan->design->sets);
-    struct ys_advertising advertising = ys_advertisement_settings(plan->design->sets, &payload);
+    struct ys_set_options options;
+    struct ys_advertising advertising = ys_advertisement_settings(plan->design->sets, &payload, &options);
     advertising.duration_ms = 0; /* whoever looks for it does so while it is there */
+    options.events = 0;
     struct ys_world world;
     struct seeker *seekers = calloc(plan->scanner_count, sizeof *seekers);
     struct ys_chance chance = ys_chance_of(plan->seed, run);
@@ -287,11 +341,18 @@ static void gather(const struct searches *searches, const struct ys_interval_rep
         else
             search->never++;
     }
-    struct ys_payload payload = ys_payload_compose(plan->design, set);
-    uint32_t packet_us = (uint32_t)(ys_link_duration_ns(YS_PHY_1M, 2 + 6 + payload.data_length) / YS_NS_PER_US);
+    uint64_t packet_ns;
+    if (set->extended) {
+        enum ys_phy phy = set->primary_phy == YS_SET_CODED + 1 ? YS_PHY_CODED_S8 : YS_PHY_1M;
+        packet_ns = ys_link_duration_ns(phy, EXTENDED_LENGTH);
+    } else {
+        struct ys_payload payload = ys_payload_compose(plan->design, set);
+        packet_ns = ys_link_duration_ns(YS_PHY_1M, 2 + 6 + payload.data_length);
+    }
     search->calculated_of = (struct ys_discovery){
         .interval_us = (uint32_t)set->interval_min_us,
-        .packet_us = packet_us,
+        .packet_us = (uint32_t)(packet_ns / YS_NS_PER_US),
+        .known_us = (uint32_t)(report->air.known_ns / YS_NS_PER_US),
         .spacing_us = (uint32_t)(report->air.spacing_min_ns / YS_NS_PER_US),
         .channels = set->channels != 0 ? set->channels : 7,
         .scan_interval_us = search->scanner.interval_us,

@@ -29,6 +29,7 @@ struct ys_stand_in_device {
     struct ys_layout *layout;
     struct ys_chance chance;
     struct ys_payload payload;
+    struct ys_set_options options;
     struct ys_advertising advertising;
     struct ys_table table;
     struct ys_attribute *attributes;
@@ -222,7 +223,7 @@ struct ys_stand_in_device *ys_stand_in_new(struct ys_world *world, const struct 
     if (design->set_count == 0)
         return device;
     device->payload = ys_payload_compose(design, design->sets);
-    device->advertising = ys_advertisement_settings(design->sets, &device->payload);
+    device->advertising = ys_advertisement_settings(design->sets, &device->payload, &device->options);
     return device;
 }
 
