@@ -231,6 +231,78 @@ static void two_centrals_are_served_at_once_and_one_by_one_let_go(void **state)
     assert_int_equal(pair.second.counts[YS_EVENT_NOTIFICATION], second);
 }
 
+/* The second central scans until it hears the wrench; returns after how many milliseconds. */
+static unsigned found_after_ms(void)
+{
+    const struct ys_scanning scanning = {.interval_us = 30000, .window_us = 30000};
+    unsigned ms = 0;
+    pair.second.counts[YS_EVENT_REPORT] = 0;
+    assert_int_equal(ys_scan(&pair.second.host, &scanning), YS_OK);
+    while (pair.second.counts[YS_EVENT_REPORT] == 0 && ms < 5000) {
+        pass_ms(&pair, 1);
+        ms++;
+    }
+    assert_int_equal(ys_scan_stop(&pair.second.host), YS_OK);
+    pass_ms(&pair, 1);
+    return ms;
+}
+
+/* Whatever becomes of a connection, the wrench can be found again: at most an interval, its delay and the scan later.
+ */
+static void it_is_found_again_each_time(void **state)
+{
+    const struct ys_port *port = ys_simulated_port(pair.central.simulated);
+    const struct ys_connecting never = {.interval_us = 30000, .supervision_timeout_ms = 1000};
+    (void)state;
+    assert_in_range(found_after_ms(), 1, 150); /* while it is connected: there is room for another */
+    for (int i = 0; i < 5; i++) {
+        assert_int_equal(ys_disconnect(&pair.central.host, pair.central.connection), YS_OK);
+        pass_ms(&pair, 100);
+        assert_in_range(found_after_ms(), 1, 150);
+        pair_connect(&pair, &pair.central, 30000);
+        /* it wants to pair (Core 5.4 Vol 3 Part H 3.5.1), is told that this cannot be (3.5.5), and leaves */
+        const uint8_t pairing[] = {
+            0x02, (uint8_t)pair.central.connection, 0x00, 11, 0, 7, 0, 6, 0, 0x01, 0x03, 0x00, 0x01, 0x10, 0x00, 0x00};
+        port->send(port->context, pairing, sizeof pairing);
+        pass_ms(&pair, 200);
+    }
+    /* it ends while the link is still young, and while it is being made */
+    assert_int_equal(ys_disconnect(&pair.central.host, pair.central.connection), YS_OK);
+    pass_ms(&pair, 100);
+    const struct ys_address address = ys_host_address(&pair.peripheral.host);
+    assert_int_equal(ys_connect(&pair.central.host, &address, &never), YS_OK);
+    while (pair.peripheral.counts[YS_EVENT_CONNECTED] == 6)
+        pass_ms(&pair, 1);
+    ys_host_start(&pair.central.host); /* the central's battery falls out */
+    assert_in_range(found_after_ms(), 1, 150);
+    pass_ms(&pair, 1500);
+    assert_int_equal(pair.peripheral.counts[YS_EVENT_CONNECTED], 7);
+    assert_int_equal(pair.peripheral.counts[YS_EVENT_DISCONNECTED], 7);
+    assert_in_range(found_after_ms(), 1, 150);
+    assert_int_equal(pair.peripheral.counts[YS_EVENT_ADVERTISING_ENDED], 0);
+}
+
+/* With room for one connection, who waits is let in as soon as the first has gone. */
+static void a_second_central_waits_for_its_turn(void **state)
+{
+    const struct ys_connecting connecting = {.interval_us = 30000, .supervision_timeout_ms = 1000};
+    teardown(state);
+    pair.connections = 1;
+    setup(state);
+    pair.connections = 0;
+    const struct ys_address address = ys_host_address(&pair.peripheral.host);
+    for (int i = 0; i < 3; i++) {
+        struct end *first = i % 2 == 0 ? &pair.central : &pair.second;
+        struct end *waits = i % 2 == 0 ? &pair.second : &pair.central;
+        assert_int_equal(ys_connect(&waits->host, &address, &connecting), YS_OK);
+        pass_ms(&pair, 2000);
+        assert_int_equal(pair.peripheral.counts[YS_EVENT_CONNECTED], i + 1);
+        assert_int_equal(ys_disconnect(&first->host, first->connection), YS_OK);
+        pass_ms(&pair, 250);
+        assert_int_equal(pair.peripheral.counts[YS_EVENT_CONNECTED], i + 2);
+    }
+}
+
 static void a_central_that_vanishes_is_noticed_and_the_wrench_found_again(void **state)
 {
     (void)state;
@@ -375,6 +447,8 @@ int main(void)
         cmocka_unit_test_setup_teardown(in_the_crib_it_is_a_beacon_that_tells_where, setup, teardown),
         cmocka_unit_test_setup_teardown(the_spacing_holds_however_fast_the_value_changes, setup, teardown),
         cmocka_unit_test_setup_teardown(two_centrals_are_served_at_once_and_one_by_one_let_go, setup, teardown),
+        cmocka_unit_test_setup_teardown(it_is_found_again_each_time, setup, teardown),
+        cmocka_unit_test_setup_teardown(a_second_central_waits_for_its_turn, setup, teardown),
         cmocka_unit_test_setup_teardown(a_central_that_vanishes_is_noticed_and_the_wrench_found_again, setup, teardown),
         cmocka_unit_test_setup_teardown(it_is_found_again_after_each_connection, setup, teardown),
         cmocka_unit_test_setup_teardown(a_discovery_finds_what_the_table_has_with_any_mtu, setup, teardown),

@@ -23,7 +23,7 @@ static void on_event(struct ys_host *host, void *context, const struct ys_event 
 }
 
 static void begin_end(struct pair *pair, struct end *end, uint16_t number, uint64_t seed, const struct ys_table *table,
-                      void *context, uint8_t *values)
+                      void *context, uint8_t *values, uint8_t connections)
 {
     end->clock = pair->clock;
     end->simulated = ys_simulated_new(pair->radio, &(struct ys_simulated_settings){.number = number, .seed = seed});
@@ -35,6 +35,7 @@ static void begin_end(struct pair *pair, struct end *end, uint16_t number, uint6
         .context = context,
         .on_event = on_event,
         .address_type = YS_ADDRESS_RANDOM,
+        .connections = connections,
     };
     assert_int_equal(ys_host_init(&end->host, sizeof end->host, &settings), YS_OK);
     ys_simulated_attach(end->simulated, &end->host);
@@ -44,13 +45,14 @@ static void begin_end(struct pair *pair, struct end *end, uint16_t number, uint6
 void pair_begin(struct pair *pair, uint64_t seed, const struct ys_table *table, void *context, uint8_t *values,
                 ys_event_handler *firmware_event)
 {
+    uint8_t connections = pair->connections;
     memset(pair, 0, sizeof *pair);
     pair->clock = ys_clock_new();
     pair->radio = ys_radio_new(pair->clock);
     pair->peripheral.on_event = firmware_event;
-    begin_end(pair, &pair->peripheral, 1, seed, table, context, values);
-    begin_end(pair, &pair->central, 2, seed, &ys_table_bare, NULL, NULL);
-    begin_end(pair, &pair->second, 3, seed, &ys_table_bare, NULL, NULL);
+    begin_end(pair, &pair->peripheral, 1, seed, table, context, values, connections);
+    begin_end(pair, &pair->central, 2, seed, &ys_table_bare, NULL, NULL, 0);
+    begin_end(pair, &pair->second, 3, seed, &ys_table_bare, NULL, NULL, 0);
     pass_ms(pair, 1);
     assert_int_equal(pair->peripheral.counts[YS_EVENT_READY], 1);
     assert_int_equal(pair->central.counts[YS_EVENT_READY], 1);

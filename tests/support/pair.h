@@ -25,7 +25,8 @@ struct pair {
     struct ys_radio *radio;
     struct end peripheral;
     struct end central;
-    struct end second; /* another central */
+    struct end second;   /* another central */
+    uint8_t connections; /* of the peripheral at once; set before pair_begin, 0: as many as there is room for */
 };
 
 /* Makes all three, and starts them. */
