@@ -27,7 +27,11 @@ static const struct wrong wrong[] = {
      "1:29 error: \"FF:FF:FF:FF:FF:FF\" is no static address: its first digit must be C, D, E or F, and its bits not "
      "all alike\n"},
     {"device: {name: T2, address: C2-00-5E}\n" PLAIN "  []\n",
-     "1:29 error: address must be random, public, or six pairs of hexadecimal digits, not \"C2-00-5E\"\n"},
+     "1:29 error: address must be random, public, non-resolvable, or six pairs of hexadecimal digits, not "
+     "\"C2-00-5E\"\n"},
+    {"device: {name: T2, address: non-resolvable}\n" PLAIN "  []\n",
+     "1:29 error: whoever can be connected to has an address that stays: take random or public, or advertise as a "
+     "beacon only\n"},
     {"device: {name: T2, appearance: Thermomter}\n" PLAIN "  []\n",
      "1:32 error: appearance is not known: \"Thermomter\"; did you mean \"Thermometer\"?\n"},
     {"device: {name: T2, limits: {bonds: 2}}\n" PLAIN "  []\n",

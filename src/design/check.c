@@ -8,6 +8,7 @@
 #include "design/hash.h"
 #include "design/layout.h"
 #include "design/memory.h"
+#include "design/payload.h"
 #include "design/use.h"
 #include "design/words.h"
 
@@ -166,19 +167,27 @@ static void check_address(struct ys_design *design)
     if (text == NULL || strcmp(text, "random") == 0)
         return;
     design->public_address = strcmp(text, "public") == 0;
-    if (design->public_address)
+    design->private_address = strcmp(text, "non-resolvable") == 0;
+    for (size_t i = 0; design->private_address && i < design->set_count; i++) {
+        if (ys_advertisement_kind(&design->sets[i]) == YS_ADVERTISE_CONNECTABLE) /* Vol 3 Part C 10.8.1 */
+            ys_findings_add(&design->findings, YS_ERROR, "address", design->address_text.place,
+                            "whoever can be connected to has an address that stays: take random or public, or "
+                            "advertise as a beacon only");
+    }
+    if (design->public_address || design->private_address)
         return;
     design->address.type = YS_ADDRESS_RANDOM;
     design->has_address = ys_address_parse(text, strlen(text), &design->address);
     design->address.type = YS_ADDRESS_RANDOM;
-    static const char *const words[] = {"random", "public"};
-    const char *nearest = ys_word_nearest(text, words, 2);
+    static const char *const words[] = {"random", "public", "non-resolvable"};
+    const char *nearest = ys_word_nearest(text, words, 3);
     if (!design->has_address && nearest != NULL)
         ys_findings_add(&design->findings, YS_ERROR, "word-unknown", design->address_text.place,
                         "address is not known: \"%s\"; did you mean \"%s\"?", text, nearest);
     else if (!design->has_address)
-        ys_findings_add(&design->findings, YS_ERROR, "address", design->address_text.place,
-                        "address must be random, public, or six pairs of hexadecimal digits, not \"%s\"", text);
+        ys_findings_add(
+            &design->findings, YS_ERROR, "address", design->address_text.place,
+            "address must be random, public, non-resolvable, or six pairs of hexadecimal digits, not \"%s\"", text);
     else if (!is_static(&design->address))
         ys_findings_add(&design->findings, YS_ERROR, "address", design->address_text.place,
                         "\"%s\" is no static address: its first digit must be C, D, E or F, and its bits not all "

@@ -327,6 +327,7 @@ struct ys_design {
     uint16_t appearance;
     struct ys_written address_text;
     bool public_address;
+    bool private_address; /* a non-resolvable one */
     bool has_address; /* a static one of its own */
     struct ys_address address;
     struct ys_limits limits;

@@ -182,7 +182,9 @@ static bool wire_up(struct ys_device *device, uint16_t number)
         .table = device->firmware.table,
         .context = device->firmware.context,
         .on_event = on_event,
-        .address_type = device->design->public_address ? YS_ADDRESS_PUBLIC : YS_ADDRESS_RANDOM,
+        .address_type = device->design->public_address    ? YS_OWN_PUBLIC
+                        : device->design->private_address ? YS_OWN_NON_RESOLVABLE
+                                                          : YS_OWN_STATIC,
         .address = device->design->has_address ? device->design->address.bytes : NULL,
         .values = device->firmware.values,
         .connections = (uint8_t)(limit < YS_CONNECTIONS ? limit : 0),
