@@ -215,6 +215,7 @@ struct ys_host {
     uint8_t command_credits;
     uint8_t state;
     bool scanning_on;
+    bool timed; /* a set has a duration */
     bool connecting;
     uint8_t next_connection;
     uint16_t data_length; /* of a controller buffer */

@@ -254,9 +254,13 @@ static bool print_verdicts(const struct ys_design *design, struct ys_interval_re
 static bool print_text(const struct input *input, const struct ys_design *design, struct ys_interval_report *report)
 {
     static const char *const kinds[] = {"connectable", "scannable", "a beacon"};
-    (void)printf("%s, %s%s%s; seed %llu\n\n", design->name.text, kinds[ys_advertisement_kind(design->sets)],
-                 design->sets->name != NULL ? ": " : "", design->sets->name != NULL ? design->sets->name : "",
-                 input->seed);
+    static const char *const phys[] = {"1M", "1M", "2M", "coded"}; /* not said, or said */
+    const struct ys_advertisement *set = design->sets;
+    (void)printf("%s, %s%s%s", design->name.text, kinds[ys_advertisement_kind(set)], set->name != NULL ? ": " : "",
+                 set->name != NULL ? set->name : "");
+    if (set->extended)
+        (void)printf(", extended: found on %s, payload on %s", phys[set->primary_phy], phys[set->phy]);
+    (void)printf("; seed %llu\n\n", input->seed);
     print_air(design, report);
     print_charge(design, report);
     print_searches(report);

@@ -122,6 +122,7 @@ static void forget_sets(struct ys_host *host)
     for (uint8_t i = 0; (set = ys_set_at(host, i)) != NULL; i++)
         *set = (struct ys_set){.on = false};
     host->set = &host->first_set;
+    host->timed = false;
 }
 
 void ys_host_start(struct ys_host *host)
@@ -233,7 +234,8 @@ static uint32_t wait_ms(struct ys_host *host)
 {
     uint32_t now_ms = ys_now_ms(host);
     uint32_t wait = least(ys_commands_wait_ms(host, now_ms), ys_notify_wait_ms(host, now_ms));
-    wait = least(wait, ys_gap_wait_ms(host, now_ms));
+    if (host->timed)
+        wait = least(wait, ys_gap_wait_ms(host, now_ms));
     for (size_t i = 0; i < YS_CONNECTIONS; i++) {
         const struct ys_connection *connection = &host->connections[i];
         if (!connection->used)
@@ -275,7 +277,8 @@ static uint32_t run(struct ys_host *host)
     if (host->state == STATE_STOPPED)
         return YS_FOREVER;
     uint32_t now_ms = ys_now_ms(host);
-    ys_gap_check(host, now_ms);
+    if (host->timed)
+        ys_gap_check(host, now_ms);
     ys_notify_collect(host, now_ms);
     size_t next = host->next_connection; /* each turn another one is first, so that none is always last */
     for (size_t i = 0; i < YS_CONNECTIONS; i++) {
