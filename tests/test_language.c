@@ -163,6 +163,16 @@ static const struct wrong wrong[] = {
     {ADVERTISED("extended: true, response: [name]"),
      "2:15 warning: an advertisement without flags says that the device is not to be found: add flags to data\n"
      "2:43 error: an extended set that cannot be asked has no response: put all into data\n"},
+    {DEVICE "advertising: {interval: 20 ms, kind: beacon, extended: true, primary phy: coded, phy: coded, data: "
+            "[{structure: {type: 0xFF, "
+            "value: "
+            "00112233445566778899aabbccddeeff00112233445566778899aabbccddeeff00112233445566778899aabbccddeeff"
+            "00112233445566778899aabbccddeeff00112233445566778899aabbccddeeff00112233445566778899aabbccddeeff"
+            "00112233445566778899aabbccddeeff00112233445566778899aabbccddeeff00112233445566778899aabbccddeeff"
+            "00112233445566778899aabbccddeeff00112233445566778899aabbccddeeff00112233445566778899aabbccddeeff"
+            "00112233445566778899aabbccddeeff00112233445566778899aabbccddeeff}}, name]}\nservices: []\n",
+     /* 3 x 1168 + 2 x 150 + 330 + 376 + (2 + 10 + 230 + 3) x 64 + 24 us */
+     "2:25 error: an event of this takes 20.2 ms on the air: take a longer interval, another phy, or less data\n"},
     {ADVERTISED("power: 21 dBm"), "2:40 error: a power must be whole dBm from -127 to 20, such as -4 dBm, not \"21 "
                                   "dBm\"\n"},
     /* use */

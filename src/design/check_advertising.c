@@ -8,6 +8,7 @@
 #include "design/payload.h"
 #include "design/value.h"
 #include "design/words.h"
+#include "wire/extended.h"
 
 struct ys_service *ys_service_named(const struct ys_design *design, const char *name)
 {
@@ -302,6 +303,44 @@ static void check_options(struct ys_design *design, struct ys_advertisement *set
                         "least one first");
 }
 
+static enum ys_phy phy_of(int word)
+{
+    static const enum ys_phy phys[] = {YS_PHY_1M, YS_PHY_1M, YS_PHY_2M, YS_PHY_CODED_S8};
+    return phys[word];
+}
+
+/* From the first packet of an event to the last, if it is asked (Vol 6 Part B 4.4.2.2). */
+static uint64_t event_us(const struct ys_design *design, const struct ys_advertisement *set)
+{
+    static const uint64_t tuning_ns = 150000;
+    const struct ys_link_extended first = {.type = YS_LINK_ADV_EXTENDED,
+                                           .has_sender = !set->anonymous,
+                                           .has_data_id = true,
+                                           .has_power = set->tells_power};
+    const struct ys_link_extended pointer = {.type = YS_LINK_ADV_EXTENDED, .has_data_id = true, .has_aux = true};
+    struct ys_payload payload = ys_payload_compose(design, set);
+    uint64_t primary_ns =
+        ys_link_duration_ns(phy_of(set->primary_phy), 2 + YS_LINK_EXTENDED_MAX - ys_link_extended_room(&pointer));
+    unsigned channels =
+        set->channels == 0 ? 3 : (set->channels & 1u) + (set->channels >> 1 & 1u) + (set->channels >> 2);
+    uint64_t sum_ns = channels * primary_ns + (channels - 1) * tuning_ns +
+                      ys_link_chain_ns(phy_of(set->phy), &first, payload.data_length);
+    if (ys_advertisement_kind(set) == YS_ADVERTISE_SCANNABLE)
+        sum_ns += ys_link_chain_ns(phy_of(set->phy), &first, payload.response_length);
+    return sum_ns / 1000;
+}
+
+static void check_event(struct ys_design *design, const struct ys_advertisement *set)
+{
+    if (!set->extended)
+        return;
+    uint64_t us = event_us(design, set);
+    if (us > set->interval_min_us)
+        ys_findings_add(&design->findings, YS_ERROR, "extended", set->interval_place,
+                        "an event of this takes %.1f ms on the air: take a longer interval, another phy, or less data",
+                        (double)us / 1000);
+}
+
 static void check_set(struct ys_design *design, struct ys_advertisement *set)
 {
     bool by_hand = set->data.given || set->response.given;
@@ -331,8 +370,12 @@ static void check_set(struct ys_design *design, struct ys_advertisement *set)
     if (by_hand && ys_advertisement_kind(set) == YS_ADVERTISE_CONNECTABLE && !has_part(&set->data, YS_PART_FLAGS))
         ys_findings_add(&design->findings, YS_WARNING, "payload", set->data.given ? set->data.place : set->place,
                         "an advertisement without flags says that the device is not to be found: add flags to data");
-    if (!set->faulty)
-        ys_payload_check(design, set);
+    if (set->faulty)
+        return;
+    size_t errors = design->findings.errors;
+    ys_payload_check(design, set);
+    if (design->findings.errors == errors)
+        check_event(design, set);
 }
 
 static void check_set_names(struct ys_design *design)

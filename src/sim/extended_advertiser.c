@@ -348,26 +348,15 @@ size_t extended_data_max(const struct advertiser *advertiser)
     return ys_link_extended_room(&pdu);
 }
 
-/* All its packets without an answer; a response would only be longer if nobody else is. */
 uint64_t extended_event_ns(const struct advertiser *advertiser)
 {
-    struct advertiser copy = *advertiser;
     enum ys_phy phy = secondary_phy(advertiser);
-    uint64_t end_ns = primary_ns(advertiser);
-    const struct set_data *chains[] = {&advertiser->data, &advertiser->response};
-    if (!has_aux(advertiser))
-        return end_ns;
-    for (size_t i = 0; i < 2; i++) {
-        struct ys_link_extended pdu = i == 0 ? aux_pdu(advertiser) : response_pdu(advertiser);
-        copy.chain = chains[i];
-        copy.chained = 0;
-        if (i == 1 && !is(advertiser, YS_HCI_SET_SCANNABLE))
-            break;
-        do {
-            fill(&copy, &pdu);
-            end_ns += YS_LINK_AUX_SPACE_NS + pdu_ns(phy, &pdu);
-            pdu = chain_pdu(advertiser);
-        } while (copy.chained < copy.chain->length);
-    }
-    return end_ns;
+    const struct ys_link_extended first = aux_pdu(advertiser);
+    const struct ys_link_extended response = response_pdu(advertiser);
+    uint64_t sum_ns = primary_ns(advertiser);
+    if (has_aux(advertiser))
+        sum_ns += ys_link_chain_ns(phy, &first, advertiser->data.length);
+    if (is(advertiser, YS_HCI_SET_SCANNABLE))
+        sum_ns += ys_link_chain_ns(phy, &response, advertiser->response.length);
+    return sum_ns;
 }

@@ -141,3 +141,23 @@ uint32_t ys_link_aux_offset_us(uint64_t offset_ns)
     uint32_t offset_us = (uint32_t)(offset_ns / 1000);
     return offset_us - offset_us % ys_link_aux_step_us(offset_us);
 }
+
+uint64_t ys_link_chain_ns(enum ys_phy phy, const struct ys_link_extended *first, size_t length)
+{
+    struct ys_link_extended pdu = *first;
+    uint64_t sum_ns = 0;
+    bool more = true;
+    while (more) {
+        pdu.has_aux = false;
+        pdu.has_aux = length > ys_link_extended_room(&pdu);
+        more = pdu.has_aux;
+        size_t room = ys_link_extended_room(&pdu);
+        size_t part = length < room ? length : room;
+        size_t header = 1 + YS_LINK_EXTENDED_MAX - room; /* with that of the PDU */
+        /* it may begin a step later than it could */
+        sum_ns += YS_LINK_AUX_SPACE_NS + SHORT_STEP_US * UINT64_C(1000) + ys_link_duration_ns(phy, header + 1 + part);
+        length -= part;
+        pdu = (struct ys_link_extended){.type = YS_LINK_ADV_EXTENDED, .has_data_id = true};
+    }
+    return sum_ns;
+}
