@@ -328,7 +328,7 @@ struct ys_design {
     struct ys_written address_text;
     bool public_address;
     bool private_address; /* a non-resolvable one */
-    bool has_address; /* a static one of its own */
+    bool has_address;     /* a static one of its own */
     struct ys_address address;
     struct ys_limits limits;
     struct ys_security security;

@@ -65,8 +65,8 @@ void ys_put_link_extended(struct ys_writer *writer, const struct ys_link_extende
 /* How many bytes of data fit behind the header of this one. */
 size_t ys_link_extended_room(const struct ys_link_extended *pdu);
 
-/* How long `length` bytes of data take on auxiliary channels, from the end of what points to them to the end of the last
- * packet of the chain: `first` is the first one without data and pointer. */
+/* How long `length` bytes of data take on auxiliary channels, from the end of what points to them to the end of the
+ * last packet of the chain: `first` is the first one without data and pointer. */
 uint64_t ys_link_chain_ns(enum ys_phy phy, const struct ys_link_extended *first, size_t length);
 
 /* `offset_ns` as it can be said in a pointer: the step that it lies in. */
