@@ -24,7 +24,7 @@
 #define YS_QUEUE_SIZE 520
 #endif
 
-/* Advertising sets of a host that uses them, see sets.h: 1 to 16. Each costs 32 bytes. */
+/* Advertising sets of a host that uses them, see sets.h: 1 to 16. Each costs 20 bytes. */
 #ifndef YS_SETS
 #define YS_SETS 3
 #endif
