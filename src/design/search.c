@@ -30,25 +30,28 @@ static bool has_name(const struct ys_adopted *adopted, const char *words)
            (adopted->symbol != NULL && adopted->symbol[0] != '\0' && strcmp(adopted->symbol, words) == 0);
 }
 
-/* Whether `text` holds `part` of `length` characters, in whatever case. */
-static bool holds(const char *text, const char *part, size_t length)
+/* Whether `text` holds `part` of `length` characters, in whatever case; or as a whole word. */
+static bool holds(const char *text, const char *part, size_t length, bool whole)
 {
-    for (; text != NULL && *text != '\0'; text++) {
+    char before = ' ';
+    for (; text != NULL && *text != '\0'; before = *text, text++) {
         size_t same = 0;
+        if (whole && isalnum((unsigned char)before))
+            continue;
         while (same < length && text[same] != '\0' &&
                tolower((unsigned char)text[same]) == tolower((unsigned char)part[same]))
             same++;
-        if (same == length)
+        if (same == length && !(whole && isalnum((unsigned char)text[same])))
             return true;
     }
     return false;
 }
 
-static bool holds_all(const char *text, const char *more, const char *words)
+static bool holds_all(const char *text, const char *more, const char *words, bool whole)
 {
     while (*words != '\0') {
         size_t length = strcspn(words, " ");
-        if (length > 0 && !holds(text, words, length) && !holds(more, words, length))
+        if (length > 0 && !holds(text, words, length, whole) && !holds(more, words, length, whole))
             return false;
         words += length;
         words += strspn(words, " ");
@@ -56,14 +59,19 @@ static bool holds_all(const char *text, const char *more, const char *words)
     return true;
 }
 
+static bool has_words_of_name(const struct ys_adopted *adopted, const char *words)
+{
+    return holds_all(adopted->name, NULL, words, true);
+}
+
 static bool has_parts_of_name(const struct ys_adopted *adopted, const char *words)
 {
-    return holds_all(adopted->name, NULL, words);
+    return holds_all(adopted->name, NULL, words, false);
 }
 
 static bool has_words_anywhere(const struct ys_adopted *adopted, const char *words)
 {
-    return holds_all(adopted->name, adopted->about, words);
+    return holds_all(adopted->name, adopted->about, words, false);
 }
 
 static void lower(char *to, const char *from, size_t size)
@@ -108,7 +116,8 @@ static void find_all(struct ys_search *search, fits_fn *fits, const char *words)
 
 void ys_search_run(struct ys_search *search, const char *words)
 {
-    static fits_fn *const ways[] = {has_number, has_name, has_parts_of_name, has_words_anywhere, is_near};
+    static fits_fn *const ways[] = {has_number,        has_name,           has_words_of_name,
+                                    has_parts_of_name, has_words_anywhere, is_near};
     for (size_t i = 0; i < sizeof ways / sizeof ways[0] && search->count == 0; i++) {
         find_all(search, ways[i], words);
         search->guessed = ways[i] == is_near;

@@ -144,11 +144,10 @@ uint32_t ys_link_aux_offset_us(uint64_t offset_ns)
 
 uint64_t ys_link_chain_ns(enum ys_phy phy, const struct ys_link_extended *first, size_t length)
 {
-    struct ys_link_extended pdu = *first;
+    struct ys_link_extended pdu = *first; /* without a pointer, as are those that follow it at first */
     uint64_t sum_ns = 0;
     bool more = true;
     while (more) {
-        pdu.has_aux = false;
         pdu.has_aux = length > ys_link_extended_room(&pdu);
         more = pdu.has_aux;
         size_t room = ys_link_extended_room(&pdu);
