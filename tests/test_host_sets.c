@@ -5,6 +5,7 @@
 
 #include <yarnswift/sets.h>
 
+#include "sim/chance.h"
 #include "simulated/simulated.h"
 #include "support/hex.h"
 #include "wire/extended.h"
@@ -408,6 +409,97 @@ static void what_a_set_cannot_be_is_refused_and_the_old_goes_on(void **state)
         assert_hex(air[i].pdu + 8, air[i].length - 8u, "020106");
 }
 
+/* However quickly sets are begun, changed and stopped: what is on the air in the end is what was wanted last. */
+
+#define WALK_SETS  3
+#define WALK_KINDS 4
+
+struct wanted {
+    struct ys_advertising settings;
+    struct ys_set_options options;
+    uint8_t data[4];
+    bool on;
+};
+
+static void draw_wanted(struct wanted *wanted, uint8_t number, uint32_t kind)
+{
+    *wanted = (struct wanted){.data = {3, 0xff, number, (uint8_t)kind}, .on = true};
+    wanted->settings = (struct ys_advertising){HUNDRED_MS, .kind = YS_ADVERTISE_BEACON};
+    wanted->options = (struct ys_set_options){.extended = kind != 0, .set_id = number};
+    wanted->settings.options = &wanted->options;
+    wanted->settings.data = wanted->data;
+    wanted->settings.data_length = sizeof wanted->data;
+    if (kind == 2) { /* in fragments, and in a chain */
+        wanted->settings.data = long_payload();
+        wanted->settings.data_length = 600;
+    } else if (kind == 3) {
+        wanted->settings.kind = YS_ADVERTISE_SCANNABLE;
+        wanted->settings.response = wanted->data;
+        wanted->settings.response_length = sizeof wanted->data;
+        wanted->settings.data_length = 0;
+    }
+}
+
+/* What was on the air of a set: 0 nothing, 1 legacy, 2 extended, with its mode and how much the packet carried. */
+static void count_of_set(uint8_t number, size_t *legacy, size_t *primary, uint8_t *mode)
+{
+    *legacy = *primary = 0;
+    for (size_t i = 0; i < air_count; i++) {
+        struct ys_link_advertising plain;
+        struct ys_link_extended pdu;
+        if (ys_link_advertising_decode(air[i].pdu, air[i].length, &plain) && plain.length == 4)
+            *legacy += plain.data[2] == number;
+        else if (air[i].channel >= 37 && ys_link_extended_decode(air[i].pdu, air[i].length, &pdu) &&
+                 pdu.data_id.set == number) {
+            (*primary)++;
+            *mode = pdu.mode;
+        }
+    }
+}
+
+static void a_walk_ends_with_what_was_wanted_last(void **state)
+{
+    for (uint64_t seed = 1; seed <= 20; seed++) {
+        static struct wanted wanted[2][WALK_SETS]; /* two, as the former settings must stay while they are replaced */
+        uint8_t current[WALK_SETS] = {0};
+        struct ys_chance chance = ys_chance_of(seed, 77);
+        memset(wanted, 0, sizeof wanted);
+        teardown(state);
+        setup(state);
+        for (int step = 0; step < 200; step++) {
+            uint8_t number = (uint8_t)ys_chance_below(&chance, WALK_SETS);
+            if (ys_chance_below(&chance, 3) == 0) {
+                assert_int_equal(ys_advertise_set_stop(&device.host, number), YS_OK);
+                wanted[current[number]][number].on = false;
+            } else {
+                pass_ms(5); /* so that the settings before the last are no longer used */
+                current[number] ^= 1;
+                struct wanted *next = &wanted[current[number]][number];
+                draw_wanted(next, number, ys_chance_below(&chance, WALK_KINDS));
+                assert_int_equal(ys_advertise_set(&device.host, number, &next->settings), YS_OK);
+            }
+            if (ys_chance_below(&chance, 2) == 0)
+                pass_ms(ys_chance_below(&chance, 40));
+        }
+        pass_ms(200);
+        air_count = 0;
+        pass_ms(600);
+        assert_int_equal(count(&device, YS_EVENT_ADVERTISING_FAILED), 0);
+        for (uint8_t i = 0; i < WALK_SETS; i++) {
+            const struct wanted *last_wanted = &wanted[current[i]][i];
+            size_t legacy;
+            size_t primary;
+            uint8_t mode = 0xff;
+            count_of_set(i, &legacy, &primary, &mode);
+            assert_int_equal(legacy > 0, last_wanted->on && !last_wanted->options.extended);
+            assert_int_equal(primary > 0, last_wanted->on && last_wanted->options.extended);
+            if (primary > 0)
+                assert_int_equal(mode, last_wanted->settings.kind == YS_ADVERTISE_SCANNABLE ? YS_LINK_MODE_SCANNABLE
+                                                                                            : YS_LINK_MODE_NEITHER);
+        }
+    }
+}
+
 /* Without sets just as with them */
 
 static void directed_advertising_is_for_one(const struct ys_address *central)
@@ -537,6 +629,7 @@ int main(void)
         WITH_SETS(a_connection_is_made_on_a_set_and_the_set_comes_back),
         WITH_SETS(a_set_ends_by_count_and_by_time_and_says_so),
         WITH_SETS(who_asks_is_told),
+        WITH_SETS(a_walk_ends_with_what_was_wanted_last),
         LEGACY(a_controller_without_sets_gets_what_it_can_do),
         WITH_SETS(what_a_set_cannot_be_is_refused_and_the_old_goes_on),
         WITH_SETS(a_directed_advertisement_is_for_one),
