@@ -20,8 +20,9 @@ static bool place(struct ys_radio *radio, uint16_t number, unsigned long index, 
 {
     unsigned long columns = (unsigned long)ceil(sqrt((double)count));
     double step_m = (double)HALL_M / (double)columns;
-    return ys_radio_place(radio, number, ((double)(index % columns) + 0.5) * step_m,
-                          ((double)(index / columns) + 0.5) * step_m);
+    unsigned long row = index / columns;
+    unsigned long column = index % columns;
+    return ys_radio_place(radio, number, ((double)column + 0.5) * step_m, ((double)row + 0.5) * step_m);
 }
 
 static void ignore(void *context, const uint8_t *packet, size_t length)
@@ -47,7 +48,7 @@ int main(int argc, char **argv)
         return 1;
     struct ys_controller **controllers = calloc(devices + scanners, sizeof(struct ys_controller *));
     if (controllers == NULL || (hall && !ys_radio_set_model(radio, &ys_air_hall)))
-        return 1;
+        abort();
     for (unsigned long i = 0; i < devices + scanners; i++) {
         const struct ys_controller_settings settings = {.number = (uint16_t)(i + 1),
                                                         .seed = 1,
