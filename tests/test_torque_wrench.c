@@ -247,13 +247,23 @@ static unsigned found_after_ms(void)
     return ms;
 }
 
+/* Pairing Failed, on the channel of the security manager. */
+static void count_refusals(void *context, const struct ys_air_packet *packet)
+{
+    static const uint8_t refusal[] = {2, 0, 6, 0, 0x05};
+    size_t *refusals = context;
+    *refusals += packet->length == 2 + sizeof refusal + 1 && memcmp(packet->pdu + 2, refusal, sizeof refusal) == 0;
+}
+
 /* Whatever becomes of a connection, the wrench can be found again: at most an interval, its delay and the scan later.
  */
 static void it_is_found_again_each_time(void **state)
 {
     const struct ys_port *port = ys_simulated_port(pair.central.simulated);
     const struct ys_connecting never = {.interval_us = 30000, .supervision_timeout_ms = 1000};
+    size_t refusals = 0;
     (void)state;
+    ys_radio_observe(pair.radio, count_refusals, &refusals);
     assert_in_range(found_after_ms(), 1, 150); /* while it is connected: there is room for another */
     for (int i = 0; i < 5; i++) {
         assert_int_equal(ys_disconnect(&pair.central.host, pair.central.connection), YS_OK);
@@ -266,6 +276,7 @@ static void it_is_found_again_each_time(void **state)
         port->send(port->context, pairing, sizeof pairing);
         pass_ms(&pair, 200);
     }
+    assert_int_equal(refusals, 5);
     /* it ends while the link is still young, and while it is being made */
     assert_int_equal(ys_disconnect(&pair.central.host, pair.central.connection), YS_OK);
     pass_ms(&pair, 100);
