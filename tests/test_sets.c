@@ -289,6 +289,26 @@ static void a_scanner_puts_the_chain_together(void **state)
     }
 }
 
+/* While one is awaited, another that says all at once is reported, and does not confuse it. */
+static void a_short_one_between_does_not_disturb_what_is_awaited(void **state)
+{
+    (void)state;
+    make_set(0, 0, YS_HCI_PHY_1M, YS_HCI_PHY_1M);
+    make_set(1, 0, YS_HCI_PHY_1M, YS_HCI_PHY_1M);
+    give_data(0, DATA, 600);
+    tell(1, "01 4120 08 00 00 01 00 1000 1000");
+    tell(1, "01 4220 06 01 00 0000 0000");
+    tell(0, "01 3920 06 01 01 00 0000 00");
+    ys_clock_run(the_clock, ys_clock_now_ns(the_clock) + 500 * YS_NS_PER_US); /* two of three packets have pointed */
+    tell(0, "01 3920 06 01 01 01 0000 00");
+    pass_ms(50);
+    assert_int_equal(count_told(1, "04 3e 1a 0d 01 0000 00 010000ffff00 01 00 ff"), 1);
+    size_t bytes = 0;
+    for (size_t i = 0; i < told_count[1]; i++)
+        bytes += told[1][i].bytes[1] == YS_HCI_LE_META ? told[1][i].bytes[28] : 0;
+    assert_int_equal(bytes, 600);
+}
+
 static void a_chain_that_breaks_off_is_said_to_be_truncated(void **state)
 {
     (void)state;
@@ -608,6 +628,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         TEST(a_chain_carries_all_bytes_where_its_pointers_say),
         TEST(a_scanner_puts_the_chain_together),
+        TEST(a_short_one_between_does_not_disturb_what_is_awaited),
         TEST(a_chain_that_breaks_off_is_said_to_be_truncated),
         TEST(what_is_scannable_is_asked_on_the_other_channel),
         TEST(a_connection_begins_on_the_auxiliary_channel_and_its_phy),

@@ -209,9 +209,8 @@ static void complete_response(struct ys_host *host, struct ys_reader *parameters
         fragment_sent(host, host->set->advertising->response_length, BIT(COMMAND_SCAN_RESPONSE_DATA));
 }
 
-static void put_enable(struct ys_host *host, struct ys_writer *writer, bool on, const struct ys_hci_set_on *set)
+static void put_enable(struct ys_writer *writer, bool on, const struct ys_hci_set_on *set)
 {
-    (void)host;
     ys_put_u8(writer, on);
     ys_put_u8(writer, 1);
     ys_put_hci_set_on(writer, set);
@@ -220,7 +219,7 @@ static void put_enable(struct ys_host *host, struct ys_writer *writer, bool on, 
 static void compose_on(struct ys_host *host, struct ys_writer *writer)
 {
     const struct ys_advertising *advertising = host->set->advertising;
-    put_enable(host, writer, true,
+    put_enable(writer, true,
                &(struct ys_hci_set_on){
                    .handle = number_of(host, host->set),
                    .duration = host->set->kind == YS_ADVERTISE_DIRECTED_FAST ? FAST_DURATION : 0,
@@ -230,7 +229,7 @@ static void compose_on(struct ys_host *host, struct ys_writer *writer)
 
 static void compose_off(struct ys_host *host, struct ys_writer *writer)
 {
-    put_enable(host, writer, false, &(struct ys_hci_set_on){.handle = number_of(host, host->set)});
+    put_enable(writer, false, &(struct ys_hci_set_on){.handle = number_of(host, host->set)});
 }
 
 static void complete_on(struct ys_host *host, struct ys_reader *parameters)

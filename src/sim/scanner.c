@@ -244,6 +244,7 @@ static void take_primary(struct scanner *scanner, const struct ys_link_extended 
                          const struct ys_air_packet *packet)
 {
     struct listener *listener = &scanner->listener;
+    const struct followed pending = scanner->followed;
     if (pdu->has_aux && !listener_follow(listener, packet, &pdu->aux))
         return; /* it is busy with another one */
     scanner->followed = (struct followed){
@@ -264,6 +265,7 @@ static void take_primary(struct scanner *scanner, const struct ys_link_extended 
     if (is_let_through(listener->controller, &pdu->sender, pdu->has_target ? &pdu->target : NULL) &&
         !was_seen(scanning_of(scanner), &pdu->sender, UINT32_C(1) << 31))
         report_data(scanner, pdu, false, packet->strength_dbm);
+    scanner->followed = pending; /* it may be awaited still */
 }
 
 /* What identifies the data: set, version, and whether it is a response. */
