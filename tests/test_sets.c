@@ -325,6 +325,25 @@ static void a_chain_that_breaks_off_is_said_to_be_truncated(void **state)
     assert_told(1, "04 3e 1a 0d 01 4000 00 010000ffff00 01 01 01 7f 7f 0000 00 000000000000 00");
 }
 
+static void data_that_is_replaced_within_a_chain_ends_it(void **state)
+{
+    (void)state;
+    make_set(1, 0, YS_HCI_PHY_1M, YS_HCI_PHY_1M);
+    give_data(1, DATA, 1650);
+    tell(0, "01 3920 06 01 01 01 0000 00");
+    tell(1, "01 4120 08 00 00 01 00 1000 1000");
+    tell(1, "01 4220 06 01 00 0000 0000");
+    while (air_count < 5) /* two parts have come */
+        ys_clock_step(the_clock, UINT64_MAX);
+    give_data(1, DATA, 10);
+    pass_ms(50);
+    assert_int_equal(air_count, 5);
+    assert_told(1, "04 3e 1a 0d 01 4000 00 010000ffff00 01 01 01 7f 7f 0000 00 000000000000 00");
+    size_t at = air_count;
+    pass_ms(80);
+    assert_int_equal(check_event(&at, YS_PHY_1M, YS_PHY_1M), 10);
+}
+
 static void what_is_scannable_is_asked_on_the_other_channel(void **state)
 {
     (void)state;
@@ -630,6 +649,7 @@ int main(void)
         TEST(a_scanner_puts_the_chain_together),
         TEST(a_short_one_between_does_not_disturb_what_is_awaited),
         TEST(a_chain_that_breaks_off_is_said_to_be_truncated),
+        TEST(data_that_is_replaced_within_a_chain_ends_it),
         TEST(what_is_scannable_is_asked_on_the_other_channel),
         TEST(a_connection_begins_on_the_auxiliary_channel_and_its_phy),
         cmocka_unit_test(the_second_channel_algorithm_gives_the_channels_of_the_standard),

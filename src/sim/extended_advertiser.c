@@ -300,6 +300,10 @@ void extended_step(struct advertiser *advertiser)
         transmit_part(advertiser, &pdu);
         break;
     case PHASE_PART:
+        if (advertiser->chained > advertiser->chain->length) { /* it has been replaced by less meanwhile */
+            end_event(advertiser);
+            break;
+        }
         pdu = chain_pdu(advertiser);
         advertiser->phase = PHASE_PART_SENT;
         transmit_part(advertiser, &pdu);
