@@ -61,10 +61,24 @@ static void print_field(FILE *stream, const struct ys_field *field, const char *
         (void)fprintf(stream, "%zu", each);
     (void)fputs(" | ", stream);
     print_meaning(stream, field);
+    const char *separator = field->has_resolution || field->unit != NULL || field->bit_count > 0 ? "; " : "";
+    if (field->order == YS_MOST_FIRST + 1) {
+        (void)fprintf(stream, "%sthe most significant byte first", separator);
+        separator = "; ";
+    }
     if (field->depends)
-        (void)fprintf(stream, "; only %s %s", field->when.text != NULL ? "when" : "unless",
+        (void)fprintf(stream, "%sonly %s %s", separator, field->when.text != NULL ? "when" : "unless",
                       field->when.text != NULL ? field->when.text : field->unless.text);
     (void)fputs(" |\n", stream);
+}
+
+static void print_fields(FILE *stream, const struct ys_field *type)
+{
+    (void)fputs("\n\n| field | format | bytes | meaning |\n|---|---|---|---|\n", stream);
+    if (type->field_count == 0)
+        print_field(stream, type, "value");
+    for (size_t i = 0; i < type->field_count; i++)
+        print_field(stream, &type->fields[i], type->fields[i].name);
 }
 
 static void print_characteristic(FILE *stream, const struct ys_characteristic *characteristic)
@@ -81,22 +95,39 @@ static void print_characteristic(FILE *stream, const struct ys_characteristic *c
     if (characteristic->spacing_us.number > 0)
         (void)fprintf(stream, " At most one notification every %g ms.",
                       (double)characteristic->spacing_us.number / 1000);
-    (void)fputs("\n\n| field | format | bytes | meaning |\n|---|---|---|---|\n", stream);
-    if (type->field_count == 0)
-        print_field(stream, type, "value");
-    for (size_t i = 0; i < type->field_count; i++)
-        print_field(stream, &type->fields[i], type->fields[i].name);
+    print_fields(stream, type);
+}
+
+/* The layouts of what only the maker knows: behind a company's number, or a service's UUID. */
+static void print_parts(FILE *stream, const struct ys_parts *parts)
+{
+    for (size_t i = 0; i < parts->count; i++) {
+        const struct ys_part *part = &parts->items[i];
+        if (part->kind == YS_PART_MANUFACTURER)
+            (void)fprintf(stream, "\nManufacturer data, behind company 0x%04X:", (unsigned)part->number.number);
+        else if (part->kind == YS_PART_SERVICE_DATA && part->service.name != NULL)
+            (void)fprintf(stream, "\nService data, behind the UUID of %s:", part->service.name);
+        else
+            continue;
+        print_fields(stream, &part->type);
+    }
 }
 
 static void print_set(FILE *stream, const struct ys_advertisement *set)
 {
     static const char *const kinds[] = {"connectable", "scannable", "not connectable"};
+    static const char *const phys[] = {"1M", "1M", "2M", "coded"}; /* not said, or said */
     (void)fprintf(stream, "\nIt advertises%s%s%s (%s) every %g to %g ms", set->name != NULL ? " \"" : "",
                   set->name != NULL ? set->name : "", set->name != NULL ? "\"" : "", kinds[ys_advertisement_kind(set)],
                   (double)set->interval_min_us / 1000, (double)set->interval_max_us / 1000 + 10);
     for (size_t i = 0; i < set->promise_count; i++)
         (void)fprintf(stream, "%s %s", i > 0 ? "," : ", with the services", set->promises[i].name);
+    if (set->extended)
+        (void)fprintf(stream, ", in extended packets: found on %s, with the payload on %s", phys[set->primary_phy],
+                      phys[set->phy]);
     (void)fputs(".\n", stream);
+    print_parts(stream, &set->data);
+    print_parts(stream, &set->response);
 }
 
 static void print_security(FILE *stream, const struct ys_security *security)
@@ -113,7 +144,7 @@ void ys_interface_print(FILE *stream, const struct ys_design *design)
     char uuid[YS_UUID_TEXT_SIZE];
     (void)fprintf(stream,
                   "# %s\n\nWhat the device offers over Bluetooth Low Energy. Numbers are sent with their least "
-                  "significant byte first.\n",
+                  "significant byte first, unless it says otherwise.\n",
                   design->name.text);
     for (size_t i = 0; i < design->set_count; i++)
         print_set(stream, &design->sets[i]);
