@@ -248,13 +248,17 @@ static bool accept_list_is_used(const struct ys_controller *controller)
            (initiators_are_on(controller) && controller->connecting.common.filter != 0);
 }
 
-/* An address, or 0xff for advertisements without one. */
-static bool get_listed(struct ys_reader *parameters, struct ys_address *address)
+/* The address to be added or removed, or 0xff for advertisements without one. */
+static uint8_t get_listed(const struct ys_controller *controller, struct ys_reader *parameters,
+                          struct ys_address *address)
 {
     ys_get_hci_address(parameters, address);
+    if (accept_list_is_used(controller))
+        return YS_HCI_COMMAND_DISALLOWED;
     if (address->type == YS_HCI_ANONYMOUS)
         *address = (struct ys_address){.type = YS_HCI_ANONYMOUS};
-    return address->type <= YS_ADDRESS_RANDOM || address->type == YS_HCI_ANONYMOUS;
+    return address->type <= YS_ADDRESS_RANDOM || address->type == YS_HCI_ANONYMOUS ? YS_HCI_OK
+                                                                                   : YS_HCI_INVALID_PARAMETERS;
 }
 
 static uint8_t read_accept_list_size(struct ys_controller *controller, struct ys_reader *parameters,
@@ -281,11 +285,10 @@ static uint8_t add_to_accept_list(struct ys_controller *controller, struct ys_re
                                   struct ys_writer *answer)
 {
     struct ys_address address;
+    uint8_t status = get_listed(controller, parameters, &address);
     (void)answer;
-    if (accept_list_is_used(controller))
-        return YS_HCI_COMMAND_DISALLOWED;
-    if (!get_listed(parameters, &address))
-        return YS_HCI_INVALID_PARAMETERS;
+    if (status != YS_HCI_OK)
+        return status;
     if (controller_accepts(controller, &address))
         return YS_HCI_OK;
     if (controller->accepted == ACCEPT_LIST_SIZE)
@@ -298,11 +301,10 @@ static uint8_t remove_from_accept_list(struct ys_controller *controller, struct 
                                        struct ys_writer *answer)
 {
     struct ys_address address;
+    uint8_t status = get_listed(controller, parameters, &address);
     (void)answer;
-    if (accept_list_is_used(controller))
-        return YS_HCI_COMMAND_DISALLOWED;
-    if (!get_listed(parameters, &address))
-        return YS_HCI_INVALID_PARAMETERS;
+    if (status != YS_HCI_OK)
+        return status;
     for (uint8_t i = 0; i < controller->accepted; i++) {
         if (ys_address_is_equal(&controller->accept_list[i], &address))
             controller->accept_list[i] = controller->accept_list[--controller->accepted];
