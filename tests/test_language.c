@@ -156,8 +156,15 @@ static const struct wrong wrong[] = {
     {ADVERTISED("extended: true, anonymous: true"),
      "2:60 error: what is anonymous cannot be asked or connected to: make "
      "it kind: beacon, or leave out anonymous\n"},
-    {ADVERTISED("phy: 2M"), "2:38 error: anonymous, phy, primary phy, tells power and events are of extended packets: "
-                            "add extended: true\n"},
+    {ADVERTISED("phy: 2M"),
+     "2:38 error: anonymous, phy, primary phy, set, tells power and events are of extended packets: "
+     "add extended: true\n"},
+    {ADVERTISED("set: 1"),
+     "2:38 error: anonymous, phy, primary phy, set, tells power and events are of extended packets: "
+     "add extended: true\n"},
+    {ADVERTISED("kind: beacon, tells requests: true"),
+     "2:63 error: nobody asks a beacon, nor an extended set that can be "
+     "connected to: leave out tells requests\n"},
     {ADVERTISED("extended: true, kind: scannable, data: [name]"),
      "2:43 error: an extended set that can be asked says all in its response: leave out data\n"},
     {ADVERTISED("extended: true, response: [name]"),

@@ -31,7 +31,7 @@ struct ys_set_options {
     int8_t power_dbm;    /* -127 to 20; the controller takes the nearest that it has */
     uint8_t primary_phy; /* enum ys_set_phy, extended: 1M or coded */
     uint8_t phy;         /* enum ys_set_phy, extended: of what carries the payload */
-    uint8_t set_id;      /* 0 to 15: by which a scanner tells the sets of a device apart */
+    uint8_t set_id;      /* 0 to 15, extended: by which a scanner tells the sets of a device apart */
     uint8_t events;      /* extended: the number of advertising events after which it ends; 0: without an end */
 };
 
@@ -61,7 +61,6 @@ struct ys_sets {
     const struct ys_sets_calls *calls;
     bool active; /* the controller has them */
     uint8_t count;
-    uint8_t report_source; /* enum ys_own_address of whom the report in work is */
     uint8_t report_set;
     uint16_t data_max;
     uint16_t lost; /* to be told */

@@ -279,17 +279,16 @@ static void check_options(struct ys_design *design, struct ys_advertisement *set
     } rules[] = {
         {set->anonymous && kind != YS_ADVERTISE_BEACON,
          "what is anonymous cannot be asked or connected to: make it kind: beacon, or leave out anonymous"},
-        {!set->extended &&
-             (set->anonymous || set->tells_power || set->phy > 1 || set->primary_phy > 1 || set->events.given),
-         "anonymous, phy, primary phy, tells power and events are of extended packets: add extended: true"},
+        {!set->extended && (set->anonymous || set->tells_power || set->phy > 1 || set->primary_phy > 1 ||
+                            set->events.given || set->set_id.given),
+         "anonymous, phy, primary phy, set, tells power and events are of extended packets: add extended: true"},
         {set->primary_phy == YS_SET_2M + 1, "what points to the payload is on 1M or coded, never on 2M"},
         {set->extended && kind == YS_ADVERTISE_SCANNABLE && set->data.given,
          "an extended set that can be asked says all in its response: leave out data"},
         {set->extended && kind != YS_ADVERTISE_SCANNABLE && set->response.given,
          "an extended set that cannot be asked has no response: put all into data"},
-        {set->findable == YS_FINDABLE_ALWAYS + 1 && set->extended && kind == YS_ADVERTISE_CONNECTABLE &&
-             set->tells_requests,
-         "an extended set that can be connected to is never asked: leave out tells requests"},
+        {set->tells_requests && (kind == YS_ADVERTISE_BEACON || (set->extended && kind == YS_ADVERTISE_CONNECTABLE)),
+         "nobody asks a beacon, nor an extended set that can be connected to: leave out tells requests"},
     };
     for (size_t i = 0; i < sizeof rules / sizeof rules[0]; i++) {
         if (rules[i].wrong)

@@ -134,9 +134,7 @@ struct scanning {
 
 struct initiator {
     struct listener listener;
-    struct ys_address offered; /* by whom */
-    struct ys_address invited; /* whom it named, if any */
-    bool is_directed;
+    struct ys_address offered;   /* by whom */
     struct ys_link_connect sent; /* waits for the response of an extended advertiser */
     uint64_t sent_end_ns;
 };

@@ -47,10 +47,7 @@ struct ys_link_extended {
     uint8_t length;      /* of `data` */
 };
 
-/* The most bytes of an extended header with all fields that are put here: its length, flags, two addresses, data id,
- * pointer, power. */
-#define YS_LINK_EXTENDED_HEADER_MAX (1 + 1 + 6 + 6 + 2 + 3 + 1)
-#define YS_LINK_EXTENDED_MAX        255 /* bytes of payload */
+#define YS_LINK_EXTENDED_MAX 255 /* bytes of payload */
 
 /* The least from the end of a packet to the begin of the one that it points to (4.1.3). */
 #define YS_LINK_AUX_SPACE_NS UINT64_C(300000)
