@@ -148,7 +148,6 @@ static void follow_on(struct ys_advertising_meter *meter, const struct ys_air_pa
         return;
     struct ys_pointer *pointer = new_pointer(meter, packet, &pdu->aux);
     pointer->chained = true;
-    pointer->known = true;
 }
 
 static bool is_of(const struct ys_advertising_meter *meter, const struct ys_link_extended *pdu)

@@ -23,9 +23,9 @@
 #define CHANCE_OF_START UINT64_C(0x300000000)
 
 /* The receiver is on from 16 us before an answer could begin until 16 us after its address could have come, which is
- * preamble and access address: 40 us; and to the end of a request, which is 136 us more. */
-#define LISTENING_S 72e-6
-#define REQUEST_S   136e-6
+ * preamble and access address; and to the end of a request, which has 14 bytes. */
+#define SLACK_S        32e-6
+#define REQUEST_LENGTH 14
 
 /* A packet that points to another: header, length, flags, data id, pointer. */
 #define EXTENDED_LENGTH (2 + 1 + 1 + 2 + 3)
@@ -167,13 +167,21 @@ static void watch(const struct ys_interval_plan *plan, struct ys_world *world, s
     ys_clock_run(world->clock, from_ns + all_ns);
 }
 
-static struct ys_activity activity_of(const struct ys_advertising_meter *air, double seconds)
+static enum ys_phy answering_phy(const struct ys_advertisement *set)
 {
+    static const enum ys_phy phys[] = {YS_PHY_1M, YS_PHY_1M, YS_PHY_2M, YS_PHY_CODED_S8};
+    return set->extended ? phys[set->phy] : YS_PHY_1M;
+}
+
+static struct ys_activity activity_of(const struct ys_advertising_meter *air, enum ys_phy phy, double seconds)
+{
+    double address_s = phy == YS_PHY_1M ? 40e-6 : phy == YS_PHY_2M ? 24e-6 : 336e-6;
+    double request_s = (double)ys_link_duration_ns(phy, REQUEST_LENGTH) / (double)YS_NS_PER_S;
     return (struct ys_activity){
         .seconds = seconds,
         .events = air->events,
         .transmit_s = (double)air->on_air_ns / (double)YS_NS_PER_S,
-        .receive_s = (double)air->listens * LISTENING_S + (double)air->requests * REQUEST_S,
+        .receive_s = (double)air->listens * (SLACK_S + address_s) + (double)air->requests * (request_s - address_s),
     };
 }
 
@@ -199,7 +207,7 @@ static bool watch_device(const struct ys_interval_plan *plan, struct ys_interval
             watch(plan, &world, central, &address, report);
         report->seconds = (double)(ys_world_now_ns(&world) - SETTLE_NS) / (double)YS_NS_PER_S;
         ys_advertising_meter_end(&report->air, ys_world_now_ns(&world));
-        report->activity = activity_of(&report->air, report->seconds);
+        report->activity = activity_of(&report->air, answering_phy(plan->design->sets), report->seconds);
     }
     ys_controller_free(seeker.controller);
     ys_central_free(central);
