@@ -25,3 +25,17 @@ function(yarnswift_device target definition)
   target_sources(${target} PRIVATE ${folder}/${name}_table.c ${folder}/${name}_table.h)
   target_include_directories(${target} PUBLIC $<BUILD_INTERFACE:${folder}>)
 endfunction()
+
+# yarnswift_module(NAME DEFINITION SOURCE...): builds firmware as the module modules/NAME.so in the build folder, which
+# `yarnswift rehearse` and `yarnswift explore` load. One of its files says YS_MODULE(...), see yarnswift/workstation.h.
+function(yarnswift_module name definition)
+  add_library(${name} MODULE ${ARGN})
+  set_target_properties(${name} PROPERTIES PREFIX "" SUFFIX ".so" C_VISIBILITY_PRESET default
+    LIBRARY_OUTPUT_DIRECTORY ${CMAKE_BINARY_DIR}/modules)
+  yarnswift_device(${name} ${definition})
+  if(TARGET yarnswift_host)
+    target_link_libraries(${name} PRIVATE yarnswift_host)
+  else()
+    target_link_libraries(${name} PRIVATE yarnswift::yarnswift_host)
+  endif()
+endfunction()

@@ -19,4 +19,4 @@ set(YARNSWIFT_FORBIDDEN_scene time.h sys/time.h unistd.h)
 set(YARNSWIFT_FORBIDDEN_measure time.h sys/time.h unistd.h stdio.h)
 
 # Headers of examples that a layer shows: the demo runs the firmware of the torque wrench.
-set(YARNSWIFT_EXAMPLES_cli wrench.h torque_wrench_table.h)
+set(YARNSWIFT_EXAMPLES_cli wrench.h workstation.h torque_wrench_table.h)

@@ -31,6 +31,24 @@ static void check_words(const struct ys_field *field, const char *words)
         abort();
 }
 
+/* What nobody has described is heard as it is said; what describes itself is shown. */
+static void check_unknown(const uint8_t *bytes, size_t length, const char *words)
+{
+    char text[8192];
+    uint8_t again[600];
+    uint8_t heard[512];
+    const char *problem = "";
+    ys_value_say(NULL, bytes, length, text, sizeof text);
+    if (ys_value_hear(NULL, text, again, sizeof again, &problem) != (int)length || memcmp(bytes, again, length) != 0)
+        abort();
+    if (ys_value_hear(NULL, words, heard, sizeof heard, &problem) > (int)sizeof heard)
+        abort();
+    struct ys_field *field = ys_value_told(bytes, length < 7 ? length : 7);
+    if (field != NULL && length > 7)
+        ys_value_say(field, bytes + 7, length - 7, text, sizeof text);
+    free(field);
+}
+
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
 {
     static struct ys_design *design;
@@ -48,5 +66,6 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
     memcpy(words, data + 1, size - 1);
     words[size - 1] = '\0';
     check_words(field, words);
+    check_unknown(data + 1, size - 1 < 512 ? size - 1 : 512, words);
     return 0;
 }

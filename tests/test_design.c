@@ -19,7 +19,7 @@
 
 /* Each wrong definition and all that is said of it. */
 static const struct wrong wrong[] = {
-    {"", "0:0 error: this is no YAML document: write a mapping that begins with device:\n"},
+    {"", "0:0 error: this is no YAML document: write a mapping of keys to values\n"},
     {"%YAML 1.2\n---\na: 1\n", "1:1 error: a directive is not read here: leave out this line\n"},
     {"a: 1\nb: x\xc6y\n",
      "2:5 error: this byte (0xc6) is no text: write the file in UTF-8, without control characters\n"},

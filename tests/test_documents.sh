@@ -7,7 +7,7 @@ command=$2
 work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT
 
-awk '/^```yaml/ { on = 1; next } /^```/ { on = 0 } on' "$root/README.md" >"$work/hook_scale.device.yaml"
+awk '/^```yaml$/ { on = 1; next } /^```/ { on = 0 } on' "$root/README.md" >"$work/hook_scale.device.yaml"
 grep -q "Hook scale" "$work/hook_scale.device.yaml"
 "$command" check "$work/hook_scale.device.yaml" 2>"$work/findings"
 test ! -s "$work/findings"
@@ -18,6 +18,11 @@ for name in hook_scale_load_read HOOK_SCALE_LOAD; do
 done
 "$command" demo "$work/hook_scale.device.yaml" | grep -q "all as expected"
 tail -n +2 "$root/examples/hook_scale/hook_scale.device.yaml" | diff - "$work/hook_scale.device.yaml"
+
+# So is its scene, which passes.
+awk '/^```yaml scene/ { on = 1; next } /^```/ { on = 0 } on' "$root/README.md" >"$work/readme.scene.yaml"
+cp "$root/examples/torque_wrench/torque_wrench.device.yaml" "$work"
+"$command" rehearse "$work/readme.scene.yaml" | grep -q "^passed"
 
 # Every example is good, plays, and its skeleton compiles with its tables.
 for definition in "$root"/examples/*/*.device.yaml; do
@@ -45,11 +50,15 @@ grep -rhoE 'YS_(ERROR|WARNING|ADVICE), "[a-z-]+"|(error|unknown)\(node, "[a-z-]+
 sed -n 's/^| `\([a-z-]*\)` | .*/\1/p' "$root/docs/checks.md" | sort -u >"$work/explained"
 diff "$work/codes" "$work/explained"
 
-for document in README.md CONTRIBUTING.md docs/definition.md docs/architecture.md docs/porting.md docs/fidelity.md docs/checks.md docs/attribute-protocol.md; do
+for document in README.md CONTRIBUTING.md docs/definition.md docs/scenes.md docs/architecture.md docs/porting.md docs/fidelity.md docs/checks.md docs/attribute-protocol.md; do
     grep -o '](\([^)#]*\))' "$root/$document" | sed 's/](\(.*\))/\1/' | while read -r link; do
         test -e "$root/$(dirname "$document")/$link" || { echo "$document links $link, which is not there"; exit 1; }
     done
 done
+# the demo, the scenes and the target build compile one and the same file of the wrench's firmware
+test "$(grep -o '"file": "[^"]*/wrench\.c"' "$(dirname "$command")/../compile_commands.json" | wc -l)" = 2
+test "$(grep -o '"file": "[^"]*/wrench\.c"' "$(dirname "$command")/../compile_commands.json" | sort -u | wc -l)" = 1
+grep -q examples/torque_wrench/wrench.c "$root/scripts/footprint"
 # the man page and --help know the same verbs
 "$command" --help | sed -n 's/^  \([a-z]*\) .*/\1/p' | while read -r verb; do
     grep -q "^\.B $verb\$" "$root/docs/yarnswift.1" || { echo "the man page lacks $verb"; exit 1; }

@@ -97,7 +97,7 @@ static void begin_side(struct side *side, uint16_t number, uint8_t sets, uint8_t
     };
     assert_int_equal(ys_host_init(&side->host, sizeof side->host, &settings), YS_OK);
     ys_host_use_sets(&side->host, &side->sets);
-    ys_simulated_attach(side->simulated, &side->host);
+    ys_simulated_attach(side->simulated, &side->host, ys_host_run);
     ys_host_start(&side->host);
 }
 

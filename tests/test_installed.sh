@@ -90,6 +90,9 @@ for command in "$work/prefix/bin/yarnswift" "$build/bin/yarnswift"; do
         cmake -G Ninja -S kettle -B kettle/build -DCMAKE_C_FLAGS="$flags"
         cmake --build kettle/build
     } >"$work/log" 2>&1 || { cat "$work/log"; exit 1; }
+    ctest --test-dir kettle/build >"$work/log" 2>&1 || { cat "$work/log" kettle/build/Testing/Temporary/LastTest.log; exit 1; }
+    (cd kettle && "$command" rehearse kettle.scene.yaml >rehearsed) || { cat kettle/rehearsed; exit 1; }
+    grep -q "^passed  kettle.scene.yaml  seed 1, 13 steps" kettle/rehearsed
     kettle/build/kettle >met || { cat met; exit 1; }
     grep -q "central is notified: temperature 21.6" met
     grep -q "is refused to write alarm at: 80.01 °C" met

@@ -92,6 +92,12 @@ void wrench_trigger(struct wrench *wrench, bool pulled)
         answer(wrench, wrench->patience > 0 ? YS_ATT_OK : YS_ATT_INSUFFICIENT_AUTHORIZATION);
 }
 
+void wrench_battery(struct wrench *wrench, uint8_t percent)
+{
+    wrench->battery = percent;
+    ys_host_changed(wrench->host, TORQUE_WRENCH_BATTERY_LEVEL);
+}
+
 /* A log that is full keeps the oldest bolts; the stream counts what it refuses. */
 static void log_bolt(struct wrench *wrench)
 {

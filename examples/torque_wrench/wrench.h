@@ -23,7 +23,7 @@ struct wrench {
     bool armed;                              /* from afar, with consent */
     uint32_t asked;                          /* the token of the access that waits for it, or 0 */
     volatile uint16_t patience;              /* samples until it is too late to consent */
-    uint8_t battery;                         /* per cent */
+    volatile uint8_t battery;                /* per cent */
     uint8_t pause;                           /* samples until the next bolt */
     uint16_t bolt;                           /* counted from 1 */
     volatile uint16_t angle;                 /* degrees since the bolt was snug */
@@ -40,6 +40,9 @@ void wrench_event(struct ys_host *host, void *context, const struct ys_event *ev
 
 /* The person pulls or lets go of the trigger. From the main loop: it may answer an access that waits. */
 void wrench_trigger(struct wrench *wrench, bool pulled);
+
+/* The battery is measured: per cent. From an interrupt, or the main loop. */
+void wrench_battery(struct wrench *wrench, uint8_t percent);
 
 /* The timer interrupt, every WRENCH_SAMPLE_MS. */
 void wrench_timer_interrupt(struct wrench *wrench);

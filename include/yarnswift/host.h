@@ -125,6 +125,7 @@ struct ys_host_settings {
     ys_event_handler *on_event; /* may be NULL */
     uint8_t address_type;       /* enum ys_own_address */
     uint8_t connections;        /* at once, at most YS_CONNECTIONS; 0: so many */
+    uint16_t mtu;               /* that it asks for and agrees to at most, 23 to YS_MTU; 0: YS_MTU */
     const uint8_t *address;     /* a static address, 6 bytes in air order, such as NAME_address; may be NULL */
 };
 
@@ -257,7 +258,8 @@ struct ys_host {
 
 /* Makes a host in the owner's memory. `size` is sizeof *host, which shows whether firmware and library agree on
  * config.h. Before anything else; again only after the host is no longer used.
- * Returns YS_OK or what is missing: YS_ERROR_CONFIGURATION, YS_ERROR_PORT_..., YS_ERROR_TABLE_.... */
+ * Returns YS_OK or what is missing: YS_ERROR_CONFIGURATION, YS_ERROR_PORT_..., YS_ERROR_TABLE_...; YS_ERROR_ARGUMENT:
+ * there is no such MTU. */
 enum ys_result ys_host_init(struct ys_host *host, size_t size, const struct ys_host_settings *settings);
 
 /* Starts the controller from its reset on: event masks, buffers, features, address, in the one order that works.
@@ -289,6 +291,10 @@ enum ys_result ys_answer(struct ys_host *host, uint32_t token, uint8_t error, co
  * (`caching: true`). From handlers, events and the main loop. YS_ERROR_ARGUMENT: the range is none, or the table has no
  * caching. */
 enum ys_result ys_host_services_changed(struct ys_host *host, uint16_t first, uint16_t last);
+
+/* Hands a line to the port's log, if it has one: `text` is constant, `value` belongs to it. A scene shows it, and can
+ * expect it. From handlers, events and the main loop. */
+void ys_host_log(const struct ys_host *host, const char *text, uint32_t value);
 
 /* The address that the device uses, from YS_EVENT_READY on. */
 struct ys_address ys_host_address(const struct ys_host *host);

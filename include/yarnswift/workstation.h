@@ -4,13 +4,23 @@
 #define YARNSWIFT_WORKSTATION_H
 
 #include <stdbool.h>
+#include <stddef.h>
 #include <stdint.h>
 
 #include <yarnswift/host.h>
+#include <yarnswift/sets.h>
 
 #ifdef __cplusplus
 extern "C" {
 #endif
+
+/* Something outside of the firmware that a person or a scene changes: a button, a sensor. */
+struct ys_input {
+    const char *name; /* of a characteristic, whose format its values then have; or any other */
+    /* `value` is a raw number, as the characteristic sends it; of an input with a name of its own a whole number, and 0
+     * or 1 for off and on. Called between two turns of the host, as an interrupt or the main loop would. */
+    void (*set)(void *context, int64_t value);
+};
 
 /* Compiled firmware. Functions that are not needed are NULL. All pointers stay the caller's. */
 struct ys_firmware {
@@ -28,9 +38,38 @@ struct ys_firmware {
     void (*interrupt)(void *context);
     uint32_t interrupt_every_us; /* 1 or more, if there is one */
 
-    /* The person at the device begins or ends what it is for. */
-    void (*act)(void *context, bool on);
+    /* What can be changed from outside. */
+    const struct ys_input *inputs;
+    size_t input_count;
 };
+
+/* Firmware as a module, which `yarnswift rehearse` and `yarnswift explore` load: the firmware with the host that it was
+ * compiled with, whatever its config.h says. Made by YS_MODULE. */
+struct ys_module {
+    uint32_t version; /* YS_MODULE_VERSION */
+    uint16_t connections;
+    uint16_t event_size;
+    size_t host_size;
+    size_t sets_size;
+    const struct ys_firmware *firmware;
+    enum ys_result (*init)(struct ys_host *host, size_t size, const struct ys_host_settings *settings);
+    void (*use_sets)(struct ys_host *host, struct ys_sets *sets);
+    void (*start)(struct ys_host *host);
+    uint32_t (*run)(struct ys_host *host);
+    struct ys_address (*address)(const struct ys_host *host);
+};
+
+/* Changes whenever a module of before cannot be loaded any more. */
+#define YS_MODULE_VERSION 1
+
+/* Makes a module of a struct ys_firmware with static storage; once, in one file of it. CMake's yarnswift_module builds
+ * the rest. */
+#define YS_MODULE(the_firmware)                                                                                        \
+    extern const struct ys_module ys_module;                                                                           \
+    const struct ys_module ys_module = {                                                                               \
+        YS_MODULE_VERSION, YS_CONNECTIONS, sizeof(struct ys_event), sizeof(struct ys_host), sizeof(struct ys_sets),    \
+        &(the_firmware),   ys_host_init,   ys_host_use_sets,        ys_host_start,          ys_host_run,               \
+        ys_host_address}
 
 /* A main program: lets a central find the device, connect, discover, read, write, subscribe, unsubscribe, disconnect
  * and find it again, and prints what happens and how it went. `definition` is the path of the definition that the table

@@ -6,6 +6,7 @@
 
 #include "sim/chance.h"
 #include "wire/hci.h"
+#include "wire/l2cap.h"
 
 /* Keeps the port's draws apart from those of its controller. */
 #define CHANCE_OF_PORTS UINT64_C(0x100000000)
@@ -23,6 +24,7 @@ struct ys_simulated {
     struct ys_chance chance;
     struct ys_port port;
     struct ys_host *host;
+    ys_run_fn *turn;
     struct ys_timer run;
     struct packet *first;
     struct packet **end;
@@ -47,7 +49,7 @@ static void run_soon(void *context)
 static void run(void *context)
 {
     struct ys_simulated *simulated = context;
-    uint32_t wait_ms = ys_host_run(simulated->host);
+    uint32_t wait_ms = simulated->turn(simulated->host);
     uint64_t now_ns = ys_clock_now_ns(simulated->clock);
     if (wait_ms != YS_FOREVER && !ys_timer_is_set(&simulated->run))
         ys_clock_set(simulated->clock, &simulated->run, now_ns + wait_ms * YS_NS_PER_MS);
@@ -209,8 +211,24 @@ const struct ys_port *ys_simulated_port(const struct ys_simulated *simulated)
     return &simulated->port;
 }
 
-void ys_simulated_attach(struct ys_simulated *simulated, struct ys_host *host)
+void ys_simulated_inject(struct ys_simulated *simulated, uint16_t connection, uint16_t channel, const uint8_t *bytes,
+                         uint16_t length)
+{
+    uint8_t packet[16 + 255];
+    struct ys_writer writer = ys_writer_to(packet, sizeof packet);
+    ys_put_u8(&writer, YS_HCI_DATA);
+    ys_put_hci_data(&writer, &(struct ys_hci_data){.handle = connection,
+                                                   .boundary = YS_HCI_FIRST_TO_CONTROLLER,
+                                                   .length = (uint16_t)(YS_L2CAP_HEADER_SIZE + length)});
+    ys_put_l2cap_header(&writer, &(struct ys_l2cap_header){.length = length, .channel = channel});
+    ys_put_bytes(&writer, bytes, length);
+    if (ys_writer_ok(&writer))
+        ys_controller_receive(simulated->controller, packet, ys_writer_stored(&writer));
+}
+
+void ys_simulated_attach(struct ys_simulated *simulated, struct ys_host *host, ys_run_fn *turn)
 {
     simulated->host = host;
+    simulated->turn = turn;
     run_soon(simulated);
 }

@@ -38,7 +38,15 @@ void ys_simulated_free(struct ys_simulated *simulated);
 /* The port, to be handed to ys_host_init. It stays the simulated port's. */
 const struct ys_port *ys_simulated_port(const struct ys_simulated *simulated);
 
-/* Runs `host` from now on whenever it is due. It must have been initialised with this port and outlive it. */
-void ys_simulated_attach(struct ys_simulated *simulated, struct ys_host *host);
+/* Puts an L2CAP frame on a connection past the host, as no host would: `length` bytes, at most 255, on a channel. It
+ * takes one of the controller's buffers, so there should be time between two. */
+void ys_simulated_inject(struct ys_simulated *simulated, uint16_t connection, uint16_t channel, const uint8_t *bytes,
+                         uint16_t length);
+
+/* Turns a host: ys_host_run, or that of the library with which a module was compiled. */
+typedef uint32_t ys_run_fn(struct ys_host *host);
+
+/* Runs `host` by `turn` from now on whenever it is due. It must have been initialised with this port and outlive it. */
+void ys_simulated_attach(struct ys_simulated *simulated, struct ys_host *host, ys_run_fn *turn);
 
 #endif

@@ -29,6 +29,8 @@ verb_fn verb_catalogue;
 verb_fn verb_demo;
 verb_fn verb_new;
 verb_fn verb_interval;
+verb_fn verb_rehearse;
+verb_fn verb_explore;
 
 /* options.c */
 
@@ -78,10 +80,13 @@ struct ys_design *open_design(const char *path);
 /* Prints the findings of a design, each beginning with where it is; advice only where it is asked for. */
 void print_findings(const struct ys_design *design, bool advice);
 
+/* The same of any file with such findings, all of them. */
+void print_all_findings(const char *file, const struct ys_findings *findings);
+
 /* Whether the design may be used; lays it out. */
 struct ys_layout *lay_out(const struct ys_design *design);
 
-/* Writes a generated file whole or not at all, and only if it is different from what is there. Refuses to write over a
+/* Writes a file whole or not at all, and only if it is different from what is there. Refuses to write over a
  * file that was not generated. Returns false after a line on what went wrong. */
 bool write_generated(const char *path, const char *text, size_t length);
 

@@ -9,6 +9,7 @@
 #include "scene/demo.h"
 #include "scene/report.h"
 #include "torque_wrench_table.h"
+#include "workstation.h"
 #include "wrench.h"
 
 /* The wrench's definition, as it was when the firmware was built (made at build time). */
@@ -49,23 +50,6 @@ static void print_json(const struct ys_demo_summary *summary, unsigned long long
     json_decref(root);
 }
 
-/* the wrench */
-
-static void start(void *context, struct ys_host *host)
-{
-    wrench_init(context, host);
-}
-
-static void interrupt(void *context)
-{
-    wrench_timer_interrupt(context);
-}
-
-static void act(void *context, bool on)
-{
-    wrench_trigger(context, on);
-}
-
 static bool is_armed(const void *context)
 {
     return ((const struct wrench *)context)->armed;
@@ -88,27 +72,18 @@ static int play(const struct ys_demo_plan *plan, const struct input *input)
 
 static int play_wrench(const struct input *input)
 {
-    struct wrench wrench;
     struct ys_design *design = ys_design_read("torque_wrench.device.yaml", torque_wrench_definition,
                                               strlen(torque_wrench_definition), NULL, NULL);
-    const struct ys_firmware firmware = {
-        .table = &torque_wrench_table,
-        .context = &wrench,
-        .start = start,
-        .on_event = wrench_event,
-        .interrupt = interrupt,
-        .interrupt_every_us = WRENCH_SAMPLE_MS * 1000,
-        .act = act,
-    };
     const struct ys_demo_plan plan = {
         .design = design,
-        .firmware = &firmware,
+        .firmware = &wrench_firmware,
         .device_name = "wrench",
         .central_name = "tablet",
         .write = "preset",
         .refused = "250.0 N m",
         .accepted = "42.0 N m",
         .watch = "live torque",
+        .input = "trigger",
         .act = "somebody pulls the trigger, and tightens bolt after bolt",
         .command = "arm",
         .commanded = "true",

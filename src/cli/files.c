@@ -29,12 +29,12 @@ const char *severity_word(enum ys_severity severity)
     return words[severity];
 }
 
-static void print_finding(const struct ys_design *design, const struct ys_finding *finding)
+static void print_finding(const char *file, const struct ys_finding *finding)
 {
     static const char *const colours[] = {
         [YS_ERROR] = "\033[1;31m", [YS_WARNING] = "\033[1;33m", [YS_ADVICE] = "\033[1;34m"};
     bool colour = wants_colour(stderr);
-    (void)fputs(finding->place.file != NULL ? finding->place.file : design->file, stderr);
+    (void)fputs(finding->place.file != NULL ? finding->place.file : file, stderr);
     if (finding->place.line > 0)
         (void)fprintf(stderr, ":%d:%d", finding->place.line, finding->place.column);
     (void)fprintf(stderr, ": %s%s:%s %s\n", colour ? colours[finding->severity] : "", severity_word(finding->severity),
@@ -45,8 +45,14 @@ void print_findings(const struct ys_design *design, bool advice)
 {
     for (size_t i = 0; i < design->findings.count; i++) {
         if (advice || design->findings.items[i].severity != YS_ADVICE)
-            print_finding(design, &design->findings.items[i]);
+            print_finding(design->file, &design->findings.items[i]);
     }
+}
+
+void print_all_findings(const char *file, const struct ys_findings *findings)
+{
+    for (size_t i = 0; i < findings->count; i++)
+        print_finding(file, &findings->items[i]);
 }
 
 struct ys_design *read_design(const char *path)

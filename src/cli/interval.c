@@ -3,13 +3,13 @@
 #include <errno.h>
 #include <stdlib.h>
 #include <string.h>
-#include <time.h>
 #include <unistd.h>
 
 #include <jansson.h>
 
 #include "cli/cli.h"
 #include "cli/plot.h"
+#include "cli/progress.h"
 #include "design/payload.h"
 #include "scene/interval.h"
 
@@ -420,26 +420,15 @@ static bool draw(const char *who, const struct input *input, const struct ys_des
     return plot_end(&plot);
 }
 
-/* Progress, on a terminal, once it has lasted for a second. */
-struct progress {
-    time_t begun;
-    unsigned shown; /* in per cent */
-};
-
 static void show_progress(void *context, uint32_t done, uint32_t of)
 {
-    struct progress *progress = context;
-    unsigned percent = (unsigned)(done * 100ull / of);
-    if (time(NULL) - progress->begun < 1 || percent == progress->shown)
-        return;
-    progress->shown = percent;
-    (void)fprintf(stderr, "\r%u %% of the searches", percent);
+    progress_show(context, done, of);
 }
 
 static int run(const char *who, struct input *input, const struct ys_design *design)
 {
     struct ys_interval_report report;
-    struct progress progress = {.begun = time(NULL)};
+    struct progress progress = progress_begin("searches");
     long cores = sysconf(_SC_NPROCESSORS_ONLN);
     const struct ys_interval_plan plan = {
         .design = design,
@@ -449,13 +438,12 @@ static int run(const char *who, struct input *input, const struct ys_design *des
         .scanners = input->scanners,
         .scanner_count = input->scanner_count,
         .threads = cores > 0 ? (unsigned)cores : 1,
-        .progress = isatty(STDERR_FILENO) ? show_progress : NULL,
+        .progress = show_progress,
         .context = &progress,
     };
     int status = EXIT_BAD_INPUT;
     bool good = ys_interval_run(&plan, &report);
-    if (progress.shown > 0)
-        (void)fputs("\r\033[K", stderr);
+    progress_end(&progress);
     if (!good) {
         (void)complain(who, "the device cannot be started");
     } else {

@@ -19,7 +19,10 @@
 extern const char new_definition[];
 extern const char new_firmware_header[];
 extern const char new_firmware[];
+extern const char new_workstation_header[];
 extern const char new_workstation[];
+extern const char new_main[];
+extern const char new_scene[];
 extern const char new_project[];
 
 /* What stands for the words between two @. */
@@ -111,7 +114,9 @@ static bool write_file(const char *folder, const char *file, const char *text, c
 static bool write_project(const struct words *words)
 {
     char definition[NAME_MOST + 16];
+    char scene[NAME_MOST + 16];
     (void)snprintf(definition, sizeof definition, "%s.device.yaml", words->name);
+    (void)snprintf(scene, sizeof scene, "%s.scene.yaml", words->name);
     const struct {
         const char *file;
         const char *text;
@@ -120,8 +125,11 @@ static bool write_project(const struct words *words)
         {definition, new_definition, "the definition: everything else follows from it"},
         {"firmware.h", new_firmware_header, "the firmware: its state,"},
         {"firmware.c", new_firmware, "its handlers and its interrupt"},
-        {"workstation.c", new_workstation, "runs it here, where a central meets it"},
-        {"CMakeLists.txt", new_project, "builds both"},
+        {"workstation.h", new_workstation_header, "the firmware on your workstation:"},
+        {"workstation.c", new_workstation, "what stands for its timer and its sensors"},
+        {"main.c", new_main, "lets a central meet it"},
+        {scene, new_scene, "what it goes through, and what is expected: a test"},
+        {"CMakeLists.txt", new_project, "builds all"},
     };
     if (mkdir(words->name, 0777) != 0)
         return complain(words->name, "cannot make this folder: %s", strerror(errno));
@@ -131,8 +139,9 @@ static bool write_project(const struct words *words)
         (void)printf("%s/%-*s  %s\n", words->name, NAME_MOST + 12 - (int)strlen(words->name), files[i].file,
                      files[i].what);
     }
-    (void)printf("\nBuild and run it:\n  cmake -G Ninja -S %s -B %s/build && cmake --build %s/build && %s/build/%s\n",
-                 words->name, words->name, words->name, words->name, words->id);
+    (void)printf("\nBuild and run it:\n  cmake -G Ninja -S %s -B %s/build && cmake --build %s/build && %s/build/%s\n"
+                 "\nRehearse its scene, as a test:\n  ctest --test-dir %s/build\n",
+                 words->name, words->name, words->name, words->name, words->id, words->name);
     return true;
 }
 
@@ -159,9 +168,9 @@ int verb_new(int argc, char **argv)
         .options = options,
         .parser = parse,
         .args_doc = "NAME",
-        .doc = "Writes a small project into a new folder NAME: a commented definition, firmware with its handlers, and "
-               "a program that runs it on this machine, where a simulated central meets it. Nothing that exists is "
-               "touched.",
+        .doc = "Writes a small project into a new folder NAME: a commented definition, firmware with its handlers, a "
+               "program that runs it on this machine, where a simulated central meets it, and a scene that is a test. "
+               "Nothing that exists is touched.",
     };
     struct common input = {.json = false};
     struct words words = {.name = NULL};

@@ -4,7 +4,10 @@
 #include <errno.h>
 #include <stdio.h>
 #include <stdlib.h>
+#include <string.h>
 #include <sys/stat.h>
+
+#include "design/memory.h"
 
 #define DEFINITION_MOST (16u << 20)
 
@@ -44,6 +47,16 @@ char *ys_file_read(const char *path, size_t most, size_t *length)
         return NULL;
     }
     return text;
+}
+
+char *ys_path_beside(const char *file, const char *path)
+{
+    const char *slash = strrchr(file, '/');
+    size_t folder = path[0] == '/' || slash == NULL ? 0 : (size_t)(slash - file) + 1;
+    size_t size = folder + strlen(path) + 1;
+    char *joined = ys_new(size);
+    (void)snprintf(joined, size, "%.*s%s", (int)folder, file, path);
+    return joined;
 }
 
 /* What a definition includes is read as it is itself. */

@@ -8,6 +8,7 @@
 #include "design/check.h"
 #include "design/keys.h"
 #include "design/memory.h"
+#include "design/open.h"
 #include "design/type.h"
 #include "design/use.h"
 #include "design/words.h"
@@ -327,17 +328,6 @@ static void fill_implied(struct ys_design *design)
 /* Includes that go deeper have surely lost their way. */
 #define INCLUDES_MOST 32
 
-/* A path as the including file means it: from its own folder. */
-static char *path_beside(const char *file, const char *path)
-{
-    const char *slash = strrchr(file, '/');
-    size_t folder = path[0] == '/' || slash == NULL ? 0 : (size_t)(slash - file) + 1;
-    size_t size = folder + strlen(path) + 1;
-    char *joined = ys_new(size);
-    (void)snprintf(joined, size, "%.*s%s", (int)folder, file, path);
-    return joined;
-}
-
 /* Reads one file by its table of keys. Takes the path and the text. */
 static void read_source(struct ys_design *design, char *path, char *text, size_t length, struct ys_place included_at)
 {
@@ -371,7 +361,7 @@ static bool is_included_already(const struct ys_design *design, const char *path
 char *ys_load_beside(const struct ys_design *design, struct ys_place place, const char *name, char **path,
                      size_t *length)
 {
-    *path = path_beside(place.file != NULL ? place.file : design->file, name);
+    *path = ys_path_beside(place.file != NULL ? place.file : design->file, name);
     char *text = design->load != NULL ? design->load(design->load_context, *path, length) : NULL;
     char *copy = text != NULL ? ys_copy(text, *length) : NULL;
     free(text);

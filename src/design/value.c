@@ -341,6 +341,51 @@ static void put_struct(const struct ys_field *whole, const uint8_t *bytes, size_
         (void)fprintf(stream, "%sand %zu bytes more", between, ys_reader_left(&reader));
 }
 
+const uint8_t *ys_value_part(const struct ys_field *whole, const uint8_t *bytes, size_t length,
+                             const struct ys_field *part, size_t *part_length)
+{
+    struct ys_reader reader = ys_reader_of(bytes, length);
+    uint64_t flags[YS_FIELDS_MOST] = {0};
+    const uint8_t *found = NULL;
+    char *words = NULL;
+    size_t words_length = 0;
+    FILE *stream = open_memstream(&words, &words_length); /* only how far each field goes is of interest */
+    if (stream == NULL)
+        abort();
+    for (size_t i = 0; i < whole->field_count && found == NULL; i++) {
+        const struct ys_field *field = &whole->fields[i];
+        const uint8_t *at = bytes + (length - ys_reader_left(&reader));
+        size_t left = ys_reader_left(&reader);
+        if (!is_there(field, flags))
+            continue;
+        if (field->format->kind == YS_FORMAT_FLAGS && left >= field->format->size)
+            flags[i] = decode_bits(field->format, at);
+        if (!put_field(field, &reader, stream))
+            break;
+        if (field == part) {
+            found = at;
+            *part_length = left - ys_reader_left(&reader);
+        }
+    }
+    (void)fclose(stream);
+    free(words);
+    return found;
+}
+
+bool ys_value_number(const struct ys_field *field, const uint8_t *bytes, size_t length, double *number)
+{
+    enum ys_format_kind kind = field != NULL ? field->format->kind : YS_FORMAT_BYTES;
+    char text[100];
+    char *end = text;
+    bool numeric =
+        kind == YS_FORMAT_UNSIGNED || kind == YS_FORMAT_SIGNED || kind == YS_FORMAT_FLOAT || kind == YS_FORMAT_MEDFLOAT;
+    if (!numeric || length != field->format->size)
+        return false;
+    ys_value_format(field, bytes, length, text, sizeof text);
+    *number = strtod(text, &end);
+    return end != text;
+}
+
 void ys_value_format(const struct ys_field *field, const uint8_t *bytes, size_t length, char *text, size_t size)
 {
     const struct ys_format *format = field->format;

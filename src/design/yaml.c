@@ -37,7 +37,7 @@ static void take_errors(struct fy_diag *diag, struct ys_place place, struct ys_f
     const struct fy_diag_error *error = fy_diag_errors_iterate(diag, &iterator);
     if (error == NULL) {
         ys_findings_add(findings, YS_ERROR, "yaml", place,
-                        "this is no YAML document: write a mapping that begins with device:");
+                        "this is no YAML document: write a mapping of keys to values");
         return;
     }
     /* what follows the first error is its consequence */

@@ -104,7 +104,8 @@ static void use_buffers(struct ys_host *host, uint16_t length, uint16_t count)
     host->data_total = count;
     host->data_free = count;
     /* every PDU must fit into the controller's buffers at once, see docs/architecture.md */
-    host->mtu = room < YS_L2CAP_HEADER_SIZE + YS_MTU ? (uint16_t)(room - YS_L2CAP_HEADER_SIZE) : YS_MTU;
+    uint16_t most = host->settings.mtu != 0 ? host->settings.mtu : YS_MTU;
+    host->mtu = room < YS_L2CAP_HEADER_SIZE + (uint32_t)most ? (uint16_t)(room - YS_L2CAP_HEADER_SIZE) : most;
 }
 
 static void complete_le_features(struct ys_host *host, struct ys_reader *parameters)
@@ -282,7 +283,7 @@ static void finish(struct ys_host *host, uint8_t status, struct ys_reader *param
     else if (status != YS_HCI_OK && row->failed != NULL)
         row->failed(host, row->name, status);
     else if (status != YS_HCI_OK) /* switching off what is off, or ending what has ended: nothing is lost */
-        ys_log(host, row->name, status);
+        ys_host_log(host, row->name, status);
     if (host->state == STATE_STARTING && (host->commands_due & COMMANDS_OF_START) == 0) {
         host->state = STATE_READY;
         ys_emit(host, &(struct ys_event){.kind = YS_EVENT_READY});

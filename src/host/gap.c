@@ -275,7 +275,7 @@ static void take_connection(struct ys_host *host, const struct ys_hci_connection
 {
     struct ys_connection *connection = ys_connection_free(host);
     if (connection == NULL || ys_connection_find(host, complete->handle) != NULL) {
-        ys_log(host, "the controller made a connection that does not fit, handle", complete->handle);
+        ys_host_log(host, "the controller made a connection that does not fit, handle", complete->handle);
         return;
     }
     memset(connection, 0, sizeof *connection);

@@ -45,6 +45,8 @@ enum ys_result ys_host_init(struct ys_host *host, size_t size, const struct ys_h
     enum ys_result result = check_port(settings);
     if (result == YS_OK)
         result = check_table(settings);
+    if (result == YS_OK && settings->mtu != 0 && (settings->mtu < YS_ATT_MTU_DEFAULT || settings->mtu > YS_MTU))
+        result = YS_ERROR_ARGUMENT;
     if (result != YS_OK)
         return result;
     memset(host, 0, sizeof *host);
@@ -63,7 +65,7 @@ void ys_emit(struct ys_host *host, const struct ys_event *event)
         host->settings.on_event(host, host->settings.context, event);
 }
 
-void ys_log(const struct ys_host *host, const char *text, uint32_t value)
+void ys_host_log(const struct ys_host *host, const char *text, uint32_t value)
 {
     if (host->port->log != NULL)
         host->port->log(host->port->context, text, value);
@@ -73,8 +75,8 @@ bool ys_in_interrupt(const struct ys_host *host, const char *call)
 {
     if (host->port->in_interrupt == NULL || !host->port->in_interrupt(host->port->context))
         return false;
-    ys_log(host, call, 0);
-    ys_log(host, "was called from an interrupt, where only ys_host_changed and ys_stream_append may be", 0);
+    ys_host_log(host, call, 0);
+    ys_host_log(host, "was called from an interrupt, where only ys_host_changed and ys_stream_append may be", 0);
     return true;
 }
 
@@ -83,8 +85,8 @@ static bool is_inside(const struct ys_host *host, const char *call)
 {
     if (!host->running)
         return false;
-    ys_log(host, call, 0);
-    ys_log(host, "was called from a handler or an event, inside ys_host_run: return first", 0);
+    ys_host_log(host, call, 0);
+    ys_host_log(host, "was called from a handler or an event, inside ys_host_run: return first", 0);
     return true;
 }
 
@@ -185,7 +187,7 @@ static void event_in(struct ys_host *host, const uint8_t *packet, size_t length)
     struct ys_reader parameters;
     uint8_t event;
     if (!ys_get_hci_event(&reader, &event, &parameters)) {
-        ys_log(host, "dropped a malformed event of this length", (uint32_t)length);
+        ys_host_log(host, "dropped a malformed event of this length", (uint32_t)length);
         return;
     }
     switch (event) {
@@ -222,7 +224,7 @@ static void packet_in(struct ys_host *host, const uint8_t *packet, size_t length
     else if (packet[0] == YS_HCI_DATA)
         ys_l2cap_receive(host, packet + 1, length - 1);
     else
-        ys_log(host, "dropped a packet of this unknown type", packet[0]);
+        ys_host_log(host, "dropped a packet of this unknown type", packet[0]);
 }
 
 static uint32_t least(uint32_t a, uint32_t b)

@@ -256,7 +256,6 @@ struct ys_client {
 /* host.c */
 
 void ys_emit(struct ys_host *host, const struct ys_event *event);
-void ys_log(const struct ys_host *host, const char *text, uint32_t value);
 struct ys_connection *ys_connection_find(struct ys_host *host, uint16_t handle);
 uint32_t ys_now_ms(const struct ys_host *host);
 /* Whether a call comes from an interrupt, where it is not allowed; says so in the log. */

@@ -5,6 +5,7 @@
 #include <string.h>
 
 #include "host/internal.h"
+#include "wire/smp.h"
 
 /* out */
 
@@ -92,12 +93,13 @@ static void send_reject(struct ys_host *host, struct ys_connection *connection)
     ys_l2cap_send(host, connection);
 }
 
-/* Vol 3 Part H 3.5.5: Pairing Failed, with the reason that pairing is not supported. */
+/* Pairing is not supported yet. It is short enough to be written without its codec, which firmware then need not link.
+ */
 static void send_pairing_refusal(struct ys_host *host, struct ys_connection *connection)
 {
     struct ys_writer writer = ys_l2cap_writer(&host->outgoing, YS_MTU);
-    ys_put_u8(&writer, 0x05);
-    ys_put_u8(&writer, 0x05);
+    ys_put_u8(&writer, YS_SMP_PAIRING_FAILED);
+    ys_put_u8(&writer, YS_SMP_NOT_SUPPORTED);
     ys_l2cap_seal(&host->outgoing, YS_L2CAP_SECURITY, ys_writer_stored(&writer));
     connection->refuse_pairing = false;
     ys_l2cap_send(host, connection);
@@ -153,7 +155,7 @@ static void signal_in(struct ys_host *host, struct ys_connection *connection, co
     /* Part A 4: an identifier is never 0; a reject is not answered */
     if (!ys_reader_ok(&reader) || signal.identifier == 0 || signal.code == YS_L2CAP_COMMAND_REJECT)
         return;
-    ys_log(host, "rejects a signalling command with the code", signal.code);
+    ys_host_log(host, "rejects a signalling command with the code", signal.code);
     connection->reject_identifier = signal.identifier;
 }
 
@@ -161,7 +163,7 @@ static void security_in(struct ys_host *host, struct ys_connection *connection, 
 {
     (void)host;
     /* a pairing or security request is refused; anything else has nothing to belong to */
-    if (length > 0 && (pdu[0] == 0x01 || pdu[0] == 0x0b))
+    if (length > 0 && (pdu[0] == YS_SMP_PAIRING_REQUEST || pdu[0] == YS_SMP_SECURITY_REQUEST))
         connection->refuse_pairing = true;
 }
 
@@ -170,7 +172,7 @@ static void att_in(struct ys_host *host, struct ys_connection *connection, const
     if (length > 0 && length <= connection->mtu)
         ys_server_receive(host, connection, pdu, length);
     else
-        ys_log(host, "dropped an attribute PDU longer than the MTU, bytes", (uint32_t)length);
+        ys_host_log(host, "dropped an attribute PDU longer than the MTU, bytes", (uint32_t)length);
 }
 
 static void frame_in(struct ys_host *host, struct ys_connection *connection, const uint8_t *frame, size_t length)
@@ -192,7 +194,7 @@ static void frame_in(struct ys_host *host, struct ys_connection *connection, con
         security_in(host, connection, pdu, header.length);
         break;
     default:
-        ys_log(host, "dropped a frame for the unknown channel", header.channel);
+        ys_host_log(host, "dropped a frame for the unknown channel", header.channel);
         break;
     }
 }
@@ -201,7 +203,7 @@ static void frame_in(struct ys_host *host, struct ys_connection *connection, con
 static void piece_in(struct ys_host *host, struct ys_connection *connection, const uint8_t *bytes, uint16_t length)
 {
     if (connection->incoming_length + length > sizeof connection->incoming) {
-        ys_log(host, "dropped a frame that is too long, bytes so far", connection->incoming_length);
+        ys_host_log(host, "dropped a frame that is too long, bytes so far", connection->incoming_length);
         connection->incoming_length = 0;
         connection->incoming_expected = 0;
         return;
@@ -232,7 +234,7 @@ void ys_l2cap_receive(struct ys_host *host, const uint8_t *packet, size_t length
     const uint8_t *bytes = ys_get_bytes(&reader, data.length);
     struct ys_connection *connection = ys_connection_find(host, data.handle);
     if (!ys_reader_done(&reader) || connection == NULL) {
-        ys_log(host, "dropped a data packet that is malformed or for no connection, handle", data.handle);
+        ys_host_log(host, "dropped a data packet that is malformed or for no connection, handle", data.handle);
         return;
     }
     if (data.boundary != YS_HCI_CONTINUING) { /* a new frame begins; one that was begun will never be whole */

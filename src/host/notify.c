@@ -239,7 +239,7 @@ void ys_notify_check(struct ys_host *host, struct ys_connection *connection, uin
     if (ys_until_ms(now_ms, connection->indication_deadline_ms) > 0)
         return;
     connection->indicating = false;
-    ys_log(host, "a client did not confirm an indication; ends its connection", connection->handle);
+    ys_host_log(host, "a client did not confirm an indication; ends its connection", connection->handle);
     (void)ys_disconnect(host, connection->handle);
 }
 

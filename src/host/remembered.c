@@ -82,7 +82,7 @@ static void save(const struct ys_host *host, struct ys_connection *connection)
     put_bits(&writer, &connection->notifications);
     put_bits(&writer, &connection->indications);
     if (!host->port->store_put(host->port->context, key_of(connection->remembered), bytes, sizeof bytes))
-        ys_log(host, "there is no room in the store for what this peer has subscribed to", connection->remembered);
+        ys_host_log(host, "there is no room in the store for what this peer has subscribed to", connection->remembered);
 }
 
 /* False if there is no record, or one that this version does not know. One of other sizes was written for another

@@ -105,8 +105,8 @@ static void hold_command(struct answer *answer)
     if (ys_queue_hold(host, answer->connection, token, answer->request))
         host->last_token = token;
     else
-        ys_log(host, "dropped a command that waits for consent, since the queue is full, handle",
-               answer->request->handle);
+        ys_host_log(host, "dropped a command that waits for consent, since the queue is full, handle",
+                    answer->request->handle);
 }
 
 /* Calls what answers a request; handlers may answer later if it can wait. */
@@ -189,14 +189,14 @@ void ys_server_receive(struct ys_host *host, struct ys_connection *connection, c
     else if (is_for_client(opcode) && host->client != NULL)
         host->client->receive(host, connection, &received.pdu, received.verdict);
     else if (is_for_client(opcode))
-        ys_log(host, "dropped an answer that nobody waits for, opcode", opcode);
+        ys_host_log(host, "dropped an answer that nobody waits for, opcode", opcode);
     else if (opcode == YS_ATT_CONFIRMATION)
         ys_notify_confirmed(host, connection);
     else if ((opcode & YS_ATT_COMMAND_FLAG) != 0)
         do_command(host, connection, &received.pdu, received.verdict, false);
     else if (connection->response.length > 0 || connection->waiting.stage != STAGE_NONE)
         /* 3.3.2: one request at a time; the second is out of turn */
-        ys_log(host, "dropped a request before the last was answered, opcode", opcode);
+        ys_host_log(host, "dropped a request before the last was answered, opcode", opcode);
     else
         answer_request(host, connection, &received, false);
 }

@@ -1,174 +1,482 @@
-/* A central in a world. */
-#include "scene/central.h"
-
+/* A central in a world: its host, whom it hears, whom it is connected with. */
 #include <stdarg.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
-#include <yarnswift/advertisement.h>
-#include <yarnswift/sets.h>
-
-#include "design/payload.h"
-#include "design/value.h"
+#include "scene/central_parts.h"
 #include "simulated/simulated.h"
-#include "wire/hex.h"
 
-#define PATIENCE_NS (5 * YS_NS_PER_S)
-#define FOUND_MOST  256
-#define VALUE_MOST  512
-#define LIST_FIRST  5  /* values of a stream that are listed one by one; */
-#define LIST_EVERY  10 /* of the rest, each tenth */
-
-/* Something discovered, with what the definition knows of it. */
-struct discovered {
-    struct ys_found found;
-    uint16_t configuration; /* characteristic: handle of its client configuration, or 0 */
-};
-
-struct ys_central {
-    struct ys_host host; /* first, so that an event's host is the central */
-    struct ys_sets sets; /* used if the definition needs them */
-    struct ys_world *world;
-    const char *name;
-    const struct ys_design *design;
-    struct ys_simulated *simulated;
-    const char *wanted;
-    struct ys_address target;
-    bool ready;
-    bool found;
-    bool connected;
-    bool disconnected;
-    bool connect_failed;
-    bool done;
-    bool settled; /* connected, or failed to */
-    uint16_t connection;
-    uint8_t reason;
-    struct ys_client_request request;
-    struct discovered tree[FOUND_MOST];
-    size_t tree_count;
-    uint8_t value[VALUE_MOST];
-    struct ys_stream_meter stream;
-    const struct ys_characteristic *metered; /* the first that was subscribed to */
-    uint64_t received;
-    uint64_t listed; /* notifications since the last look */
-};
-
-#if defined(__GNUC__)
-__attribute__((format(printf, 2, 3)))
-#endif
-static void
-say(const struct ys_central *central, const char *format, ...)
+void central_say(const struct ys_central *central, const char *format, ...)
 {
     char text[480];
     va_list arguments;
     va_start(arguments, format);
     (void)vsnprintf(text, sizeof text, format, arguments);
     va_end(arguments);
-    ys_world_say(central->world, YS_SIDE_CENTRAL, central->name, "%s", text);
+    ys_world_say(central->world, central->device != NULL ? YS_SIDE_DEVICE : YS_SIDE_CENTRAL, central->name, "%s", text);
 }
 
-/* A UUID may come more than once, as that of a battery level does where there are two batteries. What is discovered and
- * what is defined come in the same order, so the first of one is the first of the other, and so on. */
-static size_t count_before(const struct ys_central *central, const struct discovered *one)
+struct ys_simulated *central_port(const struct ys_central *central)
 {
-    size_t count = 0;
-    for (const struct discovered *other = central->tree; other < one; other++)
-        count += other->found.kind == YS_FOUND_CHARACTERISTIC && ys_uuid_is_equal(&other->found.uuid, &one->found.uuid);
-    return count;
+    return central->device != NULL ? ys_device_simulated(central->device) : central->simulated;
 }
 
-static const struct ys_characteristic *definition_of(const struct ys_central *central, const struct discovered *one)
+static bool is_on(const struct ys_central *central)
 {
-    size_t left = count_before(central, one);
-    for (size_t i = 0; i < central->design->service_count; i++) {
-        for (size_t j = 0; j < central->design->services[i].characteristic_count; j++) {
-            const struct ys_characteristic *characteristic = &central->design->services[i].characteristics[j];
-            if (ys_uuid_is_equal(&characteristic->uuid, &one->found.uuid) && left-- == 0)
-                return characteristic;
-        }
+    return central_port(central) != NULL;
+}
+
+/* tasks */
+
+void task_add(struct ys_task **list, struct ys_task *task)
+{
+    while (*list != NULL)
+        list = &(*list)->next;
+    task->next = NULL;
+    *list = task;
+}
+
+void task_remove(struct ys_task **list, struct ys_task *task)
+{
+    while (*list != NULL && *list != task)
+        list = &(*list)->next;
+    if (*list != NULL)
+        *list = task->next;
+}
+
+static void time_is_over(void *context)
+{
+    struct ys_task *task = context;
+    task->give_up(task);
+}
+
+void task_begin(struct ys_task *task, struct ys_central *central, struct ys_peer *peer, const char *what,
+                uint64_t at_most_ns)
+{
+    *task = (struct ys_task){
+        .central = central,
+        .peer = peer,
+        .what = what,
+        .began_ns = ys_world_now_ns(central->world),
+        .patience_ns = at_most_ns > 0 ? at_most_ns : central->traits->patience_us * YS_NS_PER_US,
+        .timer = {.fire = time_is_over, .context = task},
+    };
+    task->next_running = central->running;
+    central->running = task;
+    ys_clock_set(central->world->clock, &task->timer, task->began_ns + task->patience_ns);
+}
+
+void task_end(struct ys_task *task, bool good, const char *format, ...)
+{
+    va_list arguments;
+    va_start(arguments, format);
+    (void)vsnprintf(task->came, sizeof task->came, format, arguments);
+    va_end(arguments);
+    memcpy(task->brief, task->came, sizeof task->brief);
+    task->done = true;
+    task->good = good;
+    struct ys_task **place = &task->central->running;
+    while (*place != NULL && *place != task)
+        place = &(*place)->next_running;
+    if (*place != NULL)
+        *place = task->next_running;
+    ys_clock_cancel(task->central->world->clock, &task->timer);
+    central_say(task->central, "%s", task->came);
+    ys_world_stir(task->central->world);
+}
+
+bool ys_task_wait(struct ys_task *task)
+{
+    struct ys_world *world = task->central->world;
+    return ys_world_run_until(world, &task->done, 2 * task->patience_ns + YS_NS_PER_S) && task->good;
+}
+
+static double passed_ms(const struct ys_task *task)
+{
+    return (double)(ys_world_now_ns(task->central->world) - task->began_ns) / (double)YS_NS_PER_MS;
+}
+
+/* peers */
+
+static struct ys_peer *find_peer(const struct ys_central *central, const struct ys_address *address)
+{
+    struct ys_peer *peer = central->peers;
+    while (peer != NULL && !ys_address_is_equal(&peer->address, address))
+        peer = peer->next;
+    return peer;
+}
+
+struct ys_peer *ys_central_peer(struct ys_central *central, const struct ys_address *address)
+{
+    struct ys_peer *peer = find_peer(central, address);
+    if (peer != NULL)
+        return peer;
+    peer = calloc(1, sizeof *peer);
+    if (peer == NULL)
+        return NULL;
+    peer->central = central;
+    peer->address = *address;
+    (void)ys_address_format(address, peer->address_text);
+    peer->name = peer->address_text;
+    peer->defined = central->known(central->context, address, &peer->name);
+    peer->design = central->traits->knows ? peer->defined : NULL;
+    peer->cache = (struct ys_client_cache){.items = peer->items, .capacity = FOUND_MOST};
+    peer->next = central->peers;
+    central->peers = peer;
+    return peer;
+}
+
+struct ys_peer *ys_central_peer_named(const struct ys_central *central, const char *name)
+{
+    struct ys_peer *found = NULL;
+    for (struct ys_peer *peer = central->peers; peer != NULL; peer = peer->next) { /* the newest first */
+        if (peer->name != name)
+            continue;
+        if (peer->connected)
+            return peer;
+        if (found == NULL || (found->connections == 0 && peer->connections > 0))
+            found = peer;
     }
-    return NULL;
+    return found;
 }
 
-static const struct ys_characteristic *characteristic_at(const struct ys_central *central, uint16_t value_handle)
+struct ys_peer *central_peer_of(const struct ys_central *central, uint16_t connection)
 {
-    for (size_t i = 0; i < central->tree_count; i++) {
-        const struct discovered *one = &central->tree[i];
-        if (one->found.kind == YS_FOUND_CHARACTERISTIC && one->found.value_handle == value_handle)
-            return definition_of(central, one);
-    }
-    return NULL;
+    struct ys_peer *peer = central->peers;
+    while (peer != NULL && (!peer->connected || peer->connection != connection))
+        peer = peer->next;
+    return peer;
 }
 
-/* events */
+struct ys_peer *ys_central_connected(const struct ys_central *central, size_t *count)
+{
+    struct ys_peer *found = NULL;
+    *count = 0;
+    for (struct ys_peer *peer = central->peers; peer != NULL; peer = peer->next) {
+        if (!peer->connected)
+            continue;
+        found = peer;
+        ++*count;
+    }
+    return found;
+}
+
+/* finding */
+
+static uint8_t phys_of(const struct ys_central *central)
+{
+    return central->traits->coded ? YS_ON_1M | YS_ON_CODED : YS_ON_1M;
+}
 
 /* What the advertisement promises, by the names of the definition. */
-static void list_promises(const struct ys_central *central, const uint8_t *data, size_t length, char *text, size_t size)
+static void list_promises(const struct ys_design *design, const struct ys_event *event, char *text, size_t size)
 {
     size_t used = 0;
     text[0] = '\0';
-    for (size_t i = 0; i < central->design->service_count && used < size; i++) {
-        const struct ys_service *service = &central->design->services[i];
-        if (ys_ad_has_service(data, length, &service->uuid))
+    for (size_t i = 0; design != NULL && i < design->service_count && used < size; i++) {
+        const struct ys_service *service = &design->services[i];
+        if (ys_ad_has_service(event->u.report.data, event->u.report.length, &service->uuid))
             used += (size_t)snprintf(text + used, size - used, "%s%s", used > 0 ? ", " : ", promises ", service->name);
     }
 }
 
-static void say_heard(const struct ys_central *central, const struct ys_event *event)
+/* Lists whom it hears: each once in a search, or where all is listed once a second. */
+static void list_heard(struct ys_central *central, const struct ys_event *event)
 {
     char address[YS_ADDRESS_TEXT_SIZE];
     char promises[160];
-    list_promises(central, event->u.report.data, event->u.report.length, promises, sizeof promises);
-    say(central, "hears %s (%s), %s, %d dBm%s", ys_address_format(&event->u.report.address, address),
-        ys_address_kind(&event->u.report.address), event->u.report.type == 0 ? "connectable" : "not connectable",
-        event->u.report.rssi_dbm, promises);
+    const char *name = NULL;
+    if (event->u.report.type == YS_REPORT_RESPONSE || central->heard_count == HEARD_MOST)
+        return;
+    size_t i = 0;
+    uint64_t now_ns = ys_world_now_ns(central->world);
+    while (i < central->heard_count && !ys_address_is_equal(&central->heard[i].address, &event->u.report.address))
+        i++;
+    if (i < central->heard_count && (central->listing != YS_LIST_ALL || now_ns - central->heard[i].at_ns < YS_NS_PER_S))
+        return;
+    central->heard[i].address = event->u.report.address;
+    central->heard[i].at_ns = now_ns;
+    central->heard_count += i == central->heard_count;
+    const struct ys_design *design = central->known(central->context, &event->u.report.address, &name);
+    list_promises(central->traits->knows ? design : NULL, event, promises, sizeof promises);
+    central_say(central, "hears %s (%s), %s, %d dBm%s", ys_address_format(&event->u.report.address, address),
+                ys_address_kind(&event->u.report.address),
+                event->u.report.type == YS_REPORT_CONNECTABLE ? "connectable" : "not connectable",
+                event->u.report.rssi_dbm, promises);
+}
+
+/* It only listens. */
+static bool wants_nobody(const struct ys_wanted *wanted)
+{
+    return wanted->name == NULL && wanted->address == NULL && wanted->service == NULL;
+}
+
+static bool is_wanted(const struct ys_wanted *wanted, const struct ys_event *event)
+{
+    const uint8_t *data = event->u.report.data;
+    uint16_t length = event->u.report.length;
+    struct ys_ad ad;
+    if (wanted->address != NULL && !ys_address_is_equal(wanted->address, &event->u.report.address))
+        return false;
+    if (wanted->service != NULL && !ys_ad_has_service(data, length, wanted->service))
+        return false;
+    if (wanted->name == NULL)
+        return wanted->address != NULL || wanted->service != NULL;
+    return ys_ad_find(data, length, YS_AD_NAME, &ad) && ad.length == strlen(wanted->name) &&
+           memcmp(ad.data, wanted->name, ad.length) == 0;
+}
+
+static void end_find(struct ys_task *task)
+{
+    struct ys_central *central = task->central;
+    task_remove(&central->finds, task);
+    if (central->finds == NULL)
+        (void)ys_scan_stop(central->host);
 }
 
 static void heard(struct ys_central *central, const struct ys_event *event)
 {
-    struct ys_ad ad;
-    if (central->found || central->wanted == NULL)
-        return;
-    if (event->u.report.type != 4 && !ys_address_is_equal(&central->target, &event->u.report.address)) {
-        central->target = event->u.report.address; /* listed once */
-        say_heard(central, event);
-    }
-    if (ys_ad_find(event->u.report.data, event->u.report.length, YS_AD_NAME, &ad) &&
-        ad.length == strlen(central->wanted) && memcmp(ad.data, central->wanted, ad.length) == 0) {
-        central->found = true;
-        central->target = event->u.report.address;
-        say(central, "hears its name: \"%.*s\"", ad.length, (const char *)ad.data);
+    if (central->finds != NULL)
+        list_heard(central, event);
+    for (struct ys_task *task = central->finds, *next; task != NULL; task = next) {
+        next = task->next;
+        if (!is_wanted(task->wanted, event))
+            continue;
+        if (task->wanted->name != NULL)
+            central_say(central, "hears its name: \"%s\"", task->wanted->name);
+        task->peer = ys_central_peer(central, &event->u.report.address);
+        central->found = task->peer;
+        end_find(task);
+        task_end(task, task->peer != NULL, "has found it after %.1f ms", passed_ms(task));
     }
 }
 
-static void notified(struct ys_central *central, const struct ys_event *event)
+static void give_up_finding(struct ys_task *task)
 {
-    const struct ys_characteristic *characteristic = characteristic_at(central, event->u.notification.handle);
-    char text[96];
-    char raw[64];
-    bool indicated = event->u.notification.kind == YS_BY_INDICATION;
-    central->received++;
-    if (characteristic != NULL && characteristic == central->metered)
-        ys_stream_meter_take(&central->stream, ys_world_now_ns(central->world), event->u.notification.length);
-    central->listed += !indicated;
-    bool listed = indicated || central->listed <= LIST_FIRST || central->listed % LIST_EVERY == 0;
-    if (characteristic == NULL || !listed)
-        return;
-    ys_value_format(&characteristic->type, event->u.notification.value, event->u.notification.length, text,
-                    sizeof text);
-    (void)ys_hex_format(event->u.notification.value, event->u.notification.length, " ", raw, sizeof raw);
-    if (strcmp(text, raw) == 0) /* bytes are their own words */
-        raw[0] = '\0';
-    say(central, "is %s: %s %-*s%s%s%s%s", indicated ? "indicated" : "notified", characteristic->name,
-        raw[0] != '\0' ? 9 : 0, text, raw[0] != '\0' ? " [" : "", raw, raw[0] != '\0' ? "]" : "",
-        !indicated && central->listed == LIST_FIRST ? "  (from here on every tenth is shown)" : "");
+    double seconds = (double)task->patience_ns / (double)YS_NS_PER_S;
+    end_find(task);
+    if (wants_nobody(task->wanted))
+        task_end(task, true, "has listened for %g s", seconds);
+    else
+        task_end(task, false, "has not found it within %g s", seconds);
 }
 
-static void on_event(struct ys_host *host, void *context, const struct ys_event *event)
+static void say_wanted(const struct ys_task *task)
 {
-    struct ys_central *central = (struct ys_central *)host;
-    (void)context;
+    const struct ys_wanted *wanted = task->wanted;
+    char text[YS_UUID_TEXT_SIZE + YS_ADDRESS_TEXT_SIZE];
+    if (wants_nobody(wanted))
+        central_say(task->central, "scans: 30 ms of every 60 ms, actively");
+    else if (wanted->name != NULL)
+        central_say(task->central, "scans for \"%s\": 30 ms of every 60 ms, actively", wanted->name);
+    else if (wanted->service != NULL)
+        central_say(task->central, "scans for the service %s: 30 ms of every 60 ms, actively",
+                    ys_uuid_format(wanted->service, text));
+    else
+        central_say(task->central, "scans for %s: 30 ms of every 60 ms, actively",
+                    ys_address_format(wanted->address, text));
+}
+
+void ys_begin_find(struct ys_task *task, struct ys_central *central, const struct ys_wanted *wanted,
+                   uint64_t at_most_ns)
+{
+    const struct ys_scanning scanning = {
+        .interval_us = 60000, .window_us = 30000, .active = true, .phys = phys_of(central)};
+    task_begin(task, central, NULL, "find it", at_most_ns);
+    task->wanted = wanted;
+    task->give_up = give_up_finding;
+    enum ys_result result = is_on(central) ? YS_OK : YS_ERROR_NOT_READY;
+    if (result == YS_OK && central->finds == NULL) {
+        central->heard_count = 0;
+        result = ys_scan(central->host, &scanning);
+    }
+    if (result != YS_OK) {
+        task_end(task, false, "cannot scan: %s", ys_result_text(result));
+        return;
+    }
+    task_add(&central->finds, task);
+    say_wanted(task);
+}
+
+/* connecting */
+
+static void begin_next_connect(struct ys_central *central)
+{
+    struct ys_task *task = central->connects;
+    if (task == NULL)
+        return;
+    const struct ys_connecting connecting = {
+        .interval_us = central->traits->interval_us,
+        .latency = central->traits->latency,
+        .supervision_timeout_ms = central->traits->supervision_timeout_ms,
+        .phys = phys_of(central),
+    };
+    enum ys_result result = ys_connect(central->host, &task->peer->address, &connecting);
+    if (result == YS_OK || result == YS_ERROR_BUSY) /* one that was given up is not over yet */
+        return;
+    task_remove(&central->connects, task);
+    task_end(task, false, "cannot connect: %s", ys_result_text(result));
+    begin_next_connect(central);
+}
+
+static void end_connect(struct ys_task *task)
+{
+    struct ys_central *central = task->central;
+    task_remove(&central->connects, task);
+}
+
+static void give_up_connecting(struct ys_task *task)
+{
+    bool first = task->central->connects == task;
+    if (task->peer->connected) { /* it waits for its MTU */
+        task_end(task, false, "could not agree on an MTU within %g s", (double)task->patience_ns / (double)YS_NS_PER_S);
+        return;
+    }
+    end_connect(task);
+    task_end(task, false, "could not connect within %g s", (double)task->patience_ns / (double)YS_NS_PER_S);
+    if (first)
+        (void)ys_connect_cancel(task->central->host); /* what follows begins the next */
+}
+
+void ys_begin_connect(struct ys_task *task, struct ys_peer *peer, uint64_t at_most_ns)
+{
+    struct ys_central *central = peer->central;
+    task_begin(task, central, peer, "connect", at_most_ns);
+    task->connects = true;
+    task->give_up = give_up_connecting;
+    if (peer->connected) {
+        task_end(task, false, "cannot connect: it is connected with it already");
+    } else if (!is_on(central)) {
+        task_end(task, false, "cannot connect: %s", ys_result_text(YS_ERROR_NOT_READY));
+    } else {
+        task_add(&central->connects, task);
+        if (central->connects == task)
+            begin_next_connect(central);
+    }
+}
+
+static void mtu_agreed(struct ys_task *task)
+{
+    task_end(task, true, "has agreed on an MTU of %u bytes: %u of value in one notification", task->request.length,
+             task->request.length - 3);
+    (void)snprintf(task->brief, sizeof task->brief, "has connected, every %g ms, with an MTU of %u",
+                   task->central->traits->interval_us / 1000.0, task->request.length);
+}
+
+static void connected(struct ys_central *central, const struct ys_event *event)
+{
+    struct ys_task *task = central->connects;
+    bool as_central = event->u.connected.role == YS_ROLE_CENTRAL;
+    struct ys_peer *peer = ys_central_peer(central, &event->u.connected.peer);
+    if (peer == NULL)
+        return;
+    if (as_central && (task == NULL || task->peer != peer)) { /* it was given up a moment ago */
+        (void)ys_disconnect(central->host, event->connection);
+        begin_next_connect(central);
+        return;
+    }
+    peer->connected = true;
+    peer->connection = event->connection;
+    peer->connections++;
+    for (size_t i = 0; i < peer->subscribed_count; i++)
+        peer->subscribed[i].again = true;
+    if (!as_central) {
+        central_say(central, "is connected to by %s, every %g ms", peer->name, event->u.connected.interval_us / 1000.0);
+        return;
+    }
+    end_connect(task);
+    if (!central->traits->asks_mtu) {
+        task_end(task, true, "has connected, every %g ms", event->u.connected.interval_us / 1000.0);
+    } else {
+        central_say(central, "has connected, every %g ms", event->u.connected.interval_us / 1000.0);
+        task->what = "agree on an MTU";
+        task_begun(task, ys_client_exchange_mtu(central->host, event->connection, task_request(task, mtu_agreed)));
+    }
+    begin_next_connect(central);
+}
+
+static void connect_failed(struct ys_central *central, uint8_t reason)
+{
+    struct ys_task *task = central->connects;
+    bool waits = task != NULL && (reason != YS_HCI_UNKNOWN_CONNECTION); /* else it has given up already */
+    if (waits) {
+        end_connect(task);
+        task_end(task, false, "failed to connect: %s (0x%02X)", ys_hci_error_text(reason), reason);
+    }
+    begin_next_connect(central);
+}
+
+static void forget_connection(struct ys_peer *peer, uint8_t reason)
+{
+    peer->connected = false;
+    peer->reason = reason;
+    if (peer->central->traits->remembering == YS_FORGETS)
+        peer_forget(peer);
+}
+
+/* Two that answer the same advertisement are both sure that they are connected, and one is not: within six intervals it
+ * knows better (Core 5.4 Vol 6 Part B 4.5), and tries again. */
+static void connect_again(struct ys_central *central, const struct ys_peer *peer, uint8_t reason)
+{
+    struct ys_task *task = central->running;
+    while (task != NULL && (!task->connects || task->peer != peer))
+        task = task->next_running;
+    if (task == NULL)
+        return;
+    if (reason != YS_HCI_NOT_ESTABLISHED) {
+        task_end(task, false, "failed to connect: %s (0x%02X)", ys_hci_error_text(reason), reason);
+        return;
+    }
+    central_say(central, "was not heard, and connects again");
+    task_add(&central->connects, task);
+    if (central->connects == task)
+        begin_next_connect(central);
+}
+
+static void disconnected(struct ys_central *central, const struct ys_event *event)
+{
+    struct ys_peer *peer = central_peer_of(central, event->connection);
+    if (peer == NULL)
+        return;
+    bool awaited = false;
+    forget_connection(peer, event->reason);
+    connect_again(central, peer, event->reason);
+    for (struct ys_task *task = central->endings, *next; task != NULL; task = next) {
+        next = task->next;
+        if (task->peer != peer)
+            continue;
+        task_remove(&central->endings, task);
+        task_end(task, true, "has disconnected");
+        awaited = true;
+    }
+    if (!awaited)
+        central_say(central, "is disconnected%s%s: %s (0x%02X)", peer->name != peer->address_text ? " from " : "",
+                    peer->name != peer->address_text ? peer->name : "", ys_hci_error_text(event->reason),
+                    event->reason);
+}
+
+static void give_up_ending(struct ys_task *task)
+{
+    task_remove(&task->central->endings, task);
+    task_end(task, false, "could not disconnect within %g s", (double)task->patience_ns / (double)YS_NS_PER_S);
+}
+
+void ys_begin_disconnect(struct ys_task *task, struct ys_peer *peer)
+{
+    task_begin(task, peer->central, peer, "disconnect", 0);
+    task->give_up = give_up_ending;
+    if (!peer->connected || ys_disconnect(peer->central->host, peer->connection) != YS_OK) {
+        task_end(task, false, "cannot disconnect: there is no connection");
+        return;
+    }
+    task_add(&peer->central->endings, task);
+}
+
+/* events */
+
+void ys_central_take(struct ys_central *central, const struct ys_event *event)
+{
     switch (event->kind) {
     case YS_EVENT_READY:
         central->ready = true;
@@ -177,384 +485,105 @@ static void on_event(struct ys_host *host, void *context, const struct ys_event 
         heard(central, event);
         break;
     case YS_EVENT_CONNECTED:
-        central->connected = true;
-        central->settled = true;
-        central->connection = event->connection;
+        connected(central, event);
         break;
     case YS_EVENT_CONNECT_FAILED:
-        central->connect_failed = true;
-        central->settled = true;
-        central->reason = event->reason;
+        connect_failed(central, event->reason);
         break;
     case YS_EVENT_DISCONNECTED:
-        central->connected = false;
-        central->disconnected = true;
-        central->reason = event->reason;
+        disconnected(central, event);
         break;
     case YS_EVENT_NOTIFICATION:
-        notified(central, event);
+        central_notified(central, event);
         break;
     default:
-        break;
+        return;
     }
+    ys_world_stir(central->world);
 }
 
-/* requests */
+/* making one */
 
-static void on_done(struct ys_client_request *request)
+static void on_event(struct ys_host *host, void *context, const struct ys_event *event)
 {
-    struct ys_central *central = request->context;
-    central->done = true;
+    (void)host;
+    ys_central_take(context, event);
 }
 
-static void on_item(struct ys_client_request *request, const struct ys_found *found)
+static void observe(void *context, enum ys_direction direction, const uint8_t *packet, size_t length)
 {
-    struct ys_central *central = request->context;
-    if (central->tree_count < FOUND_MOST)
-        central->tree[central->tree_count++] = (struct discovered){.found = *found};
+    if (direction == YS_TO_HOST)
+        ys_central_observe(context, packet, length);
 }
 
-/* Waits for a request that was begun with this result. Says what went wrong. */
-static bool wait(struct ys_central *central, enum ys_result result, const char *what)
+static bool wire_up(struct ys_central *central)
 {
-    static const char *const outcomes[] = {
-        [YS_OUTCOME_MALFORMED] = "the answer did not fit the question",
-        [YS_OUTCOME_TOO_LONG] = "the value is too long",
-        [YS_OUTCOME_TIMEOUT] = "no answer came",
-        [YS_OUTCOME_DISCONNECTED] = "the connection ended first",
+    const struct ys_address address = {
+        .type = YS_ADDRESS_PUBLIC,
+        .bytes = {(uint8_t)central->number, (uint8_t)(central->number >> 8), 0, 0xff, 0xff, 0}};
+    bool has_sets = central->traits->extended; /* what a newer device says, a newer central hears */
+    central->simulated = ys_simulated_new(
+        central->world->radio, &(struct ys_simulated_settings){
+                                   .number = central->number,
+                                   .seed = central->world->seed + central->starts * UINT64_C(0x9e3779b97f4a7c15),
+                                   .address = address,
+                                   .sets = has_sets,
+                                   .context = central,
+                                   .observe = observe,
+                               });
+    const struct ys_host_settings settings = {
+        .port = central->simulated != NULL ? ys_simulated_port(central->simulated) : NULL,
+        .table = &ys_table_bare,
+        .on_event = on_event,
+        .context = central,
+        .address_type = YS_ADDRESS_RANDOM,
+        .mtu = central->traits->mtu,
     };
-    if (result != YS_OK) {
-        say(central, "cannot %s: %s", what, ys_result_text(result));
+    if (central->simulated == NULL || ys_host_init(&central->own_host, sizeof central->own_host, &settings) != YS_OK)
         return false;
-    }
-    if (!ys_world_run_until(central->world, &central->done, 31 * YS_NS_PER_S)) {
-        say(central, "cannot %s: nothing came back", what);
-        return false;
-    }
-    if (central->request.outcome == YS_OUTCOME_REFUSED)
-        say(central, "is refused to %s: %s (0x%02X)", what, ys_att_error_text(central->request.error),
-            central->request.error);
-    else if (central->request.outcome != YS_OUTCOME_DONE)
-        say(central, "failed to %s: %s", what, outcomes[central->request.outcome]);
-    return central->request.outcome == YS_OUTCOME_DONE;
-}
-
-static struct ys_client_request *prepare(struct ys_central *central)
-{
-    central->done = false;
-    central->request = (struct ys_client_request){.context = central, .on_done = on_done, .on_item = on_item};
-    return &central->request;
-}
-
-/* what it can do */
-
-bool ys_central_start(struct ys_central *central)
-{
-    ys_host_start(&central->host);
-    return ys_world_run_until(central->world, &central->ready, PATIENCE_NS);
-}
-
-/* Where a device is that its first set describes. */
-static uint8_t phys_of(const struct ys_design *design)
-{
-    bool coded = design->set_count > 0 && design->sets[0].primary_phy == YS_SET_CODED + 1;
-    return coded ? YS_ON_CODED : YS_ON_1M;
-}
-
-bool ys_central_find(struct ys_central *central, const char *name, uint64_t at_most_ns)
-{
-    const struct ys_scanning scanning = {
-        .interval_us = 60000, .window_us = 30000, .active = true, .phys = phys_of(central->design)};
-    central->found = false;
-    central->wanted = name;
-    central->target = (struct ys_address){.type = YS_ADDRESS_PUBLIC};
-    say(central, "scans for \"%s\": 30 ms of every 60 ms, actively", name);
-    uint64_t start_ns = ys_world_now_ns(central->world);
-    bool found =
-        ys_scan(&central->host, &scanning) == YS_OK && ys_world_run_until(central->world, &central->found, at_most_ns);
-    (void)ys_scan_stop(&central->host);
-    ys_world_run(central->world, YS_NS_PER_MS);
-    if (found)
-        say(central, "has found it after %.1f ms",
-            (double)(ys_world_now_ns(central->world) - YS_NS_PER_MS - start_ns) / (double)YS_NS_PER_MS);
-    else
-        say(central, "has not found it within %g s", (double)at_most_ns / (double)YS_NS_PER_S);
-    return found;
-}
-
-void ys_central_know(struct ys_central *central, const struct ys_address *address)
-{
-    central->target = *address;
-}
-
-bool ys_central_connect(struct ys_central *central, uint32_t interval_us)
-{
-    const struct ys_connecting connecting = {
-        .interval_us = interval_us, .supervision_timeout_ms = 4000, .phys = phys_of(central->design)};
-    central->settled = false;
-    central->connect_failed = false;
-    central->tree_count = 0;
-    enum ys_result result = ys_connect(&central->host, &central->target, &connecting);
-    if (result != YS_OK) {
-        say(central, "cannot connect: %s", ys_result_text(result));
-        return false;
-    }
-    if (!ys_world_run_until(central->world, &central->settled, PATIENCE_NS)) {
-        (void)ys_connect_cancel(&central->host);
-        ys_world_run(central->world, YS_NS_PER_MS);
-        say(central, "could not connect within 5 s");
-        return false;
-    }
-    if (central->connect_failed)
-        say(central, "failed to connect: %s (0x%02X)", ys_hci_error_text(central->reason), central->reason);
-    else
-        say(central, "has connected, every %g ms", interval_us / 1000.0);
-    return central->connected;
-}
-
-bool ys_central_exchange_mtu(struct ys_central *central)
-{
-    bool good =
-        wait(central, ys_client_exchange_mtu(&central->host, central->connection, prepare(central)), "agree on an MTU");
-    if (good)
-        say(central, "has agreed on an MTU of %u bytes: %u of value in one notification", central->request.length,
-            central->request.length - 3);
-    return good;
-}
-
-static void say_properties(char *text, size_t size, uint8_t properties)
-{
-    size_t used = 0;
-    text[0] = '\0';
-    for (int way = 0; way < YS_WAYS; way++) {
-        if ((properties & ys_ways[way].property) != 0)
-            used += (size_t)snprintf(text + used, size - used, "%s%s", used > 0 ? ", " : "", ys_ways[way].name);
-    }
-}
-
-static const char *found_name(const struct ys_central *central, const struct discovered *one)
-{
-    const struct ys_found *found = &one->found;
-    static const enum ys_adopted_kind kinds[] = {
-        [YS_FOUND_SERVICE] = YS_ADOPTED_SERVICE,
-        [YS_FOUND_CHARACTERISTIC] = YS_ADOPTED_CHARACTERISTIC,
-        [YS_FOUND_DESCRIPTOR] = YS_ADOPTED_DESCRIPTOR,
-    };
-    const struct ys_service *service = ys_design_find_service(central->design, &found->uuid);
-    const struct ys_characteristic *characteristic = definition_of(central, one);
-    const struct ys_adopted *adopted = ys_adopted_by_number(kinds[found->kind], ys_uuid_number(&found->uuid));
-    if (found->kind == YS_FOUND_SERVICE && service != NULL)
-        return service->name;
-    if (found->kind == YS_FOUND_CHARACTERISTIC && characteristic != NULL)
-        return characteristic->name;
-    return adopted != NULL ? adopted->name : "(not in the definition)";
-}
-
-static void say_found(const struct ys_central *central, const struct discovered *one)
-{
-    const struct ys_found *found = &one->found;
-    char uuid[YS_UUID_TEXT_SIZE];
-    char properties[80];
-    (void)ys_uuid_format(&found->uuid, uuid);
-    const char *name = found_name(central, one);
-    if (found->kind == YS_FOUND_SERVICE) {
-        say(central, "  0x%04X %-40s %s", found->handle, name, uuid);
-    } else if (found->kind == YS_FOUND_CHARACTERISTIC) {
-        say_properties(properties, sizeof properties, found->properties);
-        say(central, "  0x%04X   %-38s %-36s %s", found->value_handle, name, uuid, properties);
-    } else {
-        char lower[64];
-        size_t i = 0;
-        for (; name[i] != '\0' && i + 1 < sizeof lower; i++)
-            lower[i] = (char)(name[i] >= 'A' && name[i] <= 'Z' ? name[i] - 'A' + 'a' : name[i]);
-        lower[i] = '\0';
-        say(central, "  0x%04X     %-36s %s", found->handle, lower, uuid);
-    }
-}
-
-/* Puts what was found into the order of the handles, which is that of the tree, and notes the configurations. */
-static int compare(const void *a, const void *b)
-{
-    const struct discovered *left = a;
-    const struct discovered *right = b;
-    return (int)left->found.handle - (int)right->found.handle;
-}
-
-static void note_configurations(struct ys_central *central)
-{
-    struct discovered *characteristic = NULL;
-    for (size_t i = 0; i < central->tree_count; i++) {
-        struct discovered *one = &central->tree[i];
-        if (one->found.kind == YS_FOUND_CHARACTERISTIC)
-            characteristic = one;
-        else if (one->found.kind == YS_FOUND_SERVICE)
-            characteristic = NULL;
-        else if (characteristic != NULL && ys_uuid_number(&one->found.uuid) == 0x2902)
-            characteristic->configuration = one->found.handle;
-    }
-}
-
-bool ys_central_discover(struct ys_central *central)
-{
-    central->tree_count = 0;
-    if (!wait(central, ys_client_discover(&central->host, central->connection, prepare(central)), "discover"))
-        return false;
-    qsort(central->tree, central->tree_count, sizeof central->tree[0], compare);
-    note_configurations(central);
-    say(central, "has discovered:");
-    for (size_t i = 0; i < central->tree_count; i++)
-        say_found(central, &central->tree[i]);
+    if (has_sets)
+        ys_host_use_sets(&central->own_host, &central->sets);
+    ys_simulated_attach(central->simulated, &central->own_host, ys_host_run);
     return true;
 }
 
-static const struct discovered *find(const struct ys_central *central, const struct ys_characteristic *characteristic)
+static struct ys_central *new_central(struct ys_world *world, const char *name, const struct ys_traits *traits,
+                                      ys_known_fn *known, void *context)
 {
-    for (size_t i = 0; i < central->tree_count; i++) {
-        if (central->tree[i].found.kind == YS_FOUND_CHARACTERISTIC &&
-            definition_of(central, &central->tree[i]) == characteristic)
-            return &central->tree[i];
-    }
-    say(central, "has not discovered %s", characteristic->name);
-    return NULL;
-}
-
-bool ys_central_read(struct ys_central *central, const struct ys_characteristic *characteristic)
-{
-    const struct discovered *discovered = find(central, characteristic);
-    char what[160];
-    char text[240];
-    char raw[160];
-    if (discovered == NULL)
-        return false;
-    (void)snprintf(what, sizeof what, "read %s", characteristic->name);
-    if (!wait(central,
-              ys_client_read(&central->host, central->connection, prepare(central), discovered->found.value_handle,
-                             central->value, sizeof central->value),
-              what))
-        return false;
-    ys_value_format(&characteristic->type, central->value, central->request.length, text, sizeof text);
-    say(central, "reads %s: %s  [%s]", characteristic->name, text[0] != '\0' ? text : "(empty)",
-        ys_hex_format(central->value, central->request.length, " ", raw, sizeof raw));
-    return true;
-}
-
-int ys_central_write(struct ys_central *central, const struct ys_characteristic *characteristic, const char *text)
-{
-    const struct discovered *discovered = find(central, characteristic);
-    const char *problem = NULL;
-    char what[200];
-    char raw[64];
-    int length = ys_value_parse(&characteristic->type, text, central->value, sizeof central->value, &problem);
-    if (length < 0)
-        say(central, "cannot write \"%s\": %s", text, problem);
-    if (discovered == NULL || length < 0)
-        return -1;
-    (void)snprintf(what, sizeof what, "write %s: %s  [%s]", characteristic->name, text,
-                   ys_hex_format(central->value, (size_t)length, " ", raw, sizeof raw));
-    if (wait(central,
-             ys_client_write(&central->host, central->connection, prepare(central), discovered->found.value_handle,
-                             central->value, (uint16_t)length),
-             what)) {
-        say(central, "writes %s", what + strlen("write "));
-        return 0;
-    }
-    return central->request.outcome == YS_OUTCOME_REFUSED ? central->request.error : -1;
-}
-
-bool ys_central_command(struct ys_central *central, const struct ys_characteristic *characteristic, const char *text)
-{
-    const struct discovered *discovered = find(central, characteristic);
-    const char *problem = NULL;
-    char what[200];
-    char raw[64];
-    int length = ys_value_parse(&characteristic->type, text, central->value, sizeof central->value, &problem);
-    if (length < 0)
-        say(central, "cannot write \"%s\": %s", text, problem);
-    if (discovered == NULL || length < 0)
-        return false;
-    (void)snprintf(what, sizeof what, "write %s: %s  [%s], without response", characteristic->name, text,
-                   ys_hex_format(central->value, (size_t)length, " ", raw, sizeof raw));
-    if (!wait(central,
-              ys_client_write_command(&central->host, central->connection, prepare(central),
-                                      discovered->found.value_handle, central->value, (uint16_t)length),
-              what))
-        return false;
-    say(central, "writes %s", what + strlen("write "));
-    return true;
-}
-
-bool ys_central_subscribe(struct ys_central *central, const struct ys_characteristic *characteristic, bool on)
-{
-    const struct discovered *discovered = find(central, characteristic);
-    if (discovered == NULL)
-        return false;
-    bool good =
-        wait(central,
-             ys_client_subscribe(&central->host, central->connection, prepare(central), discovered->configuration,
-                                 (uint16_t)(!on                                        ? YS_SUBSCRIBE_NONE
-                                            : ys_offers(characteristic, YS_WAY_NOTIFY) ? YS_SUBSCRIBE_NOTIFICATIONS
-                                                                                       : YS_SUBSCRIBE_INDICATIONS)),
-             on ? "subscribe" : "unsubscribe");
-    if (good && central->metered == NULL)
-        central->metered = characteristic;
-    if (good)
-        say(central, "has %s %s", on ? "subscribed to" : "unsubscribed from", characteristic->name);
-    return good;
-}
-
-void ys_central_watch(struct ys_central *central, uint64_t for_ns)
-{
-    central->listed = 0;
-    ys_world_run(central->world, for_ns);
-}
-
-bool ys_central_disconnect(struct ys_central *central)
-{
-    central->disconnected = false;
-    if (ys_disconnect(&central->host, central->connection) != YS_OK ||
-        !ys_world_run_until(central->world, &central->disconnected, PATIENCE_NS))
-        return false;
-    say(central, "has disconnected");
-    return true;
-}
-
-uint64_t ys_central_received(const struct ys_central *central)
-{
-    return central->received;
-}
-
-const struct ys_stream_meter *ys_central_stream(const struct ys_central *central)
-{
-    return &central->stream;
-}
-
-struct ys_central *ys_central_new(struct ys_world *world, uint16_t number, const char *name,
-                                  const struct ys_design *design)
-{
-    const struct ys_address address = {.type = YS_ADDRESS_PUBLIC,
-                                       .bytes = {(uint8_t)number, (uint8_t)(number >> 8), 0, 0xff, 0xff, 0}};
     struct ys_central *central = calloc(1, sizeof *central);
     if (central == NULL)
         return NULL;
     central->world = world;
     central->name = name;
-    central->design = design;
-    bool has_sets = ys_design_has_sets(design); /* what a newer device says, a newer central hears */
-    central->simulated = ys_simulated_new(
-        world->radio,
-        &(struct ys_simulated_settings){.number = number, .seed = world->seed, .address = address, .sets = has_sets});
-    if (central->simulated == NULL ||
-        ys_host_init(&central->host, sizeof central->host,
-                     &(struct ys_host_settings){.port = ys_simulated_port(central->simulated),
-                                                .table = &ys_table_bare,
-                                                .on_event = on_event,
-                                                .address_type = YS_ADDRESS_RANDOM}) != YS_OK) {
-        ys_central_free(central);
+    central->traits = traits;
+    central->known = known;
+    central->context = context;
+    central->host = &central->own_host;
+    return central;
+}
+
+struct ys_central *ys_central_new(struct ys_world *world, uint16_t number, const char *name,
+                                  const struct ys_traits *traits, ys_known_fn *known, void *context)
+{
+    struct ys_central *central = new_central(world, name, traits, known, context);
+    if (central == NULL)
         return NULL;
-    }
-    if (has_sets)
-        ys_host_use_sets(&central->host, &central->sets);
-    ys_simulated_attach(central->simulated, &central->host);
+    central->number = number;
+    if (wire_up(central))
+        return central;
+    ys_central_free(central);
+    return NULL;
+}
+
+struct ys_central *ys_central_on(struct ys_device *device, struct ys_world *world, const char *name,
+                                 const struct ys_traits *traits, ys_known_fn *known, void *context)
+{
+    struct ys_central *central = new_central(world, name, traits, known, context);
+    if (central == NULL)
+        return NULL;
+    central->device = device;
+    central->host = ys_device_host(device);
+    ys_device_drive(device, central);
     return central;
 }
 
@@ -562,6 +591,92 @@ void ys_central_free(struct ys_central *central)
 {
     if (central == NULL)
         return;
+    if (central->device != NULL)
+        ys_device_drive(central->device, NULL);
     ys_simulated_free(central->simulated);
+    while (central->peers != NULL) {
+        struct ys_peer *peer = central->peers;
+        central->peers = peer->next;
+        peer_forget(peer);
+        free(peer);
+    }
+    for (size_t i = 0; i < ARRIVALS_KEPT; i++)
+        free(central->arrivals[i]);
     free(central);
+}
+
+void ys_central_start(struct ys_central *central)
+{
+    if (central->device != NULL || (central->simulated == NULL && !wire_up(central)))
+        return;
+    central->starts++;
+    ys_host_start(central->host);
+}
+
+void ys_central_stop(struct ys_central *central)
+{
+    central->ready = false;
+    for (struct ys_peer *peer = central->peers; peer != NULL; peer = peer->next)
+        forget_connection(peer, YS_HCI_LOCAL_ENDED);
+    central->finds = NULL;
+    central->connects = NULL;
+    central->endings = NULL;
+    central->pairing = NULL;
+    while (central->running != NULL)
+        task_end(central->running, false, "was switched off");
+    if (central->device != NULL)
+        return;
+    ys_simulated_free(central->simulated);
+    central->simulated = NULL;
+    central_say(central, "is switched off");
+}
+
+bool ys_central_is_on(const struct ys_central *central)
+{
+    return is_on(central);
+}
+
+bool ys_central_is_ready(const struct ys_central *central)
+{
+    return central->ready;
+}
+
+bool ys_central_wait(struct ys_central *central)
+{
+    return ys_world_run_until(central->world, &central->ready, 5 * YS_NS_PER_S);
+}
+
+bool ys_central_advertise(struct ys_central *central, bool on)
+{
+    struct ys_writer writer = ys_writer_to(central->payload, sizeof central->payload);
+    const uint8_t flags = YS_AD_GENERAL | YS_AD_NO_CLASSIC;
+    ys_put_ad(&writer, YS_AD_FLAGS, &flags, 1);
+    ys_put_ad(&writer, YS_AD_NAME, central->name, strlen(central->name));
+    central->advertising = (struct ys_advertising){.interval_min_us = 100000,
+                                                   .interval_max_us = 100000,
+                                                   .data = central->payload,
+                                                   .data_length = (uint16_t)ys_writer_stored(&writer)};
+    enum ys_result result = !ys_writer_ok(&writer) ? YS_ERROR_ARGUMENT
+                            : on                   ? ys_advertise(central->host, &central->advertising)
+                                                   : ys_advertise_stop(central->host);
+    if (result == YS_OK)
+        central_say(central, on ? "advertises as \"%s\", every 100 ms" : "advertises no more", central->name);
+    else
+        central_say(central, "cannot advertise: %s", ys_result_text(result));
+    return result == YS_OK;
+}
+
+const char *ys_central_name(const struct ys_central *central)
+{
+    return central->name;
+}
+
+struct ys_peer *ys_central_found(const struct ys_central *central)
+{
+    return central->found;
+}
+
+struct ys_address ys_central_address(const struct ys_central *central)
+{
+    return ys_host_address(central->host);
 }

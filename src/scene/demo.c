@@ -17,6 +17,9 @@ struct demo {
     struct ys_world world;
     struct ys_device *device;
     struct ys_central *central;
+    struct ys_peer *peer;
+    struct ys_traits traits;
+    struct ys_task task; /* what the central is doing */
     struct ys_advertising_meter meter;
     bool metering;
 };
@@ -37,6 +40,78 @@ static bool expect(struct demo *demo, bool good, const char *problem)
     if (!good && demo->summary->problem == NULL)
         demo->summary->problem = problem;
     return good;
+}
+
+/* what the central does, one thing after the other */
+
+static bool find_device(struct demo *demo)
+{
+    const struct ys_wanted wanted = {.name = demo->plan->design->name.text};
+    ys_begin_find(&demo->task, demo->central, &wanted, 10 * YS_NS_PER_S);
+    bool found = ys_task_wait(&demo->task);
+    demo->peer = ys_central_found(demo->central);
+    ys_world_run(&demo->world, YS_NS_PER_MS); /* until it has stopped scanning */
+    return found;
+}
+
+static bool connect(struct demo *demo)
+{
+    ys_begin_connect(&demo->task, demo->peer, 5 * YS_NS_PER_S);
+    return ys_task_wait(&demo->task);
+}
+
+static bool discover(struct demo *demo)
+{
+    ys_begin_discover(&demo->task, demo->peer);
+    return ys_task_wait(&demo->task);
+}
+
+/* The handle of a characteristic, which must have been discovered. */
+static uint16_t handle_of(struct demo *demo, const struct ys_characteristic *characteristic)
+{
+    return ys_peer_handle(demo->peer, characteristic);
+}
+
+static bool read(struct demo *demo, const struct ys_characteristic *characteristic)
+{
+    ys_begin_read(&demo->task, demo->peer, handle_of(demo, characteristic));
+    return ys_task_wait(&demo->task);
+}
+
+/* Whether a value was written. */
+static bool write(struct demo *demo, const struct ys_characteristic *characteristic, const char *text, bool response)
+{
+    uint8_t bytes[YS_VALUE_LONGEST];
+    const char *problem = NULL;
+    int length = ys_value_parse(&characteristic->type, text, bytes, sizeof bytes, &problem);
+    if (length < 0)
+        ys_world_say(&demo->world, YS_SIDE_CENTRAL, demo->plan->central_name, "cannot write \"%s\": %s", text, problem);
+    demo->task.answered = false;
+    if (length < 0)
+        return false;
+    ys_begin_write(&demo->task, demo->peer, handle_of(demo, characteristic), bytes, (size_t)length, response);
+    return ys_task_wait(&demo->task);
+}
+
+static bool subscribe(struct demo *demo, const struct ys_characteristic *characteristic, bool on)
+{
+    enum ys_subscription subscription = !on                                        ? YS_SUBSCRIBE_NONE
+                                        : ys_offers(characteristic, YS_WAY_NOTIFY) ? YS_SUBSCRIBE_NOTIFICATIONS
+                                                                                   : YS_SUBSCRIBE_INDICATIONS;
+    ys_begin_subscribe(&demo->task, demo->peer, handle_of(demo, characteristic), subscription);
+    return ys_task_wait(&demo->task);
+}
+
+static bool disconnect(struct demo *demo)
+{
+    ys_begin_disconnect(&demo->task, demo->peer);
+    return ys_task_wait(&demo->task);
+}
+
+static void watch_for(struct demo *demo, uint64_t for_ns)
+{
+    ys_central_list_anew(demo->central);
+    ys_world_run(&demo->world, for_ns);
 }
 
 static const struct ys_characteristic *named(const struct ys_design *design, const char *name)
@@ -72,7 +147,7 @@ static void read_all(struct demo *demo)
         for (size_t j = 0; j < design->services[i].characteristic_count; j++) {
             const struct ys_characteristic *one = &design->services[i].characteristics[j];
             if (one->ways[YS_WAY_READ].right == YS_RIGHT_OPEN)
-                (void)expect(demo, ys_central_read(demo->central, one), "a value could not be read");
+                (void)expect(demo, read(demo, one), "a value could not be read");
         }
     }
 }
@@ -133,12 +208,11 @@ static void write_both(struct demo *demo)
     if (choice.target == NULL)
         return;
     if (choice.refused[0] != '\0')
-        (void)expect(demo, ys_central_write(demo->central, choice.target, choice.refused) > 0,
+        (void)expect(demo, !write(demo, choice.target, choice.refused, true) && demo->task.answered,
                      "a value out of range was not refused");
-    (void)expect(demo, ys_central_write(demo->central, choice.target, choice.accepted) == 0,
-                 "a value in range was refused");
+    (void)expect(demo, write(demo, choice.target, choice.accepted, true), "a value in range was refused");
     if (choice.target->ways[YS_WAY_READ].right == YS_RIGHT_OPEN)
-        (void)expect(demo, ys_central_read(demo->central, choice.target), "a value could not be read");
+        (void)expect(demo, read(demo, choice.target), "a value could not be read");
 }
 
 /* Subscribes to one more, or no more. */
@@ -146,7 +220,7 @@ static void also(struct demo *demo, const char *name, bool on)
 {
     const struct ys_characteristic *target = named(demo->plan->design, name);
     if (target != NULL)
-        (void)expect(demo, ys_central_subscribe(demo->central, target, on), "subscribing failed");
+        (void)expect(demo, subscribe(demo, target, on), "subscribing failed");
 }
 
 /* The person at the device acts, and thereby consents to what was commanded. */
@@ -155,14 +229,15 @@ static void act(struct demo *demo)
     const struct ys_demo_plan *plan = demo->plan;
     const struct ys_characteristic *target = named(plan->design, plan->command);
     if (target != NULL) {
-        (void)expect(demo, ys_central_command(demo->central, target, plan->commanded), "a command was not sent");
+        (void)expect(demo, write(demo, target, plan->commanded, false), "a command was not sent");
         ys_world_run(&demo->world, 300 * YS_NS_PER_MS);
         if (expect(demo, !plan->obeyed(plan->firmware->context), "a command was done without consent"))
             ys_world_say(&demo->world, YS_SIDE_DEVICE, plan->device_name, "lets %s wait for consent", target->name);
     }
     if (plan->act != NULL)
         ys_world_say(&demo->world, YS_SIDE_DEVICE, plan->device_name, "%s", plan->act);
-    ys_device_act(demo->device, true);
+    if (plan->input != NULL)
+        (void)ys_device_set(demo->device, plan->input, 1);
     ys_world_run(&demo->world, YS_NS_PER_MS);
     if (target != NULL && expect(demo, plan->obeyed(plan->firmware->context), "a command was not done"))
         ys_world_say(&demo->world, YS_SIDE_DEVICE, plan->device_name, "%s", plan->consent);
@@ -175,7 +250,7 @@ static void fetch_log(struct demo *demo)
         return;
     uint64_t before = ys_central_received(demo->central);
     also(demo, demo->plan->log, true);
-    ys_central_watch(demo->central, 200 * YS_NS_PER_MS);
+    watch_for(demo, 200 * YS_NS_PER_MS);
     (void)expect(demo, ys_central_received(demo->central) > before, "nothing came of the log");
     also(demo, demo->plan->log, false);
 }
@@ -183,19 +258,20 @@ static void fetch_log(struct demo *demo)
 static void watch(struct demo *demo)
 {
     const struct ys_characteristic *target = watched(demo->plan);
-    if (target == NULL || !expect(demo, ys_central_subscribe(demo->central, target, true), "subscribing failed"))
+    if (target == NULL || !expect(demo, subscribe(demo, target, true), "subscribing failed"))
         return;
     act(demo);
     also(demo, demo->plan->results, true);
-    ys_central_watch(demo->central, demo->plan->watch_ns);
+    watch_for(demo, demo->plan->watch_ns);
     also(demo, demo->plan->results, false);
-    (void)expect(demo, ys_central_subscribe(demo->central, target, false), "unsubscribing failed");
+    (void)expect(demo, subscribe(demo, target, false), "unsubscribing failed");
     uint64_t before = ys_central_received(demo->central);
-    ys_central_watch(demo->central, YS_NS_PER_S);
+    watch_for(demo, YS_NS_PER_S);
     demo->summary->after_unsubscribe = ys_central_received(demo->central) - before;
     ys_world_say(&demo->world, YS_SIDE_CENTRAL, demo->plan->central_name, "has received %llu more within 1 s",
                  (unsigned long long)demo->summary->after_unsubscribe);
-    ys_device_act(demo->device, false);
+    if (demo->plan->input != NULL)
+        (void)ys_device_set(demo->device, demo->plan->input, 0);
     /* where somebody acts the value changes; what moves by itself may be too slow for that */
     if (demo->plan->act != NULL)
         (void)expect(demo, before > 0, "no notification came");
@@ -205,24 +281,22 @@ static void watch(struct demo *demo)
 static void play(struct demo *demo)
 {
     const struct ys_demo_plan *plan = demo->plan;
-    const char *name = plan->design->name.text;
     const struct ys_characteristic *last = named(plan->design, plan->read_last);
     ys_device_start(demo->device);
     ys_world_run(&demo->world, 500 * YS_NS_PER_MS);
-    if (!expect(demo, ys_central_start(demo->central), "the central did not start") ||
-        !expect(demo, ys_central_find(demo->central, name, 10 * YS_NS_PER_S), "the device was not found") ||
-        !expect(demo, ys_central_connect(demo->central, 30000), "connecting failed") ||
-        !expect(demo, ys_central_exchange_mtu(demo->central), "no MTU was agreed on") ||
-        !expect(demo, ys_central_discover(demo->central), "the discovery failed"))
+    ys_central_start(demo->central);
+    if (!expect(demo, ys_central_wait(demo->central), "the central did not start") ||
+        !expect(demo, find_device(demo), "the device was not found") ||
+        !expect(demo, connect(demo), "connecting failed") || !expect(demo, discover(demo), "the discovery failed"))
         return;
     read_all(demo);
     write_both(demo);
     watch(demo);
     fetch_log(demo);
     if (last != NULL)
-        (void)expect(demo, ys_central_read(demo->central, last), "a value could not be read");
-    (void)expect(demo, ys_central_disconnect(demo->central), "disconnecting failed");
-    (void)expect(demo, ys_central_find(demo->central, name, 10 * YS_NS_PER_S), "the device was not found again");
+        (void)expect(demo, read(demo, last), "a value could not be read");
+    (void)expect(demo, disconnect(demo), "disconnecting failed");
+    (void)expect(demo, find_device(demo), "the device was not found again");
 }
 
 static void summarise(struct demo *demo)
@@ -246,6 +320,14 @@ static void summarise(struct demo *demo)
     summary->as_expected = summary->problem == NULL;
 }
 
+static const struct ys_design *known(void *context, const struct ys_address *address, const char **name)
+{
+    const struct demo *demo = context;
+    (void)address;
+    (void)name;
+    return demo->plan->design;
+}
+
 bool ys_demo_run(const struct ys_demo_plan *plan, uint64_t seed, ys_line_fn *line, void *line_context,
                  struct ys_demo_summary *summary)
 {
@@ -253,12 +335,17 @@ bool ys_demo_run(const struct ys_demo_plan *plan, uint64_t seed, ys_line_fn *lin
     *summary = (struct ys_demo_summary){.as_expected = false};
     if (!ys_world_init(&demo.world, seed, line, line_context))
         return false;
-    demo.device = plan->firmware != NULL
-                      ? ys_device_new(&demo.world, DEVICE_NUMBER, plan->device_name, plan->design, plan->firmware)
-                      : ys_device_stand_in(&demo.world, DEVICE_NUMBER, plan->device_name, plan->design);
-    demo.central = ys_central_new(&demo.world, CENTRAL_NUMBER, plan->central_name, plan->design);
+    if (plan->firmware != NULL) {
+        const struct ys_module module = ys_module_linked(plan->firmware);
+        demo.device = ys_device_new(&demo.world, DEVICE_NUMBER, plan->device_name, plan->design, &module);
+    } else {
+        demo.device = ys_device_stand_in(&demo.world, DEVICE_NUMBER, plan->device_name, plan->design);
+    }
+    demo.traits = ys_traits_for(plan->design);
+    demo.central = ys_central_new(&demo.world, CENTRAL_NUMBER, plan->central_name, &demo.traits, known, &demo);
     bool good = demo.device != NULL && demo.central != NULL;
     if (good) {
+        ys_central_list(demo.central, YS_LIST_SOME);
         ys_radio_observe(demo.world.radio, on_air, &demo);
         play(&demo);
         summarise(&demo);

@@ -15,7 +15,8 @@ struct ys_demo_plan {
     const char *refused;                 /* a value that it must refuse */
     const char *accepted;                /* a value that it must take */
     const char *watch;                   /* name of a characteristic to subscribe to */
-    const char *act;                     /* what the person at the device then does, for the log */
+    const char *input;                   /* of the firmware, switched on meanwhile */
+    const char *act;                     /* what the person at the device does with it, for the log */
     uint64_t watch_ns;                   /* for how long */
     const char *command;                 /* name of a characteristic that is written without response, with consent */
     const char *commanded;               /* what is written to it */

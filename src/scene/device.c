@@ -1,30 +1,62 @@
 /* A device in a world. */
 #include "scene/device.h"
 
+#include <stddef.h>
+#include <stdio.h>
 #include <stdlib.h>
+#include <string.h>
 
 #include <yarnswift/sets.h>
 
 #include "design/payload.h"
+#include "scene/central.h"
 #include "scene/stand_in.h"
 #include "wire/att.h"
 #include "wire/hci_extended.h"
 #include "wire/l2cap.h"
 
+/* Of what survives without power, in bytes. */
+#define STORE_SIZE 65536
+
+/* Where the firmware's handlers go through, so that it is known which of them runs. */
+struct watched_table {
+    struct ys_table table;
+    struct ys_attribute *attributes;
+    struct ys_value *values;
+};
+
 struct ys_device {
-    struct ys_host host; /* first, so that an event's host is the device */
-    struct ys_sets sets; /* used if the definition needs them */
     struct ys_world *world;
     const char *name;
+    uint16_t number;
     const struct ys_design *design;
     struct ys_layout *layout;
     struct ys_firmware firmware;
+    struct ys_module module;
+    struct watched_table watched;
     struct ys_stand_in_device *stand_in; /* or NULL */
-    struct ys_simulated *simulated;
+    struct ys_store *store;              /* what survives without power */
+    struct ys_simulated *simulated;      /* NULL: it has no power */
+    struct ys_sets *sets;                /* used if the definition needs them */
     struct ys_timer interrupt;
     struct ys_device_counts counts;
+    struct ys_central *central; /* that drives it too, or NULL */
+    uint32_t starts;
     bool advertised;
+    bool ready;
+    max_align_t host[]; /* as large as the library says with which the firmware was compiled */
 };
+
+static struct ys_host *host_of(struct ys_device *device)
+{
+    return (struct ys_host *)(void *)device->host;
+}
+
+/* An event's or an access's host lies in its device. */
+static struct ys_device *device_of(struct ys_host *host)
+{
+    return (struct ys_device *)(void *)((char *)host - offsetof(struct ys_device, host));
+}
 
 /* what the log says */
 
@@ -39,7 +71,7 @@ static const char *name_of(const struct ys_device *device, uint16_t handle)
 static void say_start(const struct ys_device *device)
 {
     char text[YS_ADDRESS_TEXT_SIZE];
-    struct ys_address address = ys_host_address(&device->host);
+    struct ys_address address = ys_device_address(device);
     ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "is ready: address %s (%s)",
                  ys_address_format(&address, text), ys_address_kind(&address));
 }
@@ -57,8 +89,12 @@ static void say_subscription(const struct ys_device *device, const struct ys_eve
 static void say_connected(const struct ys_device *device, const struct ys_event *event)
 {
     char text[YS_ADDRESS_TEXT_SIZE];
-    ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "connected by %s, every %g ms, timeout %u ms",
-                 ys_address_format(&event->u.connected.peer, text), event->u.connected.interval_us / 1000.0,
+    char latency[40] = "";
+    if (event->u.connected.latency > 0)
+        (void)snprintf(latency, sizeof latency, ", %u of them may be left out", event->u.connected.latency);
+    ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "%s %s, every %g ms%s, timeout %u ms",
+                 event->u.connected.role == YS_ROLE_CENTRAL ? "has connected to" : "connected by",
+                 ys_address_format(&event->u.connected.peer, text), event->u.connected.interval_us / 1000.0, latency,
                  event->u.connected.supervision_timeout_ms);
 }
 
@@ -100,10 +136,92 @@ static void say(const struct ys_device *device, const struct ys_event *event)
 
 static void on_event(struct ys_host *host, void *context, const struct ys_event *event)
 {
-    struct ys_device *device = (struct ys_device *)host;
-    say(device, event);
-    if (device->firmware.on_event != NULL)
+    struct ys_device *device = device_of(host);
+    device->ready |= event->kind == YS_EVENT_READY;
+    if (device->central == NULL) /* else it says so itself */
+        say(device, event);
+    if (device->firmware.on_event != NULL) {
+        ys_running_begin(device->name, "its event handler", NULL);
         device->firmware.on_event(host, context, event);
+        ys_running_end();
+    }
+    if (device->central != NULL)
+        ys_central_take(device->central, event);
+    ys_world_stir(device->world);
+}
+
+static void log_line(void *context, const char *text, uint32_t value)
+{
+    const struct ys_device *device = context;
+    ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "says: %s %u", text, (unsigned)value);
+    ys_world_stir(device->world);
+}
+
+/* handlers, on their way to the firmware's */
+
+static const struct ys_value *value_of(const struct ys_device *device, uint16_t handle)
+{
+    return device->firmware.table->attributes[handle - 1].source;
+}
+
+static uint8_t watched_read(const struct ys_access *access, struct ys_writer *value)
+{
+    const struct ys_device *device = device_of(access->host);
+    ys_running_begin(device->name, "the read handler", name_of(device, access->handle));
+    uint8_t error = value_of(device, access->handle)->read(access, value);
+    ys_running_end();
+    return error;
+}
+
+static uint8_t watched_write(const struct ys_access *access, struct ys_reader *value)
+{
+    const struct ys_device *device = device_of(access->host);
+    ys_running_begin(device->name, "the write handler", name_of(device, access->handle));
+    uint8_t error = value_of(device, access->handle)->write(access, value);
+    ys_running_end();
+    return error;
+}
+
+static uint8_t watched_consent(const struct ys_access *access, enum ys_wish wish)
+{
+    const struct ys_device *device = device_of(access->host);
+    ys_running_begin(device->name, "the consent handler", name_of(device, access->handle));
+    uint8_t answer = device->firmware.table->consent(access, wish);
+    ys_running_end();
+    return answer;
+}
+
+static bool has_value(const struct ys_attribute *attribute)
+{
+    uint8_t kind = attribute->kind & YS_ATTRIBUTE_KIND_MASK;
+    return (kind == YS_ATTRIBUTE_VALUE || kind == YS_ATTRIBUTE_STORED) && attribute->source != NULL;
+}
+
+/* The firmware's table, but that its handlers are called by those above. */
+static bool watch_table(struct ys_device *device)
+{
+    const struct ys_table *table = device->firmware.table;
+    struct watched_table *watched = &device->watched;
+    watched->table = *table;
+    watched->attributes = calloc(table->attribute_count, sizeof *watched->attributes);
+    watched->values = calloc(table->attribute_count, sizeof *watched->values);
+    if (watched->attributes == NULL || watched->values == NULL)
+        return false;
+    for (size_t i = 0; i < table->attribute_count; i++) {
+        watched->attributes[i] = table->attributes[i];
+        if (!has_value(&table->attributes[i]))
+            continue;
+        watched->values[i] = *(const struct ys_value *)table->attributes[i].source;
+        if (watched->values[i].read != NULL)
+            watched->values[i].read = watched_read;
+        if (watched->values[i].write != NULL)
+            watched->values[i].write = watched_write;
+        watched->attributes[i].source = &watched->values[i];
+    }
+    watched->table.attributes = watched->attributes;
+    if (table->consent != NULL)
+        watched->table.consent = watched_consent;
+    return true;
 }
 
 /* what crosses the border to its controller */
@@ -147,39 +265,46 @@ static void observe(void *context, enum ys_direction direction, const uint8_t *p
         observe_command(device, &reader);
     else if (direction == YS_TO_CONTROLLER && type == YS_HCI_DATA)
         observe_data(device, &reader);
+    else if (direction == YS_TO_HOST && device->central != NULL)
+        ys_central_observe(device->central, packet, length);
 }
 
 static void interrupt(void *context)
 {
     struct ys_device *device = context;
+    ys_running_begin(device->name, "its timer interrupt", NULL);
     device->firmware.interrupt(device->firmware.context);
+    ys_running_end();
     ys_clock_set(device->world->clock, &device->interrupt,
                  ys_world_now_ns(device->world) + device->firmware.interrupt_every_us * YS_NS_PER_US);
 }
 
 /* making one */
 
-static bool wire_up(struct ys_device *device, uint16_t number)
+static bool wire_up(struct ys_device *device)
 {
-    const struct ys_address address = {.type = YS_ADDRESS_PUBLIC,
-                                       .bytes = {(uint8_t)number, (uint8_t)(number >> 8), 0, 0xff, 0xff, 0}};
+    const struct ys_address address = {
+        .type = YS_ADDRESS_PUBLIC,
+        .bytes = {(uint8_t)device->number, (uint8_t)(device->number >> 8), 0, 0xff, 0xff, 0}};
     bool has_sets = ys_design_has_sets(device->design);
-    device->layout = ys_layout_new(device->design);
-    device->simulated = ys_simulated_new(device->world->radio, &(struct ys_simulated_settings){
-                                                                   .number = number,
-                                                                   .seed = device->world->seed,
-                                                                   .address = address,
-                                                                   .sets = has_sets ? YS_SETS : 0,
-                                                                   .context = device,
-                                                                   .observe = observe,
-                                                               });
-    if (device->layout == NULL || device->simulated == NULL)
+    device->simulated = ys_simulated_new(
+        device->world->radio, &(struct ys_simulated_settings){
+                                  .number = device->number,
+                                  .seed = device->world->seed + device->starts * UINT64_C(0x9e3779b97f4a7c15),
+                                  .address = address,
+                                  .sets = has_sets ? YS_SETS : 0,
+                                  .store = device->store,
+                                  .context = device,
+                                  .observe = observe,
+                                  .log = log_line,
+                              });
+    if (device->simulated == NULL)
         return false;
-    uint64_t limit =
-        device->design->limits.connections.given ? device->design->limits.connections.number : YS_CONNECTIONS;
+    uint64_t most = device->module.connections;
+    uint64_t limit = device->design->limits.connections.given ? device->design->limits.connections.number : most;
     const struct ys_host_settings settings = {
         .port = ys_simulated_port(device->simulated),
-        .table = device->firmware.table,
+        .table = &device->watched.table,
         .context = device->firmware.context,
         .on_event = on_event,
         .address_type = device->design->public_address    ? YS_OWN_PUBLIC
@@ -187,42 +312,46 @@ static bool wire_up(struct ys_device *device, uint16_t number)
                                                           : YS_OWN_STATIC,
         .address = device->design->has_address ? device->design->address.bytes : NULL,
         .values = device->firmware.values,
-        .connections = (uint8_t)(limit < YS_CONNECTIONS ? limit : 0),
+        .connections = (uint8_t)(limit < most ? limit : 0),
     };
-    enum ys_result result = ys_host_init(&device->host, sizeof device->host, &settings);
+    enum ys_result result = device->module.init(host_of(device), device->module.host_size, &settings);
     if (result != YS_OK) {
         ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "cannot start: %s", ys_result_text(result));
         return false;
     }
     if (has_sets)
-        ys_host_use_sets(&device->host, &device->sets);
-    ys_simulated_attach(device->simulated, &device->host);
-    device->interrupt = (struct ys_timer){.fire = interrupt, .context = device};
+        device->module.use_sets(host_of(device), device->sets);
+    ys_simulated_attach(device->simulated, host_of(device), device->module.run);
     return true;
 }
 
-static struct ys_device *new_device(struct ys_world *world, const char *name, const struct ys_design *design)
+static struct ys_device *new_device(struct ys_world *world, uint16_t number, const char *name,
+                                    const struct ys_design *design, const struct ys_module *module)
 {
-    struct ys_device *device = calloc(1, sizeof *device);
+    struct ys_device *device = calloc(1, sizeof *device + module->host_size);
     if (device == NULL)
         return NULL;
     device->world = world;
     device->name = name;
+    device->number = number;
     device->design = design;
-    return device;
-}
-
-struct ys_device *ys_device_new(struct ys_world *world, uint16_t number, const char *name,
-                                const struct ys_design *design, const struct ys_firmware *firmware)
-{
-    struct ys_device *device = new_device(world, name, design);
-    if (device == NULL)
-        return NULL;
-    device->firmware = *firmware;
-    if (wire_up(device, number))
+    device->module = *module;
+    device->firmware = *module->firmware;
+    device->layout = ys_layout_new(design);
+    device->store = ys_store_new(STORE_SIZE);
+    device->sets = calloc(1, module->sets_size);
+    device->interrupt = (struct ys_timer){.fire = interrupt, .context = device};
+    if (device->layout != NULL && device->store != NULL && device->sets != NULL && watch_table(device) &&
+        wire_up(device))
         return device;
     ys_device_free(device);
     return NULL;
+}
+
+struct ys_device *ys_device_new(struct ys_world *world, uint16_t number, const char *name,
+                                const struct ys_design *design, const struct ys_module *module)
+{
+    return new_device(world, number, name, design, module);
 }
 
 static void stand_in_start(void *context, struct ys_host *host)
@@ -239,58 +368,170 @@ static void stand_in_event(struct ys_host *host, void *context, const struct ys_
 struct ys_device *ys_device_stand_in(struct ys_world *world, uint16_t number, const char *name,
                                      const struct ys_design *design)
 {
-    struct ys_device *device = new_device(world, name, design);
-    if (device == NULL)
+    struct ys_stand_in_device *stand_in = ys_stand_in_new(world, design, number);
+    if (stand_in == NULL)
         return NULL;
-    device->stand_in = ys_stand_in_new(world, design, number);
-    if (device->stand_in != NULL) {
-        device->firmware = (struct ys_firmware){
-            .table = ys_stand_in_table(device->stand_in),
-            .context = device->stand_in,
-            .values = ys_stand_in_values(device->stand_in),
-            .start = stand_in_start,
-            .on_event = stand_in_event,
-        };
-        if (wire_up(device, number))
-            return device;
-    }
-    ys_device_free(device);
-    return NULL;
+    const struct ys_firmware firmware = {
+        .table = ys_stand_in_table(stand_in),
+        .context = stand_in,
+        .values = ys_stand_in_values(stand_in),
+        .start = stand_in_start,
+        .on_event = stand_in_event,
+    };
+    const struct ys_module module = ys_module_linked(&firmware);
+    struct ys_device *device = new_device(world, number, name, design, &module);
+    if (device != NULL)
+        device->stand_in = stand_in;
+    else
+        ys_stand_in_free(stand_in);
+    return device;
+}
+
+static void power_off(struct ys_device *device)
+{
+    device->ready = false;
+    ys_clock_cancel(device->world->clock, &device->interrupt);
+    ys_simulated_free(device->simulated);
+    device->simulated = NULL;
+    if (device->stand_in != NULL)
+        ys_stand_in_stop(device->stand_in);
 }
 
 void ys_device_free(struct ys_device *device)
 {
     if (device == NULL)
         return;
-    ys_clock_cancel(device->world->clock, &device->interrupt);
-    ys_simulated_free(device->simulated);
+    power_off(device);
     ys_stand_in_free(device->stand_in);
+    ys_store_free(device->store);
     ys_layout_free(device->layout);
+    free(device->watched.attributes);
+    free(device->watched.values);
+    free(device->sets);
     free(device);
 }
 
 void ys_device_start(struct ys_device *device)
 {
-    if (device->firmware.start != NULL)
-        device->firmware.start(device->firmware.context, &device->host);
-    ys_host_start(&device->host);
+    if (device->simulated == NULL && !wire_up(device))
+        return; /* it has said so */
+    device->starts++;
+    device->advertised = false;
+    if (device->firmware.start != NULL) {
+        ys_running_begin(device->name, "its start", NULL);
+        device->firmware.start(device->firmware.context, host_of(device));
+        ys_running_end();
+    }
+    device->module.start(host_of(device));
     if (device->firmware.interrupt != NULL)
         ys_clock_set(device->world->clock, &device->interrupt,
                      ys_world_now_ns(device->world) + device->firmware.interrupt_every_us * YS_NS_PER_US);
 }
 
-void ys_device_act(struct ys_device *device, bool on)
+void ys_device_stop(struct ys_device *device)
 {
-    if (device->firmware.act != NULL)
-        device->firmware.act(device->firmware.context, on);
+    power_off(device);
+    ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "has no power");
+}
+
+bool ys_device_is_on(const struct ys_device *device)
+{
+    return device->simulated != NULL;
+}
+
+bool ys_device_is_ready(const struct ys_device *device)
+{
+    return device->ready;
+}
+
+bool ys_device_set(struct ys_device *device, const char *name, int64_t value)
+{
+    for (size_t i = 0; i < device->firmware.input_count; i++) {
+        const struct ys_input *input = &device->firmware.inputs[i];
+        if (strcmp(input->name, name) != 0)
+            continue;
+        ys_running_begin(device->name, "its input", input->name);
+        input->set(device->firmware.context, value);
+        ys_running_end();
+        return true;
+    }
+    return false;
+}
+
+struct ys_stand_in_device *ys_device_stand_in_of(const struct ys_device *device)
+{
+    return device->stand_in;
+}
+
+void ys_device_drive(struct ys_device *device, struct ys_central *central)
+{
+    device->central = central;
+}
+
+struct ys_host *ys_device_host(struct ys_device *device)
+{
+    return host_of(device);
+}
+
+struct ys_simulated *ys_device_simulated(const struct ys_device *device)
+{
+    return device->simulated;
 }
 
 struct ys_address ys_device_address(const struct ys_device *device)
 {
-    return ys_host_address(&device->host);
+    return device->module.address((const struct ys_host *)(const void *)device->host);
 }
 
 const struct ys_device_counts *ys_device_counts(const struct ys_device *device)
 {
     return &device->counts;
+}
+
+bool ys_device_has_input(const struct ys_device *device, const char *name, char *names, size_t size)
+{
+    size_t used = 0;
+    bool found = false;
+    names[0] = '\0';
+    for (size_t i = 0; i < device->firmware.input_count; i++) {
+        const char *own = device->firmware.inputs[i].name;
+        found |= strcmp(own, name) == 0;
+        if (used < size)
+            used += (size_t)snprintf(names + used, size - used, "%s\"%s\"", i > 0 ? ", " : "", own);
+    }
+    return found;
+}
+
+const char *ys_device_input(const struct ys_device *device, size_t i)
+{
+    return i < device->firmware.input_count ? device->firmware.inputs[i].name : NULL;
+}
+
+uint16_t ys_device_handle(const struct ys_device *device, const struct ys_characteristic *characteristic)
+{
+    for (size_t i = 0; i < device->layout->count; i++) {
+        if (device->layout->rows[i].kind == YS_ATTRIBUTE_VALUE &&
+            device->layout->rows[i].characteristic == characteristic)
+            return (uint16_t)(i + 1);
+    }
+    return 0;
+}
+
+static const struct ys_row *row_of(const struct ys_device *device, uint16_t handle)
+{
+    return handle > 0 && handle <= device->layout->count ? &device->layout->rows[handle - 1] : NULL;
+}
+
+const struct ys_characteristic *ys_device_characteristic(const struct ys_device *device, uint16_t handle)
+{
+    const struct ys_row *row = row_of(device, handle);
+    return row != NULL && row->kind == YS_ATTRIBUTE_VALUE ? row->characteristic : NULL;
+}
+
+const char *ys_device_handle_name(const struct ys_device *device, uint16_t handle)
+{
+    const struct ys_row *row = row_of(device, handle);
+    if (row == NULL)
+        return NULL;
+    return row->kind == YS_ATTRIBUTE_CONFIGURATION ? "client configuration" : "a descriptor or declaration";
 }

@@ -6,6 +6,8 @@
 #include <yarnswift/workstation.h>
 
 #include "design/layout.h"
+#include "scene/module.h"
+#include "scene/stand_in.h"
 #include "scene/world.h"
 #include "simulated/simulated.h"
 
@@ -16,10 +18,10 @@ struct ys_device_counts {
 
 struct ys_device;
 
-/* A device with firmware. `design` gives the names for the log; both must outlive it. NULL if there is no memory or
- * the host refuses. */
+/* A device with firmware. `design` gives the names for the log; all must outlive it. NULL if there is no memory or
+ * the host refuses, which it says in the log. */
 struct ys_device *ys_device_new(struct ys_world *world, uint16_t number, const char *name,
-                                const struct ys_design *design, const struct ys_firmware *firmware);
+                                const struct ys_design *design, const struct ys_module *module);
 
 /* A device that its definition plays. */
 struct ys_device *ys_device_stand_in(struct ys_world *world, uint16_t number, const char *name,
@@ -27,11 +29,37 @@ struct ys_device *ys_device_stand_in(struct ys_world *world, uint16_t number, co
 
 void ys_device_free(struct ys_device *device);
 
-/* Switches it on. */
+/* Switches it on, and off: then it forgets all but what its store has kept. */
 void ys_device_start(struct ys_device *device);
+void ys_device_stop(struct ys_device *device);
+bool ys_device_is_on(const struct ys_device *device);
+bool ys_device_is_ready(const struct ys_device *device);
 
-/* Begins or ends what it is for. */
-void ys_device_act(struct ys_device *device, bool on);
+/* Changes an input of its firmware; false if it has none of that name. */
+bool ys_device_set(struct ys_device *device, const char *name, int64_t value);
+
+/* The stand-in that plays it; NULL if it has firmware. */
+struct ys_stand_in_device *ys_device_stand_in_of(const struct ys_device *device);
+
+/* Lets a central use its host besides; only of a stand-in. */
+struct ys_central;
+void ys_device_drive(struct ys_device *device, struct ys_central *central);
+struct ys_host *ys_device_host(struct ys_device *device);
+/* NULL while it has no power. */
+struct ys_simulated *ys_device_simulated(const struct ys_device *device);
+
+/* Whether its firmware has an input of this name; `names` are those that it has. */
+bool ys_device_has_input(const struct ys_device *device, const char *name, char *names, size_t size);
+
+/* One of its inputs; NULL behind the last. */
+const char *ys_device_input(const struct ys_device *device, size_t i);
+
+/* The handle of the value of a characteristic; what belongs to a handle. */
+uint16_t ys_device_handle(const struct ys_device *device, const struct ys_characteristic *characteristic);
+/* NULL if it is no value. */
+const struct ys_characteristic *ys_device_characteristic(const struct ys_device *device, uint16_t handle);
+/* In words also of what is no value; NULL if there is no such attribute. */
+const char *ys_device_handle_name(const struct ys_device *device, uint16_t handle);
 
 struct ys_address ys_device_address(const struct ys_device *device);
 const struct ys_device_counts *ys_device_counts(const struct ys_device *device);

@@ -151,18 +151,25 @@ static uint64_t longest_interval_ns(const struct ys_design *design)
 
 /* A central comes and goes, in the second and in the last third of the time. */
 static void watch(const struct ys_interval_plan *plan, struct ys_world *world, struct ys_central *central,
-                  const struct ys_address *address, struct ys_interval_report *report)
+                  const struct ys_address *address, struct ys_task tasks[2 * CONNECTIONS],
+                  struct ys_interval_report *report)
 {
     uint64_t all_ns = (uint64_t)plan->seconds * YS_NS_PER_S;
     uint64_t from_ns = ys_world_now_ns(world);
-    bool connects = ys_advertisement_kind(plan->design->sets) == YS_ADVERTISE_CONNECTABLE && ys_central_start(central);
+    bool connects = ys_advertisement_kind(plan->design->sets) == YS_ADVERTISE_CONNECTABLE;
+    struct ys_peer *peer = ys_central_peer(central, address);
+    if (connects) {
+        ys_central_start(central);
+        connects = ys_central_wait(central) && peer != NULL;
+    }
     for (uint64_t i = 0; i < CONNECTIONS && connects; i++) {
         ys_clock_run(world->clock, from_ns + (i + 1) * all_ns / 3);
-        ys_central_know(central, address);
-        if (!ys_central_connect(central, 30000))
+        ys_begin_connect(&tasks[2 * i], peer, 5 * YS_NS_PER_S);
+        if (!ys_task_wait(&tasks[2 * i]))
             continue;
         ys_world_run(world, all_ns / 20);
-        report->connections += ys_central_disconnect(central);
+        ys_begin_disconnect(&tasks[2 * i + 1], peer);
+        report->connections += ys_task_wait(&tasks[2 * i + 1]);
     }
     ys_clock_run(world->clock, from_ns + all_ns);
 }
@@ -185,6 +192,15 @@ static struct ys_activity activity_of(const struct ys_advertising_meter *air, en
     };
 }
 
+/* It only comes and goes. */
+static const struct ys_design *known(void *context, const struct ys_address *address, const char **name)
+{
+    (void)context;
+    (void)address;
+    (void)name;
+    return NULL;
+}
+
 static bool watch_device(const struct ys_interval_plan *plan, struct ys_interval_report *report)
 {
     struct ys_world world;
@@ -192,8 +208,11 @@ static bool watch_device(const struct ys_interval_plan *plan, struct ys_interval
     if (!ys_world_init(&world, plan->seed, NULL, NULL))
         return false;
     struct ys_device *device = ys_device_stand_in(&world, DEVICE_NUMBER, "device", plan->design);
-    struct ys_central *central = ys_central_new(&world, CENTRAL_NUMBER, "central", plan->design);
-    bool good = device != NULL && central != NULL;
+    struct ys_traits traits = ys_traits_for(plan->design);
+    traits.asks_mtu = false;
+    struct ys_task *tasks = calloc(2 * (size_t)CONNECTIONS, sizeof *tasks);
+    struct ys_central *central = ys_central_new(&world, CENTRAL_NUMBER, "central", &traits, known, NULL);
+    bool good = device != NULL && central != NULL && tasks != NULL;
     if (good) {
         ys_device_start(device);
         ys_world_run(&world, SETTLE_NS);
@@ -204,13 +223,14 @@ static bool watch_device(const struct ys_interval_plan *plan, struct ys_interval
         ys_radio_observe(world.radio, on_air, &report->air);
         good = seek(&seeker, &world, SCANNER_NUMBER, &ys_scanners[1], plan->design->sets, &address, true);
         if (good)
-            watch(plan, &world, central, &address, report);
+            watch(plan, &world, central, &address, tasks, report);
         report->seconds = (double)(ys_world_now_ns(&world) - SETTLE_NS) / (double)YS_NS_PER_S;
         ys_advertising_meter_end(&report->air, ys_world_now_ns(&world));
         report->activity = activity_of(&report->air, answering_phy(plan->design->sets), report->seconds);
     }
     ys_controller_free(seeker.controller);
     ys_central_free(central);
+    free(tasks);
     ys_device_free(device);
     ys_world_end(&world);
     return good;
@@ -247,7 +267,8 @@ static bool search_in(struct ys_world *world, const struct searches *searches, s
 {
     const struct ys_interval_plan *plan = searches->plan;
     const struct ys_firmware firmware = {.table = &ys_table_bare, .context = advertising, .on_event = advertise};
-    struct ys_device *device = ys_device_new(world, DEVICE_NUMBER, "device", plan->design, &firmware);
+    const struct ys_module module = ys_module_linked(&firmware);
+    struct ys_device *device = ys_device_new(world, DEVICE_NUMBER, "device", plan->design, &module);
     struct ys_chance chance = ys_chance_of(world->seed, CHANCE_OF_START);
     bool good = device != NULL;
     if (good) {

@@ -5,7 +5,8 @@
 
 void ys_report_line(void *context, uint64_t at_ns, enum ys_side side, const char *name, const char *text)
 {
-    static const char *const colours[] = {[YS_SIDE_DEVICE] = "\033[36m", [YS_SIDE_CENTRAL] = "\033[33m"};
+    static const char *const colours[] = {
+        [YS_SIDE_DEVICE] = "\033[36m", [YS_SIDE_CENTRAL] = "\033[33m", [YS_SIDE_SCENE] = "\033[35m"};
     const struct ys_report_log *log = context;
     (void)fprintf(log->stream, "%10.6f s  %s%s%-7s%s %s\n", (double)at_ns / 1e9, log->colour ? colours[side] : "",
                   side == YS_SIDE_DEVICE ? "" : "        ", name, log->colour ? "\033[0m" : "", text);

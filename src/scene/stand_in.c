@@ -18,6 +18,7 @@ struct moving {
     const struct ys_characteristic *characteristic;
     uint16_t handle;
     int64_t raw;
+    uint16_t least; /* length of a value of which nothing is said */
     uint16_t length;
     uint8_t bytes[512];
     struct ys_timer timer;
@@ -108,7 +109,7 @@ static uint8_t write(const struct ys_access *access, struct ys_reader *value)
     }
     moving->length = (uint16_t)ys_reader_left(value);
     ys_get_copy(value, moving->bytes, moving->length);
-    ys_host_changed(device->host, access->handle);
+    ys_host_changed(device->host, access->handle); /* the others are told */
     return YS_ATT_OK;
 }
 
@@ -118,6 +119,20 @@ static uint8_t consent(const struct ys_access *access, enum ys_wish wish)
     (void)access;
     (void)wish;
     return YS_ATT_OK;
+}
+
+/* What it is before anything has happened. */
+static void begin(struct moving *moving)
+{
+    const struct ys_characteristic *characteristic = moving->characteristic;
+    memset(moving->bytes, 0, sizeof moving->bytes);
+    moving->length = moving->least; /* zeros, where nothing else is said */
+    if (characteristic->stand_in.shape != YS_SHAPE_NONE) {
+        show(moving, characteristic->stand_in.from);
+    } else if (characteristic->value != NULL) {
+        memcpy(moving->bytes, characteristic->value, characteristic->value_length);
+        moving->length = (uint16_t)characteristic->value_length;
+    }
 }
 
 static bool fill_value(struct ys_stand_in_device *device, size_t index)
@@ -130,16 +145,11 @@ static bool fill_value(struct ys_stand_in_device *device, size_t index)
     moving->device = device;
     moving->characteristic = characteristic;
     moving->handle = (uint16_t)(index + 1);
-    moving->length = (uint16_t)ys_value_least(&characteristic->type); /* zeros, where nothing else is said */
+    moving->least = (uint16_t)ys_value_least(&characteristic->type);
     if (characteristic->type.format->kind == YS_FORMAT_BYTES)
-        moving->length = row->size;
+        moving->least = row->size;
     moving->timer = (struct ys_timer){.fire = move, .context = moving};
-    if (characteristic->stand_in.shape != YS_SHAPE_NONE) {
-        show(moving, characteristic->stand_in.from);
-    } else if (characteristic->value != NULL) {
-        memcpy(moving->bytes, characteristic->value, characteristic->value_length);
-        moving->length = (uint16_t)characteristic->value_length;
-    }
+    begin(moving);
     device->movings[index] = moving;
     device->values[index] =
         (struct ys_value){.read = read, .write = write, .stored_at = YS_NONE, .notifiable = row->notifiable};
@@ -231,11 +241,10 @@ void ys_stand_in_free(struct ys_stand_in_device *device)
 {
     if (device == NULL)
         return;
-    for (size_t i = 0; device->movings != NULL && i < device->layout->count; i++) {
-        if (device->movings[i] != NULL)
-            ys_clock_cancel(device->world->clock, &device->movings[i]->timer);
+    if (device->movings != NULL && device->world->clock != NULL)
+        ys_stand_in_stop(device);
+    for (size_t i = 0; device->movings != NULL && i < device->layout->count; i++)
         free(device->movings[i]);
-    }
     ys_layout_free(device->layout);
     free(device->attributes);
     free(device->values);
@@ -266,9 +275,36 @@ void ys_stand_in_start(struct ys_stand_in_device *device, struct ys_host *host)
     device->host = host;
     for (size_t i = 0; i < device->layout->count; i++) {
         struct moving *moving = device->movings[i];
-        if (moving == NULL || moving->characteristic->stand_in.shape < YS_SHAPE_RAMP)
+        if (moving == NULL)
+            continue;
+        begin(moving);
+        if (moving->characteristic->stand_in.shape < YS_SHAPE_RAMP)
             continue;
         uint64_t every_ns = moving->characteristic->stand_in.every_us.number * YS_NS_PER_US;
         ys_clock_set(device->world->clock, &moving->timer, ys_world_now_ns(device->world) + every_ns);
     }
+}
+
+void ys_stand_in_stop(struct ys_stand_in_device *device)
+{
+    for (size_t i = 0; i < device->layout->count; i++) {
+        if (device->movings[i] != NULL)
+            ys_clock_cancel(device->world->clock, &device->movings[i]->timer);
+    }
+}
+
+void ys_stand_in_set(struct ys_stand_in_device *device, uint16_t handle, const uint8_t *bytes, size_t length)
+{
+    struct moving *moving = device->movings[handle - 1];
+    memcpy(moving->bytes, bytes, length);
+    moving->length = (uint16_t)length;
+    ys_clock_cancel(device->world->clock, &moving->timer);
+    ys_host_changed(device->host, handle);
+}
+
+const char *ys_stand_in_name(const struct ys_stand_in_device *device, uint16_t handle)
+{
+    const struct ys_characteristic *characteristic =
+        handle <= device->layout->count ? device->layout->rows[handle - 1].characteristic : NULL;
+    return characteristic != NULL ? characteristic->name : NULL;
 }

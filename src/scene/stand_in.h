@@ -21,7 +21,16 @@ uint8_t *ys_stand_in_values(const struct ys_stand_in_device *device);
 
 const struct ys_advertising *ys_stand_in_advertising(const struct ys_stand_in_device *device);
 
-/* Starts its values moving, and says so to `host`. */
+/* Starts its values moving, from where they begin, and says so to `host`. */
 void ys_stand_in_start(struct ys_stand_in_device *device, struct ys_host *host);
+
+/* Stops them; there is no host any more. */
+void ys_stand_in_stop(struct ys_stand_in_device *device);
+
+/* Gives a characteristic a value, as its sensor would; from then on it does not move by itself. */
+void ys_stand_in_set(struct ys_stand_in_device *device, uint16_t handle, const uint8_t *bytes, size_t length);
+
+/* The name of the characteristic to which an attribute belongs; NULL if it belongs to none. */
+const char *ys_stand_in_name(const struct ys_stand_in_device *device, uint16_t handle);
 
 #endif

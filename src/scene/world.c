@@ -38,6 +38,11 @@ void ys_world_say(const struct ys_world *world, enum ys_side side, const char *n
     world->line(world->line_context, ys_world_now_ns(world), side, name, text);
 }
 
+void ys_world_stir(struct ys_world *world)
+{
+    world->stirred = true;
+}
+
 void ys_world_run(struct ys_world *world, uint64_t for_ns)
 {
     ys_clock_run(world->clock, ys_world_now_ns(world) + for_ns);

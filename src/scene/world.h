@@ -6,8 +6,8 @@
 
 #include "sim/radio.h"
 
-/* The two sides of a scene, so that its log can keep them apart. */
-enum ys_side { YS_SIDE_DEVICE, YS_SIDE_CENTRAL };
+/* The sides of a scene, so that its log can keep them apart; the last is the scene itself. */
+enum ys_side { YS_SIDE_DEVICE, YS_SIDE_CENTRAL, YS_SIDE_SCENE };
 
 /* Takes a line of the log. `text` has no newline and is valid during the call. */
 typedef void ys_line_fn(void *context, uint64_t at_ns, enum ys_side side, const char *name, const char *text);
@@ -18,6 +18,7 @@ struct ys_world {
     uint64_t seed;
     ys_line_fn *line; /* or NULL */
     void *line_context;
+    bool stirred; /* something has happened that somebody may wait for */
 };
 
 /* A world at time 0. False if there is no memory. */
@@ -31,6 +32,9 @@ uint64_t ys_world_now_ns(const struct ys_world *world);
 __attribute__((format(printf, 4, 5)))
 #endif
 void ys_world_say(const struct ys_world *world, enum ys_side side, const char *name, const char *format, ...);
+
+/* Says that something has happened. */
+void ys_world_stir(struct ys_world *world);
 
 /* Lets time pass. */
 void ys_world_run(struct ys_world *world, uint64_t for_ns);

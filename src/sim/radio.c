@@ -43,6 +43,7 @@ struct ys_radio {
     ys_receive_fn *observe;
     void *observe_context;
     uint64_t count;
+    uint64_t jammed;
 };
 
 struct ys_radio *ys_radio_new(struct ys_clock *clock)
@@ -83,6 +84,11 @@ void ys_radio_free(struct ys_radio *radio)
 struct ys_clock *ys_radio_clock(const struct ys_radio *radio)
 {
     return radio->clock;
+}
+
+void ys_radio_jam(struct ys_radio *radio, uint64_t channels)
+{
+    radio->jammed = channels;
 }
 
 void ys_radio_observe(struct ys_radio *radio, ys_receive_fn *observe, void *context)
@@ -226,6 +232,8 @@ static uint64_t others_aw(const struct ys_radio *radio, const struct ys_receiver
 static bool reaches(const struct ys_radio *radio, struct ys_receiver *receiver,
                     const struct ys_transmission *transmission)
 {
+    if ((radio->jammed >> transmission->packet.channel & 1) != 0)
+        return false;
     if (radio->propagation == NULL)
         return true;
     int32_t level = level_cdbm(radio, transmission->packet.sender, transmission->power_cdbm, receiver->owner);

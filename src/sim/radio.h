@@ -80,6 +80,9 @@ struct ys_interferer {
 /* Switches one on, until the radio is freed; needs a model. False if there is no memory. */
 bool ys_radio_interfere(struct ys_radio *radio, const struct ys_interferer *interferer);
 
+/* From now on nothing is heard of what begins on these channels: bit 0 is channel 0. */
+void ys_radio_jam(struct ys_radio *radio, uint64_t channels);
+
 /* Is told of every packet when it ends, before its receivers are. At most one. */
 void ys_radio_observe(struct ys_radio *radio, ys_receive_fn *observe, void *context);
 

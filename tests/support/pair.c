@@ -38,7 +38,7 @@ static void begin_end(struct pair *pair, struct end *end, uint16_t number, uint6
         .connections = connections,
     };
     assert_int_equal(ys_host_init(&end->host, sizeof end->host, &settings), YS_OK);
-    ys_simulated_attach(end->simulated, &end->host);
+    ys_simulated_attach(end->simulated, &end->host, ys_host_run);
     ys_host_start(&end->host);
 }
 

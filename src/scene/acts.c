@@ -1,0 +1,454 @@
+/* What each kind of step does on the stage. */
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "design/memory.h"
+#include "design/value.h"
+#include "scene/stage_parts.h"
+
+#define WALK_STEP_NS  (100 * YS_NS_PER_MS)
+#define CYCLE_NS      YS_NS_PER_S
+#define READY_MOST_NS (5 * YS_NS_PER_S)
+
+static uint64_t now_ns(const struct act *act)
+{
+    return ys_world_now_ns(&act->stage->world);
+}
+
+static void say(const struct act *act, const char *text)
+{
+    ys_world_say(&act->stage->world, YS_SIDE_SCENE, "scene", "%s", text);
+}
+
+/* whom and what */
+
+bool act_find_peer(struct act *act)
+{
+    struct ys_central *central = act_who(act)->central;
+    size_t count = 0;
+    if (act->step->peer != YS_NOBODY) {
+        const struct on_stage *other = &act->stage->actors[act->step->peer];
+        const struct ys_address address = stage_address(other);
+        act->peer = ys_central_peer_named(central, other->actor->name.text);
+        if (act->peer == NULL)
+            act->peer = ys_central_peer(central, &address);
+        return act->peer != NULL;
+    }
+    struct ys_peer *connected = ys_central_connected(central, &count);
+    act->peer = count == 1 ? connected : ys_central_found(central);
+    if (act->peer == NULL)
+        act_end(act, false, "%s has found nobody yet: find, or say whom", ys_central_name(central));
+    return act->peer != NULL;
+}
+
+bool act_find_value(struct act *act)
+{
+    const struct ys_step *step = act->step;
+    if (!act_find_peer(act))
+        return false;
+    act->handle = step->characteristic != NULL ? ys_peer_handle(act->peer, step->characteristic) : step->handle;
+    if (act->handle == 0)
+        act_end(act, false, "%s has not discovered it: discover first", act_who(act)->actor->name.text);
+    return act->handle != 0;
+}
+
+uint64_t *act_mark(const struct act *act)
+{
+    struct ys_stage *stage = act->stage;
+    for (size_t i = 0; i < stage->mark_count; i++) {
+        struct mark *mark = &stage->marks[i];
+        if (mark->who == act->step->who && mark->peer == act->peer && mark->handle == act->handle)
+            return &mark->number;
+    }
+    stage->marks = ys_grow(stage->marks, stage->mark_count, sizeof *stage->marks);
+    stage->marks[stage->mark_count] = (struct mark){.who = act->step->who, .peer = act->peer, .handle = act->handle};
+    return &stage->marks[stage->mark_count++].number;
+}
+
+/* values */
+
+const uint8_t *act_compared(const struct act *act, const uint8_t *bytes, size_t *length)
+{
+    const struct ys_step *step = act->step;
+    if (step->characteristic == NULL || step->field == &step->characteristic->type)
+        return bytes;
+    return ys_value_part(&step->characteristic->type, bytes, *length, step->field, length);
+}
+
+bool act_value_fits(const struct act *act, const uint8_t *bytes, size_t length)
+{
+    const struct ys_step *step = act->step;
+    double number = 0;
+    const uint8_t *part = act_compared(act, bytes, &length);
+    if (part == NULL)
+        return false;
+    if (step->is_text.text != NULL)
+        return step->is.length == length && memcmp(step->is.bytes, part, length) == 0;
+    if (step->between_count > 0)
+        return ys_value_number(step->field, part, length, &number) && number >= step->between[0] &&
+               number <= step->between[1];
+    return true;
+}
+
+void act_say_value(struct act *act)
+{
+    const struct ys_step *step = act->step;
+    if (step->is_text.text != NULL)
+        (void)snprintf(act->expected, sizeof act->expected, "%s", step->is_text.text);
+    else if (step->between_count > 0)
+        (void)snprintf(act->expected, sizeof act->expected, "between %s and %s", step->between_text[0].text,
+                       step->between_text[1].text);
+    else
+        (void)snprintf(act->expected, sizeof act->expected, "a value");
+}
+
+/* tasks of centrals */
+
+static void expect_outcome(struct act *act)
+{
+    if (act->step->fails.text != NULL)
+        (void)snprintf(act->expected, sizeof act->expected, "that it fails: %s", act->step->fails.text);
+    else
+        (void)snprintf(act->expected, sizeof act->expected, "that it succeeds");
+}
+
+static void poll_task(struct act *act)
+{
+    const char *fails = act->step->fails.text;
+    if (!act->task.done)
+        return;
+    if (fails != NULL)
+        act_end(act, !act->task.good && strstr(act->task.came, fails) != NULL, "%s", act->task.brief);
+    else
+        act_end(act, act->task.good, "%s", act->task.brief);
+}
+
+static void begin_find(struct act *act)
+{
+    const struct ys_step *step = act->step;
+    expect_outcome(act);
+    if (step->verb == YS_VERB_FIND)
+        act->wanted.name = step->object.text;
+    else if (step->verb == YS_VERB_FIND_SERVICE)
+        act->wanted.service = &step->service;
+    else
+        act->wanted.address = &step->address;
+    if (step->verb == YS_VERB_FIND_ADDRESS && step->peer != YS_NOBODY) {
+        act->address = stage_address(&act->stage->actors[step->peer]);
+        act->wanted.address = &act->address;
+    }
+    ys_begin_find(&act->task, act_who(act)->central, &act->wanted, step->within_us.number * YS_NS_PER_US);
+}
+
+/* Whoever is named is met where it is now; else whom it has found. */
+static void begin_connect(struct act *act)
+{
+    struct ys_central *central = act_who(act)->central;
+    expect_outcome(act);
+    if (act->step->peer != YS_NOBODY) {
+        const struct ys_address address = stage_address(&act->stage->actors[act->step->peer]);
+        act->peer = ys_central_peer(central, &address);
+    } else {
+        act->peer = ys_central_found(central);
+    }
+    if (act->peer != NULL)
+        ys_begin_connect(&act->task, act->peer, act->step->within_us.number * YS_NS_PER_US);
+    else
+        act_end(act, false, "has found nobody yet: find, or say whom");
+}
+
+/* What only needs to know with whom. */
+static void begin_with(struct act *act, void (*begin)(struct ys_task *task, struct ys_peer *peer))
+{
+    expect_outcome(act);
+    if (act_find_peer(act))
+        begin(&act->task, act->peer);
+}
+
+static void begin_disconnect(struct act *act)
+{
+    begin_with(act, ys_begin_disconnect);
+}
+
+static void begin_discover(struct act *act)
+{
+    begin_with(act, ys_begin_discover);
+}
+
+static void begin_pair(struct act *act)
+{
+    begin_with(act, ys_begin_pair);
+}
+
+static void begin_nonsense(struct act *act)
+{
+    expect_outcome(act);
+    if (act_find_peer(act))
+        ys_begin_nonsense(&act->task, act->peer, act->step->for_us.number * YS_NS_PER_US);
+}
+
+static void begin_read(struct act *act)
+{
+    if (act->step->fails.text != NULL)
+        expect_outcome(act);
+    else
+        act_say_value(act);
+    if (act_find_value(act))
+        ys_begin_read(&act->task, act->peer, act->handle);
+}
+
+/* Of a structure of which one field is compared, that is shown. */
+static void show_field(struct act *act)
+{
+    const struct ys_step *step = act->step;
+    size_t length = act->task.length;
+    const uint8_t *part = act_compared(act, act->task.value, &length);
+    if (part == NULL)
+        (void)snprintf(act->came, sizeof act->came, "it has no %s", step->field_text.text);
+    else
+        ys_value_say(step->field, part, length, act->came, sizeof act->came);
+}
+
+static void poll_read(struct act *act)
+{
+    poll_task(act);
+    if (act->task.done && act->task.good && act->step->field_text.text != NULL)
+        show_field(act);
+    if (act->state == ACT_PASSED && act->step->fails.text == NULL &&
+        !act_value_fits(act, act->task.value, act->task.length))
+        act->state = ACT_FAILED;
+}
+
+static void begin_write(struct act *act)
+{
+    const struct ys_bytes *value = &act->step->value;
+    expect_outcome(act);
+    if (act_find_value(act))
+        ys_begin_write(&act->task, act->peer, act->handle, value->bytes, value->length, act->step->response == 1);
+}
+
+static void begin_subscribe(struct act *act)
+{
+    expect_outcome(act);
+    if (!act_find_value(act))
+        return;
+    *act_mark(act) = ys_central_received(act_who(act)->central);
+    ys_begin_subscribe(&act->task, act->peer, act->handle,
+                       act->step->verb == YS_VERB_SUBSCRIBE ? (enum ys_subscription)act->step->subscription
+                                                            : YS_SUBSCRIBE_NONE);
+}
+
+static void begin_advertise(struct act *act)
+{
+    bool on = act->step->power == 1;
+    act_end(act, ys_central_advertise(act_who(act)->central, on), "it %s", on ? "advertises" : "advertises no more");
+}
+
+static void poll_nothing(struct act *act)
+{
+    (void)act;
+}
+
+/* devices, and whoever has power */
+
+static void begin_set(struct act *act)
+{
+    const struct ys_step *step = act->step;
+    struct on_stage *one = act_who(act);
+    const char *text = step->to_text.text != NULL ? step->to_text.text : step->bytes_text.text;
+    if (!ys_device_is_on(one->device)) {
+        act_end(act, false, "%s has no power", one->actor->name.text);
+        return;
+    }
+    ys_world_say(&act->stage->world, YS_SIDE_DEVICE, one->actor->name.text, "is set: %s %s", step->object.text, text);
+    act_end(act, true, "%s is %s", step->object.text, text);
+    if (one->module != NULL)
+        (void)ys_device_set(one->device, step->input, step->input_value);
+    else
+        ys_stand_in_set(ys_device_stand_in_of(one->device), ys_device_handle(one->device, step->characteristic),
+                        step->value.bytes, step->value.length);
+}
+
+static void switch_off(const struct on_stage *one)
+{
+    if (one->central != NULL)
+        ys_central_stop(one->central);
+    if (one->device != NULL && ys_device_is_on(one->device))
+        ys_device_stop(one->device);
+}
+
+static void switch_on(const struct on_stage *one)
+{
+    if (one->device != NULL)
+        ys_device_start(one->device);
+    else
+        ys_central_start(one->central);
+}
+
+static bool is_on(const struct on_stage *one)
+{
+    return one->device != NULL ? ys_device_is_on(one->device) : ys_central_is_on(one->central);
+}
+
+static bool is_ready(const struct on_stage *one)
+{
+    return one->device != NULL ? ys_device_is_ready(one->device) : ys_central_is_ready(one->central);
+}
+
+/* It is switched on, and waited for until it is ready. */
+static void begin_switch_on(struct act *act)
+{
+    switch_on(act_who(act));
+    act->rounds = 1;
+    act->until_ns = now_ns(act) + READY_MOST_NS;
+}
+
+static void begin_power(struct act *act)
+{
+    const struct ys_step *step = act->step;
+    const struct on_stage *one = act_who(act);
+    bool on = is_on(one);
+    (void)snprintf(act->expected, sizeof act->expected, "that it is %s", step->power == YS_POWER_OFF ? "off" : "ready");
+    if (step->power == YS_POWER_ON) {
+        if (on)
+            act_end(act, true, "it was on already");
+        else
+            begin_switch_on(act);
+        return;
+    }
+    if (on)
+        switch_off(one);
+    if (step->power == YS_POWER_OFF)
+        act_end(act, true, "%s", on ? "it is off" : "it was off already");
+    else
+        act->until_ns = now_ns(act) + (step->for_us.given ? step->for_us.number * YS_NS_PER_US : CYCLE_NS);
+}
+
+static void poll_power(struct act *act)
+{
+    if (act->rounds == 0 && now_ns(act) >= act->until_ns)
+        begin_switch_on(act);
+    if (act->rounds == 0)
+        return;
+    if (is_ready(act_who(act)))
+        act_end(act, true, "it is on");
+    else if (now_ns(act) >= act->until_ns)
+        act_end(act, false, "it is not ready within 5 s");
+}
+
+/* the world */
+
+static void place(struct act *act, double share)
+{
+    struct on_stage *one = act_who(act);
+    const struct ys_place_m *to = &act->step->to;
+    one->at.x_m = act->from.x_m + share * (to->x_m - act->from.x_m);
+    one->at.y_m = act->from.y_m + share * (to->y_m - act->from.y_m);
+    (void)ys_radio_place(act->stage->world.radio, one->number, one->at.x_m, one->at.y_m);
+}
+
+static void begin_walk(struct act *act)
+{
+    const struct ys_place_m *to = &act->step->to;
+    act->from = act_who(act)->at;
+    act->until_ns = now_ns(act);
+    ys_world_say(&act->stage->world, act_who(act)->actor->is_device ? YS_SIDE_DEVICE : YS_SIDE_CENTRAL,
+                 act_who(act)->actor->name.text, "walks %.1f m, to [%g m, %g m]",
+                 hypot(to->x_m - act->from.x_m, to->y_m - act->from.y_m), to->x_m, to->y_m);
+}
+
+static void poll_walk(struct act *act)
+{
+    uint64_t passed_ns = now_ns(act) - act->began_ns;
+    uint64_t for_ns = act->step->for_us.number * YS_NS_PER_US;
+    if (now_ns(act) < act->until_ns)
+        return;
+    place(act, for_ns > 0 && passed_ns < for_ns ? (double)passed_ns / (double)for_ns : 1);
+    if (passed_ns >= for_ns) {
+        act_end(act, true, "it stands at [%g m, %g m]", act->step->to.x_m, act->step->to.y_m);
+        return;
+    }
+    uint64_t next_ns = now_ns(act) + WALK_STEP_NS;
+    act->until_ns = next_ns < act->began_ns + for_ns ? next_ns : act->began_ns + for_ns;
+}
+
+static void jam(struct act *act, uint64_t channels)
+{
+    act->stage->jammed = channels;
+    ys_radio_jam(act->stage->world.radio, channels);
+}
+
+static void begin_jam(struct act *act)
+{
+    unsigned count = 0;
+    for (uint64_t channels = act->step->channels; channels != 0; channels &= channels - 1)
+        count++;
+    ys_world_say(&act->stage->world, YS_SIDE_SCENE, "scene", "%u channel%s jammed", count,
+                 count == 1 ? " is" : "s are");
+    act->before = act->stage->jammed;
+    if (!act->step->for_us.given) {
+        jam(act, act->step->channels);
+        act_end(act, true, "%u channels are jammed from now on", count);
+        return;
+    }
+    jam(act, act->before | act->step->channels);
+    act->until_ns = now_ns(act) + act->step->for_us.number * YS_NS_PER_US;
+}
+
+static void poll_jam(struct act *act)
+{
+    if (now_ns(act) < act->until_ns)
+        return;
+    jam(act, act->before);
+    say(act, "they are free again");
+    act_end(act, true, "they were jammed for %g s", (double)(now_ns(act) - act->began_ns) / (double)YS_NS_PER_S);
+}
+
+static void begin_wait(struct act *act)
+{
+    act->until_ns = now_ns(act) + act->step->wait_us * YS_NS_PER_US;
+}
+
+static void poll_wait(struct act *act)
+{
+    if (now_ns(act) >= act->until_ns)
+        act_end(act, true, "%g s have passed", (double)act->step->wait_us / 1e6);
+}
+
+static void begin_end(struct act *act)
+{
+    act->stage->ended = true;
+    act_end(act, true, "the scene is over");
+}
+
+const struct act_kind act_kinds[YS_VERBS] = {
+    [YS_VERB_NONE] = {begin_end, poll_nothing},
+    [YS_VERB_FIND] = {begin_find, poll_task},
+    [YS_VERB_FIND_SERVICE] = {begin_find, poll_task},
+    [YS_VERB_FIND_ADDRESS] = {begin_find, poll_task},
+    [YS_VERB_CONNECT] = {begin_connect, poll_task},
+    [YS_VERB_DISCONNECT] = {begin_disconnect, poll_task},
+    [YS_VERB_DISCOVER] = {begin_discover, poll_task},
+    [YS_VERB_READ] = {begin_read, poll_read},
+    [YS_VERB_WRITE] = {begin_write, poll_task},
+    [YS_VERB_SUBSCRIBE] = {begin_subscribe, poll_task},
+    [YS_VERB_UNSUBSCRIBE] = {begin_subscribe, poll_task},
+    [YS_VERB_PAIR] = {begin_pair, poll_task},
+    [YS_VERB_NONSENSE] = {begin_nonsense, poll_task},
+    [YS_VERB_ADVERTISE] = {begin_advertise, poll_nothing},
+    [YS_VERB_EXPECT] = {begin_expect, poll_expect},
+    [YS_VERB_EXPECT_NONE] = {begin_expect_none, poll_expect_none},
+    [YS_VERB_EXPECT_LOG] = {begin_expect_log, poll_expect_log},
+    [YS_VERB_EXPECT_DISCONNECTION] = {begin_expect_disconnection, poll_expect_disconnection},
+    [YS_VERB_SET] = {begin_set, poll_nothing},
+    [YS_VERB_POWER] = {begin_power, poll_power},
+    [YS_VERB_WALK] = {begin_walk, poll_walk},
+    [YS_VERB_JAM] = {begin_jam, poll_jam},
+    [YS_VERB_WAIT] = {begin_wait, poll_wait},
+    [YS_VERB_AT_ONCE] = {poll_nothing, poll_at_once},
+    [YS_VERB_REPEAT] = {poll_nothing, poll_steps},
+    [YS_VERB_STEPS] = {poll_nothing, poll_steps},
+    [YS_VERB_END] = {begin_end, poll_nothing},
+};

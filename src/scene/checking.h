@@ -1,0 +1,44 @@
+/* What the parts of a scene's check share. */
+#ifndef SCENE_CHECKING_H
+#define SCENE_CHECKING_H
+
+#include "scene/scene.h"
+
+/* Names in a list of suggestions, at most. */
+#define NAMES_MOST 256
+
+struct checking {
+    struct ys_scene *scene;
+    const struct ys_scene_files *files;
+    const struct ys_step **subscriptions; /* so far, in the order of the file */
+    size_t subscription_count;
+};
+
+#if defined(__GNUC__)
+__attribute__((format(printf, 4, 5)))
+#endif
+void scene_error(struct checking *checking, const char *code, struct ys_place place, const char *format, ...);
+
+/* Says that a name is not known, with the nearest, or all that there are. */
+void scene_unknown(struct checking *checking, const struct ys_written *written, const char *what,
+                   const char *const *names, size_t count);
+
+/* The actor of this name among those from `first` to `end`, or YS_NOBODY; the second says so. */
+size_t scene_actor_named(const struct ys_scene *scene, const char *name, size_t first, size_t end);
+size_t scene_find_actor(struct checking *checking, const struct ys_written *name, size_t first, size_t end,
+                        const char *what);
+
+/* The only one of those from `first` to `end`, or YS_NOBODY. */
+size_t scene_only_one(size_t first, size_t end);
+
+/* What a step is about, which has its keys and who does it: a characteristic and its values, an input, whom, a name, a
+ * service, an address, a reason. */
+void scene_check_characteristic(struct checking *checking, struct ys_step *step);
+void scene_check_set(struct checking *checking, struct ys_step *step);
+void scene_check_peer(struct checking *checking, struct ys_step *step);
+void scene_check_name(struct checking *checking, const struct ys_step *step);
+void scene_check_service(struct checking *checking, struct ys_step *step);
+void scene_check_address(struct checking *checking, struct ys_step *step);
+void scene_check_reason(struct checking *checking, const struct ys_written *reason);
+
+#endif

@@ -1,0 +1,189 @@
+/* A scene, read and checked: who is in it, what happens, what is expected. */
+#ifndef SCENE_SCENE_H
+#define SCENE_SCENE_H
+
+#include "design/model.h"
+#include "design/written.h"
+#include "scene/traits.h"
+
+/* What a step does. */
+enum ys_verb {
+    YS_VERB_NONE,
+    YS_VERB_FIND,
+    YS_VERB_FIND_SERVICE,
+    YS_VERB_FIND_ADDRESS,
+    YS_VERB_CONNECT,
+    YS_VERB_DISCONNECT,
+    YS_VERB_DISCOVER,
+    YS_VERB_READ,
+    YS_VERB_WRITE,
+    YS_VERB_SUBSCRIBE,
+    YS_VERB_UNSUBSCRIBE,
+    YS_VERB_PAIR,
+    YS_VERB_NONSENSE,
+    YS_VERB_ADVERTISE,
+    YS_VERB_EXPECT,
+    YS_VERB_EXPECT_NONE,
+    YS_VERB_EXPECT_LOG,
+    YS_VERB_EXPECT_DISCONNECTION,
+    YS_VERB_SET,
+    YS_VERB_POWER,
+    YS_VERB_WALK,
+    YS_VERB_JAM,
+    YS_VERB_WAIT,
+    YS_VERB_AT_ONCE,
+    YS_VERB_REPEAT,
+    YS_VERB_STEPS,
+    YS_VERB_END,
+    YS_VERBS
+};
+
+/* The words of `power`. */
+enum ys_power { YS_POWER_OFF = 1, YS_POWER_ON, YS_POWER_CYCLE };
+
+/* A value as bytes. */
+struct ys_bytes {
+    uint8_t *bytes;
+    size_t length;
+};
+
+struct ys_place_m {
+    double x_m;
+    double y_m;
+    bool given;
+};
+
+struct ys_steps {
+    struct ys_step *items;
+    size_t count;
+};
+
+/* Nobody, or no device. */
+#define YS_NOBODY SIZE_MAX
+
+struct ys_step {
+    struct ys_place place;
+    int verb; /* enum ys_verb */
+    struct ys_written object;
+    /* how it is written */
+    struct ys_written who_text;
+    struct ys_written of_text;
+    struct ys_written is_text;
+    struct ys_written to_text;
+    struct ys_written bytes_text;
+    struct ys_written field_text;
+    struct ys_written fails;
+    struct ys_written by_text;
+    struct ys_written because;
+    struct ys_counted within_us;
+    struct ys_counted for_us;
+    struct ys_written between_text[2];
+    struct ys_written rate_text[2];
+    size_t between_count;
+    size_t rate_count;
+    struct ys_written *order_text;
+    size_t order_count;
+    struct ys_place_m to;
+    struct ys_counted repeat;
+    int power;         /* enum ys_power */
+    int response;      /* 0: not said, 1: yes, 2: no */
+    uint64_t channels; /* to be jammed */
+    uint64_t wait_us;
+    struct ys_steps steps;
+    bool has_steps;
+    /* what it means */
+    size_t who;                                     /* the number of an actor, or YS_NOBODY */
+    size_t peer;                                    /* whom it is about, likewise */
+    const struct ys_characteristic *characteristic; /* or NULL: */
+    uint16_t handle;
+    const struct ys_field *field; /* of the value that is compared */
+    const char *input;            /* of firmware */
+    int64_t input_value;
+    struct ys_bytes is;
+    struct ys_bytes value; /* to be written or set */
+    struct ys_bytes *order;
+    double between[2];
+    double rate[2];
+    struct ys_uuid service;
+    struct ys_address address;
+    int subscription; /* enum ys_subscription + 1; 0: not said */
+};
+
+/* Somebody in it: first the devices, then the centrals. */
+struct ys_actor {
+    struct ys_place place;
+    bool is_device;
+    struct ys_written name;
+    struct ys_place_m at;
+    /* devices */
+    struct ys_written definition;
+    struct ys_written firmware;
+    struct ys_design *design;
+    char *module; /* path of its firmware; NULL: its definition plays it */
+    /* centrals */
+    int kind; /* which of ys_kinds_of_central, from 1; 0: not said */
+    struct ys_counted mtu;
+    struct ys_counted latency;
+    struct ys_counted interval_us;
+    struct ys_counted patience_us;
+    struct ys_counted supervision_timeout_us;
+    int remembering; /* enum + 1; 0: not said; likewise */
+    int temper;
+    int asks_mtu; /* 0: not said, 1: true, 2: false; likewise */
+    int extended;
+    int coded;
+    int subscribes_again;
+    int knows;
+    struct ys_traits traits;
+};
+
+/* What the air is like. */
+enum ys_air { YS_AIR_PERFECT = 1, YS_AIR_OPEN, YS_AIR_HALL };
+
+struct ys_scene {
+    char *file;
+    struct ys_written title;
+    int air; /* enum ys_air; 0: not said */
+    struct ys_actor *actors;
+    size_t actor_count;
+    size_t device_count;
+    struct ys_steps steps;
+    struct ys_findings findings;
+    void **documents; /* whose texts it uses */
+    size_t document_count;
+};
+
+/* How the files that a scene names are opened. */
+struct ys_scene_files {
+    struct ys_design *(*design)(void *context, const char *path); /* NULL if it cannot be read */
+    /* The path of a module by the name that the scene says; NULL, with where it was looked for, if there is none. */
+    char *(*module)(void *context, const char *scene, const char *name, char *looked, size_t size);
+    void *context;
+};
+
+/* Reads and checks a scene. Always returns one; it may be played if findings.errors is 0. `text` is copied. */
+struct ys_scene *ys_scene_read(const char *file, const char *text, size_t length, const struct ys_scene_files *files);
+void ys_scene_free(struct ys_scene *scene);
+
+/* Checks what it says together. Called by ys_scene_read. */
+void ys_scene_check(struct ys_scene *scene, const struct ys_scene_files *files);
+
+/* Reads and checks one step more, for whoever plays step by step: YAML of a step. It is not added to those of the
+ * scene; ys_steps_clear frees it. False, with findings, which are then its alone, if it cannot be done. */
+bool ys_scene_read_step(struct ys_scene *scene, const char *text, struct ys_steps *steps);
+void ys_scene_check_step(struct ys_scene *scene, struct ys_step *step);
+void ys_steps_clear(struct ys_steps *steps);
+
+/* The word of a verb. */
+const char *ys_verb_word(int verb);
+
+/* A whole scene, for the schema. */
+extern const struct ys_mapping ys_scene_mapping;
+
+/* How a person says what a step does: read preset of wrench. */
+void ys_step_say(const struct ys_step *step, char *text, size_t size);
+
+/* The mapping of one step, for whoever reads single ones. Target: struct ys_step. */
+extern const struct ys_mapping ys_step_mapping;
+
+#endif

@@ -1,0 +1,421 @@
+/* What a scene says together: who is in it, and who does what with which keys. */
+#include <stdarg.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "design/open.h"
+#include "design/words.h"
+#include "scene/checking.h"
+
+#define COUNT(array) (sizeof(array) / sizeof((array)[0]))
+
+void scene_error(struct checking *checking, const char *code, struct ys_place place, const char *format, ...)
+{
+    char text[500];
+    va_list arguments;
+    va_start(arguments, format);
+    (void)vsnprintf(text, sizeof text, format, arguments);
+    va_end(arguments);
+    ys_findings_add(&checking->scene->findings, YS_ERROR, code, place, "%s", text);
+}
+
+void scene_unknown(struct checking *checking, const struct ys_written *written, const char *what,
+                   const char *const *names, size_t count)
+{
+    char list[300] = "";
+    size_t used = 0;
+    const char *nearest = ys_word_nearest(written->text, names, count);
+    if (nearest != NULL) {
+        scene_error(checking, "name-unknown", written->place, "there is no %s \"%s\"; did you mean \"%s\"?", what,
+                    written->text, nearest);
+        return;
+    }
+    for (size_t i = 0; i < count && used + strlen(names[i]) + 3 < sizeof list; i++)
+        used += (size_t)snprintf(list + used, sizeof list - used, "%s%s", i > 0 ? ", " : "", names[i]);
+    scene_error(checking, "name-unknown", written->place, "there is no %s \"%s\"; there %s%s", what, written->text,
+                count == 0 ? "is none" : "are ", list);
+}
+
+/* actors */
+
+size_t scene_actor_named(const struct ys_scene *scene, const char *name, size_t first, size_t end)
+{
+    for (size_t i = first; i < end; i++) {
+        if (scene->actors[i].name.text != NULL && strcmp(scene->actors[i].name.text, name) == 0)
+            return i;
+    }
+    return YS_NOBODY;
+}
+
+size_t scene_find_actor(struct checking *checking, const struct ys_written *name, size_t first, size_t end,
+                        const char *what)
+{
+    const struct ys_scene *scene = checking->scene;
+    const char *names[NAMES_MOST];
+    size_t count = 0;
+    size_t found = scene_actor_named(scene, name->text, first, end);
+    if (found != YS_NOBODY)
+        return found;
+    for (size_t i = first; i < end && count < NAMES_MOST; i++)
+        names[count++] = scene->actors[i].name.text;
+    scene_unknown(checking, name, what, names, count);
+    return YS_NOBODY;
+}
+
+size_t scene_only_one(size_t first, size_t end)
+{
+    return end - first == 1 ? first : YS_NOBODY;
+}
+
+static void check_design(struct checking *checking, struct ys_actor *actor)
+{
+    char *path = ys_path_beside(checking->scene->file, actor->definition.text);
+    actor->design = checking->files->design(checking->files->context, path);
+    if (actor->design == NULL) {
+        scene_error(checking, "definition", actor->definition.place,
+                    "\"%s\" cannot be read: a path is meant from the folder of the scene", path);
+    } else if (actor->design->findings.errors > 0) {
+        const struct ys_finding *finding = actor->design->findings.items;
+        while (finding->severity != YS_ERROR)
+            finding++;
+        scene_error(checking, "definition", actor->definition.place,
+                    "\"%s\" has %zu error%s, the first in line %d: %s; yarnswift check shows all", path,
+                    actor->design->findings.errors, actor->design->findings.errors == 1 ? "" : "s", finding->place.line,
+                    finding->text);
+        ys_design_free(actor->design);
+        actor->design = NULL;
+    }
+    free(path);
+}
+
+static void check_module(struct checking *checking, struct ys_actor *actor)
+{
+    char looked[600] = "";
+    if (actor->firmware.text == NULL)
+        return;
+    actor->module = checking->files->module(checking->files->context, checking->scene->file, actor->firmware.text,
+                                            looked, sizeof looked);
+    if (actor->module == NULL)
+        scene_error(checking, "firmware", actor->firmware.place,
+                    "there is no module \"%s\": build it (yarnswift_module in CMake); it was looked for as %s",
+                    actor->firmware.text, looked);
+}
+
+/* What is said of a trait overrules what its kind has. */
+static void set_yes(bool *trait, int said)
+{
+    if (said != 0)
+        *trait = said == 1;
+}
+
+static void check_traits(struct checking *checking, struct ys_actor *actor)
+{
+    struct ys_traits *traits = &actor->traits;
+    *traits = ys_kinds_of_central[actor->kind > 0 ? actor->kind - 1 : 0].traits;
+    if (actor->mtu.given)
+        traits->mtu = (uint16_t)actor->mtu.number;
+    if (actor->latency.given)
+        traits->latency = (uint16_t)actor->latency.number;
+    if (actor->remembering > 0)
+        traits->remembering = (uint8_t)(actor->remembering - 1);
+    if (actor->temper > 0)
+        traits->temper = (uint8_t)(actor->temper - 1);
+    set_yes(&traits->asks_mtu, actor->asks_mtu);
+    set_yes(&traits->extended, actor->extended);
+    set_yes(&traits->coded, actor->coded);
+    set_yes(&traits->subscribes_again, actor->subscribes_again);
+    set_yes(&traits->knows, actor->knows);
+    uint64_t interval_us = actor->interval_us.given ? actor->interval_us.number : traits->interval_us;
+    uint64_t timeout_us = actor->supervision_timeout_us.given ? actor->supervision_timeout_us.number
+                                                              : traits->supervision_timeout_ms * UINT64_C(1000);
+    uint64_t patience_us = actor->patience_us.given ? actor->patience_us.number : traits->patience_us;
+    if (interval_us < 7500 || interval_us > 4000000 || interval_us % 1250 != 0)
+        scene_error(checking, "trait", actor->place,
+                    "the interval of connections is from 7.5 ms to 4 s, in steps of 1.25 ms: take a multiple");
+    if (timeout_us < 100000 || timeout_us > 32000000 || timeout_us <= (1u + traits->latency) * interval_us * 2)
+        scene_error(
+            checking, "trait", actor->place,
+            "the supervision timeout is from 100 ms to 32 s, and longer than (1 + latency) x interval x 2, which is "
+            "%g ms",
+            (double)((1u + traits->latency) * interval_us * 2) / 1000);
+    if (patience_us < 1000 || patience_us > 86400000000)
+        scene_error(checking, "trait", actor->place, "a patience is from 1 ms to 24 h");
+    if (traits->coded && !traits->extended)
+        scene_error(checking, "trait", actor->place,
+                    "coded advertising is extended: a central that hears it has extended: true");
+    traits->interval_us = (uint32_t)interval_us;
+    traits->supervision_timeout_ms = (uint16_t)(timeout_us / 1000);
+    traits->patience_us = patience_us < UINT32_MAX ? (uint32_t)patience_us : UINT32_MAX;
+}
+
+static void check_actor(struct checking *checking, size_t i)
+{
+    const struct ys_scene *scene = checking->scene;
+    struct ys_actor *actor = &scene->actors[i];
+    size_t errors = scene->findings.errors;
+    if (scene_actor_named(scene, actor->name.text, 0, i) != YS_NOBODY)
+        scene_error(checking, "name-twice", actor->name.place, "\"%s\" is there twice: give each its own name",
+                    actor->name.text);
+    if (actor->is_device) {
+        check_design(checking, actor);
+        check_module(checking, actor);
+        if (scene->findings.errors == errors && actor->design->set_count == 0)
+            scene_error(checking, "definition", actor->definition.place,
+                        "nobody can meet a device that does not advertise: add advertising: to \"%s\"",
+                        actor->definition.text);
+        actor->traits = ys_kinds_of_central[0].traits;
+    } else {
+        check_traits(checking, actor);
+    }
+    if (actor->at.given && scene->air <= YS_AIR_PERFECT)
+        scene_error(checking, "air", actor->place,
+                    "places mean nothing in perfect air: say air: open, or air: hall, or leave out at:");
+}
+
+/* verbs and what goes with them */
+
+enum given {
+    GIVEN_OF = 1 << 0,
+    GIVEN_WITHIN = 1 << 1,
+    GIVEN_FOR = 1 << 2,
+    GIVEN_IS = 1 << 3,
+    GIVEN_BETWEEN = 1 << 4,
+    GIVEN_ORDER = 1 << 5,
+    GIVEN_RATE = 1 << 6,
+    GIVEN_FIELD = 1 << 7,
+    GIVEN_TO = 1 << 8,
+    GIVEN_BYTES = 1 << 9,
+    GIVEN_RESPONSE = 1 << 10,
+    GIVEN_BY = 1 << 11,
+    GIVEN_FAILS = 1 << 12,
+    GIVEN_BECAUSE = 1 << 13,
+    GIVEN_STEPS = 1 << 14
+};
+
+static const char *const given_words[] = {"of", "within", "for",      "is", "between", "in order", "rate", "field",
+                                          "to", "bytes",  "response", "by", "fails",   "because",  "steps"};
+
+/* Who can do it: a central, or a device that its definition plays; any device; or nobody in particular. */
+enum doer { BY_CENTRAL, BY_DEVICE, BY_ANY, BY_NONE };
+
+static const struct {
+    enum doer doer;
+    unsigned may;
+    unsigned must;
+} verbs[YS_VERBS] = {
+    [YS_VERB_FIND] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_FAILS, 0},
+    [YS_VERB_FIND_SERVICE] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_FAILS, 0},
+    [YS_VERB_FIND_ADDRESS] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_FAILS, 0},
+    [YS_VERB_CONNECT] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_FAILS, 0},
+    [YS_VERB_DISCONNECT] = {BY_CENTRAL, GIVEN_FAILS, 0},
+    [YS_VERB_DISCOVER] = {BY_CENTRAL, GIVEN_FAILS, 0},
+    [YS_VERB_READ] = {BY_CENTRAL, GIVEN_OF | GIVEN_IS | GIVEN_BETWEEN | GIVEN_FIELD | GIVEN_FAILS, 0},
+    [YS_VERB_WRITE] = {BY_CENTRAL, GIVEN_OF | GIVEN_TO | GIVEN_BYTES | GIVEN_RESPONSE | GIVEN_FAILS, 0},
+    [YS_VERB_SUBSCRIBE] = {BY_CENTRAL, GIVEN_OF | GIVEN_BY | GIVEN_FAILS, 0},
+    [YS_VERB_UNSUBSCRIBE] = {BY_CENTRAL, GIVEN_OF | GIVEN_FAILS, 0},
+    [YS_VERB_PAIR] = {BY_CENTRAL, GIVEN_FAILS, 0},
+    [YS_VERB_NONSENSE] = {BY_CENTRAL, GIVEN_FOR, GIVEN_FOR},
+    [YS_VERB_ADVERTISE] = {BY_CENTRAL, 0, 0},
+    [YS_VERB_EXPECT] = {BY_CENTRAL,
+                        GIVEN_OF | GIVEN_WITHIN | GIVEN_FOR | GIVEN_IS | GIVEN_BETWEEN | GIVEN_ORDER | GIVEN_RATE |
+                            GIVEN_FIELD,
+                        0},
+    [YS_VERB_EXPECT_NONE] = {BY_CENTRAL, GIVEN_OF | GIVEN_FOR, GIVEN_FOR},
+    [YS_VERB_EXPECT_LOG] = {BY_DEVICE, GIVEN_WITHIN, 0},
+    [YS_VERB_EXPECT_DISCONNECTION] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_BECAUSE, 0},
+    [YS_VERB_SET] = {BY_DEVICE, GIVEN_TO | GIVEN_BYTES, 0},
+    [YS_VERB_POWER] = {BY_ANY, GIVEN_FOR, 0},
+    [YS_VERB_WALK] = {BY_ANY, GIVEN_FOR, 0},
+    [YS_VERB_JAM] = {BY_NONE, GIVEN_FOR, 0},
+    [YS_VERB_WAIT] = {BY_NONE, 0, 0},
+    [YS_VERB_AT_ONCE] = {BY_NONE, 0, 0},
+    [YS_VERB_REPEAT] = {BY_NONE, GIVEN_STEPS, GIVEN_STEPS},
+    [YS_VERB_STEPS] = {BY_NONE, GIVEN_STEPS, GIVEN_STEPS},
+    [YS_VERB_END] = {BY_NONE, 0, 0},
+};
+
+static unsigned given(const struct ys_step *step)
+{
+    const bool said[] = {
+        step->of_text.text != NULL, step->within_us.given,         step->for_us.given,   step->is_text.text != NULL,
+        step->between_count > 0,    step->order_count > 0,         step->rate_count > 0, step->field_text.text != NULL,
+        step->to_text.text != NULL, step->bytes_text.text != NULL, step->response > 0,   step->by_text.text != NULL,
+        step->fails.text != NULL,   step->because.text != NULL,    step->has_steps,
+    };
+    unsigned bits = 0;
+    for (size_t i = 0; i < COUNT(said); i++)
+        bits |= said[i] ? 1u << i : 0;
+    return bits;
+}
+
+static bool check_keys(struct checking *checking, const struct ys_step *step)
+{
+    unsigned bits = given(step);
+    size_t errors = checking->scene->findings.errors;
+    for (size_t i = 0; i < COUNT(given_words); i++) {
+        if ((bits & ~verbs[step->verb].may & 1u << i) != 0)
+            scene_error(checking, "key", step->place, "\"%s\" says nothing about \"%s\": leave it out", given_words[i],
+                        ys_verb_word(step->verb));
+        if ((verbs[step->verb].must & ~bits & 1u << i) != 0)
+            scene_error(checking, "key", step->place, "\"%s\" needs \"%s\"", ys_verb_word(step->verb), given_words[i]);
+    }
+    unsigned values = bits & (GIVEN_IS | GIVEN_BETWEEN | GIVEN_ORDER | GIVEN_RATE);
+    if ((values & (values - 1)) != 0)
+        scene_error(checking, "key", step->place, "a step expects one thing: one of is, between, in order, rate");
+    if ((bits & GIVEN_RATE) != 0 && (bits & GIVEN_FOR) == 0)
+        scene_error(checking, "key", step->place, "a rate is counted for some time: add for: 2 s");
+    if ((bits & GIVEN_FOR) != 0 && (bits & (GIVEN_IS | GIVEN_ORDER | GIVEN_WITHIN)) != 0)
+        scene_error(checking, "key", step->place,
+                    "\"for\" goes with between and rate: all that comes meanwhile is looked at; say "
+                    "within for one that must come");
+    if (step->verb == YS_VERB_POWER && step->power != YS_POWER_CYCLE && (bits & GIVEN_FOR) != 0)
+        scene_error(checking, "key", step->place, "\"for\" goes with power: cycle, which switches on again");
+    if (step->verb == YS_VERB_WRITE && (bits & (GIVEN_TO | GIVEN_BYTES)) == 0)
+        scene_error(checking, "key", step->place, "\"write\" needs a value: to: 42, or bytes: 2a 00");
+    if (step->verb == YS_VERB_SET && (bits & (GIVEN_TO | GIVEN_BYTES)) == 0)
+        scene_error(checking, "key", step->place, "\"set\" needs a value: to: 42");
+    if ((bits & GIVEN_TO) != 0 && (bits & GIVEN_BYTES) != 0)
+        scene_error(checking, "key", step->place, "a value is either in words (to) or in bytes: take one");
+    return checking->scene->findings.errors == errors;
+}
+
+/* who */
+
+static bool can_be_central(const struct ys_actor *actor)
+{
+    return !actor->is_device || actor->module == NULL;
+}
+
+static void check_who(struct checking *checking, struct ys_step *step, size_t inherited)
+{
+    const struct ys_scene *scene = checking->scene;
+    enum doer doer = verbs[step->verb].doer;
+    if (step->who_text.text != NULL)
+        step->who = scene_find_actor(checking, &step->who_text, 0, scene->actor_count, "device or central");
+    if (step->who_text.text != NULL && step->who == YS_NOBODY)
+        return;
+    if (step->who == YS_NOBODY)
+        step->who = inherited;
+    if (doer == BY_NONE)
+        return;
+    bool fits = step->who != YS_NOBODY && (doer != BY_DEVICE || scene->actors[step->who].is_device);
+    if (!fits && step->who_text.text == NULL)
+        step->who = doer == BY_CENTRAL  ? scene_only_one(scene->device_count, scene->actor_count)
+                    : doer == BY_DEVICE ? scene_only_one(0, scene->device_count)
+                                        : YS_NOBODY;
+    if (step->who == YS_NOBODY)
+        scene_error(checking, "who", step->place, "it is not said who does \"%s\": add who: %s",
+                    ys_verb_word(step->verb),
+                    doer == BY_DEVICE ? scene->actors[0].name.text : scene->actors[scene->actor_count - 1].name.text);
+    else if (doer == BY_DEVICE && !scene->actors[step->who].is_device)
+        scene_error(checking, "who", step->place, "only a device can do \"%s\", and \"%s\" is a central",
+                    ys_verb_word(step->verb), scene->actors[step->who].name.text);
+    else if (doer == BY_CENTRAL && !can_be_central(&scene->actors[step->who]))
+        scene_error(checking, "who", step->place,
+                    "\"%s\" has firmware, which does by itself what it does: use set, or a central, for \"%s\"",
+                    scene->actors[step->who].name.text, ys_verb_word(step->verb));
+    else if (step->verb == YS_VERB_ADVERTISE && scene->actors[step->who].is_device)
+        scene_error(checking, "who", step->place,
+                    "a device advertises as its definition says: only a central is told to");
+}
+
+/* all steps */
+
+static void check_steps(struct checking *checking, struct ys_steps *steps, size_t who);
+
+static void check_place(struct checking *checking, const struct ys_step *step)
+{
+    if (checking->scene->air <= YS_AIR_PERFECT)
+        scene_error(checking, "air", step->place,
+                    "nobody is lost in perfect air, however far: say air: open, or air: hall");
+}
+
+static void check_step(struct checking *checking, struct ys_step *step, size_t inherited)
+{
+    size_t errors = checking->scene->findings.errors;
+    if (!check_keys(checking, step))
+        return;
+    check_who(checking, step, inherited);
+    if (checking->scene->findings.errors > errors)
+        return;
+    scene_check_reason(checking, &step->fails);
+    scene_check_reason(checking, &step->because);
+    if (step->within_us.given && step->within_us.number == 0)
+        scene_error(checking, "never", step->within_us.place, "nothing comes within no time: give it some");
+    switch (step->verb) {
+    case YS_VERB_FIND:
+        scene_check_name(checking, step);
+        break;
+    case YS_VERB_FIND_SERVICE:
+        scene_check_service(checking, step);
+        break;
+    case YS_VERB_FIND_ADDRESS:
+        scene_check_address(checking, step);
+        break;
+    case YS_VERB_CONNECT:
+    case YS_VERB_DISCONNECT:
+    case YS_VERB_DISCOVER:
+    case YS_VERB_PAIR:
+    case YS_VERB_NONSENSE:
+    case YS_VERB_EXPECT_DISCONNECTION:
+        scene_check_peer(checking, step);
+        break;
+    case YS_VERB_READ:
+    case YS_VERB_WRITE:
+    case YS_VERB_SUBSCRIBE:
+    case YS_VERB_UNSUBSCRIBE:
+    case YS_VERB_EXPECT:
+    case YS_VERB_EXPECT_NONE:
+        scene_check_characteristic(checking, step);
+        break;
+    case YS_VERB_SET:
+        scene_check_set(checking, step);
+        break;
+    case YS_VERB_WALK:
+        check_place(checking, step);
+        break;
+    default:
+        break;
+    }
+    check_steps(checking, &step->steps, step->who);
+}
+
+static void check_steps(struct checking *checking, struct ys_steps *steps, size_t who)
+{
+    for (size_t i = 0; i < steps->count; i++) {
+        if (i > 0 && steps->items[i - 1].verb == YS_VERB_END)
+            scene_error(
+                checking, "never", steps->items[i].place,
+                "this step comes after the end of the scene and never happens: move it up, or take the end away");
+        check_step(checking, &steps->items[i], who);
+    }
+}
+
+static void check_air(struct checking *checking)
+{
+    if (checking->scene->device_count == 0)
+        scene_error(checking, "scene", (struct ys_place){.line = 1, .column = 1},
+                    "there is no device: add one to devices:");
+    if (checking->scene->steps.count == 0)
+        scene_error(checking, "scene", (struct ys_place){.line = 1, .column = 1},
+                    "nothing happens: add a step to steps:");
+}
+
+void ys_scene_check(struct ys_scene *scene, const struct ys_scene_files *files)
+{
+    struct checking checking = {.scene = scene, .files = files};
+    check_air(&checking);
+    for (size_t i = 0; i < scene->actor_count && scene->findings.errors < NAMES_MOST; i++)
+        check_actor(&checking, i);
+    if (scene->findings.errors == 0)
+        check_steps(&checking, &scene->steps, YS_NOBODY);
+    free(checking.subscriptions);
+}
+
+void ys_scene_check_step(struct ys_scene *scene, struct ys_step *step)
+{
+    struct checking checking = {.scene = scene};
+    check_step(&checking, step, YS_NOBODY);
+    free(checking.subscriptions);
+}

@@ -1,0 +1,530 @@
+/* Reads a scene. */
+#include <stddef.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include <yarnswift/config.h>
+
+#include "design/memory.h"
+#include "design/words.h"
+#include "design/yaml.h"
+#include "scene/scene.h"
+
+#define COUNT(array)  (sizeof(array) / sizeof((array)[0]))
+#define STEP(member)  offsetof(struct ys_step, member)
+#define ACTOR(member) offsetof(struct ys_actor, member)
+
+static const char *const verb_words[YS_VERBS] = {
+    [YS_VERB_NONE] = "nothing",
+    [YS_VERB_FIND] = "find",
+    [YS_VERB_FIND_SERVICE] = "find service",
+    [YS_VERB_FIND_ADDRESS] = "find address",
+    [YS_VERB_CONNECT] = "connect",
+    [YS_VERB_DISCONNECT] = "disconnect",
+    [YS_VERB_DISCOVER] = "discover",
+    [YS_VERB_READ] = "read",
+    [YS_VERB_WRITE] = "write",
+    [YS_VERB_SUBSCRIBE] = "subscribe",
+    [YS_VERB_UNSUBSCRIBE] = "unsubscribe",
+    [YS_VERB_PAIR] = "pair",
+    [YS_VERB_NONSENSE] = "talk nonsense",
+    [YS_VERB_ADVERTISE] = "advertise",
+    [YS_VERB_EXPECT] = "expect",
+    [YS_VERB_EXPECT_NONE] = "expect none",
+    [YS_VERB_EXPECT_LOG] = "expect log",
+    [YS_VERB_EXPECT_DISCONNECTION] = "expect disconnection",
+    [YS_VERB_SET] = "set",
+    [YS_VERB_POWER] = "power",
+    [YS_VERB_WALK] = "walk",
+    [YS_VERB_JAM] = "jam",
+    [YS_VERB_WAIT] = "wait",
+    [YS_VERB_AT_ONCE] = "at once",
+    [YS_VERB_REPEAT] = "repeat",
+    [YS_VERB_STEPS] = "steps",
+    [YS_VERB_END] = "end",
+};
+
+const char *ys_verb_word(int verb)
+{
+    return verb_words[verb];
+}
+
+static int verb_named(const char *word)
+{
+    for (int verb = YS_VERB_FIND; verb < YS_VERBS; verb++) {
+        if (strcmp(verb_words[verb], word) == 0)
+            return verb;
+    }
+    return YS_VERB_NONE;
+}
+
+static void error(const struct ys_node *node, const char *text)
+{
+    ys_findings_add(node->findings, YS_ERROR, "scene", node->place, "%s", text);
+}
+
+/* steps */
+
+static bool take_verb(const struct ys_node *node, struct ys_step *step)
+{
+    if (step->verb != YS_VERB_NONE) {
+        ys_findings_add(node->findings, YS_ERROR, "scene", node->place,
+                        "this step says \"%s\" and \"%s\": a step does one thing, so make two of it",
+                        verb_words[step->verb], node->key->name);
+        return false;
+    }
+    step->verb = verb_named(node->key->name);
+    return true;
+}
+
+static void verb_text(const struct ys_node *node, void *target)
+{
+    struct ys_step *step = target;
+    if (!take_verb(node, step))
+        return;
+    step->object.place = node->place;
+    step->object.text = ys_yaml_text(node);
+}
+
+static void verb_time(const struct ys_node *node, void *target)
+{
+    struct ys_step *step = target;
+    if (take_verb(node, step))
+        (void)ys_yaml_time(node, &step->wait_us);
+}
+
+static void verb_power(const struct ys_node *node, void *target)
+{
+    struct ys_step *step = target;
+    if (take_verb(node, step))
+        step->power = ys_yaml_word(node);
+}
+
+static void verb_advertise(const struct ys_node *node, void *target)
+{
+    struct ys_step *step = target;
+    if (take_verb(node, step))
+        step->power = ys_yaml_word(node);
+}
+
+static void verb_repeat(const struct ys_node *node, void *target)
+{
+    struct ys_step *step = target;
+    if (!take_verb(node, step))
+        return;
+    step->repeat.place = node->place;
+    step->repeat.given = ys_yaml_number(node, &step->repeat.number);
+}
+
+static bool read_metres(const struct ys_node *node, double *metres)
+{
+    const char *text = ys_yaml_text(node);
+    const char *end = "";
+    int64_t mantissa = 0;
+    int places = 0;
+    if (text == NULL)
+        return false;
+    bool good = ys_decimal_parse(text, &mantissa, &places, &end) && strcmp(end + strspn(end, " "), "m") == 0;
+    *metres = (double)mantissa;
+    for (; places > 0; places--)
+        *metres /= 10;
+    if (!good || *metres > 1e6 || *metres < -1e6)
+        error(node, "a place is a distance in metres, such as 2.5 m");
+    return good;
+}
+
+static void read_place(const struct ys_node *node, struct ys_place_m *place)
+{
+    struct ys_node item;
+    void *iterator = NULL;
+    double at_m[2] = {0, 0};
+    size_t count = 0;
+    bool good = true;
+    for (; ys_yaml_next(node, &iterator, &item); count++)
+        good = (count >= 2 || read_metres(&item, &at_m[count])) && good;
+    if (count != 2 && ys_yaml_is_sequence(node))
+        error(node, "a place has two distances: [2 m, 0 m]");
+    *place = (struct ys_place_m){.x_m = at_m[0], .y_m = at_m[1], .given = good && count == 2};
+}
+
+static void verb_walk(const struct ys_node *node, void *target)
+{
+    struct ys_step *step = target;
+    if (take_verb(node, step))
+        read_place(node, &step->to);
+}
+
+static const struct ys_kind kind_channel = {.form = YS_NUMBER, .least = 0, .greatest = 39};
+
+static void verb_jam(const struct ys_node *node, void *target)
+{
+    struct ys_step *step = target;
+    struct ys_node item;
+    void *iterator = NULL;
+    uint64_t channel = 0;
+    if (!take_verb(node, step))
+        return;
+    if (!ys_yaml_is_sequence(node)) {
+        step->channels = ys_yaml_word(node) == 1 ? (UINT64_C(1) << 40) - 1 : 0;
+        return;
+    }
+    while (ys_yaml_next(node, &iterator, &item)) {
+        if (ys_yaml_number(&item, &channel))
+            step->channels |= UINT64_C(1) << channel;
+    }
+}
+
+static void read_steps(const struct ys_node *node, struct ys_steps *steps);
+
+static void verb_at_once(const struct ys_node *node, void *target)
+{
+    struct ys_step *step = target;
+    if (take_verb(node, step))
+        read_steps(node, &step->steps);
+}
+
+static void key_steps(const struct ys_node *node, void *target)
+{
+    struct ys_step *step = target;
+    step->has_steps = true;
+    read_steps(node, &step->steps);
+}
+
+/* One value, or two of them. */
+static void read_pair(const struct ys_node *node, struct ys_written pair[2], size_t *count)
+{
+    struct ys_node item;
+    void *iterator = NULL;
+    for (*count = 0; ys_yaml_next(node, &iterator, &item); ++*count) {
+        if (*count < 2)
+            pair[*count] = (struct ys_written){.text = ys_yaml_text(&item), .place = item.place};
+    }
+    if (*count != 2 && ys_yaml_is_sequence(node))
+        ys_findings_add(node->findings, YS_ERROR, "scene", node->place, "%s has two values: the least and the greatest",
+                        node->key->name);
+}
+
+static void key_between(const struct ys_node *node, void *target)
+{
+    struct ys_step *step = target;
+    read_pair(node, step->between_text, &step->between_count);
+}
+
+static void key_rate(const struct ys_node *node, void *target)
+{
+    struct ys_step *step = target;
+    read_pair(node, step->rate_text, &step->rate_count);
+}
+
+static void key_order(const struct ys_node *node, void *target)
+{
+    struct ys_step *step = target;
+    struct ys_node item;
+    void *iterator = NULL;
+    while (ys_yaml_next(node, &iterator, &item)) {
+        step->order_text = ys_grow(step->order_text, step->order_count, sizeof *step->order_text);
+        step->order_text[step->order_count++] = (struct ys_written){.text = ys_yaml_text(&item), .place = item.place};
+    }
+}
+
+static const char *const power_words[] = {"off", "on", "cycle", NULL};
+static const struct ys_kind kind_power = {.form = YS_WORD, .words = power_words};
+static const char *const all_words[] = {"all", NULL};
+static const struct ys_kind kind_all = {.form = YS_WORD, .words = all_words};
+static const struct ys_kind kind_jam = {.form = YS_LIST, .items = &kind_channel, .otherwise = &kind_all};
+static const struct ys_kind kind_repeat = {.form = YS_NUMBER, .least = 1, .greatest = 1000000};
+static const struct ys_kind kind_steps;
+
+static const struct ys_key step_keys[] = {
+    {"find", verb_text, &ys_kind_text, "Scans until it hears this name", false, 0},
+    {"find service", verb_text, &ys_kind_text, "Scans until it hears an advertisement that promises this service",
+     false, 0},
+    {"find address", verb_text, &ys_kind_text, "Scans until it hears this address, or this device of the scene", false,
+     0},
+    {"connect", verb_text, &ys_kind_text, "Connects to a device of the scene, or to whom it has found", false, 0},
+    {"disconnect", verb_text, &ys_kind_text, "Ends the connection", false, 0},
+    {"discover", verb_text, &ys_kind_text, "Discovers the attribute table, as its traits say", false, 0},
+    {"read", verb_text, &ys_kind_text, "Reads the value of a characteristic", false, 0},
+    {"write", verb_text, &ys_kind_text, "Writes the value of a characteristic", false, 0},
+    {"subscribe", verb_text, &ys_kind_text, "Switches notifications or indications on", false, 0},
+    {"unsubscribe", verb_text, &ys_kind_text, "Switches them off", false, 0},
+    {"pair", verb_text, &ys_kind_text, "Asks to be paired", false, 0},
+    {"talk nonsense", verb_text, &ys_kind_text, "Sends frames that make no sense", false, 0},
+    {"advertise", verb_advertise, &ys_kind_yes, "Lets others connect to a central, under its name", false, 0},
+    {"expect", verb_text, &ys_kind_text, "Waits for values of a characteristic to which it has subscribed", false, 0},
+    {"expect none", verb_text, &ys_kind_text, "Waits, and no value of it may come", false, 0},
+    {"expect log", verb_text, &ys_kind_text, "Waits for a line of a device's log that has this text in it", false, 0},
+    {"expect disconnection", verb_text, &ys_kind_text, "Waits for the end of the connection", false, 0},
+    {"set", verb_text, &ys_kind_text, "Changes a value at the device, as a button or a sensor does", false, 0},
+    {"power", verb_power, &kind_power, "Switches a device or a central off or on, or off and on again", false, 0},
+    {"walk", verb_walk, &ys_kind_texts, "Moves to this place", false, 0},
+    {"jam", verb_jam, &kind_jam, "Lets nothing through on these channels", false, 0},
+    {"wait", verb_time, &ys_kind_time, "Lets time pass", false, 0},
+    {"at once", verb_at_once, &kind_steps, "Does all of these steps at the same time", false, 0},
+    {"repeat", verb_repeat, &kind_repeat, "Does its steps so often", false, 0},
+    {"steps", key_steps, &kind_steps, "What is repeated; or steps of one central, one after the other", false, 0},
+    {"who", ys_key_written, &ys_kind_text, "Who does it", false, STEP(who_text)},
+    {"of", ys_key_written, &ys_kind_text, "Of which device, or with which", false, STEP(of_text)},
+    {"within", ys_key_time, &ys_kind_time, "How long it may take", false, STEP(within_us)},
+    {"for", ys_key_time, &ys_kind_time, "How long it lasts", false, STEP(for_us)},
+    {"is", ys_key_written, &ys_kind_text, "The value", false, STEP(is_text)},
+    {"between", key_between, &ys_kind_texts, "The least and the greatest value", false, 0},
+    {"in order", key_order, &ys_kind_texts, "Values that come in this order, with others between them or not", false,
+     0},
+    {"rate", key_rate, &ys_kind_texts, "How many values a second, at least and at most", false, 0},
+    {"field", ys_key_written, &ys_kind_text, "The field of a structure that is compared", false, STEP(field_text)},
+    {"to", ys_key_written, &ys_kind_text, "The value to be written or set", false, STEP(to_text)},
+    {"bytes", ys_key_written, &ys_kind_text, "The same in hexadecimal, as it is sent", false, STEP(bytes_text)},
+    {"response", ys_key_word, &ys_kind_yes, "Whether the server answers", false, STEP(response)},
+    {"by", ys_key_written, &ys_kind_text, "Notifications, or indications", false, STEP(by_text)},
+    {"fails", ys_key_written, &ys_kind_text, "It must fail, and this is in the reason", false, STEP(fails)},
+    {"because", ys_key_written, &ys_kind_text, "This is in the reason", false, STEP(because)},
+};
+const struct ys_mapping ys_step_mapping = {"a step", step_keys, COUNT(step_keys), NULL};
+static const struct ys_kind kind_step = {.form = YS_MAPPING, .mapping = &ys_step_mapping, .otherwise = &ys_kind_text};
+static const struct ys_kind kind_steps = {.form = YS_LIST, .items = &kind_step};
+
+/* The longest verb that a text begins with, as a word of its own; NULL if there is none. */
+static const char *verb_before(const char *text)
+{
+    const char *found = NULL;
+    for (int verb = YS_VERB_FIND; verb < YS_VERBS; verb++) {
+        size_t length = strlen(verb_words[verb]);
+        if (strncmp(text, verb_words[verb], length) == 0 && text[length] == ' ' &&
+            (found == NULL || length > strlen(found)))
+            found = verb_words[verb];
+    }
+    return found;
+}
+
+/* A step that is one word: discover. */
+static void read_word(const struct ys_node *node, struct ys_step *step)
+{
+    static const int words[] = {YS_VERB_CONNECT, YS_VERB_DISCONNECT, YS_VERB_DISCOVER, YS_VERB_PAIR, YS_VERB_END};
+    const char *names[COUNT(words)];
+    const char *text = ys_yaml_text(node);
+    for (size_t i = 0; i < COUNT(words); i++) {
+        names[i] = verb_words[words[i]];
+        if (text != NULL && strcmp(text, names[i]) == 0)
+            step->verb = words[i];
+    }
+    const char *verb = text != NULL && step->verb == YS_VERB_NONE ? verb_before(text) : NULL;
+    if (verb != NULL)
+        ys_findings_add(node->findings, YS_ERROR, "scene", node->place,
+                        "\"%s\" needs a colon behind the verb, as in %s: %s", text, verb,
+                        text + strlen(verb) + strspn(text + strlen(verb), " "));
+    else if (text != NULL && step->verb == YS_VERB_NONE)
+        ys_yaml_unknown(node, "this step, which is one word,", text, names, COUNT(words));
+}
+
+static void read_step(const struct ys_node *node, struct ys_step *step)
+{
+    *step = (struct ys_step){.place = node->place, .who = YS_NOBODY, .peer = YS_NOBODY};
+    if (!ys_yaml_is_mapping(node)) {
+        read_word(node, step);
+        return;
+    }
+    size_t errors = node->findings->errors;
+    (void)ys_yaml_mapping(node, &ys_step_mapping, step);
+    if (step->verb == YS_VERB_NONE && step->has_steps)
+        step->verb = YS_VERB_STEPS;
+    if (step->verb == YS_VERB_NONE && node->findings->errors == errors)
+        error(node, "this step does nothing: say what, such as read: battery level");
+}
+
+static void read_steps(const struct ys_node *node, struct ys_steps *steps)
+{
+    struct ys_node item;
+    void *iterator = NULL;
+    while (ys_yaml_next(node, &iterator, &item)) {
+        steps->items = ys_grow(steps->items, steps->count, sizeof *steps->items);
+        read_step(&item, &steps->items[steps->count]);
+        steps->count++;
+    }
+}
+
+/* devices: and centrals: */
+
+static void key_at(const struct ys_node *node, void *target)
+{
+    read_place(node, &((struct ys_actor *)target)->at);
+}
+
+static const struct ys_key device_keys[] = {
+    {"name", ys_key_written, &ys_kind_text, "What it is called in the scene", true, ACTOR(name)},
+    {"definition", ys_key_written, &ys_kind_text, "The file of its definition", true, ACTOR(definition)},
+    {"firmware", ys_key_written, &ys_kind_text, "A module of its firmware; else its definition plays it", false,
+     ACTOR(firmware)},
+    {"at", key_at, &ys_kind_texts, "Where it stands: [2 m, 0 m]", false, 0},
+};
+static const struct ys_mapping device_mapping = {"a device", device_keys, COUNT(device_keys), NULL};
+
+static size_t kind_names(const char **names, size_t most)
+{
+    size_t count = 0;
+    for (; count < ys_kinds_of_central_count && count < most; count++)
+        names[count] = ys_kinds_of_central[count].name;
+    return count;
+}
+
+static void key_kind(const struct ys_node *node, void *target)
+{
+    const char *names[32];
+    size_t count = kind_names(names, COUNT(names));
+    const char *text = ys_yaml_text(node);
+    for (size_t i = 0; text != NULL && i < count; i++) {
+        if (strcmp(names[i], text) == 0)
+            ((struct ys_actor *)target)->kind = (int)i + 1;
+    }
+    if (text != NULL && ((struct ys_actor *)target)->kind == 0)
+        ys_yaml_unknown(node, "this kind of central", text, names, count);
+}
+
+static const struct ys_kind kind_kind = {.form = YS_NAME, .names = kind_names};
+static const struct ys_kind kind_mtu = {.form = YS_NUMBER, .least = 23, .greatest = YS_MTU};
+static const struct ys_kind kind_latency = {.form = YS_NUMBER, .least = 0, .greatest = 499};
+static const char *const remembering_words[] = {"forgets", "asks", "trusts", NULL};
+static const struct ys_kind kind_remembering = {.form = YS_WORD, .words = remembering_words};
+static const char *const temper_words[] = {"leaves", "stays", "insists", NULL};
+static const struct ys_kind kind_temper = {.form = YS_WORD, .words = temper_words};
+
+static const struct ys_key central_keys[] = {
+    {"name", ys_key_written, &ys_kind_text, "What it is called in the scene", true, ACTOR(name)},
+    {"kind", key_kind, &kind_kind, "A ready-made one, of which the other keys change traits", false, 0},
+    {"at", key_at, &ys_kind_texts, "Where it is: [2 m, 0 m]", false, 0},
+    {"mtu", ys_key_number, &kind_mtu, "The MTU that it asks for, and agrees to at most", false, ACTOR(mtu)},
+    {"asks for mtu", ys_key_word, &ys_kind_yes, "Whether it asks for an MTU at all", false, ACTOR(asks_mtu)},
+    {"interval", ys_key_time, &ys_kind_time, "The interval of its connections", false, ACTOR(interval_us)},
+    {"latency", ys_key_number, &kind_latency, "Connection events that it lets a device leave out", false,
+     ACTOR(latency)},
+    {"supervision timeout", ys_key_time, &ys_kind_time, "After how long without a packet a connection is lost", false,
+     ACTOR(supervision_timeout_us)},
+    {"patience", ys_key_time, &ys_kind_time, "How long it waits for whatever it wants", false, ACTOR(patience_us)},
+    {"table", ys_key_word, &kind_remembering, "What it does with a table that it remembers", false, ACTOR(remembering)},
+    {"subscribes again", ys_key_word, &ys_kind_yes, "Whether it does so when it has come back", false,
+     ACTOR(subscribes_again)},
+    {"when pairing fails", ys_key_word, &kind_temper, "What it does then", false, ACTOR(temper)},
+    {"extended", ys_key_word, &ys_kind_yes, "Whether it hears extended advertising", false, ACTOR(extended)},
+    {"coded", ys_key_word, &ys_kind_yes, "Whether it also scans on the coded PHY", false, ACTOR(coded)},
+    {"knows definitions", ys_key_word, &ys_kind_yes, "Whether it knows what the definitions say", false, ACTOR(knows)},
+};
+static const struct ys_mapping central_mapping = {"a central", central_keys, COUNT(central_keys), NULL};
+
+static void read_actors(const struct ys_node *node, struct ys_scene *scene, bool devices)
+{
+    struct ys_node item;
+    void *iterator = NULL;
+    while (ys_yaml_next(node, &iterator, &item)) {
+        scene->actors = ys_grow(scene->actors, scene->actor_count, sizeof *scene->actors);
+        size_t at = devices ? scene->device_count++ : scene->actor_count; /* devices come first, whatever comes first */
+        memmove(&scene->actors[at + 1], &scene->actors[at], (scene->actor_count - at) * sizeof *scene->actors);
+        scene->actor_count++;
+        scene->actors[at] = (struct ys_actor){.place = item.place, .is_device = devices};
+        (void)ys_yaml_mapping(&item, devices ? &device_mapping : &central_mapping, &scene->actors[at]);
+    }
+}
+
+static void key_devices(const struct ys_node *node, void *target)
+{
+    read_actors(node, target, true);
+}
+
+static void key_centrals(const struct ys_node *node, void *target)
+{
+    read_actors(node, target, false);
+}
+
+static void key_scene_steps(const struct ys_node *node, void *target)
+{
+    read_steps(node, &((struct ys_scene *)target)->steps);
+}
+
+static const char *const air_words[] = {"perfect", "open", "hall", NULL};
+static const struct ys_kind kind_air = {.form = YS_WORD, .words = air_words};
+static const struct ys_kind kind_devices = {
+    .form = YS_LIST, .items = &(const struct ys_kind){.form = YS_MAPPING, .mapping = &device_mapping}};
+static const struct ys_kind kind_centrals = {
+    .form = YS_LIST, .items = &(const struct ys_kind){.form = YS_MAPPING, .mapping = &central_mapping}};
+
+static const struct ys_key scene_keys[] = {
+    {"scene", ys_key_written, &ys_kind_text, "What it tells, in a line", true, offsetof(struct ys_scene, title)},
+    {"air", ys_key_word, &kind_air, "What the air does to packets", false, offsetof(struct ys_scene, air)},
+    {"devices", key_devices, &kind_devices, "The devices in it", true, 0},
+    {"centrals", key_centrals, &kind_centrals, "Who meets them", false, 0},
+    {"steps", key_scene_steps, &kind_steps, "What happens, one after the other, and what is expected", true, 0},
+};
+const struct ys_mapping ys_scene_mapping = {"a scene", scene_keys, COUNT(scene_keys), NULL};
+
+/* Its texts are used as long as the scene. */
+static void keep_document(struct ys_scene *scene, struct fy_document *document)
+{
+    scene->documents = ys_grow(scene->documents, scene->document_count, sizeof(void *));
+    scene->documents[scene->document_count++] = document;
+}
+
+bool ys_scene_read_step(struct ys_scene *scene, const char *text, struct ys_steps *steps)
+{
+    const struct ys_place place = {.line = 0};
+    ys_findings_clear(&scene->findings);
+    scene->findings = (struct ys_findings){.items = NULL};
+    *steps = (struct ys_steps){.items = ys_new(sizeof *steps->items), .count = 1};
+    struct fy_document *document = ys_yaml_parse(text, strlen(text), place, &scene->findings);
+    keep_document(scene, document);
+    if (document != NULL) {
+        struct ys_node root = ys_yaml_root(document, place, &scene->findings);
+        root.kind = &kind_step;
+        read_step(&root, &steps->items[0]);
+        if (scene->findings.errors == 0)
+            ys_scene_check_step(scene, &steps->items[0]);
+    }
+    return scene->findings.errors == 0;
+}
+
+struct ys_scene *ys_scene_read(const char *file, const char *text, size_t length, const struct ys_scene_files *files)
+{
+    struct ys_scene *scene = ys_new(sizeof *scene);
+    const struct ys_place place = {.line = 0};
+    scene->file = ys_copy(file, strlen(file));
+    struct fy_document *document = ys_yaml_parse(text, length, place, &scene->findings);
+    keep_document(scene, document);
+    if (document != NULL) {
+        const struct ys_node root = ys_yaml_root(document, place, &scene->findings);
+        if (ys_yaml_mapping(&root, &ys_scene_mapping, scene) && scene->findings.errors == 0)
+            ys_scene_check(scene, files);
+    }
+    ys_findings_sort(&scene->findings);
+    return scene;
+}
+
+void ys_steps_clear(struct ys_steps *steps)
+{
+    for (size_t i = 0; i < steps->count; i++) {
+        struct ys_step *step = &steps->items[i];
+        ys_steps_clear(&step->steps);
+        for (size_t j = 0; step->order != NULL && j < step->order_count; j++)
+            free(step->order[j].bytes);
+        free(step->order);
+        free(step->order_text);
+        free(step->is.bytes);
+        free(step->value.bytes);
+    }
+    free(steps->items);
+}
+
+void ys_scene_free(struct ys_scene *scene)
+{
+    if (scene == NULL)
+        return;
+    ys_steps_clear(&scene->steps);
+    for (size_t i = 0; i < scene->actor_count; i++) {
+        ys_design_free(scene->actors[i].design);
+        free(scene->actors[i].module);
+    }
+    free(scene->actors);
+    ys_findings_clear(&scene->findings);
+    for (size_t i = 0; i < scene->document_count; i++)
+        fy_document_destroy(scene->documents[i]);
+    free(scene->documents);
+    free(scene->file);
+    free(scene);
+}

@@ -1,0 +1,463 @@
+/* A stage: who is in it, and the steps as they are done. */
+#include <stdarg.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "design/memory.h"
+#include "scene/stage_parts.h"
+
+#define SETTLE_NS      (50 * YS_NS_PER_MS)
+#define LINES_MOST     500000
+#define STEPS_MOST     20000
+#define PACKETS_BEFORE 12
+
+/* A clear open yard, and receivers as they are sold. */
+static const struct ys_air_model open_air = {
+    .loss_at_1m_db = 40, .exponent = 2, .capture_db = 8, .sensitivity_dbm = {-95, -92, -103, -99}};
+
+/* takes */
+
+void ys_take_clear(struct ys_take *take)
+{
+    for (size_t i = 0; i < take->step_count; i++) {
+        free(take->steps[i].who);
+        free(take->steps[i].what);
+        free(take->steps[i].expected);
+        free(take->steps[i].came);
+    }
+    for (size_t i = 0; i < take->line_count; i++) {
+        free(take->lines[i].who);
+        free(take->lines[i].text);
+    }
+    for (size_t i = 0; i < take->packet_count; i++)
+        free(take->packets[i]);
+    free(take->steps);
+    free(take->lines);
+    free(take->packets);
+    free(take->problem);
+    *take = (struct ys_take){.seed = 0};
+}
+
+static char *copy(const char *text)
+{
+    return ys_copy(text, strlen(text));
+}
+
+static void take_line(void *context, uint64_t at_ns, enum ys_side side, const char *name, const char *text)
+{
+    struct ys_stage *stage = context;
+    struct ys_take *take = stage->take;
+    if (take->line_count < LINES_MOST) {
+        take->lines = ys_grow(take->lines, take->line_count, sizeof *take->lines);
+        take->lines[take->line_count++] =
+            (struct ys_log_line){.at_ns = at_ns, .side = side, .who = copy(name), .text = copy(text)};
+    }
+    if (stage->line != NULL)
+        stage->line(stage->line_context, at_ns, side, name, text);
+    ys_world_stir(&stage->world);
+}
+
+static void take_packet_line(void *context, const char *text)
+{
+    struct ys_take *take = context;
+    take->packets = ys_grow(take->packets, take->packet_count, sizeof *take->packets);
+    take->packets[take->packet_count++] = copy(text);
+}
+
+#if defined(__GNUC__)
+__attribute__((format(printf, 3, 4)))
+#endif
+static void
+break_off(struct ys_stage *stage, struct ys_place place, const char *format, ...)
+{
+    char text[800];
+    va_list arguments;
+    if (stage->take->problem != NULL)
+        return;
+    va_start(arguments, format);
+    (void)vsnprintf(text, sizeof text, format, arguments);
+    va_end(arguments);
+    stage->take->ending = YS_TAKE_BROKEN;
+    stage->take->place = place;
+    stage->take->problem = copy(text);
+}
+
+/* who is who */
+
+struct ys_address stage_address(const struct on_stage *one)
+{
+    return one->device != NULL ? ys_device_address(one->device) : ys_central_address(one->central);
+}
+
+static const struct ys_design *known(void *context, const struct ys_address *address, const char **name)
+{
+    const struct ys_stage *stage = context;
+    for (size_t i = 0; i < stage->scene->actor_count; i++) {
+        const struct on_stage *one = &stage->actors[i];
+        if (one->device == NULL && one->central == NULL)
+            continue;
+        const struct ys_address own = stage_address(one);
+        if (!ys_address_is_equal(&own, address))
+            continue;
+        *name = one->actor->name.text;
+        return one->actor->design;
+    }
+    return NULL;
+}
+
+static const struct on_stage *numbered(const struct ys_stage *stage, uint16_t number)
+{
+    return number > 0 && number <= stage->scene->actor_count ? &stage->actors[number - 1] : NULL;
+}
+
+static const char *sender_name(void *context, uint16_t number)
+{
+    const struct on_stage *one = numbered(context, number);
+    return one != NULL ? one->actor->name.text : NULL;
+}
+
+static const char *handle_name(void *context, uint16_t number, uint16_t handle, const struct ys_field **field)
+{
+    const struct on_stage *one = numbered(context, number);
+    const struct ys_characteristic *characteristic =
+        one != NULL && one->device != NULL ? ys_device_characteristic(one->device, handle) : NULL;
+    if (characteristic == NULL)
+        return one != NULL && one->device != NULL ? ys_device_handle_name(one->device, handle) : NULL;
+    *field = &characteristic->type;
+    return characteristic->name;
+}
+
+static void on_air(void *context, const struct ys_air_packet *packet)
+{
+    struct ys_stage *stage = context;
+    stage->take->air_packets++;
+    ys_packets_take(stage->packets, packet);
+}
+
+/* setting up */
+
+/* Whether anybody makes a central of a device that its definition plays. */
+static bool plays_central(const struct ys_steps *steps, size_t who)
+{
+    for (size_t i = 0; i < steps->count; i++) {
+        const struct ys_step *step = &steps->items[i];
+        bool central = step->verb >= YS_VERB_FIND && step->verb <= YS_VERB_EXPECT_DISCONNECTION &&
+                       step->verb != YS_VERB_EXPECT_LOG;
+        if ((central && step->who == who) || plays_central(&step->steps, who))
+            return true;
+    }
+    return false;
+}
+
+static bool set_up_device(struct ys_stage *stage, struct on_stage *one)
+{
+    const struct ys_actor *actor = one->actor;
+    if (actor->module != NULL) {
+        char problem[600] = "";
+        one->module = ys_module_open(actor->module, actor->design, problem, sizeof problem);
+        if (one->module == NULL) {
+            break_off(stage, actor->firmware.place, "%s", problem);
+            return false;
+        }
+        one->device =
+            ys_device_new(&stage->world, one->number, actor->name.text, actor->design, ys_module_of(one->module));
+    } else {
+        one->device = ys_device_stand_in(&stage->world, one->number, actor->name.text, actor->design);
+    }
+    bool both = one->device != NULL && actor->module == NULL &&
+                plays_central(&stage->scene->steps, (size_t)(one - stage->actors));
+    if (both)
+        one->central = ys_central_on(one->device, &stage->world, actor->name.text, &actor->traits, known, stage);
+    bool good = one->device != NULL && both == (one->central != NULL);
+    if (!good)
+        break_off(stage, actor->place, "\"%s\" cannot be started", actor->name.text);
+    return good;
+}
+
+static bool set_up(struct ys_stage *stage, size_t i)
+{
+    struct on_stage *one = &stage->actors[i];
+    const struct ys_actor *actor = &stage->scene->actors[i];
+    *one = (struct on_stage){.stage = stage, .actor = actor, .number = (uint16_t)(i + 1), .at = actor->at};
+    if (stage->scene->air > YS_AIR_PERFECT)
+        (void)ys_radio_place(stage->world.radio, one->number, actor->at.x_m, actor->at.y_m);
+    if (actor->is_device)
+        return set_up_device(stage, one);
+    one->central = ys_central_new(&stage->world, one->number, actor->name.text, &actor->traits, known, stage);
+    if (one->central == NULL)
+        break_off(stage, actor->place, "\"%s\" cannot be started", actor->name.text);
+    return one->central != NULL;
+}
+
+/* Inputs of firmware are known now that it is loaded. */
+static bool check_inputs(struct ys_stage *stage, const struct ys_steps *steps)
+{
+    for (size_t i = 0; i < steps->count; i++) {
+        const struct ys_step *step = &steps->items[i];
+        char names[300];
+        if (!check_inputs(stage, &step->steps))
+            return false;
+        if (step->verb != YS_VERB_SET || stage->actors[step->who].module == NULL ||
+            ys_device_has_input(stage->actors[step->who].device, step->input, names, sizeof names))
+            continue;
+        break_off(stage, step->object.place, "the firmware of %s has no input \"%s\"; it has %s",
+                  stage->actors[step->who].actor->name.text, step->input, names[0] != '\0' ? names : "none");
+        return false;
+    }
+    return true;
+}
+
+static void switch_on(struct ys_stage *stage)
+{
+    for (size_t i = 0; i < stage->scene->actor_count; i++) {
+        if (stage->actors[i].device != NULL)
+            ys_device_start(stage->actors[i].device);
+        else
+            ys_central_start(stage->actors[i].central);
+    }
+    ys_world_run(&stage->world, SETTLE_NS);
+}
+
+struct ys_stage *ys_stage_new(const struct ys_scene *scene, struct ys_take *take, uint64_t seed, ys_line_fn *line,
+                              void *context)
+{
+    struct ys_stage *stage = ys_new(sizeof *stage);
+    *take = (struct ys_take){.seed = seed};
+    stage->scene = scene;
+    stage->take = take;
+    stage->line = line;
+    stage->line_context = context;
+    stage->actors = ys_new(scene->actor_count * sizeof *stage->actors + 1);
+    stage->packets = ys_packets_new(sender_name, handle_name, stage);
+    struct ys_air_model hall = ys_air_hall;
+    hall.seed = seed;
+    bool good = stage->packets != NULL && ys_world_init(&stage->world, seed, take_line, stage);
+    if (good && scene->air > YS_AIR_PERFECT)
+        good = ys_radio_set_model(stage->world.radio, scene->air == YS_AIR_HALL ? &hall : &open_air);
+    if (good)
+        ys_radio_observe(stage->world.radio, on_air, stage);
+    for (size_t i = 0; i < scene->actor_count && good; i++)
+        good = set_up(stage, i);
+    if (good && check_inputs(stage, &scene->steps)) {
+        switch_on(stage);
+        return stage;
+    }
+    break_off(stage, (struct ys_place){.line = 0}, "there is no memory for it");
+    ys_stage_free(stage);
+    return NULL;
+}
+
+static void free_act(struct act *act)
+{
+    for (size_t i = 0; i < act->child_count; i++)
+        free_act(act->children[i]);
+    free(act->children);
+    free(act);
+}
+
+void ys_stage_free(struct ys_stage *stage)
+{
+    if (stage == NULL)
+        return;
+    for (size_t i = 0; i < stage->scene->actor_count; i++) {
+        ys_central_free(stage->actors[i].central);
+        ys_device_free(stage->actors[i].device);
+        ys_module_close(stage->actors[i].module);
+    }
+    while (stage->kept != NULL) {
+        struct act *act = stage->kept;
+        stage->kept = act->next;
+        free_act(act);
+    }
+    if (stage->world.clock != NULL)
+        ys_world_end(&stage->world);
+    ys_packets_free(stage->packets);
+    free(stage->actors);
+    free(stage->marks);
+    free(stage);
+}
+
+/* acts */
+
+void act_end(struct act *act, bool passed, const char *format, ...)
+{
+    va_list arguments;
+    va_start(arguments, format);
+    (void)vsnprintf(act->came, sizeof act->came, format, arguments);
+    va_end(arguments);
+    act->state = passed ? ACT_PASSED : ACT_FAILED;
+}
+
+struct on_stage *act_who(const struct act *act)
+{
+    return &act->stage->actors[act->step->who];
+}
+
+static void note(const struct act *act)
+{
+    const struct ys_stage *stage = act->stage;
+    struct ys_take *take = stage->take;
+    char what[400];
+    bool groups =
+        act->step->verb == YS_VERB_AT_ONCE || act->step->verb == YS_VERB_REPEAT || act->step->verb == YS_VERB_STEPS;
+    if (groups || (take->step_count >= STEPS_MOST && act->state == ACT_PASSED))
+        return;
+    ys_step_say(act->step, what, sizeof what);
+    take->steps = ys_grow(take->steps, take->step_count, sizeof *take->steps);
+    take->steps[take->step_count++] = (struct ys_done_step){
+        .began_ns = act->began_ns,
+        .ended_ns = ys_world_now_ns(&stage->world),
+        .line = act->step->place.line,
+        .who = copy(act->step->who != YS_NOBODY ? act_who(act)->actor->name.text : "scene"),
+        .what = copy(what),
+        .expected = copy(act->expected),
+        .came = copy(act->came),
+        .passed = act->state == ACT_PASSED,
+    };
+}
+
+static struct act *begin(struct ys_stage *stage, const struct ys_step *step)
+{
+    struct act *act = ys_new(sizeof *act);
+    act->stage = stage;
+    act->step = step;
+    act->began_ns = ys_world_now_ns(&stage->world);
+    act->until_ns = UINT64_MAX;
+    act_kinds[step->verb].begin(act);
+    return act;
+}
+
+/* A request that was given up may still be answered, into the memory of its act. */
+static void finish(struct act *act)
+{
+    struct ys_stage *stage = act->stage;
+    note(act);
+    if (act->task.central != NULL && !act->task.good) {
+        act->next = stage->kept;
+        stage->kept = act;
+    } else {
+        free_act(act);
+    }
+}
+
+static void add_child(struct act *act, const struct ys_step *step)
+{
+    act->children = ys_grow(act->children, act->child_count, sizeof(struct act *));
+    act->children[act->child_count++] = begin(act->stage, step);
+}
+
+static void poll(struct act *act)
+{
+    if (act->state == ACT_RUNS)
+        act_kinds[act->step->verb].poll(act);
+}
+
+/* Looks at the child that is being done, and goes on to the next as long as there are some that are done at once. */
+void poll_steps(struct act *act)
+{
+    const struct ys_steps *steps = &act->step->steps;
+    uint64_t rounds = act->step->verb == YS_VERB_REPEAT ? act->step->repeat.number : 1;
+    while (act->state == ACT_RUNS) {
+        if (act->child_count == 0 && act->at == steps->count) {
+            act->at = 0;
+            act->rounds++;
+        }
+        if (act->child_count == 0 && (act->rounds == rounds || steps->count == 0 || act->stage->ended)) {
+            act_end(act, true, "%s", "");
+            return;
+        }
+        if (act->child_count == 0)
+            add_child(act, &steps->items[act->at++]);
+        struct act *child = act->children[0];
+        poll(child);
+        act->until_ns = child->until_ns;
+        if (child->state == ACT_RUNS)
+            return;
+        if (child->state == ACT_FAILED)
+            act_end(act, false, "%s", "");
+        finish(child);
+        act->child_count = 0;
+    }
+}
+
+void poll_at_once(struct act *act)
+{
+    const struct ys_steps *steps = &act->step->steps;
+    while (act->at < steps->count)
+        add_child(act, &steps->items[act->at++]);
+    act->until_ns = UINT64_MAX;
+    for (size_t i = 0; i < act->child_count;) {
+        struct act *child = act->children[i];
+        poll(child);
+        if (child->state == ACT_RUNS) {
+            act->until_ns = child->until_ns < act->until_ns ? child->until_ns : act->until_ns;
+            i++;
+            continue;
+        }
+        if (child->state == ACT_FAILED)
+            act_end(act, false, "%s", "");
+        finish(child);
+        act->children[i] = act->children[--act->child_count];
+        if (act->state == ACT_FAILED) /* what the others were doing is over, too */
+            return;
+        i = 0; /* those before it may wait for what it did */
+    }
+    if (act->child_count == 0 || act->stage->ended)
+        act_end(act, true, "%s", "");
+}
+
+bool ys_stage_do(struct ys_stage *stage, const struct ys_steps *steps)
+{
+    const struct ys_step all = {.verb = YS_VERB_STEPS, .steps = *steps, .who = YS_NOBODY};
+    struct act *act = begin(stage, &all);
+    stage->ended = false;
+    for (;;) {
+        stage->world.stirred = false;
+        poll(act);
+        if (act->state != ACT_RUNS)
+            break;
+        uint64_t now_ns = ys_world_now_ns(&stage->world);
+        uint64_t wait_ns = act->until_ns > now_ns ? act->until_ns - now_ns : 0;
+        if (!stage->world.stirred)
+            (void)ys_world_run_until(&stage->world, &stage->world.stirred,
+                                     wait_ns < YS_NS_PER_S ? wait_ns : YS_NS_PER_S);
+    }
+    bool passed = act->state == ACT_PASSED;
+    act->next = stage->kept; /* what it began and did not end may still go on */
+    act->step = NULL;
+    stage->kept = act;
+    return passed;
+}
+
+struct ys_world *ys_stage_world(struct ys_stage *stage)
+{
+    return &stage->world;
+}
+
+struct ys_packets *ys_stage_packets(struct ys_stage *stage)
+{
+    return stage->packets;
+}
+
+struct ys_central *ys_stage_central(struct ys_stage *stage, size_t actor)
+{
+    return stage->actors[actor].central;
+}
+
+struct ys_device *ys_stage_device(struct ys_stage *stage, size_t actor)
+{
+    return stage->actors[actor].device;
+}
+
+void ys_scene_play(const struct ys_scene *scene, uint64_t seed, ys_line_fn *line, void *context, struct ys_take *take)
+{
+    struct ys_stage *stage = ys_stage_new(scene, take, seed, line, context);
+    if (stage == NULL)
+        return;
+    if (!ys_stage_do(stage, &scene->steps)) {
+        take->ending = YS_TAKE_FAILED;
+        ys_packets_say(stage->packets, PACKETS_BEFORE, false, take_packet_line, take);
+    }
+    take->simulated_s = (double)ys_world_now_ns(&stage->world) / (double)YS_NS_PER_S;
+    ys_stage_free(stage);
+}

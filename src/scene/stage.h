@@ -1,0 +1,72 @@
+/* A scene on its stage: the world, who is in it, and the steps as they are done. */
+#ifndef SCENE_STAGE_H
+#define SCENE_STAGE_H
+
+#include <stdio.h>
+
+#include "scene/central.h"
+#include "scene/device.h"
+#include "scene/packets.h"
+#include "scene/scene.h"
+
+/* How a take has ended. */
+enum ys_ending { YS_TAKE_PASSED, YS_TAKE_FAILED, YS_TAKE_BROKEN };
+
+/* A step that was done. Its texts are its own. */
+struct ys_done_step {
+    uint64_t began_ns;
+    uint64_t ended_ns;
+    int line; /* of the file */
+    char *who;
+    char *what;
+    char *expected;
+    char *came;
+    bool passed;
+};
+
+/* A line of the log. */
+struct ys_log_line {
+    uint64_t at_ns;
+    enum ys_side side;
+    char *who;
+    char *text;
+};
+
+/* A scene that was played once. */
+struct ys_take {
+    uint64_t seed;
+    enum ys_ending ending;
+    struct ys_place place; /* YS_TAKE_BROKEN: of the problem, and the problem */
+    char *problem;
+    struct ys_done_step *steps;
+    size_t step_count;
+    struct ys_log_line *lines;
+    size_t line_count;
+    char **packets; /* the last before a failure, in words */
+    size_t packet_count;
+    double simulated_s;
+    uint64_t air_packets;
+};
+
+void ys_take_clear(struct ys_take *take);
+
+struct ys_stage;
+
+/* Sets a scene up, and switches everybody on. What happens goes to `take`, and each line of the log to `line` as well,
+ * if that is not NULL. NULL, with the problem in the take, if that cannot be. All must outlive it. */
+struct ys_stage *ys_stage_new(const struct ys_scene *scene, struct ys_take *take, uint64_t seed, ys_line_fn *line,
+                              void *context);
+void ys_stage_free(struct ys_stage *stage);
+
+/* Does steps, one after the other, until all are done or one has failed, which it tells. */
+bool ys_stage_do(struct ys_stage *stage, const struct ys_steps *steps);
+
+struct ys_world *ys_stage_world(struct ys_stage *stage);
+struct ys_packets *ys_stage_packets(struct ys_stage *stage);
+struct ys_central *ys_stage_central(struct ys_stage *stage, size_t actor);
+struct ys_device *ys_stage_device(struct ys_stage *stage, size_t actor);
+
+/* Plays a scene once, from its beginning to its end. */
+void ys_scene_play(const struct ys_scene *scene, uint64_t seed, ys_line_fn *line, void *context, struct ys_take *take);
+
+#endif

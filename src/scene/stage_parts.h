@@ -1,0 +1,121 @@
+/* What the parts of a stage share. */
+#ifndef SCENE_STAGE_PARTS_H
+#define SCENE_STAGE_PARTS_H
+
+#include "scene/stage.h"
+
+/* An actor on the stage. */
+struct on_stage {
+    struct ys_stage *stage;
+    const struct ys_actor *actor;
+    uint16_t number; /* on the air */
+    struct ys_loaded *module;
+    struct ys_device *device;   /* or NULL */
+    struct ys_central *central; /* or NULL: of a device too, if it plays that part */
+    struct ys_place_m at;
+    uint64_t log_mark; /* lines before this one have been expected */
+};
+
+/* From which arrival on a central looks at the values of a characteristic. */
+struct mark {
+    size_t who;
+    const struct ys_peer *peer;
+    uint16_t handle;
+    uint64_t number;
+};
+
+struct ys_stage {
+    const struct ys_scene *scene;
+    struct ys_take *take;
+    struct ys_world world;
+    struct on_stage *actors;
+    struct ys_packets *packets;
+    ys_line_fn *line;
+    void *line_context;
+    struct mark *marks;
+    size_t mark_count;
+    struct act *kept; /* acts whose requests may still be answered */
+    uint64_t jammed;
+    bool ended;
+};
+
+enum act_state { ACT_RUNS, ACT_PASSED, ACT_FAILED };
+
+/* A step that is being done. */
+struct act {
+    struct ys_stage *stage;
+    const struct ys_step *step;
+    enum act_state state;
+    uint64_t began_ns;
+    uint64_t until_ns; /* when it must be looked at again; UINT64_MAX: when something happens */
+    struct ys_task task;
+    struct ys_wanted wanted;
+    struct ys_address address;
+    struct ys_peer *peer;
+    uint16_t handle;
+    uint64_t number;  /* of the next arrival, or line of the log */
+    uint64_t matched; /* how many were as expected */
+    uint64_t seen;
+    char ends[2][60]; /* the least and the greatest of them, if they are numbers */
+    double numbers[2];
+    uint64_t last;   /* number of the last that was looked at */
+    uint64_t before; /* what was jammed */
+    struct ys_place_m from;
+    struct act **children;
+    size_t child_count;
+    size_t at;
+    uint64_t rounds;
+    char expected[300];
+    char came[600];
+    struct act *next;
+};
+
+/* How a kind of step is begun, and looked at until it has passed or failed. */
+struct act_kind {
+    void (*begin)(struct act *act);
+    void (*poll)(struct act *act);
+};
+
+extern const struct act_kind act_kinds[YS_VERBS];
+
+#if defined(__GNUC__)
+__attribute__((format(printf, 3, 4)))
+#endif
+void act_end(struct act *act, bool passed, const char *format, ...);
+
+/* stage.c: steps within steps. */
+void poll_steps(struct act *act);
+void poll_at_once(struct act *act);
+
+/* expectations.c: of values that come, of log lines, of an end. */
+void begin_expect(struct act *act);
+void poll_expect(struct act *act);
+void begin_expect_none(struct act *act);
+void poll_expect_none(struct act *act);
+void begin_expect_log(struct act *act);
+void poll_expect_log(struct act *act);
+void begin_expect_disconnection(struct act *act);
+void poll_expect_disconnection(struct act *act);
+
+/* Where somebody can be heard: the address of its host. */
+struct ys_address stage_address(const struct on_stage *one);
+
+/* What of a value is compared: all, or the field that the step names; NULL if that is not there. */
+const uint8_t *act_compared(const struct act *act, const uint8_t *bytes, size_t *length);
+/* The value of a step's field in these bytes, as expected or not: `is`, or `between`. */
+bool act_value_fits(const struct act *act, const uint8_t *bytes, size_t length);
+/* Puts it into what is expected: "between 0 N m and 42 N m". */
+void act_say_value(struct act *act);
+
+/* The place of the mark of what an act looks at. */
+uint64_t *act_mark(const struct act *act);
+
+/* Whom a step is about: named, or found, or the only one that there is a connection with. False, and the act has
+ * failed, if that is nobody. */
+bool act_find_peer(struct act *act);
+/* The same, with the handle of the characteristic. */
+bool act_find_value(struct act *act);
+
+struct on_stage *act_who(const struct act *act);
+
+#endif

@@ -1,0 +1,103 @@
+/* Firmware that does what it must not. Its static variables show whether two devices share them. */
+#include <stdlib.h>
+
+#include <yarnswift/workstation.h>
+
+#include "misbehaving_table.h"
+
+enum trouble { NO_TROUBLE, BAD_MEMORY, DIVISION, ENDS_ITSELF, NEVER_COMES_BACK, LATER };
+
+static struct ys_host *our_host;
+static volatile int trouble;
+static uint16_t count;
+static volatile int nothing;
+
+static void make(int what)
+{
+    switch (what) {
+    case BAD_MEMORY:
+        *(volatile int *)(uintptr_t)nothing = 1; /* NOLINT: that is the trouble */
+        break;
+    case DIVISION:
+        nothing = trouble / nothing;
+        break;
+    case ENDS_ITSELF:
+        abort();
+    case NEVER_COMES_BACK:
+        while (nothing == 0)
+            ;
+        break;
+    default:
+        break;
+    }
+}
+
+uint8_t misbehaving_trouble_read(const struct ys_access *access, struct ys_writer *value)
+{
+    (void)access;
+    ys_put_u8(value, (uint8_t)trouble);
+    return YS_ATT_OK;
+}
+
+uint8_t misbehaving_trouble_write(const struct ys_access *access, struct ys_reader *value)
+{
+    (void)access;
+    trouble = ys_get_u8(value);
+    if (trouble != LATER)
+        make(trouble);
+    return YS_ATT_OK;
+}
+
+uint8_t misbehaving_count_read(const struct ys_access *access, struct ys_writer *value)
+{
+    (void)access;
+    ys_put_u16(value, count);
+    return YS_ATT_OK;
+}
+
+static void start(void *context, struct ys_host *host)
+{
+    (void)context;
+    our_host = host;
+}
+
+static void on_event(struct ys_host *host, void *context, const struct ys_event *event)
+{
+    (void)context;
+    if (event->kind == YS_EVENT_READY)
+        (void)ys_advertise(host, &misbehaving_advertising);
+}
+
+static void interrupt(void *context)
+{
+    (void)context;
+    if (trouble == LATER)
+        make(BAD_MEMORY);
+}
+
+static void add(void *context, int64_t value)
+{
+    (void)context;
+    count = (uint16_t)(count + value);
+    ys_host_changed(our_host, MISBEHAVING_COUNT);
+    ys_host_log(our_host, "counted to", count);
+}
+
+static void fail(void *context, int64_t value)
+{
+    (void)context;
+    make((int)value);
+}
+
+static const struct ys_input inputs[] = {{"add", add}, {"fail", fail}};
+static const struct ys_firmware firmware = {
+    .table = &misbehaving_table,
+    .start = start,
+    .on_event = on_event,
+    .interrupt = interrupt,
+    .interrupt_every_us = 10000,
+    .inputs = inputs,
+    .input_count = sizeof inputs / sizeof inputs[0],
+};
+
+YS_MODULE(firmware);

@@ -1,0 +1,547 @@
+/* Scenes, rehearsed by the built command: those of the examples, and small ones that try each step and trait. */
+#include "support/check.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include <jansson.h>
+
+#include "support/run.h"
+
+#define SCENES      YARNSWIFT_ROOT "/examples/scenes/"
+#define WRENCH      YARNSWIFT_ROOT "/examples/torque_wrench/torque_wrench.device.yaml"
+#define SCALE       YARNSWIFT_ROOT "/examples/hook_scale/hook_scale.device.yaml"
+#define MISBEHAVING YARNSWIFT_ROOT "/tests/modules/misbehaving.device.yaml"
+
+#define DEVICE(name, file, module) "  - {name: " name ", definition: " file ", firmware: " module "}\n"
+#define STAND_IN(name, file)       "  - {name: " name ", definition: " file "}\n"
+#define WITH_WRENCH                "devices:\n" DEVICE("wrench", WRENCH, "torque_wrench")
+#define WITH_TROUBLE               "devices:\n" DEVICE("rogue", MISBEHAVING, "misbehaving")
+#define WITH_SCALE                 "devices:\n" STAND_IN("scale", SCALE)
+
+/* Rehearses a scene with this body, and options. */
+static struct outcome rehearse(const char *body, const char *options)
+{
+    char text[6000];
+    char line[2000];
+    (void)snprintf(text, sizeof text, "scene: A test\n%s", body);
+    (void)snprintf(line, sizeof line, "rehearse %s '%s'", options, scratch_file("one.scene.yaml", text));
+    return run_command(line);
+}
+
+static void assert_says(const struct outcome *outcome, int status, const char *says)
+{
+    if (outcome->status != status || (strstr(outcome->out, says) == NULL && strstr(outcome->err, says) == NULL))
+        fail_msg("status %d where %d was expected, or not \"%s\" in\n%s%s", outcome->status, status, says, outcome->out,
+                 outcome->err);
+}
+
+/* the examples */
+
+static const char *const examples[] = {"shift", "crib", "lost_and_found", "stranger", "both_ways"};
+
+static void the_days_of_the_wrench_pass_with_any_seed(void **state)
+{
+    (void)state;
+    for (size_t i = 0; i < COUNT(examples); i++) {
+        char line[300];
+        (void)snprintf(line, sizeof line, "rehearse --seeds 10 --seed %zu '" SCENES "%s.scene.yaml'", 100 * i,
+                       examples[i]);
+        struct outcome outcome = run_command(line);
+        assert_says(&outcome, 0, "10 of 10 seeds");
+    }
+}
+
+static void an_hour_with_two_centrals_passes(void **state)
+{
+    (void)state;
+    struct outcome outcome = run_command("rehearse '" SCENES "long_hour.scene.yaml'");
+    assert_says(&outcome, 0, "s simulated");
+    assert_non_null(strstr(outcome.out, " 3602."));
+}
+
+static void a_scene_that_fails_says_what_was_expected_what_came_and_what_was_on_the_air(void **state)
+{
+    (void)state;
+    struct outcome outcome = run_command("rehearse '" SCENES "must_fail.scene.yaml'");
+    assert_says(&outcome, 1, "must_fail.scene.yaml:15: tablet: expect bolt result field peak torque is 60.0 N m");
+    assert_non_null(strstr(outcome.out, "expected  60.0 N m, within 5 s"));
+    assert_non_null(strstr(outcome.out, "came      3 values came, the last is 42.0 N m"));
+    assert_non_null(strstr(outcome.out, "wrench   indication bolt result: number 3, peak torque 42.0 N m, angle 120"));
+    assert_non_null(strstr(outcome.out, "tablet   confirmation"));
+    assert_non_null(strstr(outcome.out, "\nFAILED  "));
+}
+
+static void the_same_seed_gives_the_same_however_many_are_played_at_once(void **state)
+{
+    static const char scenes[] = "'" SCENES "shift.scene.yaml' '" SCENES "stranger.scene.yaml'";
+    char line[600];
+    (void)state;
+    (void)snprintf(line, sizeof line, "rehearse --json --seeds 4 --at-once 1 %s", scenes);
+    char *one = strdup(run_command(line).out);
+    (void)snprintf(line, sizeof line, "rehearse --json --seeds 4 --at-once 4 %s", scenes);
+    assert_string_equal(run_command(line).out, one);
+    (void)snprintf(line, sizeof line, "rehearse --json --seeds 4 --seed 2 %s", scenes);
+    assert_string_not_equal(run_command(line).out, one);
+    free(one);
+}
+
+static void json_tells_every_step_with_its_time(void **state)
+{
+    (void)state;
+    json_t *root = json_loads(run_command("rehearse --json '" SCENES "must_fail.scene.yaml'").out, 0, NULL);
+    const json_t *take = json_array_get(json_object_get(json_array_get(root, 0), "takes"), 0);
+    const json_t *steps = json_object_get(take, "steps");
+    assert_int_equal(json_array_size(steps), 7);
+    double before_s = 0;
+    for (size_t i = 0; i < json_array_size(steps); i++) {
+        const json_t *step = json_array_get(steps, i);
+        assert_true(json_number_value(json_object_get(step, "began_s")) >= before_s);
+        before_s = json_number_value(json_object_get(step, "ended_s"));
+        assert_int_equal(json_is_true(json_object_get(step, "passed")), i < 6);
+    }
+    assert_true(json_array_size(json_object_get(take, "log")) > 10);
+    assert_true(json_array_size(json_object_get(take, "packets")) > 5);
+    json_decref(root);
+}
+
+static void build_servers_get_their_xml(void **state)
+{
+    char line[800];
+    char path[500];
+    (void)state;
+    (void)snprintf(path, sizeof path, "%s/results.xml", scratch_folder("junit"));
+    (void)snprintf(line, sizeof line,
+                   "rehearse --seeds 2 --junit '%s' '" SCENES "crib.scene.yaml' '" SCENES "must_fail.scene.yaml'",
+                   path);
+    assert_int_equal(run_command(line).status, 1);
+    char *xml = read_whole(path);
+    assert_non_null(strstr(xml, "crib.scene.yaml\" tests=\"2\" failures=\"0\" errors=\"0\""));
+    assert_non_null(strstr(xml, "must_fail.scene.yaml\" tests=\"2\" failures=\"2\" errors=\"0\""));
+    assert_non_null(strstr(xml, "expected  60.0 N m, within 5 s"));
+    free(xml);
+    (void)snprintf(line, sizeof line,
+                   "/usr/bin/python3 -c 'import sys,xml.dom.minidom as m; m.parse(sys.argv[1])' '%s'", path);
+    assert_int_equal(system(line), 0);
+}
+
+/* steps and traits, each in a small scene: how it ends, and what must be said */
+
+static const struct {
+    const char *centrals;
+    const char *steps;
+    int status;
+    const char *says;
+} wrench_cases[] = {
+    /* finding and connecting */
+    {"{name: t}", "[{find: Nobody, within: 1 s, fails: has not found it}]", 0, "has not found it within 1 s"},
+    {"{name: t}", "[{find: Torvane T2, fails: has not found it}]", 1, "that it fails: has not found it"},
+    {"{name: t}", "[{find service: battery}, connect]", 0, "has connected, every 30 ms"},
+    {"{name: t}", "[{find service: 0x180f}, {connect: wrench}, {connect: wrench, fails: connected with it already}]", 0,
+     "already"},
+    {"{name: t}", "[connect]", 1, "has found nobody yet"},
+    {"{name: t}", "[{find: Torvane T2}, {disconnect: wrench, fails: there is no connection}]", 0, "no connection"},
+    {"{name: t}", "[{connect: wrench}, {read: preset}]", 1, "has not discovered it: discover first"},
+    {"{name: t}", "[{power: \"off\", who: wrench}, {connect: wrench, within: 2 s, fails: could not connect}]", 0,
+     "could not connect within 2 s"},
+    {"{name: t}", "[{power: cycle, who: t, for: 2 s}, {connect: wrench}]", 0, "power cycle for 2 s"},
+    {"{name: t}",
+     "[{at once: [{find: Torvane T2, fails: was switched off}, {power: \"off\", who: t}]}, {connect: wrench, fails: "
+     "is not ready}]",
+     0, "was switched off"},
+    /* the MTU */
+    {"{name: t, mtu: 185}", "[{connect: wrench}]", 0, "with an MTU of 185"},
+    {"{name: t, mtu: 100}", "[{connect: wrench}]", 0, "with an MTU of 100"},
+    {"{name: t, kind: old}", "[{connect: wrench}]", 0, "has connected, every 50 ms\n"},
+    {"{name: t, asks for mtu: false}", "[{connect: wrench}]", 0, "has connected, every 30 ms\n"},
+    {"{name: t, interval: 100 ms}", "[{connect: wrench}]", 0, "every 100 ms"},
+    /* values */
+    {"{name: t}", "[{connect: wrench}, discover, {read: preset, is: 121.0 N m}]", 1, "expected  121.0 N m"},
+    {"{name: t}", "[{connect: wrench}, discover, {read: preset, is: bytes b0 04}]", 0, "120.0 N m  [b0 04]"},
+    {"{name: t}", "[{connect: wrench}, discover, {read: battery/battery level, between: [80 %, 90 %]}]", 0, "87 %"},
+    {"{name: t}", "[{connect: wrench}, discover, {read: bolt result, field: number, is: 0}]", 0, "is 0  0\n"},
+    {"{name: t}", "[{connect: wrench}, discover, {write: preset, bytes: a4 01}, {read: \"0x000D\", is: 42.0 N m}]", 2,
+     "nobody knows its format"},
+    {"{name: t}", "[{connect: wrench}, discover, {write: preset, bytes: a4 01}, {read: \"0x000D\", is: a4 01}]", 0,
+     "42.0 N m"},
+    {"{name: t}", "[{connect: wrench}, discover, {read: \"0x0042\", fails: 0x01}]", 0, "there is no such handle"},
+    {"{name: t}", "[{connect: wrench}, discover, {write: log, bytes: 00, fails: cannot be written}]", 0, "(0x03)"},
+    {"{name: t}", "[{connect: wrench}, discover, {write: preset, to: 300.0 N m, fails: \"0xFE\"}]", 1, "0xFF"},
+    /* what comes */
+    {"{name: t}",
+     "[{connect: wrench}, discover, {subscribe: battery level}, {set: battery level, to: 50 %}, {set: battery level, "
+     "to: "
+     "40 %}, {expect: battery level, in order: [50 %, 40 %], within: 70 s}]",
+     1, "of which 0 were the next in order"}, /* its spacing is a minute: the first is no more when it is due */
+    {"{name: t}",
+     "[{connect: wrench}, discover, {subscribe: battery level}, {set: battery level, to: 50 %}, {wait: 61 s}, {set: "
+     "battery "
+     "level, to: 40 %}, {expect: battery level, in order: [50 %, 40 %], within: 70 s}]",
+     0, "40 %"},
+    {"{name: t}", "[{connect: wrench}, discover, {subscribe: live torque}, {expect: live torque, within: 1 s}]", 1,
+     "no value came"},
+    {"{name: t}",
+     "[{connect: wrench}, discover, {subscribe: live torque}, {set: trigger, to: on}, {expect none: live torque, for: "
+     "1 s}]",
+     1, "expected  no value for 1 s"},
+    {"{name: t}",
+     "[{connect: wrench}, discover, {subscribe: live torque}, {set: trigger, to: on}, {expect: live torque, between: "
+     "[0 N m, "
+     "9 N m], for: 1 s}]",
+     1, "the last is 9.1 N m"},
+    {"{name: t}",
+     "[{connect: wrench}, discover, {subscribe: live torque}, {set: trigger, to: on}, {expect: live torque, rate: [10, "
+     "20], "
+     "for: 2 s}]",
+     1, "expected  10 to 20 values a second, for 2 s"},
+    /* logs and ends */
+    {"{name: t}", "[{connect: wrench}, {expect log: connected by}, {expect log: connected by, within: 1 s}]", 1,
+     "no such line came"},
+    {"{name: t}", "[{connect: wrench}, disconnect, {expect disconnection: wrench, because: this side}]", 0,
+     "this side ended the connection"},
+    {"{name: t}", "[{connect: wrench}, {expect disconnection: wrench, within: 1 s}]", 1, "it is still connected"},
+    {"{name: t}", "[{expect disconnection: wrench, within: 1 s}]", 1, "it has never been connected"},
+    {"{name: t}",
+     "[{connect: wrench}, {jam: all, for: 1 s}, {jam: all}, {expect disconnection: wrench, because: not heard}]", 0,
+     "supervision timeout (0x08)"},
+    {"{name: t}", "[{connect: wrench}, {jam: all}, {jam: []}, {wait: 9 s}, {pair: wrench, fails: 0x05}, end]", 0,
+     "the scene is over"},
+    /* pairing, and what each makes of its failure */
+    {"{name: t, when pairing fails: leaves}",
+     "[{connect: wrench}, {pair: wrench, fails: not supported}, {expect disconnection: wrench, because: this side}]", 0,
+     "and leaves"},
+    {"{name: t, when pairing fails: insists}", "[{connect: wrench}, {pair: wrench, fails: three times}]", 2,
+     "in no reason"},
+    {"{name: t, when pairing fails: insists}", "[{connect: wrench}, {pair: wrench, fails: not supported}, disconnect]",
+     0, "is refused to pair, three times"},
+    {"{name: t}", "[{connect: wrench}, {talk nonsense: wrench, for: 2 s}, disconnect]", 0, "100 frames"},
+    {"{name: t}", "[{pair: wrench, fails: no connection}, {talk nonsense: wrench, for: 2 s}]", 1,
+     "there is no connection"},
+    /* what is remembered */
+    {"{name: t, table: trusts}",
+     "[{connect: wrench}, discover, {subscribe: live torque}, disconnect, {connect: wrench}, discover, {set: trigger, "
+     "to: on}, "
+     "{expect: live torque}]",
+     0, "expect live torque"},
+    {"{name: t, table: forgets}", "[{connect: wrench}, discover, disconnect, {connect: wrench}, {read: preset}]", 1,
+     "has not discovered it"},
+    {"{name: t}", "[{connect: wrench}, discover, disconnect, {connect: wrench}, {read: preset}]", 0,
+     "120.0 N m  [b0 04]"},
+    {"{name: t, subscribes again: false}",
+     "[{connect: wrench}, discover, {subscribe: live torque}, disconnect, {connect: wrench}, discover, {set: trigger, "
+     "to: on}, "
+     "{expect none: live torque, for: 3 s}]",
+     0, "none came"},
+    {"{name: t, kind: eavesdropping}", "[{connect: wrench}, discover, {read: battery level}, {read: live torque}]", 0,
+     "87 %  [57]"},
+    /* who knows nothing goes by the presentation format, or by nothing */
+    {"{name: t, kind: eavesdropping}", "[{connect: wrench}, discover, {read: live torque}]", 0, "0.0 N m  [00 00]"},
+    {"{name: t, kind: eavesdropping}", "[{connect: wrench}, discover, {read: preset}]", 0, "  b0 04 (uint16 1200)"},
+    /* several at once, and again and again */
+    {"{name: a}, {name: b}",
+     "[{at once: [{who: a, steps: [{connect: wrench}, discover, {read: preset}]}, {who: b, steps: [{connect: wrench}, "
+     "discover, {read: preset}]}]}]",
+     0, "b  read preset     120.0 N m"},
+    {"{name: a}, {name: b}, {name: c}",
+     "[{connect: wrench, who: a}, {connect: wrench, who: b}, {connect: wrench, who: c, within: 3 s, fails: could not "
+     "connect}]",
+     0, "could not connect within 3 s"}, /* its limits say two */
+    {"{name: t}", "[{repeat: 3, steps: [{connect: wrench}, disconnect]}, {wait: 1 ms}]", 0, "7 steps"},
+    {"{name: t}", "[{repeat: 3, steps: [{connect: wrench}, end]}]", 0, "2 steps"},
+    {"{name: t}", "[{at once: [{wait: 24 h}, {steps: [{wait: 1 s}, end]}]}]", 0, "2 steps, 1.050 s simulated"},
+    {"{name: t}", "[{at once: [{wait: 1 s}, {read: preset}]}]", 1, "has not discovered it"},
+    {"{name: t}", "[{set: arms, to: on}]", 2,
+     "the firmware of wrench has no input \"arms\"; it has \"trigger\", \"battery level\""},
+    {"{name: t}", "[{power: \"off\", who: wrench}, {set: trigger, to: on}]", 1, "wrench has no power"},
+    {"{name: t}", "[{power: on, who: wrench}, {power: \"off\", who: wrench}, {power: \"off\", who: wrench}]", 0,
+     "it was off already"},
+};
+
+static void each_step_and_trait_does_what_it_says(void **state)
+{
+    (void)state;
+    for (size_t i = 0; i < COUNT(wrench_cases); i++) {
+        char body[3000];
+        (void)snprintf(body, sizeof body, WITH_WRENCH "centrals: [%s]\nsteps: %s\n", wrench_cases[i].centrals,
+                       wrench_cases[i].steps);
+        struct outcome outcome = rehearse(body, "");
+        assert_says(&outcome, wrench_cases[i].status, wrench_cases[i].says);
+    }
+}
+
+/* How many packets a central sent while it discovered for the second time. */
+static size_t packets_of_second_discovery(const char *table)
+{
+    char body[2000];
+    (void)snprintf(body, sizeof body,
+                   WITH_WRENCH
+                   "centrals: [{name: t, table: %s}]\nsteps: [{connect: wrench}, discover, disconnect, {connect: "
+                   "wrench}, discover]\n",
+                   table);
+    struct outcome outcome = rehearse(body, "--json");
+    assert_int_equal(outcome.status, 0);
+    json_t *root = json_loads(outcome.out, 0, NULL);
+    const json_t *steps =
+        json_object_get(json_array_get(json_object_get(json_array_get(root, 0), "takes"), 0), "steps");
+    const json_t *last = json_array_get(steps, json_array_size(steps) - 1);
+    double passed_s =
+        json_number_value(json_object_get(last, "ended_s")) - json_number_value(json_object_get(last, "began_s"));
+    json_decref(root);
+    return (size_t)(passed_s / 0.030 + 0.5); /* one request in each connection event */
+}
+
+static void a_remembered_table_saves_the_discovery(void **state)
+{
+    (void)state;
+    assert_int_equal(packets_of_second_discovery("trusts"), 0);
+    assert_true(packets_of_second_discovery("forgets") > 15);
+    /* the wrench has no hash, so who asks must discover */
+    assert_true(packets_of_second_discovery("asks") > packets_of_second_discovery("forgets"));
+}
+
+static void an_impatient_central_leaves_a_device_that_does_not_answer(void **state)
+{
+    (void)state;
+    /* all is jammed for longer than its patience, and shorter than its supervision timeout */
+    struct outcome outcome = rehearse(
+        WITH_WRENCH
+        "centrals: [{name: t, patience: 500 ms, supervision timeout: 4 s}]\nsteps: [{connect: wrench}, discover, {at "
+        "once: [{jam: all, for: 2 s}, {read: preset, fails: no answer came}]}, {expect disconnection: wrench, "
+        "within: 6 s}]\n",
+        "");
+    assert_says(&outcome, 0, "no answer came within 0.5 s, so it disconnects");
+}
+
+static void distance_loses_packets_and_then_the_link(void **state)
+{
+    (void)state;
+    struct outcome outcome =
+        rehearse("air: open\n" WITH_WRENCH
+                 "centrals: [{name: near, at: [5 m, 0 m]}, {name: far, at: [0 m, 4000 m]}]\nsteps:\n  - "
+                 "{find: Torvane T2, who: near}\n  - {find: Torvane T2, who: far, within: 5 s, fails: has not found "
+                 "it}\n  - {walk: "
+                 "[0 m, 20 m], who: far, for: 3 s}\n  - {find: Torvane T2, who: far}\n  - {walk: [9000 m, 0 m], who: "
+                 "wrench}\n  - "
+                 "{find: Torvane T2, who: near, within: 5 s, fails: has not found it}\n",
+                 "");
+    assert_says(&outcome, 0, "it stands at [0 m, 20 m]");
+}
+
+/* A device that is only heard by who hears extended, or even coded, advertising; and one that tells of latency. */
+static void an_older_controller_does_not_hear_what_is_extended(void **state)
+{
+    static const struct {
+        const char *traits;
+        int status;
+        const char *says;
+    } cases[] = {
+        {"kind: old", 1, "has not found it within 5 s"},
+        {"kind: polite", 1, "has not found it within 5 s"},
+        {"kind: polite, coded: true", 0, "has connected, every 30 ms, with an MTU of 247"},
+        {"kind: drowsy, coded: true", 0, "every 400 ms, 4 of them may be left out, timeout 20000 ms"},
+    };
+    char body[1500];
+    char path[400];
+    (void)state;
+    (void)snprintf(
+        path, sizeof path, "%s",
+        scratch_file(
+            "far.device.yaml",
+            "device: {name: Far mast}\nadvertising: {interval: 200 ms, extended: true, primary phy: coded, phy: "
+            "coded}\nservices: [{use: battery}]\n"));
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        (void)snprintf(
+            body, sizeof body,
+            "devices: [{name: far, definition: %s}]\ncentrals: [{name: t, %s}]\nsteps: [{find: Far mast, within: 5 "
+            "s}, connect, {expect log: connected by}]\n",
+            path, cases[i].traits);
+        struct outcome outcome = rehearse(body, "--steps");
+        assert_says(&outcome, cases[i].status, cases[i].says);
+    }
+}
+
+/* devices that their definition plays */
+
+static void a_stand_in_takes_any_value_and_moves_no_more(void **state)
+{
+    (void)state;
+    struct outcome outcome = rehearse(
+        WITH_SCALE
+        "centrals: [{name: t}]\nsteps: [{connect: scale}, discover, {subscribe: load}, {expect: load, rate: [9, 11], "
+        "for: "
+        "2 s}, {set: load, to: 12.5 kg}, {expect: load, is: 12.5 kg}, {expect none: load, for: 5 s}, {set: battery "
+        "level, to: 3 %}, {read: battery level, is: 3 %}, {power: cycle, who: scale}, {find: Hook scale}, connect, "
+        "discover, {read: battery level, is: 100 %}]\n",
+        "");
+    assert_says(&outcome, 0, "100 %  [64]");
+}
+
+static void two_who_wait_for_lines_of_one_log_do_not_take_them_from_each_other(void **state)
+{
+    (void)state;
+    struct outcome outcome = rehearse(
+        WITH_WRENCH
+        "centrals: [{name: t}]\nsteps: [{at once: [{expect log: disconnected, who: wrench}, {expect log: agreed on "
+        "an MTU, who: wrench}, {expect log: connected by, who: wrench}, {who: t, steps: [{connect: wrench}, {wait: 1 "
+        "s}, disconnect]}]}]\n",
+        "");
+    assert_says(&outcome, 0, "connected by");
+}
+
+static void two_stand_ins_meet_each_other(void **state)
+{
+    (void)state;
+    struct outcome outcome =
+        rehearse("devices:\n" STAND_IN("north", SCALE)
+                     STAND_IN("south", SCALE) "steps:\n  - who: north\n    steps: [{find address: south}, "
+                                              "connect, discover, {read: battery level, of: south, is: 100 %}, "
+                                              "{subscribe: load, of: south}, {expect: load, of: "
+                                              "south, rate: [9, 11], for: 2 s}]\n  - {power: \"off\", who: north}\n  - "
+                                              "{expect log: disconnected, who: south}\n",
+                 "");
+    assert_says(&outcome, 0, "disconnected");
+}
+
+/* firmware */
+
+static void devices_with_the_same_firmware_share_nothing(void **state)
+{
+    (void)state;
+    struct outcome outcome = rehearse(
+        "devices:\n" DEVICE("a", MISBEHAVING, "misbehaving") DEVICE("b", MISBEHAVING, "misbehaving")
+            DEVICE("c", MISBEHAVING, "misbehaving") "centrals: [{name: t}]\nsteps: [{set: add, who: a, to: 5}, {set: "
+                                                    "add, who: b, to: 7}, {expect log: counted to 5, "
+                                                    "who: a}, {expect log: counted to 7, who: b}, {connect: c}, "
+                                                    "{discover: c}, {read: count, of: c, is: 0}]\n",
+        "");
+    assert_says(&outcome, 0, "counted to 7");
+}
+
+static void firmware_that_crashes_is_named_and_the_other_scenes_are_played(void **state)
+{
+    static const struct {
+        const char *step;
+        const char *says;
+    } cases[] = {
+        {"{write: trouble, to: 1}",
+         "the firmware of rogue crashed (it used memory that is not its own) in the write handler of "
+         "trouble"},
+        {"{write: trouble, to: 2}",
+         "the firmware of rogue crashed (it computed what cannot be, such as a division by zero) in "
+         "the write handler of trouble"},
+        {"{write: trouble, to: 3}", "the firmware of rogue crashed (it ended itself) in the write handler of trouble"},
+        {"{write: trouble, to: 5}", "crashed (it used memory that is not its own) in its timer interrupt"},
+        {"{set: fail, to: 1}", "crashed (it used memory that is not its own) in its input of fail"},
+        {"{set: fail, to: 4}", "the firmware of rogue did not come back within 3 s in its input of fail"},
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        char body[2000];
+        (void)snprintf(body, sizeof body,
+                       WITH_TROUBLE "centrals: [{name: t}]\nsteps: [{connect: rogue}, discover, %s, {wait: 1 s}]\n",
+                       cases[i].step);
+        struct outcome outcome = rehearse(body, "'" SCENES "crib.scene.yaml'");
+        assert_says(&outcome, 2, cases[i].says);
+        assert_non_null(strstr(outcome.out, "passed  " SCENES "crib.scene.yaml"));
+        assert_non_null(strstr(outcome.out, "broken  "));
+    }
+}
+
+static void a_module_that_does_not_fit_is_refused(void **state)
+{
+    (void)state;
+    struct outcome outcome = rehearse("devices:\n" DEVICE("d", SCALE, "misbehaving") "steps: [{wait: 1 s}]\n", "");
+    assert_says(&outcome, 2, "was built for another definition than ");
+    assert_non_null(strstr(outcome.err, "they differ from handle 0x00"));
+    outcome = rehearse("devices:\n" DEVICE("d", SCALE, "no_module") "steps: [{wait: 1 s}]\n", "");
+    assert_says(&outcome, 2, "no_module.so is no module of firmware: write YS_MODULE(...)");
+    outcome = rehearse("devices:\n" DEVICE("d", SCALE, "absent") "steps: [{wait: 1 s}]\n", "");
+    assert_says(&outcome, 2, "there is no module \"absent\": build it");
+    char body[1500];
+    (void)snprintf(body, sizeof body, "devices:\n" DEVICE("d", SCALE, "%s") "steps: [{wait: 1 s}]\n",
+                   scratch_file("text.so", "this is no library"));
+    outcome = rehearse(body, "");
+    assert_says(&outcome, 2, "cannot load it: ");
+}
+
+static void modules_are_looked_for_where_they_are_said_to_be(void **state)
+{
+    char line[1000];
+    (void)state;
+    const char *folder = scratch_folder("some_modules");
+    (void)snprintf(line, sizeof line,
+                   "cp \"$(dirname '" YARNSWIFT_COMMAND "')/../modules/misbehaving.so\" '%s/other_name.so'", folder);
+    assert_int_equal(system(line), 0);
+    (void)snprintf(line, sizeof line, "--modules '%s'", folder);
+    static const char body[] = "devices:\n" DEVICE("d", MISBEHAVING, "other_name") "steps: [{expect log: is ready}]\n";
+    struct outcome outcome = rehearse(body, line);
+    assert_says(&outcome, 0, "is ready");
+    outcome = rehearse(body, "");
+    assert_says(&outcome, 2, "there is no module \"other_name\"");
+}
+
+/* what is wrong */
+
+static void a_scene_that_cannot_be_read_does_not_stop_the_others(void **state)
+{
+    (void)state;
+    struct outcome outcome = run_command("rehearse /nowhere/none.scene.yaml '" SCENES "crib.scene.yaml'");
+    assert_says(&outcome, 2, "/nowhere/none.scene.yaml: cannot read it: No such file or directory");
+    assert_non_null(strstr(outcome.out, "passed  " SCENES "crib.scene.yaml"));
+    outcome = run_command("rehearse");
+    assert_says(&outcome, 2, "name a scene, such as NAME.scene.yaml");
+    outcome = run_command("rehearse --seeds 0 x");
+    assert_says(&outcome, 2, "--seeds must be a number from 1 to 1000000, not \"0\"");
+    outcome = run_command("rehearse --at-once 99 x");
+    assert_says(&outcome, 2, "--at-once must be a number from 1 to 64");
+    outcome = run_command("rehearse --seed x x");
+    assert_says(&outcome, 2, "--seed must be a whole number from 0 on, not \"x\"");
+}
+
+static void every_kind_of_central_meets_the_wrench(void **state)
+{
+    static const char *const kinds[] = {"polite",        "forgetful", "stubborn", "old",
+                                        "eavesdropping", "impatient", "drowsy"};
+    (void)state;
+    for (size_t i = 0; i < COUNT(kinds); i++) {
+        char body[2000];
+        (void)snprintf(
+            body, sizeof body,
+            WITH_WRENCH
+            "centrals: [{name: t, kind: %s}]\nsteps: [{find service: tightening}, connect, discover, {write: "
+            "preset, to: 42.0 N m}, {subscribe: bolt result}, {set: trigger, to: on}, {wait: 3 s}, "
+            "{expect: bolt result, field: peak torque, is: 42.0 N m}, disconnect, {find service: "
+            "tightening}]\n",
+            kinds[i]);
+        struct outcome outcome = rehearse(body, "--seeds 3");
+        assert_says(&outcome, 0, "3 of 3 seeds");
+    }
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(the_days_of_the_wrench_pass_with_any_seed),
+        cmocka_unit_test(an_hour_with_two_centrals_passes),
+        cmocka_unit_test(a_scene_that_fails_says_what_was_expected_what_came_and_what_was_on_the_air),
+        cmocka_unit_test(the_same_seed_gives_the_same_however_many_are_played_at_once),
+        cmocka_unit_test(json_tells_every_step_with_its_time),
+        cmocka_unit_test(build_servers_get_their_xml),
+        cmocka_unit_test(each_step_and_trait_does_what_it_says),
+        cmocka_unit_test(a_remembered_table_saves_the_discovery),
+        cmocka_unit_test(an_impatient_central_leaves_a_device_that_does_not_answer),
+        cmocka_unit_test(distance_loses_packets_and_then_the_link),
+        cmocka_unit_test(an_older_controller_does_not_hear_what_is_extended),
+        cmocka_unit_test(a_stand_in_takes_any_value_and_moves_no_more),
+        cmocka_unit_test(two_who_wait_for_lines_of_one_log_do_not_take_them_from_each_other),
+        cmocka_unit_test(two_stand_ins_meet_each_other),
+        cmocka_unit_test(devices_with_the_same_firmware_share_nothing),
+        cmocka_unit_test(firmware_that_crashes_is_named_and_the_other_scenes_are_played),
+        cmocka_unit_test(a_module_that_does_not_fit_is_refused),
+        cmocka_unit_test(modules_are_looked_for_where_they_are_said_to_be),
+        cmocka_unit_test(a_scene_that_cannot_be_read_does_not_stop_the_others),
+        cmocka_unit_test(every_kind_of_central_meets_the_wrench),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
