@@ -8,8 +8,8 @@
 #include "measure/stream.h"
 #include "sim/chance.h"
 #include "sim/clock.h"
-#include "sim/controller.h"
 #include "sim/radio.h"
+#include "support/bench.h"
 #include "support/hex.h"
 
 /* clock */
@@ -221,106 +221,7 @@ static void transmissions_that_overlap_are_marked_and_the_first_is_heard(void **
     ys_clock_free(clock);
 }
 
-/* controllers: two of them, each with a scripted host */
-
-#define AIR_MOST 4000
-
-struct bench {
-    struct ys_clock *clock;
-    struct ys_radio *radio;
-    struct ys_controller *controllers[2];
-    size_t packet_count[2];
-    uint8_t packets[2][512][300]; /* to each host */
-    size_t lengths[2][512];
-    size_t air_count;
-    struct ys_air_packet air[AIR_MOST];
-};
-
-static struct bench bench;
-
-static void to_host(size_t which, const uint8_t *packet, size_t length)
-{
-    assert_true(bench.packet_count[which] < 512 && length <= 300);
-    memcpy(bench.packets[which][bench.packet_count[which]], packet, length);
-    bench.lengths[which][bench.packet_count[which]++] = length;
-}
-
-static void to_first(void *context, const uint8_t *packet, size_t length)
-{
-    (void)context;
-    to_host(0, packet, length);
-}
-
-static void to_second(void *context, const uint8_t *packet, size_t length)
-{
-    (void)context;
-    to_host(1, packet, length);
-}
-
-static void on_air(void *context, const struct ys_air_packet *packet)
-{
-    (void)context;
-    assert_true(bench.air_count < AIR_MOST);
-    bench.air[bench.air_count++] = *packet;
-}
-
-static int setup(void **state)
-{
-    (void)state;
-    memset(&bench, 0, sizeof bench);
-    bench.clock = ys_clock_new();
-    bench.radio = ys_radio_new(bench.clock);
-    ys_radio_observe(bench.radio, on_air, NULL);
-    for (uint16_t i = 0; i < 2; i++) {
-        const struct ys_controller_settings settings = {
-            .number = (uint16_t)(i + 1),
-            .seed = 1,
-            .address = {.type = YS_ADDRESS_PUBLIC, .bytes = {(uint8_t)(i + 1), 0, 0, 0xff, 0xff, 0}},
-            .send = i == 0 ? to_first : to_second,
-        };
-        bench.controllers[i] = ys_controller_new(bench.radio, &settings);
-    }
-    return 0;
-}
-
-static int teardown(void **state)
-{
-    (void)state;
-    ys_controller_free(bench.controllers[0]);
-    ys_controller_free(bench.controllers[1]);
-    ys_radio_free(bench.radio);
-    ys_clock_free(bench.clock);
-    return 0;
-}
-
-static void tell(size_t which, const char *hex)
-{
-    uint8_t packet[300];
-    ys_controller_receive(bench.controllers[which], packet, from_hex(hex, packet, sizeof packet));
-}
-
-/* The last packet to a host must be this. */
-static void assert_told(size_t which, const char *hex)
-{
-    assert_true(bench.packet_count[which] > 0);
-    size_t last = bench.packet_count[which] - 1;
-    assert_hex(bench.packets[which][last], bench.lengths[which][last], hex);
-}
-
-static void pass_us(uint64_t us)
-{
-    ys_clock_run(bench.clock, ys_clock_now_ns(bench.clock) + us * YS_NS_PER_US);
-}
-
-static size_t count_told(size_t which, const char *prefix)
-{
-    uint8_t bytes[64];
-    size_t length = from_hex(prefix, bytes, sizeof bytes);
-    size_t count = 0;
-    for (size_t i = 0; i < bench.packet_count[which]; i++)
-        count += bench.lengths[which][i] >= length && memcmp(bench.packets[which][i], bytes, length) == 0;
-    return count;
-}
+/* controllers */
 
 static void commands_are_answered_as_the_standard_says(void **state)
 {
@@ -332,7 +233,7 @@ static void commands_are_answered_as_the_standard_says(void **state)
         {"01 0310 00", "04 0e 0c 01 0310 00 0000000060000000"},
         {"01 0220 00", "04 0e 07 01 0220 00 fb00 08"},
         {"01 0910 00", "04 0e 0a 01 0910 00 010000ffff00"},
-        {"01 0320 00", "04 0e 0c 01 0320 00 0000000000000000"},
+        {"01 0320 00", "04 0e 0c 01 0320 00 0100000000000000"},
         {"01 030c 01 00", "04 0e 04 01 030c 12"},   /* too long */
         {"01 0520 02 0000", "04 0e 04 01 0520 12"}, /* too short */
         {"01 ff20 00", "04 0f 04 01 01 ff20"},      /* unknown */
@@ -380,22 +281,12 @@ static void packets_that_are_none_are_dropped(void **state)
     assert_int_equal(bench.packet_count[0], 0);
 }
 
-/* 100 ms, public address, all channels; 3 bytes of data; a scan response of 4. */
-static void advertise(void)
-{
-    tell(0, "01 0620 0f a000 a000 00 00 00 000000000000 07 00");
-    tell(0, "01 0820 20 03 020106 00000000000000000000000000000000000000000000000000000000");
-    tell(0, "01 0920 20 04 03095432 000000000000000000000000000000000000000000000000000000");
-    tell(0, "01 0a20 01 01");
-    assert_told(0, "04 0e 04 01 0a20 00");
-}
-
 static void events_go_over_three_channels_at_interval_plus_delay(void **state)
 {
     const struct ys_address address = {.type = YS_ADDRESS_PUBLIC, .bytes = {1, 0, 0, 0xff, 0xff, 0}};
     struct ys_advertising_meter meter = {.advertiser = address, .interval_max_ns = 100 * YS_NS_PER_MS};
     (void)state;
-    advertise();
+    bench_advertise();
     pass_us(100 * 1000000);
     assert_int_equal(bench.air_count % 3, 0);
     for (size_t i = 0; i < bench.air_count; i++) {
@@ -427,7 +318,7 @@ static void an_interval_is_not_measured_across_a_connection(void **state)
     const struct ys_address address = {.type = YS_ADDRESS_PUBLIC, .bytes = {1, 0, 0, 0xff, 0xff, 0}};
     struct ys_advertising_meter meter = {.advertiser = address, .interval_max_ns = 100 * YS_NS_PER_MS};
     (void)state;
-    advertise();
+    bench_advertise();
     tell(1, "01 0d20 19 6000 6000 00 00 010000ffff00 00 1800 1800 0000 9001 0000 0000");
     pass_us(1000000);
     tell(0, "01 0a20 01 01");
@@ -445,7 +336,7 @@ static void an_interval_is_not_measured_across_a_connection(void **state)
 static void an_active_scanner_asks_and_is_answered_after_150_us(void **state)
 {
     (void)state;
-    advertise();
+    bench_advertise();
     tell(1, "01 0b20 07 01 1000 1000 00 00");
     tell(1, "01 0c20 02 01 00");
     pass_us(1000000);
@@ -478,24 +369,13 @@ static void an_active_scanner_asks_and_is_answered_after_150_us(void **state)
 static void a_scanner_hears_only_in_its_windows(void **state)
 {
     (void)state;
-    advertise();
+    bench_advertise();
     tell(1, "01 0b20 07 00 a000 1000 00 00"); /* 10 ms of each 100 ms */
     tell(1, "01 0c20 02 01 00");
     pass_us(20 * 1000000);
     size_t heard = count_told(1, "04 3e 0f 02");
     /* of about 190 events, each with one packet on the scanner's channel, about a tenth */
     assert_in_range(heard, 5, 45);
-}
-
-/* Connects the second to the first, every 30 ms, with a supervision timeout of 1 s. */
-static void connect_both(void)
-{
-    advertise();
-    tell(1, "01 0d20 19 6000 6000 00 00 010000ffff00 00 1800 1800 0000 6400 0000 0000");
-    assert_told(1, "04 0f 04 00 01 0d20");
-    pass_us(500000);
-    assert_int_equal(count_told(1, "04 3e 13 01 00 0100 00 00 010000ffff00 1800 0000 6400 00"), 1);
-    assert_int_equal(count_told(0, "04 3e 13 01 00 0100 01 00 020000ffff00 1800 0000 6400 00"), 1);
 }
 
 static size_t find_connect(void)
@@ -511,7 +391,7 @@ static size_t find_connect(void)
 static void connection_events_stand_on_their_anchors(void **state)
 {
     (void)state;
-    connect_both();
+    bench_connect();
     size_t at = find_connect();
     const struct ys_air_packet *request = &bench.air[at];
     struct ys_link_advertising pdu;
@@ -542,7 +422,7 @@ static void connection_events_stand_on_their_anchors(void **state)
 static void data_is_cut_into_27_bytes_and_acknowledged(void **state)
 {
     (void)state;
-    connect_both();
+    bench_connect();
     size_t before = bench.air_count;
     char packet[512] = "02 0100 4000";
     for (int i = 0; i < 64; i++) {
@@ -572,7 +452,7 @@ static void data_is_cut_into_27_bytes_and_acknowledged(void **state)
 static void data_goes_both_ways_at_once_and_keeps_its_order(void **state)
 {
     (void)state;
-    connect_both();
+    bench_connect();
     for (int i = 0; i < 8; i++) {
         char packet[64];
         (void)snprintf(packet, sizeof packet, "02 0100 0300 %02x aabb", i);
@@ -596,9 +476,9 @@ static void either_side_can_end_a_connection(void **state)
 {
     (void)state;
     for (size_t which = 0; which < 2; which++) {
-        (void)teardown(NULL);
-        (void)setup(NULL);
-        connect_both();
+        (void)bench_teardown(NULL);
+        (void)bench_setup(NULL);
+        bench_connect();
         tell(which, "01 0604 03 0100 99");
         assert_told(which, "04 0f 04 12 01 0604"); /* no such reason */
         tell(which, "01 0604 03 0100 13");
@@ -619,7 +499,7 @@ static void either_side_can_end_a_connection(void **state)
 static void a_side_that_falls_silent_is_noticed_after_the_timeout(void **state)
 {
     (void)state;
-    connect_both();
+    bench_connect();
     pass_us(100000);
     uint64_t silent_ns = ys_clock_now_ns(bench.clock);
     tell(0, "01 030c 00"); /* reset: it is gone without a word */
@@ -634,7 +514,7 @@ static void a_side_that_falls_silent_is_noticed_after_the_timeout(void **state)
 static void a_connection_that_is_never_heard_fails_after_six_intervals(void **state)
 {
     (void)state;
-    advertise();
+    bench_advertise();
     tell(1, "01 0d20 19 6000 6000 00 00 010000ffff00 00 1800 1800 0000 6400 0000 0000");
     while (count_told(1, "04 3e 13 01 00") == 0)
         pass_us(100);
@@ -650,7 +530,7 @@ static void a_connection_that_is_never_heard_fails_after_six_intervals(void **st
 static void unknown_control_pdus_are_answered_as_unknown(void **state)
 {
     (void)state;
-    connect_both();
+    bench_connect();
     size_t at = find_connect();
     struct ys_link_advertising connect;
     assert_true(ys_link_advertising_decode(bench.air[at].pdu, bench.air[at].length, &connect));
@@ -684,7 +564,7 @@ static void packets_with_another_crc_are_not_taken(void **state)
 {
     static const uint8_t scan_request[] = {0x03, 0x0c, 2, 0, 0, 0xff, 0xff, 0, 1, 0, 0, 0xff, 0xff, 0};
     (void)state;
-    advertise();
+    bench_advertise();
     while (bench.air_count == 0) /* the first advertisement has just ended */
         pass_us(1);
     pass_us(150 - 1);
@@ -722,20 +602,24 @@ int main(void)
         cmocka_unit_test(chance_depends_on_seed_and_stream_alone),
         cmocka_unit_test(only_who_listens_there_from_the_start_hears),
         cmocka_unit_test(transmissions_that_overlap_are_marked_and_the_first_is_heard),
-        cmocka_unit_test_setup_teardown(commands_are_answered_as_the_standard_says, setup, teardown),
-        cmocka_unit_test_setup_teardown(packets_that_are_none_are_dropped, setup, teardown),
-        cmocka_unit_test_setup_teardown(events_go_over_three_channels_at_interval_plus_delay, setup, teardown),
-        cmocka_unit_test_setup_teardown(an_interval_is_not_measured_across_a_connection, setup, teardown),
-        cmocka_unit_test_setup_teardown(an_active_scanner_asks_and_is_answered_after_150_us, setup, teardown),
-        cmocka_unit_test_setup_teardown(a_scanner_hears_only_in_its_windows, setup, teardown),
-        cmocka_unit_test_setup_teardown(connection_events_stand_on_their_anchors, setup, teardown),
-        cmocka_unit_test_setup_teardown(data_is_cut_into_27_bytes_and_acknowledged, setup, teardown),
-        cmocka_unit_test_setup_teardown(data_goes_both_ways_at_once_and_keeps_its_order, setup, teardown),
-        cmocka_unit_test_setup_teardown(either_side_can_end_a_connection, setup, teardown),
-        cmocka_unit_test_setup_teardown(a_side_that_falls_silent_is_noticed_after_the_timeout, setup, teardown),
-        cmocka_unit_test_setup_teardown(a_connection_that_is_never_heard_fails_after_six_intervals, setup, teardown),
-        cmocka_unit_test_setup_teardown(unknown_control_pdus_are_answered_as_unknown, setup, teardown),
-        cmocka_unit_test_setup_teardown(packets_with_another_crc_are_not_taken, setup, teardown),
+        cmocka_unit_test_setup_teardown(commands_are_answered_as_the_standard_says, bench_setup, bench_teardown),
+        cmocka_unit_test_setup_teardown(packets_that_are_none_are_dropped, bench_setup, bench_teardown),
+        cmocka_unit_test_setup_teardown(events_go_over_three_channels_at_interval_plus_delay, bench_setup,
+                                        bench_teardown),
+        cmocka_unit_test_setup_teardown(an_interval_is_not_measured_across_a_connection, bench_setup, bench_teardown),
+        cmocka_unit_test_setup_teardown(an_active_scanner_asks_and_is_answered_after_150_us, bench_setup,
+                                        bench_teardown),
+        cmocka_unit_test_setup_teardown(a_scanner_hears_only_in_its_windows, bench_setup, bench_teardown),
+        cmocka_unit_test_setup_teardown(connection_events_stand_on_their_anchors, bench_setup, bench_teardown),
+        cmocka_unit_test_setup_teardown(data_is_cut_into_27_bytes_and_acknowledged, bench_setup, bench_teardown),
+        cmocka_unit_test_setup_teardown(data_goes_both_ways_at_once_and_keeps_its_order, bench_setup, bench_teardown),
+        cmocka_unit_test_setup_teardown(either_side_can_end_a_connection, bench_setup, bench_teardown),
+        cmocka_unit_test_setup_teardown(a_side_that_falls_silent_is_noticed_after_the_timeout, bench_setup,
+                                        bench_teardown),
+        cmocka_unit_test_setup_teardown(a_connection_that_is_never_heard_fails_after_six_intervals, bench_setup,
+                                        bench_teardown),
+        cmocka_unit_test_setup_teardown(unknown_control_pdus_are_answered_as_unknown, bench_setup, bench_teardown),
+        cmocka_unit_test_setup_teardown(packets_with_another_crc_are_not_taken, bench_setup, bench_teardown),
         cmocka_unit_test(a_stream_is_measured_from_its_first_value_to_its_last),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

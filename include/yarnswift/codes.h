@@ -45,6 +45,7 @@ enum ys_hci_error {
     YS_HCI_OK = 0x00,
     YS_HCI_UNKNOWN_COMMAND = 0x01,
     YS_HCI_UNKNOWN_CONNECTION = 0x02,
+    YS_HCI_KEY_MISSING = 0x06, /* PIN or Key Missing */
     YS_HCI_MEMORY_FULL = 0x07,
     YS_HCI_TIMEOUT = 0x08,
     YS_HCI_CONNECTION_LIMIT = 0x09,

@@ -25,9 +25,11 @@ static uint8_t le_read_features(struct ys_controller *controller, struct ys_read
                                 struct ys_writer *answer)
 {
     (void)parameters;
-    ys_put_u64(answer, controller->settings.sets == 0 ? 0
-                                                      : YS_HCI_LE_FEATURE_2M | YS_HCI_LE_FEATURE_CODED |
-                                                            YS_HCI_LE_FEATURE_EXTENDED | YS_HCI_LE_FEATURE_CHANNELS_2);
+    uint64_t features = YS_HCI_LE_FEATURE_ENCRYPTION;
+    if (controller->settings.sets > 0)
+        features |=
+            YS_HCI_LE_FEATURE_2M | YS_HCI_LE_FEATURE_CODED | YS_HCI_LE_FEATURE_EXTENDED | YS_HCI_LE_FEATURE_CHANNELS_2;
+    ys_put_u64(answer, features);
     return YS_HCI_OK;
 }
 
@@ -239,6 +241,40 @@ static uint8_t disconnect(struct ys_controller *controller, struct ys_reader *pa
     return link_terminate(link, reason);
 }
 
+/* Encryption (7.8.24 to 7.8.26). */
+
+static uint8_t enable_encryption(struct ys_controller *controller, struct ys_reader *parameters,
+                                 struct ys_writer *answer)
+{
+    struct ys_hci_key_name name;
+    (void)answer;
+    ys_get_hci_key_name(parameters, &name);
+    const uint8_t *key = ys_get_bytes(parameters, 16);
+    struct link *link = link_find(controller, name.handle);
+    return link == NULL ? YS_HCI_UNKNOWN_CONNECTION : encryption_enable(link, &name, key);
+}
+
+static uint8_t answer_key(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer,
+                          bool has_key)
+{
+    uint16_t handle = ys_get_u16(parameters);
+    const uint8_t *key = has_key ? ys_get_bytes(parameters, 16) : NULL;
+    struct link *link = link_find(controller, handle);
+    ys_put_u16(answer, handle);
+    return link == NULL ? YS_HCI_UNKNOWN_CONNECTION : encryption_key(link, key);
+}
+
+static uint8_t key_reply(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
+{
+    return answer_key(controller, parameters, answer, true);
+}
+
+static uint8_t key_negative_reply(struct ys_controller *controller, struct ys_reader *parameters,
+                                  struct ys_writer *answer)
+{
+    return answer_key(controller, parameters, answer, false);
+}
+
 /* The accept list (7.8.14 to 7.8.17), which must not change while a filter uses it. */
 
 static bool accept_list_is_used(const struct ys_controller *controller)
@@ -333,6 +369,9 @@ static const struct command_row rows[] = {
     {YS_HCI_LE_CLEAR_ACCEPT_LIST, 0, false, GENERATION_ANY, clear_accept_list},
     {YS_HCI_LE_ADD_TO_ACCEPT_LIST, 7, false, GENERATION_ANY, add_to_accept_list},
     {YS_HCI_LE_REMOVE_FROM_ACCEPT_LIST, 7, false, GENERATION_ANY, remove_from_accept_list},
+    {YS_HCI_LE_ENABLE_ENCRYPTION, 28, true, GENERATION_ANY, enable_encryption},
+    {YS_HCI_LE_KEY_REPLY, 18, false, GENERATION_ANY, key_reply},
+    {YS_HCI_LE_KEY_NEGATIVE_REPLY, 2, false, GENERATION_ANY, key_negative_reply},
     {YS_HCI_DISCONNECT, 3, true, GENERATION_ANY, disconnect},
 };
 

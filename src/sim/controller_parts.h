@@ -148,6 +148,45 @@ struct outbound {
     struct outbound *next;
 };
 
+/* Control PDUs that wait to be sent, the first one first. */
+enum control {
+    CONTROL_UNKNOWN,
+    CONTROL_PAUSE_REQ,
+    CONTROL_PAUSE_RSP,
+    CONTROL_ENC_REQ,
+    CONTROL_ENC_RSP,
+    CONTROL_REJECT,
+    CONTROL_START_REQ,
+    CONTROL_START_RSP,
+    CONTROL_TERMINATE
+};
+
+/* Where the procedure is that starts encryption, or pauses it before it is started anew with another key; the comment
+ * at the top of encryption.c draws it. */
+enum encryption_step {
+    ENCRYPTION_IDLE,
+    ENCRYPTION_PAUSING,  /* central: the pause is asked for; peripheral: it has been answered */
+    ENCRYPTION_ASKED,    /* central: ENC_REQ is due or sent */
+    ENCRYPTION_WAITS,    /* peripheral: its host is asked for the key; central: START_ENC_REQ is waited for */
+    ENCRYPTION_STARTING, /* START_ENC_RSP is waited for */
+};
+
+struct link_cipher;
+
+/* What the two link layers know of the encryption of their link (5.1.3). */
+struct encryption {
+    uint8_t step; /* enum encryption_step */
+    bool sends;   /* what is sent is encrypted; likewise: */
+    bool receives;
+    bool refreshes; /* it was encrypted before */
+    uint64_t deadline_ns;
+    struct ys_hci_key_name name;
+    uint8_t key[16];         /* the long-term key, in air order */
+    uint8_t diversifier[16]; /* of the session key, in air order: the central's half, then the peripheral's */
+    uint8_t vector[8];       /* likewise */
+    struct link_cipher *cipher;
+};
+
 /* A connection, seen from one end. */
 struct link {
     struct ys_controller *controller;
@@ -172,11 +211,13 @@ struct link {
     bool peer_has_more;
     bool sends; /* the step timer sends; otherwise it ends waiting */
     struct ys_link_data pdu;
-    uint8_t payload[PAYLOAD_MAX];
-    uint8_t control[PAYLOAD_MAX]; /* a control PDU that waits */
-    uint8_t control_length;
-    uint8_t terminate_reason; /* asked for by this host: waits to be sent; 0: none */
-    bool terminate_sent;
+    uint8_t payload[PAYLOAD_MAX + YS_LINK_MIC_SIZE];
+    uint16_t data_in_flight;  /* bytes of data that are in `pdu` */
+    uint16_t controls_due;    /* bits of enum control */
+    uint8_t unknown;          /* the opcode for CONTROL_UNKNOWN */
+    uint8_t control_sent;     /* the opcode of the control PDU in flight */
+    uint8_t terminate_reason; /* asked for by this host; 0: none */
+    struct encryption encryption;
     uint8_t ended_by_peer; /* its reason; the link ends once that is acknowledged */
     struct outbound *first;
     struct ys_timer event;
@@ -324,5 +365,35 @@ struct link_begin {
 void link_start(struct link *link, const struct link_begin *begin, const struct ys_link_connect *parameters);
 void link_send(struct link *link, const struct ys_hci_data *data, const uint8_t *bytes);
 uint8_t link_terminate(struct link *link, uint8_t reason);
+/* Ends it at once. */
+void link_end(struct link *link, uint8_t reason);
+
+/* encryption.c */
+uint8_t encryption_enable(struct link *link, const struct ys_hci_key_name *name, const uint8_t key[16]);
+/* The peripheral's host has the key, or NULL if not. */
+uint8_t encryption_key(struct link *link, const uint8_t *key);
+/* Fills a control PDU that is due. */
+void encryption_compose(struct link *link, enum control control, struct ys_link_control_pdu *pdu);
+/* A control PDU that belongs to encryption has come; false if it does not. The link may end by it. */
+bool encryption_control_in(struct link *link, const struct ys_link_control_pdu *pdu);
+/* The control PDU with this opcode has arrived at the peer. */
+void encryption_acknowledged(struct link *link, uint8_t opcode);
+/* Whether data must wait. */
+bool encryption_holds_data(const struct link *link);
+/* Whether data of the peer must not come now. */
+bool encryption_forbids_data(const struct link *link);
+void encryption_end(struct link *link);
+/* Encrypts what is about to be sent, or decrypts what came, in place, if that is on; false if the MIC is wrong. */
+void encryption_seal(struct link *link, struct ys_link_data *pdu, uint8_t *payload);
+bool encryption_open(struct link *link, struct ys_link_data *pdu, uint8_t *payload);
+
+/* link_cipher.c: AES-CCM as the link layer uses it (Vol 6 Part E) */
+/* From a long-term key, and diversifier and vector of the session, all in air order. NULL if there is no memory. */
+struct link_cipher *link_cipher_new(const uint8_t key[16], const uint8_t diversifier[16], const uint8_t vector[8]);
+void link_cipher_free(struct link_cipher *cipher);
+/* `header` is the first byte of the PDU; the payload gets its MIC, and grows by 4 bytes. */
+void link_cipher_seal(struct link_cipher *cipher, bool by_central, uint8_t header, uint8_t *payload, uint8_t length);
+/* `length` with the MIC; false if that is wrong. */
+bool link_cipher_open(struct link_cipher *cipher, bool by_central, uint8_t header, uint8_t *payload, uint8_t length);
 
 #endif

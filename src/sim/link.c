@@ -16,7 +16,7 @@
 #define FIRST_EVENTS 6
 
 /* The longest packet that either side may send: header and payload. */
-#define LONGEST (2 + PAYLOAD_MAX)
+#define LONGEST (2 + PAYLOAD_MAX + YS_LINK_MIC_SIZE)
 
 static uint64_t interval_ns(const struct link *link)
 {
@@ -82,10 +82,11 @@ static void silence(struct link *link)
         link->first = buffer->next;
         release(link, buffer);
     }
+    encryption_end(link);
     link->used = false;
 }
 
-static void end_link(struct link *link, uint8_t reason)
+void link_end(struct link *link, uint8_t reason)
 {
     silence(link);
     send_disconnected(link, reason);
@@ -93,26 +94,47 @@ static void end_link(struct link *link, uint8_t reason)
 
 /* what is sent next */
 
-static void next_control(struct link *link)
+static bool may_send_data(const struct link *link)
 {
-    if (link->control_length == 0 && link->terminate_reason != 0 && !link->terminate_sent) {
-        link->control[0] = YS_LINK_TERMINATE_IND;
-        link->control[1] = link->terminate_reason;
-        link->control_length = 2;
-        link->terminate_sent = true;
-    }
+    return link->first != NULL && link->terminate_reason == 0 && !encryption_holds_data(link);
 }
 
 static bool has_more(const struct link *link)
 {
     const struct outbound *first = link->first;
-    if (link->control_length > 0 || (link->terminate_reason != 0 && !link->terminate_sent))
+    if (link->controls_due != 0)
         return true;
-    if (first == NULL || link->terminate_reason != 0)
-        return false;
-    bool data_in_flight = link->in_flight && link->pdu.length > 0 && link->pdu.kind != YS_LINK_CONTROL;
-    size_t behind = data_in_flight ? (size_t)first->sent + link->pdu.length : first->sent;
-    return behind < first->length || first->next != NULL;
+    return may_send_data(link) && (first->sent + link->data_in_flight < first->length || first->next != NULL);
+}
+
+/* The control PDU that is due first. */
+static void choose_control(struct link *link)
+{
+    struct ys_link_control_pdu pdu = {.opcode = YS_LINK_UNKNOWN_RSP, .code = link->unknown};
+    enum control control = CONTROL_UNKNOWN;
+    while ((link->controls_due >> control & 1) == 0)
+        control++;
+    link->controls_due = (uint16_t)(link->controls_due & ~(1u << control));
+    if (control == CONTROL_TERMINATE)
+        pdu = (struct ys_link_control_pdu){.opcode = YS_LINK_TERMINATE_IND, .code = link->terminate_reason};
+    else if (control != CONTROL_UNKNOWN)
+        encryption_compose(link, control, &pdu);
+    struct ys_writer writer = ys_writer_to(link->payload, PAYLOAD_MAX);
+    ys_put_link_control(&writer, &pdu);
+    link->control_sent = pdu.opcode;
+    link->pdu.kind = YS_LINK_CONTROL;
+    link->pdu.length = (uint8_t)ys_writer_stored(&writer);
+}
+
+static void choose_data(struct link *link)
+{
+    const struct outbound *first = link->first;
+    uint16_t left = (uint16_t)(first->length - first->sent);
+    link->pdu.length = (uint8_t)(left < PAYLOAD_MAX ? left : PAYLOAD_MAX);
+    if (first->sent == 0 && first->boundary != YS_HCI_CONTINUING)
+        link->pdu.kind = YS_LINK_FIRST;
+    memcpy(link->payload, first->bytes + first->sent, link->pdu.length);
+    link->data_in_flight = link->pdu.length;
 }
 
 /* Chooses the PDU that goes next: the one that waits for its acknowledgement, a control PDU, data, or an empty one. */
@@ -121,21 +143,13 @@ static void choose(struct link *link)
     if (link->in_flight)
         return;
     link->in_flight = true;
+    link->data_in_flight = 0;
     link->pdu = (struct ys_link_data){.kind = YS_LINK_CONTINUING, .payload = link->payload};
-    next_control(link);
-    if (link->control_length > 0) {
-        link->pdu.kind = YS_LINK_CONTROL;
-        link->pdu.length = link->control_length;
-        memcpy(link->payload, link->control, link->control_length);
-        link->control_length = 0;
-    } else if (link->first != NULL && link->terminate_reason == 0) {
-        const struct outbound *first = link->first;
-        uint16_t left = (uint16_t)(first->length - first->sent);
-        link->pdu.length = (uint8_t)(left < PAYLOAD_MAX ? left : PAYLOAD_MAX);
-        if (first->sent == 0 && first->boundary != YS_HCI_CONTINUING)
-            link->pdu.kind = YS_LINK_FIRST;
-        memcpy(link->payload, first->bytes + first->sent, link->pdu.length);
-    }
+    if (link->controls_due != 0)
+        choose_control(link);
+    else if (may_send_data(link))
+        choose_data(link);
+    encryption_seal(link, &link->pdu, link->payload);
 }
 
 static uint64_t transmit(struct link *link)
@@ -161,15 +175,15 @@ static uint64_t transmit(struct link *link)
 
 /* what came */
 
-static void control_in(struct link *link, const struct ys_link_data *pdu)
+static void control_in(struct link *link, const struct ys_link_data *data)
 {
-    uint8_t opcode = pdu->payload[0];
-    if (opcode == YS_LINK_TERMINATE_IND && pdu->length == 2) {
-        link->ended_by_peer = pdu->payload[1] != 0 ? pdu->payload[1] : YS_HCI_UNSPECIFIED;
-    } else if (opcode != YS_LINK_UNKNOWN_RSP) { /* 2.4.2.8 */
-        link->control[0] = YS_LINK_UNKNOWN_RSP;
-        link->control[1] = opcode;
-        link->control_length = 2;
+    struct ys_link_control_pdu pdu;
+    bool good = ys_link_control_decode(data->payload, data->length, &pdu);
+    if (good && pdu.opcode == YS_LINK_TERMINATE_IND) {
+        link->ended_by_peer = pdu.code != 0 ? pdu.code : YS_HCI_UNSPECIFIED;
+    } else if (pdu.opcode != YS_LINK_UNKNOWN_RSP && (!good || !encryption_control_in(link, &pdu))) { /* 2.4.2.8 */
+        link->unknown = pdu.opcode;
+        link->controls_due |= 1u << CONTROL_UNKNOWN;
     }
 }
 
@@ -177,21 +191,41 @@ static void control_in(struct link *link, const struct ys_link_data *pdu)
 static bool acknowledged(struct link *link)
 {
     struct outbound *first = link->first;
-    bool control = link->pdu.kind == YS_LINK_CONTROL;
     link->in_flight = false;
     link->sequence = !link->sequence;
-    if (control && link->payload[0] == YS_LINK_TERMINATE_IND) {
-        end_link(link, YS_HCI_LOCAL_ENDED);
-        return false;
+    if (link->pdu.kind == YS_LINK_CONTROL) {
+        if (link->control_sent == YS_LINK_TERMINATE_IND)
+            link_end(link, YS_HCI_LOCAL_ENDED);
+        else
+            encryption_acknowledged(link, link->control_sent);
+        return link->used;
     }
-    if (control || link->pdu.length == 0 || first == NULL)
+    if (link->data_in_flight == 0 || first == NULL)
         return true;
-    first->sent = (uint16_t)(first->sent + link->pdu.length);
+    first->sent = (uint16_t)(first->sent + link->data_in_flight);
+    link->data_in_flight = 0;
     if (first->sent == first->length) {
         link->first = first->next;
         release(link, first);
         send_completed(link, 1);
     }
+    return true;
+}
+
+/* Takes a new PDU. Returns false if that ended the link. */
+static bool take_new(struct link *link, struct ys_link_data *pdu)
+{
+    uint8_t payload[YS_LINK_PDU_MAX];
+    bool data = pdu->kind != YS_LINK_CONTROL && pdu->length > 0;
+    link->next_expected = !link->next_expected;
+    if (!encryption_open(link, pdu, payload) || (data && encryption_forbids_data(link))) {
+        link_end(link, YS_HCI_MIC_FAILURE);
+        return false;
+    }
+    if (pdu->kind == YS_LINK_CONTROL)
+        control_in(link, pdu);
+    else if (data)
+        send_data(link, pdu);
     return true;
 }
 
@@ -213,12 +247,7 @@ static bool take(struct link *link, const struct ys_air_packet *packet)
         return false;
     if (pdu.sequence != link->next_expected || link->ended_by_peer != 0)
         return true; /* heard before */
-    link->next_expected = !link->next_expected;
-    if (pdu.kind == YS_LINK_CONTROL)
-        control_in(link, &pdu);
-    else if (pdu.length > 0)
-        send_data(link, &pdu);
-    return true;
+    return take_new(link, &pdu);
 }
 
 /* events */
@@ -265,7 +294,7 @@ static void after_sending(struct link *link, uint64_t end_ns)
 {
     if (link->ended_by_peer != 0) { /* this packet has acknowledged it */
         uint8_t reason = link->ended_by_peer;
-        end_link(link, reason);
+        link_end(link, reason);
         return;
     }
     if (link->central || link->peer_has_more || link->pdu.more)
@@ -314,8 +343,10 @@ static bool supervise(struct link *link)
         reason = YS_HCI_NOT_ESTABLISHED;
     else if (link->established && now_ns - link->last_heard_ns >= link->parameters.timeout * NS_PER_TIMEOUT_STEP)
         reason = link->terminate_reason != 0 ? YS_HCI_LOCAL_ENDED : YS_HCI_TIMEOUT;
+    else if (link->encryption.step != ENCRYPTION_IDLE && now_ns >= link->encryption.deadline_ns)
+        reason = YS_HCI_LINK_RESPONSE_TIMEOUT;
     if (reason != 0)
-        end_link(link, reason);
+        link_end(link, reason);
     return reason == 0;
 }
 
@@ -425,5 +456,6 @@ uint8_t link_terminate(struct link *link, uint8_t reason)
     if (link->terminate_reason != 0)
         return YS_HCI_COMMAND_DISALLOWED;
     link->terminate_reason = reason;
+    link->controls_due |= 1u << CONTROL_TERMINATE;
     return YS_HCI_OK;
 }

@@ -39,6 +39,7 @@ static const struct meaning hci_errors[] = {
     {YS_HCI_OK, "success"},
     {YS_HCI_UNKNOWN_COMMAND, "the controller does not know the command"},
     {YS_HCI_UNKNOWN_CONNECTION, "there is no such connection"},
+    {YS_HCI_KEY_MISSING, "the other side has no key for it"},
     {YS_HCI_MEMORY_FULL, "the controller is out of memory"},
     {YS_HCI_TIMEOUT, "the other side was not heard for the supervision timeout"},
     {YS_HCI_CONNECTION_LIMIT, "no more connections fit"},

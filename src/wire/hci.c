@@ -178,6 +178,34 @@ void ys_get_hci_report(struct ys_reader *reader, struct ys_hci_report *report)
     report->rssi_dbm = ys_get_i8(reader);
 }
 
+void ys_put_hci_key_name(struct ys_writer *writer, const struct ys_hci_key_name *name)
+{
+    ys_put_u16(writer, name->handle);
+    ys_put_bytes(writer, name->random, sizeof name->random);
+    ys_put_u16(writer, name->diversifier);
+}
+
+void ys_get_hci_key_name(struct ys_reader *reader, struct ys_hci_key_name *name)
+{
+    name->handle = ys_get_u16(reader);
+    ys_get_copy(reader, name->random, sizeof name->random);
+    name->diversifier = ys_get_u16(reader);
+}
+
+void ys_put_hci_resolving(struct ys_writer *writer, const struct ys_hci_resolving *entry)
+{
+    ys_put_hci_address(writer, &entry->identity);
+    ys_put_bytes(writer, entry->peer_key, sizeof entry->peer_key);
+    ys_put_bytes(writer, entry->own_key, sizeof entry->own_key);
+}
+
+void ys_get_hci_resolving(struct ys_reader *reader, struct ys_hci_resolving *entry)
+{
+    ys_get_hci_address(reader, &entry->identity);
+    ys_get_copy(reader, entry->peer_key, sizeof entry->peer_key);
+    ys_get_copy(reader, entry->own_key, sizeof entry->own_key);
+}
+
 void ys_put_hci_data(struct ys_writer *writer, const struct ys_hci_data *data)
 {
     ys_put_u16(writer, (uint16_t)((data->handle & 0x0fff) | data->boundary << 12));

@@ -41,26 +41,43 @@ enum ys_hci_opcode {
     YS_HCI_LE_READ_ACCEPT_LIST_SIZE = 0x200f,
     YS_HCI_LE_CLEAR_ACCEPT_LIST = 0x2010,
     YS_HCI_LE_ADD_TO_ACCEPT_LIST = 0x2011,
-    YS_HCI_LE_REMOVE_FROM_ACCEPT_LIST = 0x2012
+    YS_HCI_LE_REMOVE_FROM_ACCEPT_LIST = 0x2012,
+    YS_HCI_LE_ENABLE_ENCRYPTION = 0x2019,
+    YS_HCI_LE_KEY_REPLY = 0x201a, /* LE Long Term Key Request Reply */
+    YS_HCI_LE_KEY_NEGATIVE_REPLY = 0x201b,
+    YS_HCI_LE_ADD_TO_RESOLVING_LIST = 0x2027,
+    YS_HCI_LE_REMOVE_FROM_RESOLVING_LIST = 0x2028,
+    YS_HCI_LE_CLEAR_RESOLVING_LIST = 0x2029,
+    YS_HCI_LE_READ_RESOLVING_LIST_SIZE = 0x202a,
+    YS_HCI_LE_SET_RESOLUTION_ENABLE = 0x202d,
+    YS_HCI_LE_SET_RESOLVABLE_TIMEOUT = 0x202e,
+    YS_HCI_LE_SET_PRIVACY_MODE = 0x204e
 };
 
 enum ys_hci_event {
     YS_HCI_DISCONNECTION_COMPLETE = 0x05,
+    YS_HCI_ENCRYPTION_CHANGE = 0x08,
     YS_HCI_COMMAND_COMPLETE = 0x0e,
     YS_HCI_COMMAND_STATUS = 0x0f,
     YS_HCI_HARDWARE_ERROR = 0x10,
     YS_HCI_COMPLETED_PACKETS = 0x13,
+    YS_HCI_KEY_REFRESH_COMPLETE = 0x30,
     YS_HCI_LE_META = 0x3e
 };
 
-enum ys_hci_le_event { YS_HCI_LE_CONNECTION_COMPLETE = 0x01, YS_HCI_LE_ADVERTISING_REPORT = 0x02 };
+enum ys_hci_le_event {
+    YS_HCI_LE_CONNECTION_COMPLETE = 0x01,
+    YS_HCI_LE_ADVERTISING_REPORT = 0x02,
+    YS_HCI_LE_KEY_REQUEST = 0x05
+};
 
 /* Bit 38 of the local features: the controller speaks LE. */
 #define YS_HCI_FEATURE_LE (UINT64_C(1) << 38)
 
 /* Bits of the event masks that the host asks for. */
-#define YS_HCI_EVENT_MASK    (UINT64_C(1) << 4 | UINT64_C(1) << 15 | UINT64_C(1) << 61)
-#define YS_HCI_LE_EVENT_MASK (UINT64_C(1) << 0 | UINT64_C(1) << 1)
+#define YS_HCI_EVENT_MASK                                                                                              \
+    (UINT64_C(1) << 4 | UINT64_C(1) << 7 | UINT64_C(1) << 15 | UINT64_C(1) << 47 | UINT64_C(1) << 61)
+#define YS_HCI_LE_EVENT_MASK (UINT64_C(1) << 0 | UINT64_C(1) << 1 | UINT64_C(1) << 4)
 
 /* A command's header; `opcode` is followed by `length` bytes. */
 struct ys_hci_command {
@@ -143,6 +160,21 @@ struct ys_hci_report {
     int8_t rssi_dbm; /* 127: not available */
 };
 
+/* Which key, as LE Enable Encryption (7.8.24) says to a controller, and LE Long Term Key Request (7.7.65.5) to a host;
+ * both are 0 for a key of LE Secure Connections. */
+struct ys_hci_key_name {
+    uint16_t handle;
+    uint8_t random[8];
+    uint16_t diversifier;
+};
+
+/* An entry of the resolving list (7.8.38): whose addresses these keys make and resolve, in air order. */
+struct ys_hci_resolving {
+    struct ys_address identity; /* of the peer */
+    uint8_t peer_key[16];
+    uint8_t own_key[16];
+};
+
 /* The header of a data packet: handle and boundary flag, then `length` bytes. */
 struct ys_hci_data {
     uint16_t handle;
@@ -180,6 +212,10 @@ void ys_put_hci_connection(struct ys_writer *writer, const struct ys_hci_connect
 void ys_get_hci_connection(struct ys_reader *reader, struct ys_hci_connection *connection);
 void ys_put_hci_report(struct ys_writer *writer, const struct ys_hci_report *report);
 void ys_get_hci_report(struct ys_reader *reader, struct ys_hci_report *report);
+void ys_put_hci_key_name(struct ys_writer *writer, const struct ys_hci_key_name *name);
+void ys_get_hci_key_name(struct ys_reader *reader, struct ys_hci_key_name *name);
+void ys_put_hci_resolving(struct ys_writer *writer, const struct ys_hci_resolving *entry);
+void ys_get_hci_resolving(struct ys_reader *reader, struct ys_hci_resolving *entry);
 void ys_put_hci_data(struct ys_writer *writer, const struct ys_hci_data *data);
 void ys_get_hci_data(struct ys_reader *reader, struct ys_hci_data *data);
 

@@ -114,6 +114,68 @@ void ys_put_link_data(struct ys_writer *writer, const struct ys_link_data *pdu)
     ys_put_bytes(writer, pdu->payload, pdu->length);
 }
 
+/* One letter a field: c code, r random number, d diversifier, k half of a key, v half of a vector. */
+static const char *control_fields(uint8_t opcode)
+{
+    switch (opcode) {
+    case YS_LINK_TERMINATE_IND:
+    case YS_LINK_UNKNOWN_RSP:
+    case YS_LINK_REJECT_IND:
+        return "c";
+    case YS_LINK_ENC_REQ:
+        return "rdkv";
+    case YS_LINK_ENC_RSP:
+        return "kv";
+    case YS_LINK_START_ENC_REQ:
+    case YS_LINK_START_ENC_RSP:
+    case YS_LINK_PAUSE_ENC_REQ:
+    case YS_LINK_PAUSE_ENC_RSP:
+        return "";
+    default:
+        return NULL;
+    }
+}
+
+bool ys_link_control_decode(const uint8_t *bytes, size_t length, struct ys_link_control_pdu *pdu)
+{
+    struct ys_reader reader = ys_reader_of(bytes, length);
+    *pdu = (struct ys_link_control_pdu){.opcode = ys_get_u8(&reader)};
+    const char *fields = control_fields(pdu->opcode);
+    if (fields == NULL)
+        return ys_reader_ok(&reader);
+    for (; *fields != '\0'; fields++) {
+        if (*fields == 'c')
+            pdu->code = ys_get_u8(&reader);
+        else if (*fields == 'r')
+            ys_get_copy(&reader, pdu->random, sizeof pdu->random);
+        else if (*fields == 'd')
+            pdu->diversifier = ys_get_u16(&reader);
+        else if (*fields == 'k')
+            ys_get_copy(&reader, pdu->key_half, sizeof pdu->key_half);
+        else
+            ys_get_copy(&reader, pdu->vector_half, sizeof pdu->vector_half);
+    }
+    return ys_reader_done(&reader);
+}
+
+void ys_put_link_control(struct ys_writer *writer, const struct ys_link_control_pdu *pdu)
+{
+    const char *fields = control_fields(pdu->opcode);
+    ys_put_u8(writer, pdu->opcode);
+    for (; fields != NULL && *fields != '\0'; fields++) {
+        if (*fields == 'c')
+            ys_put_u8(writer, pdu->code);
+        else if (*fields == 'r')
+            ys_put_bytes(writer, pdu->random, sizeof pdu->random);
+        else if (*fields == 'd')
+            ys_put_u16(writer, pdu->diversifier);
+        else if (*fields == 'k')
+            ys_put_bytes(writer, pdu->key_half, sizeof pdu->key_half);
+        else
+            ys_put_bytes(writer, pdu->vector_half, sizeof pdu->vector_half);
+    }
+}
+
 /* The polynomial x^24 + x^10 + x^9 + x^6 + x^4 + x^3 + x + 1 for a register that is shifted to the right, so that the
  * bits enter in the order of the air. One step takes four bits. */
 static const uint32_t crc_steps[16] = {

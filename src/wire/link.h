@@ -68,7 +68,35 @@ struct ys_link_data {
 };
 
 /* Control PDUs (2.4.2). */
-enum ys_link_control { YS_LINK_TERMINATE_IND = 0x02, YS_LINK_UNKNOWN_RSP = 0x07 };
+enum ys_link_control {
+    YS_LINK_TERMINATE_IND = 0x02,
+    YS_LINK_ENC_REQ = 0x03,
+    YS_LINK_ENC_RSP = 0x04,
+    YS_LINK_START_ENC_REQ = 0x05,
+    YS_LINK_START_ENC_RSP = 0x06,
+    YS_LINK_UNKNOWN_RSP = 0x07,
+    YS_LINK_PAUSE_ENC_REQ = 0x0a,
+    YS_LINK_PAUSE_ENC_RSP = 0x0b,
+    YS_LINK_REJECT_IND = 0x0d
+};
+
+/* A message integrity check: behind the payload of every encrypted data PDU that is not empty. */
+#define YS_LINK_MIC_SIZE 4
+
+/* Any control PDU. Which fields count depends on the opcode. */
+struct ys_link_control_pdu {
+    uint8_t opcode;
+    uint8_t code;           /* TERMINATE_IND, REJECT_IND: why; UNKNOWN_RSP: the opcode that is not known */
+    uint8_t random[8];      /* ENC_REQ, with the diversifier: which key, as in HCI */
+    uint16_t diversifier;   /* likewise */
+    uint8_t key_half[8];    /* ENC_REQ, ENC_RSP: this side's half of the session key diversifier, in air order */
+    uint8_t vector_half[4]; /* likewise of the initialization vector */
+};
+
+/* Reads a control PDU of a data PDU's payload; false if its length is not that of its opcode. Of an opcode that is not
+ * among those above, only that is read. */
+bool ys_link_control_decode(const uint8_t *bytes, size_t length, struct ys_link_control_pdu *pdu);
+void ys_put_link_control(struct ys_writer *writer, const struct ys_link_control_pdu *pdu);
 
 /* Reads a PDU from its header on; false if it is malformed in any way that the standard names. */
 bool ys_link_advertising_decode(const uint8_t *bytes, size_t length, struct ys_link_advertising *pdu);
