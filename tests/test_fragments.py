@@ -102,6 +102,8 @@ def surroundings(section, example):
         base["services"][0]["characteristics"].pop()
     if section == "The whole file" and "services" not in example:
         base["services"] = base["services"] if "include" not in example else base["services"][:1]
+    if section == "`security`" and "rotation" in example:
+        base["device"]["security"] = {"capability": "display", "privacy": "true"}
     if section == "`security`" and example.get("capability") == "none":
         base["services"][0]["characteristics"].pop()
     if section == "Parts of `data` and `response`":

@@ -86,7 +86,7 @@ static void the_start_goes_in_order_one_command_at_a_time(void **state)
     complete(&scripted, YS_HCI_LE_READ_FEATURES, "00 00 00 00 00 00 00 00");
     assert_sent(&scripted, "01 010c 08 9080000000800020");
     complete(&scripted, YS_HCI_SET_EVENT_MASK, "");
-    assert_sent(&scripted, "01 0120 08 1300000000000000");
+    assert_sent(&scripted, "01 0120 08 0300000000000000");
     complete(&scripted, YS_HCI_LE_SET_EVENT_MASK, "");
     assert_sent(&scripted, "01 0220 00");
     complete(&scripted, YS_HCI_LE_READ_BUFFER_SIZE, "fb00 08");

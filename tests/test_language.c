@@ -45,9 +45,28 @@ static const struct wrong wrong[] = {
      "  [{name: s, uuid: " LONG
      ", characteristics: [{name: a, uuid: +1, format: uint8, read: encrypted, value: 1}]}]\n",
      "1:52 warning: 3 peers can be connected and only 2 remembered: one that pairs drives out another\n"
-     "4:5 advice: \"s\" is not advertised: a central that looks for it by its UUID will not find this device\n"
-     "4:117 warning: nobody can reach \"a\" this way yet, since this version does not pair: every central is "
-     "refused\n"},
+     "4:5 advice: \"s\" is not advertised: a central that looks for it by its UUID will not find this device\n"},
+    {"device: {name: T2, security: {capability: none, least: authenticated, rotation: 1 min, bonding: false, when "
+     "full: "
+     "refuse, privacy: true, debug key: true}}\n" PLAIN "  [{name: s, uuid: " LONG
+     ", characteristics: [{name: a, uuid: +1, format: uint8, read: encrypted, value: 1}]}]\n",
+     "1:31 warning: its address changes, and nobody is remembered who could tell whose it is: add bonding\n"
+     "1:31 error: nobody is remembered, so that it never is full: leave out when full, or add bonding\n"
+     "1:31 warning: with the debug key everybody who listens can read everything: leave it out of a product\n"
+     "1:56 error: nobody could ever pair: authenticated takes a display, a keyboard or data out of band, and the "
+     "device has none\n"},
+    {"device: {name: T2, security: {capability: display, passkey: 271828, rotation: 1 min}}\n" PLAIN
+     "  [{name: s, uuid: " LONG
+     ", characteristics: [{name: a, uuid: +1, format: uint8, read: encrypted, value: 1}]}]\n",
+     "1:61 advice: a passkey that is always the same is found out in at most 20 tries, one digit of its 20 binary "
+     "ones by each: a random one is safer, where the device can show it\n"
+     "1:79 error: only an address of its own privacy changes: add privacy: true, or leave this out\n"},
+    {"device: {name: T2, security: {capability: none, out of band: true}}\n" PLAIN "  [{name: s, uuid: " LONG
+     ", characteristics: [{name: a, uuid: +1, format: uint8, read: authenticated, value: 1}]}]\n",
+     "4:5 advice: \"s\" is not advertised: a central that looks for it by its UUID will not find this device\n"},
+    {"device: {name: T2, security: {capability: none, privacy: true, rotation: 2 h}}\n" PLAIN "  [{name: s, uuid: " LONG
+     ", characteristics: [{name: a, uuid: +1, format: uint8, read: encrypted, value: 1}]}]\n",
+     "1:74 error: a rotation must be from 1 s to 1 h\n"},
     {"device: {name: T2, limits: {connections: 2}}\nadvertising: {interval: 1 s, kind: beacon}\nservices: []\n",
      "1:42 warning: nobody can connect, since no advertising is connectable: leave this out\n"},
     {SECURE PLAIN "  []\n",

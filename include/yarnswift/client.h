@@ -91,6 +91,7 @@ struct ys_client_request {
     uint8_t opcode;
     bool waiting;
     bool value_next;
+    bool mended; /* it was refused for want of security, and asked again */
     bool only_uuid;
     uint8_t refusal; /* of a queued write, while the queue is cancelled */
     uint16_t part;

@@ -47,7 +47,18 @@ enum ys_event_kind {
     YS_EVENT_DISCONNECTED,        /* connection, reason */
     YS_EVENT_MTU,                 /* connection, mtu: a new MTU is agreed */
     YS_EVENT_SUBSCRIPTION, /* connection, subscription: a client switched notifications or indications on or off */
-    YS_EVENT_NOTIFICATION  /* connection, notification: a server sent a value */
+    YS_EVENT_NOTIFICATION, /* connection, notification: a server sent a value */
+    /* of pairing, see pairing.h; all with the connection */
+    YS_EVENT_SECURITY_WANTED,   /* level: the peripheral asks for it, and the firmware is to begin: ys_secure */
+    YS_EVENT_PASSKEY_SHOW,      /* passkey: show it */
+    YS_EVENT_PASSKEY_WANTED,    /* have it entered: ys_passkey_enter */
+    YS_EVENT_NUMBER_COMPARE,    /* passkey: show it, and ask whether the other side shows the same: ys_number_confirm */
+    YS_EVENT_SECURED,           /* secured: the link is encrypted */
+    YS_EVENT_PAIRING_FAILED,    /* reason: enum ys_smp_reason; failed */
+    YS_EVENT_ENCRYPTION_FAILED, /* reason: enum ys_hci_error; YS_HCI_KEY_MISSING: the other side has forgotten this one
+                                 */
+    YS_EVENT_BOND,              /* bond: what is remembered has changed; without a connection */
+    YS_EVENT_OOB_READY          /* oob: this device's data for pairing out of band; without a connection */
 };
 
 /* What was heard. */
@@ -61,6 +72,16 @@ enum ys_report_type {
 
 /* How a received value was sent. */
 enum ys_notification_kind { YS_BY_NOTIFICATION, YS_BY_INDICATION };
+
+/* What became of a remembered peer. */
+enum ys_bond_change {
+    YS_BOND_MADE,
+    YS_BOND_FORGOTTEN, /* as asked, or for a new one */
+    YS_BOND_DAMAGED,   /* its record was not whole, and is gone */
+    YS_BOND_NOT_STORED /* the store did not take it: the link is encrypted, and the peer will have to pair again */
+};
+
+struct ys_oob;
 
 /* One event. Pointers are valid during the call. */
 struct ys_event {
@@ -102,6 +123,23 @@ struct ys_event {
             uint16_t length;
             const uint8_t *value;
         } notification;
+        uint8_t level; /* enum ys_level */
+        uint32_t passkey;
+        struct {
+            uint8_t level;    /* enum ys_level */
+            uint8_t key_size; /* in bytes */
+            uint8_t method;   /* enum ys_method; of a new key only */
+            uint8_t bond;     /* the peer's number; 0: it is not remembered */
+            bool paired;      /* the key is new; else the peer was remembered */
+        } secured;
+        struct {
+            bool by_peer; /* the other side has said so */
+        } failed;
+        struct {
+            uint8_t number;
+            uint8_t change; /* enum ys_bond_change */
+        } bond;
+        const struct ys_oob *oob;
     } u;
 };
 
@@ -158,13 +196,26 @@ struct ys_link_security {
     bool has_key; /* there is a key with which it could be encrypted */
 };
 
+/* What pairing knows of a link. Private. */
+struct ys_link_keys {
+    struct ys_address own; /* of this device, on this connection */
+    uint8_t key_from;      /* which key is being used: the number of a bond, or that of a pairing */
+    uint8_t level_due;     /* the peripheral is to ask for it */
+    uint8_t key_asked;     /* the controller waits for the key */
+    bool encrypt_due;
+    bool encrypting;
+    bool asked; /* the peripheral has asked for security */
+    bool ended; /* a pairing ran out of time: no other is possible on this connection */
+};
+
 /* One connection. Private. */
 struct ys_connection {
     bool used;
     bool ending; /* this side wants it to end */
     bool disconnect_due;
-    bool mtu_done; /* as client */
-    bool refuse_pairing;
+    bool mtu_done;          /* as client */
+    uint8_t pairing_failed; /* a reason that is to be said */
+    bool held;              /* requests wait for security */
     bool confirm_due;
     bool request_sent;
     bool indicating;    /* an indication waits for its confirmation */
@@ -191,6 +242,7 @@ struct ys_connection {
     struct ys_waiting waiting;
     struct ys_outgoing response;
     uint8_t incoming[4 + YS_MTU];
+    struct ys_link_keys keys;
 };
 
 /* What a host knows of an advertising set. Private. */
@@ -210,6 +262,7 @@ struct ys_host {
     struct ys_host_settings settings;
     const struct ys_port *port;
     const struct ys_table *table;
+    struct ys_pairing *pairing; /* NULL: it is refused */
     uint32_t commands_due;
     uint32_t command_deadline_ms;
     uint8_t command_running;

@@ -17,7 +17,12 @@ extern "C" {
 /* The longest record of the store, in bytes, and the keys that the host uses: from each of these on, one for each peer
  * that can be remembered. */
 #define YS_RECORD_MAX         288
+#define YS_RECORD_OF_DEVICE   0x0001 /* its own identity */
+#define YS_RECORDS_OF_BONDS   0x0100 /* keys */
 #define YS_RECORDS_OF_CLIENTS 0x0200 /* what a peer has subscribed to, and what it knows of the table */
+
+/* What has become of a computation on the curve. */
+enum ys_curve { YS_CURVE_BUSY, YS_CURVE_DONE, YS_CURVE_FAILED };
 
 struct ys_port {
     /* Handed to each function below; the port's own. */
@@ -34,8 +39,9 @@ struct ys_port {
     /* Milliseconds from any start, wrapping at 2^32. Never runs backwards. */
     uint32_t (*now_ms)(void *context);
 
-    /* Fills `length` bytes with random numbers fit for addresses. May be NULL if the device has a public address. */
-    void (*random)(void *context, void *bytes, size_t length);
+    /* Fills `length` bytes with random numbers fit for keys (Core 5.4 Vol 2 Part H 2). False if there are none: nothing
+     * is then done that needs them. May be NULL if the device has a public address and does not pair. */
+    bool (*random)(void *context, void *bytes, size_t length);
 
     /* Around a few instructions that an interrupt must not come between. Calls are not nested. Also called from
      * ys_host_changed, which may be in an interrupt. */
@@ -60,6 +66,23 @@ struct ys_port {
     size_t (*store_get)(void *context, uint16_t key, void *bytes, size_t size);
     /* Takes a record away; it need not be there. */
     void (*store_delete)(void *context, uint16_t key);
+
+    /* Only needed for pairing: AES-128 in one direction (FIPS 197). All three have 16 bytes, as the standards print
+     * them; `plain` and `cipher` may be the same. False if it failed. */
+    bool (*encrypt)(void *context, const uint8_t *key, const uint8_t *plain, uint8_t *cipher);
+
+    /* Only needed for LE Secure Connections, all three: the curve P-256 (FIPS 186-4). A library, an accelerator or the
+     * controller may do it, and may take its time: the first two only begin, and call `wake` or have the main loop turn
+     * when they are done. One computation goes on at a time. Coordinates have 32 bytes, most significant first.
+     *
+     * Begins to draw a new key pair, whose private key the port keeps until the next. False if it cannot. */
+    bool (*curve_key)(void *context);
+    /* Begins to compute the shared secret of that key and a peer's public key (X, then Y). What is no point of the
+     * curve must fail. False if it cannot. */
+    bool (*curve_secret)(void *context, const uint8_t *peer);
+    /* Hands over what was computed, once: 64 bytes of public key, or 32 of shared secret. With NULL what goes on is
+     * given up, and the private key forgotten. */
+    enum ys_curve (*curve_result)(void *context, uint8_t *result);
 
     /* Optional: a line for the log. `text` is constant; `value` is a number that belongs to it. */
     void (*log)(void *context, const char *text, uint32_t value);

@@ -5,11 +5,15 @@
 #include <string.h>
 
 #include "sim/chance.h"
+#include "simulated/crypto.h"
 #include "wire/hci.h"
 #include "wire/l2cap.h"
 
 /* Keeps the port's draws apart from those of its controller. */
 #define CHANCE_OF_PORTS UINT64_C(0x100000000)
+
+/* How long a small processor takes for a computation on the curve. */
+#define CURVE_MS 50
 
 struct packet {
     struct packet *next;
@@ -30,6 +34,13 @@ struct ys_simulated {
     struct packet **end;
     struct packet *given; /* to the host: valid until it asks again */
     struct packet *pool;
+    bool exhausted;
+    unsigned draws_left; /* random numbers, if they are `exhausted` then */
+    struct ys_timer curve;
+    enum ys_curve curve_state;
+    size_t curve_length; /* of the result; 0: nothing was asked for */
+    uint8_t curve_result[64];
+    uint8_t private_key[32];
 };
 
 static void observe(const struct ys_simulated *simulated, enum ys_direction direction, const uint8_t *packet,
@@ -108,10 +119,59 @@ static uint32_t now_ms(void *context)
     return (uint32_t)(ys_clock_now_ns(simulated->clock) / YS_NS_PER_MS);
 }
 
-static void draw(void *context, void *bytes, size_t length)
+static bool draw(void *context, void *bytes, size_t length)
 {
     struct ys_simulated *simulated = context;
+    if (simulated->exhausted && simulated->draws_left == 0)
+        return false;
+    simulated->draws_left -= simulated->exhausted;
     ys_chance_fill(&simulated->chance, bytes, length);
+    return true;
+}
+
+static bool encrypt(void *context, const uint8_t *key, const uint8_t *plain, uint8_t *cipher)
+{
+    (void)context;
+    return ys_crypto_encrypt(key, plain, cipher);
+}
+
+/* What is computed is computed at once, and only handed over when its time has come. */
+static bool begin_curve(struct ys_simulated *simulated, size_t length, bool good)
+{
+    uint16_t ms = simulated->settings.curve_ms != 0 ? simulated->settings.curve_ms : CURVE_MS;
+    simulated->curve_length = length;
+    simulated->curve_state = good ? YS_CURVE_DONE : YS_CURVE_FAILED;
+    ys_clock_set(simulated->clock, &simulated->curve, ys_clock_now_ns(simulated->clock) + ms * YS_NS_PER_MS);
+    return true;
+}
+
+static bool curve_key(void *context)
+{
+    struct ys_simulated *simulated = context;
+    return begin_curve(simulated, 64, ys_crypto_key(draw, simulated, simulated->private_key, simulated->curve_result));
+}
+
+static bool curve_secret(void *context, const uint8_t *peer)
+{
+    struct ys_simulated *simulated = context;
+    return begin_curve(simulated, 32,
+                       ys_crypto_secret(draw, simulated, simulated->private_key, peer, simulated->curve_result));
+}
+
+static enum ys_curve curve_result(void *context, uint8_t *result)
+{
+    struct ys_simulated *simulated = context;
+    size_t length = simulated->curve_length;
+    if (result != NULL && length > 0 && ys_timer_is_set(&simulated->curve))
+        return YS_CURVE_BUSY;
+    ys_clock_cancel(simulated->clock, &simulated->curve);
+    if (result == NULL)
+        memset(simulated->private_key, 0, sizeof simulated->private_key);
+    else if (length > 0)
+        memcpy(result, simulated->curve_result, length);
+    memset(simulated->curve_result, 0, sizeof simulated->curve_result);
+    simulated->curve_length = 0;
+    return length > 0 ? simulated->curve_state : YS_CURVE_FAILED;
 }
 
 /* Interrupts of a simulated device are events of its clock: they never come between two instructions. */
@@ -152,6 +212,7 @@ struct ys_simulated *ys_simulated_new(struct ys_radio *radio, const struct ys_si
     simulated->chance = ys_chance_of(settings->seed, CHANCE_OF_PORTS + settings->number);
     simulated->end = &simulated->first;
     simulated->run = (struct ys_timer){.fire = run, .context = simulated};
+    simulated->curve = (struct ys_timer){.fire = run_soon, .context = simulated};
     simulated->port = (struct ys_port){
         .context = simulated,
         .send = send,
@@ -161,8 +222,14 @@ struct ys_simulated *ys_simulated_new(struct ys_radio *radio, const struct ys_si
         .enter_critical = critical,
         .leave_critical = critical,
         .wake = run_soon,
+        .encrypt = encrypt,
         .log = log_line,
     };
+    if (!settings->no_curve) {
+        simulated->port.curve_key = curve_key;
+        simulated->port.curve_secret = curve_secret;
+        simulated->port.curve_result = curve_result;
+    }
     if (settings->store != NULL) {
         simulated->port.store_put = put;
         simulated->port.store_get = get;
@@ -199,6 +266,7 @@ void ys_simulated_free(struct ys_simulated *simulated)
     if (simulated == NULL)
         return;
     ys_clock_cancel(simulated->clock, &simulated->run);
+    ys_clock_cancel(simulated->clock, &simulated->curve);
     ys_controller_free(simulated->controller);
     free_packets(simulated->first);
     free_packets(simulated->pool);
@@ -224,6 +292,12 @@ void ys_simulated_inject(struct ys_simulated *simulated, uint16_t connection, ui
     ys_put_bytes(&writer, bytes, length);
     if (ys_writer_ok(&writer))
         ys_controller_receive(simulated->controller, packet, ys_writer_stored(&writer));
+}
+
+void ys_simulated_exhaust(struct ys_simulated *simulated, unsigned draws)
+{
+    simulated->exhausted = true;
+    simulated->draws_left = draws;
 }
 
 void ys_simulated_attach(struct ys_simulated *simulated, struct ys_host *host, ys_run_fn *turn)

@@ -22,6 +22,8 @@ struct ys_simulated_settings {
     uint8_t buffer_count;      /* 0: its default */
     uint8_t sets;              /* advertising sets of the controller; 0: it only knows legacy advertising */
     struct ys_store *store;    /* where peers are remembered, the owner's; NULL: they are not */
+    uint16_t curve_ms;         /* how long a computation on the curve takes; 0: 50 */
+    bool no_curve;             /* it has none: such a device only pairs the old way */
     void *context;             /* handed to both functions below */
 
     /* Optional: is told of each packet that crosses the border, with its type byte. */
@@ -42,6 +44,9 @@ const struct ys_port *ys_simulated_port(const struct ys_simulated *simulated);
  * takes one of the controller's buffers, so there should be time between two. */
 void ys_simulated_inject(struct ys_simulated *simulated, uint16_t connection, uint16_t channel, const uint8_t *bytes,
                          uint16_t length);
+
+/* From now on the port gives so many more random numbers (each of any length), and then none. */
+void ys_simulated_exhaust(struct ys_simulated *simulated, unsigned draws);
 
 /* Turns a host: ys_host_run, or that of the library with which a module was compiled. */
 typedef uint32_t ys_run_fn(struct ys_host *host);

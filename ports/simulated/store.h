@@ -10,6 +10,13 @@ struct ys_store;
 struct ys_store *ys_store_new(size_t capacity);
 void ys_store_free(struct ys_store *store);
 
+/* After so many more writes and deletions the store takes none any more, as if the power had been cut then, until it is
+ * told YS_STORE_WHOLE. */
+#define YS_STORE_WHOLE SIZE_MAX
+void ys_store_cut(struct ys_store *store, size_t changes);
+/* Writes and deletions so far. */
+size_t ys_store_changes(const struct ys_store *store);
+
 /* As the three functions of struct ys_port say. */
 bool ys_store_put(struct ys_store *store, uint16_t key, const void *bytes, size_t length);
 size_t ys_store_get(struct ys_store *store, uint16_t key, void *bytes, size_t size);

@@ -3,12 +3,13 @@
 #include <string.h>
 
 #include <yarnswift/config.h>
+#include <yarnswift/security.h>
 
 #include "design/check.h"
 
 static void check_passkey(struct ys_design *design)
 {
-    const struct ys_security *security = &design->security;
+    const struct ys_device_security *security = &design->security;
     const char *text = security->passkey.text;
     if (text == NULL)
         return;
@@ -19,12 +20,49 @@ static void check_passkey(struct ys_design *design)
         ys_findings_add(&design->findings, YS_ERROR, "security", security->passkey.place,
                         "a device without display and keyboard has no use for a passkey: leave it out, or say what it "
                         "has");
+    else
+        ys_findings_add(
+            &design->findings, YS_ADVICE, "security", security->passkey.place,
+            "a passkey that is always the same is found out in at most 20 tries, one digit of its 20 binary "
+            "ones by each: a random one is safer, where the device can show it");
+}
+
+/* Whether people, or another way, can show that no one is between the two. */
+static bool can_authenticate(const struct ys_device_security *security)
+{
+    return security->capability != YS_CAPABILITY_NONE + 1 || security->out_of_band;
+}
+
+/* What contradicts itself, whatever the rights are. */
+static void check_demands(struct ys_design *design)
+{
+    const struct ys_device_security *security = &design->security;
+    struct ys_findings *findings = &design->findings;
+    if (!security->given)
+        return;
+    if (security->least == YS_LEAST_AUTHENTICATED + 1 && !can_authenticate(security))
+        ys_findings_add(
+            findings, YS_ERROR, "security", security->least_place,
+            "nobody could ever pair: authenticated takes a display, a keyboard or data out of band, and the "
+            "device has none");
+    if (security->rotation_us.given && !security->privacy)
+        ys_findings_add(findings, YS_ERROR, "security", security->rotation_us.place,
+                        "only an address of its own privacy changes: add privacy: true, or leave this out");
+    if (security->privacy && !security->bonding)
+        ys_findings_add(findings, YS_WARNING, "security", security->place,
+                        "its address changes, and nobody is remembered who could tell whose it is: add bonding");
+    if (security->when_full != 0 && !security->bonding)
+        ys_findings_add(findings, YS_ERROR, "security", security->place,
+                        "nobody is remembered, so that it never is full: leave out when full, or add bonding");
+    if (security->debug_key)
+        ys_findings_add(findings, YS_WARNING, "security", security->place,
+                        "with the debug key everybody who listens can read everything: leave it out of a product");
 }
 
 static void check_limits(struct ys_design *design)
 {
     const struct ys_limits *limits = &design->limits;
-    const struct ys_security *security = &design->security;
+    const struct ys_device_security *security = &design->security;
     if (security->given && security->bonding && limits->bonds.given && limits->bonds.number == 0)
         ys_findings_add(&design->findings, YS_ERROR, "limits", limits->bonds.place,
                         "there is room for no bonds, but security bonds: make room, or add bonding: false");
@@ -56,23 +94,18 @@ static const char *right_words(enum ys_right right)
 /* Whether a right can be reached at all with this security. */
 static void check_offer(struct ys_design *design, const struct ys_offer *offer, const char *name, const char *what)
 {
-    const struct ys_security *security = &design->security;
+    const struct ys_device_security *security = &design->security;
     if (offer->right <= YS_RIGHT_OPEN)
         return;
     if (!security->given)
         ys_findings_add(&design->findings, YS_ERROR, "rights-unreachable", offer->place,
                         "\"%s\" offers %s to %s, but pairing is off: add security to device, or make it open", name,
                         what, right_words(offer->right));
-    else if (offer->right >= YS_RIGHT_AUTHENTICATED && security->capability == YS_CAPABILITY_NONE + 1)
+    else if (offer->right >= YS_RIGHT_AUTHENTICATED && !can_authenticate(security))
         ys_findings_add(&design->findings, YS_ERROR, "rights-unreachable", offer->place,
                         "\"%s\" offers %s to %s, which a device without display and keyboard never has: make it "
                         "encrypted, or say what the device has",
                         name, what, right_words(offer->right));
-    else
-        ys_findings_add(&design->findings, YS_WARNING, "unsupported", offer->place,
-                        "nobody can reach \"%s\" this way yet, since this version does not pair: every central is "
-                        "refused",
-                        name);
 }
 
 static void check_rights(struct ys_design *design, const struct ys_characteristic *characteristic)
@@ -104,6 +137,7 @@ static bool uses_security(const struct ys_design *design)
 void ys_check_security(struct ys_design *design)
 {
     check_passkey(design);
+    check_demands(design);
     check_limits(design);
     for (size_t i = 0; i < design->service_count; i++) {
         for (size_t j = 0; j < design->services[i].characteristic_count; j++)

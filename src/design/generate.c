@@ -8,6 +8,7 @@
 #include "design/generate_values.h"
 #include "design/memory.h"
 #include "design/payload.h"
+#include "design/security.h"
 
 static char *upper(const char *text)
 {
@@ -91,10 +92,10 @@ void ys_generate_header(FILE *stream, const struct ys_design *design, const stru
 {
     char *prefix = upper(design->id);
     (void)fprintf(stream, YS_GENERATED_MARK "\n#ifndef %s_TABLE_H\n#define %s_TABLE_H\n\n", prefix, prefix);
-    (void)fputs(
-        "#include <stdbool.h>\n#include <stdint.h>\n\n#include <yarnswift/gap.h>\n#include "
-        "<yarnswift/medfloat.h>\n#include <yarnswift/table.h>\n\n#ifdef __cplusplus\nextern \"C\" {\n#endif\n\n",
-        stream);
+    (void)fputs("#include <stdbool.h>\n#include <stdint.h>\n\n#include <yarnswift/gap.h>\n#include "
+                "<yarnswift/medfloat.h>\n#include <yarnswift/security.h>\n#include <yarnswift/table.h>\n\n#ifdef "
+                "__cplusplus\nextern \"C\" {\n#endif\n\n",
+                stream);
     put_handles(stream, prefix, layout);
     for (size_t i = 0; i < layout->count; i++) {
         if (layout->rows[i].kind == YS_ATTRIBUTE_VALUE)
@@ -110,6 +111,10 @@ void ys_generate_header(FILE *stream, const struct ys_design *design, const stru
     for (size_t i = 0; i < design->set_count; i++)
         (void)fprintf(stream, "extern const struct ys_advertising %s%s%s_advertising;\n", design->id,
                       design->sets[i].id != NULL ? "_" : "", design->sets[i].id != NULL ? design->sets[i].id : "");
+    if (design->security.given)
+        (void)fprintf(stream,
+                      "/* How it pairs, for ys_host_use_pairing. */\nextern const struct ys_security %s_security;\n",
+                      design->id);
     if (design->has_address)
         (void)fprintf(
             stream,
@@ -334,6 +339,20 @@ static void put_address(FILE *stream, const struct ys_design *design)
     (void)fputs("};\n", stream);
 }
 
+static void put_security(FILE *stream, const struct ys_design *design)
+{
+    struct ys_security security;
+    if (!design->security.given)
+        return;
+    ys_security_of(design, &security);
+    (void)fprintf(stream,
+                  "\nconst struct ys_security %s_security = {%u, %u, %u, %u, %u, %s, %s, %s, %s, %s, %s, %u, %luu};\n",
+                  design->id, security.capability, security.least, security.key_size_min, security.key_size_max,
+                  security.bonds, yes(security.forgets), yes(security.authenticates), yes(security.forbids_legacy),
+                  yes(security.allows_debug_key), yes(security.waits), yes(security.privacy), security.rotation_s,
+                  (unsigned long)security.passkey);
+}
+
 /* What the definition asks of config.h, said when the tables are compiled. */
 static void put_limits(FILE *stream, const struct ys_design *design, const struct ys_layout *layout)
 {
@@ -383,6 +402,7 @@ void ys_generate_source(FILE *stream, const struct ys_design *design, const stru
     for (size_t i = 0; i < design->set_count; i++)
         put_advertising(stream, design, &design->sets[i]);
     put_address(stream, design);
+    put_security(stream, design);
 }
 
 /* skeleton */

@@ -130,10 +130,10 @@ static void print_set(FILE *stream, const struct ys_advertisement *set)
     print_parts(stream, &set->response);
 }
 
-static void print_security(FILE *stream, const struct ys_security *security)
+static void print_security(FILE *stream, const struct ys_device_security *security)
 {
-    static const char *const has[] = {"neither display nor keyboard", "a display", "a display, and yes and no to press",
-                                      "a keyboard", "a keyboard and a display"};
+    static const char *const has[] = {"a display", "a display, and yes and no to press", "a keyboard",
+                                      "neither display nor keyboard", "a keyboard and a display"};
     (void)fprintf(stream, "\nIt pairs%s and has %s; peers are %sremembered.\n",
                   security->secure_only ? " by LE Secure Connections only" : "",
                   has[security->capability > 0 ? security->capability - 1 : 0], security->bonding ? "" : "not ");

@@ -256,25 +256,29 @@ struct ys_advertisement {
 };
 
 /* How the device pairs. */
-struct ys_security {
+struct ys_device_security {
     struct ys_place place;
     bool given;
     int capability; /* enum ys_capability + 1; 0: not said */
     struct ys_place capability_place;
     bool secure_only; /* only with secure connections */
     bool bonding;
+    bool debug_key;
+    bool privacy;
+    bool out_of_band;
+    int least;     /* enum ys_least + 1; 0: not said */
+    int when_full; /* enum ys_when_full + 1; 0: not said */
+    int begins;    /* enum ys_begins + 1; 0: not said */
+    struct ys_counted rotation_us;
+    struct ys_place least_place;
     struct ys_written passkey;
     struct ys_counted key_size;
 };
 
-/* What it can show, and what can be entered at it. */
-enum ys_capability {
-    YS_CAPABILITY_NONE,
-    YS_CAPABILITY_DISPLAY,
-    YS_CAPABILITY_CONFIRM,
-    YS_CAPABILITY_KEYBOARD,
-    YS_CAPABILITY_BOTH
-};
+/* The words of its keys. */
+enum ys_least { YS_LEAST_ENCRYPTED, YS_LEAST_AUTHENTICATED };
+enum ys_when_full { YS_WHEN_FULL_REFUSE, YS_WHEN_FULL_FORGET };
+enum ys_begins { YS_BEGINS_HOST, YS_BEGINS_FIRMWARE };
 
 struct ys_limits {
     struct ys_counted connections;
@@ -331,7 +335,7 @@ struct ys_design {
     bool has_address;     /* a static one of its own */
     struct ys_address address;
     struct ys_limits limits;
-    struct ys_security security;
+    struct ys_device_security security;
     int caching; /* 0: not said, 1: yes, 2: no */
     struct ys_advertisement *sets;
     size_t set_count;

@@ -91,7 +91,7 @@ static const struct ys_mapping service_mapping = {"a service", service_keys, COU
 
 static const struct ys_kind kind_connections = {.form = YS_NUMBER, .least = 1, .greatest = 32};
 static const struct ys_kind kind_mtu = {.form = YS_NUMBER, .least = 23, .greatest = 517};
-static const struct ys_kind kind_bonds = {.form = YS_NUMBER, .greatest = 255};
+static const struct ys_kind kind_bonds = {.form = YS_NUMBER, .greatest = 64};
 static const struct ys_kind kind_key_size = {.form = YS_NUMBER, .least = 7, .greatest = 16};
 
 static const struct ys_key limits_keys[] = {
@@ -107,14 +107,36 @@ static void device_limits(const struct ys_node *node, void *target)
     (void)ys_yaml_mapping(node, &limits_mapping, target);
 }
 
-static const char *const capabilities[] = {"none", "display", "display and yes/no", "keyboard", "keyboard and display",
-                                           NULL};
+/* in the order of enum ys_capability */
+static const char *const capabilities[] = {"display", "display and yes/no",   "keyboard",
+                                           "none",    "keyboard and display", NULL};
 static const struct ys_kind kind_capability = {.form = YS_WORD, .words = capabilities};
 
 static void security_capability(const struct ys_node *node, void *target)
 {
     ((struct ys_design *)target)->security.capability_place = node->place;
     ys_key_word(node, target);
+}
+
+static const char *const leasts[] = {"encrypted", "authenticated", NULL};
+static const struct ys_kind kind_least = {.form = YS_WORD, .words = leasts};
+static const char *const fulls[] = {"refuse", "forget", NULL};
+static const struct ys_kind kind_full = {.form = YS_WORD, .words = fulls};
+static const char *const beginners[] = {"by itself", "by firmware", NULL};
+static const struct ys_kind kind_begins = {.form = YS_WORD, .words = beginners};
+
+static void security_least(const struct ys_node *node, void *target)
+{
+    ((struct ys_design *)target)->security.least_place = node->place;
+    ys_key_word(node, target);
+}
+
+static void security_rotation(const struct ys_node *node, void *target)
+{
+    const struct ys_counted *rotation_us = &((const struct ys_design *)target)->security.rotation_us;
+    ys_key_time(node, target);
+    if (rotation_us->given && (rotation_us->number < 1000000 || rotation_us->number > 3600000000u))
+        ys_findings_add(node->findings, YS_ERROR, "duration", node->place, "a rotation must be from 1 s to 1 h");
 }
 
 static const struct ys_key security_keys[] = {
@@ -128,6 +150,23 @@ static const struct ys_key security_keys[] = {
      DESIGN(security.passkey)},
     {"key size", ys_key_number, &kind_key_size, "Least size of a key in bytes; 16 if left out", false,
      DESIGN(security.key_size)},
+    {"least", security_least, &kind_least, "What a pairing must give at least, or is refused; encrypted if left out",
+     false, DESIGN(security.least)},
+    {"begins", ys_key_word, &kind_begins, "Who begins pairing where a right demands it; by itself if left out", false,
+     DESIGN(security.begins)},
+    {"when full", ys_key_word, &kind_full,
+     "What becomes of somebody new when no more peers can be remembered: refuse, or forget the one that was here least "
+     "recently; forget if left out",
+     false, DESIGN(security.when_full)},
+    {"privacy", ys_key_yes, &ys_kind_yes, "Whether its address changes, so that only who is remembered knows it", false,
+     DESIGN(security.privacy)},
+    {"rotation", security_rotation, &ys_kind_time, "After how long the address changes, 1 s to 1 h; 15 min if left out",
+     false, DESIGN(security.rotation_us)},
+    {"out of band", ys_key_yes, &ys_kind_yes,
+     "Whether the firmware has another way, such as a tag that is touched, to exchange data for pairing", false,
+     DESIGN(security.out_of_band)},
+    {"debug key", ys_key_yes, &ys_kind_yes, "Whether a peer may use the key that everybody knows; for development",
+     false, DESIGN(security.debug_key)},
 };
 static const struct ys_mapping security_mapping = {"security", security_keys, COUNT(security_keys), NULL};
 static const struct ys_kind kind_security = {.form = YS_MAPPING, .mapping = &security_mapping};

@@ -32,8 +32,14 @@ static void go_on(struct ys_host *host, struct ys_connection *connection, enum y
     finish(connection, outcomes[next]);
 }
 
-static enum ys_next refuse(struct ys_client_request *request, uint8_t error)
+/* What was refused for want of security is asked once more after something was done about it. */
+static enum ys_next refuse(struct ys_host *host, struct ys_connection *connection, struct ys_client_request *request,
+                           uint8_t error)
 {
+    if (host->pairing != NULL && !request->mended && host->pairing->calls->demanded(host, connection, error)) {
+        request->mended = true;
+        return YS_NEXT_ASK;
+    }
     request->error = error;
     return request->procedure->error != NULL ? request->procedure->error(request, error) : YS_NEXT_REFUSED;
 }
@@ -52,7 +58,7 @@ static void receive(struct ys_host *host, struct ys_connection *connection, cons
         (!error && pdu->opcode != ys_att_response_to(request->opcode)))
         go_on(host, connection, YS_NEXT_MALFORMED);
     else if (error)
-        go_on(host, connection, refuse(request, pdu->error));
+        go_on(host, connection, refuse(host, connection, request, pdu->error));
     else
         go_on(host, connection, request->procedure->answer(connection, request, pdu));
     if (connection->used && connection->mtu != mtu_before) /* the request is its owner's again by now */
@@ -88,7 +94,7 @@ static void run(struct ys_host *host, struct ys_connection *connection, uint32_t
             give_up(host, connection);
         return;
     }
-    while (connection->requests != NULL && !connection->request_sent && !connection->ending &&
+    while (connection->requests != NULL && !connection->request_sent && !connection->ending && !connection->held &&
            connection->response.length == 0 && ys_l2cap_fits(host, connection, connection->mtu)) {
         send_request(host, connection, now_ms);
         if (connection->requests->procedure->command)
@@ -116,6 +122,7 @@ enum ys_result ys_client_prepare(struct ys_client_request *request)
     request->error = YS_ATT_OK;
     request->length = 0;
     request->value_next = false;
+    request->mended = false;
     request->only_uuid = false;
     request->refusal = YS_ATT_OK;
     request->part = 0;

@@ -14,14 +14,15 @@ static void compose_event_mask(struct ys_host *host, struct ys_writer *writer)
 
 static void compose_le_event_mask(struct ys_host *host, struct ys_writer *writer)
 {
-    (void)host;
-    ys_put_u64(writer, YS_HCI_LE_EVENT_MASK);
+    /* without pairing the controller itself says that there is no key */
+    ys_put_u64(writer, host->pairing != NULL ? YS_HCI_LE_EVENT_MASK_SECURITY : YS_HCI_LE_EVENT_MASK);
 }
 
 static void compose_random_address(struct ys_host *host, struct ys_writer *writer)
 {
     uint8_t random[6];
-    host->port->random(host->port->context, random, sizeof random);
+    if (!host->port->random(host->port->context, random, sizeof random))
+        return; /* a command without an address is refused, and the start fails at it */
     host->address = ys_address_static(host->settings.address != NULL ? host->settings.address : random);
     if (host->settings.address_type == YS_OWN_NON_RESOLVABLE)
         host->address.bytes[5] = random[5] & 0x3f; /* Vol 6 Part B 1.3.2.2 */
@@ -191,6 +192,8 @@ static const struct ys_command_row rows[] = {
 static const struct ys_command_row *row_of(const struct ys_host *host, uint8_t command)
 {
     const struct ys_command_row *row = host->sets != NULL ? host->sets->calls->row(host, command) : NULL;
+    if (row == NULL && host->pairing != NULL)
+        row = host->pairing->calls->row(command);
     if (row != NULL)
         return row;
     if (command == COMMAND_LIST_CLEAR || command == COMMAND_LIST_ADD)

@@ -284,6 +284,8 @@ static void take_connection(struct ys_host *host, const struct ys_hci_connection
     connection->handle = complete->handle;
     connection->peer = complete->peer;
     connection->mtu = YS_ATT_MTU_DEFAULT;
+    if (host->pairing != NULL)
+        host->pairing->calls->connected(host, connection);
     ys_emit(host, &(struct ys_event){
                       .kind = YS_EVENT_CONNECTED,
                       .connection = complete->handle,
@@ -335,6 +337,8 @@ void ys_gap_disconnected(struct ys_host *host, uint16_t handle, uint8_t reason)
     host->data_free = (uint16_t)(host->data_free + connection->packets_out);
     connection->used = false;
     ys_queue_forget(host, connection);
+    if (host->pairing != NULL)
+        host->pairing->calls->disconnected(host, connection);
     if (host->client != NULL)
         host->client->abort(connection);
     ys_gap_restart_advertising(host);

@@ -172,13 +172,8 @@ static void disconnection(struct ys_host *host, struct ys_reader *parameters)
 static void hardware_error(struct ys_host *host)
 {
     host->state = STATE_STOPPED;
-    host->commands_due = 0;
-    host->command_running = COMMAND_NONE;
     drop_connections(host);
-    ys_emit(host, &(struct ys_event){
-                      .kind = YS_EVENT_CONTROLLER_FAILED,
-                      .u.start = {.step = "hardware error", .status = YS_HCI_UNSPECIFIED},
-                  });
+    ys_start_failed(host, YS_EVENT_CONTROLLER_FAILED, "hardware error", YS_HCI_UNSPECIFIED);
 }
 
 static void event_in(struct ys_host *host, const uint8_t *packet, size_t length)
@@ -190,6 +185,8 @@ static void event_in(struct ys_host *host, const uint8_t *packet, size_t length)
         ys_host_log(host, "dropped a malformed event of this length", (uint32_t)length);
         return;
     }
+    if (host->pairing != NULL)
+        host->pairing->calls->event(host, event, &parameters);
     switch (event) {
     case YS_HCI_COMMAND_COMPLETE:
         ys_commands_complete(host, parameters);
@@ -281,6 +278,7 @@ static uint32_t run(struct ys_host *host)
     uint32_t now_ms = ys_now_ms(host);
     if (host->timed)
         ys_gap_check(host, now_ms);
+    uint32_t pairing_wait_ms = host->pairing != NULL ? host->pairing->calls->run(host, now_ms) : YS_FOREVER;
     ys_notify_collect(host, now_ms);
     size_t next = host->next_connection; /* each turn another one is first, so that none is always last */
     for (size_t i = 0; i < YS_CONNECTIONS; i++) {
@@ -291,7 +289,7 @@ static uint32_t run(struct ys_host *host)
     }
     host->next_connection = (uint8_t)(host->next_connection + 1 < YS_CONNECTIONS ? host->next_connection + 1 : 0);
     ys_commands_run(host);
-    return more ? 0 : wait_ms(host);
+    return more ? 0 : least(wait_ms(host), pairing_wait_ms);
 }
 
 uint32_t ys_host_run(struct ys_host *host)

@@ -2,7 +2,7 @@
 #ifndef HOST_INTERNAL_H
 #define HOST_INTERNAL_H
 
-#include <yarnswift/host.h>
+#include <yarnswift/pairing.h>
 
 #include "wire/att.h"
 #include "wire/hci.h"
@@ -33,6 +33,9 @@ enum command {
     COMMAND_READ_DATA_MAX,
     COMMAND_SET_RANDOM_ADDRESS, /* the last of the start */
     COMMAND_DISCONNECT,
+    COMMAND_KEY_REPLY, /* the other side waits for it */
+    COMMAND_NO_KEY,
+    COMMAND_ENCRYPT,
     COMMAND_ADVERTISING_OFF,
     COMMAND_SCAN_OFF,
     COMMAND_CONNECT_CANCEL,
@@ -137,6 +140,22 @@ struct ys_sets_calls {
     void (*features)(struct ys_host *host, uint64_t features);
     /* Whether a set can be so; a controller without sets may get another of it that fits. */
     enum ys_result (*adapt)(struct ys_host *host, const struct ys_advertising **advertising);
+};
+
+/* pairing.c: known to a host only that uses pairing */
+
+struct ys_pairing_calls {
+    /* A command of it; NULL if it is none. */
+    const struct ys_command_row *(*row)(uint8_t command);
+    /* Any event of the controller. */
+    void (*event)(struct ys_host *host, uint8_t event, const struct ys_reader *parameters);
+    void (*receive)(struct ys_host *host, struct ys_connection *connection, const uint8_t *pdu, size_t length);
+    /* Does what is due; returns in how many milliseconds something will be. */
+    uint32_t (*run)(struct ys_host *host, uint32_t now_ms);
+    void (*connected)(struct ys_host *host, struct ys_connection *connection);
+    void (*disconnected)(struct ys_host *host, struct ys_connection *connection);
+    /* An access was refused with this error: true if something is done about it, and it may be tried again then. */
+    bool (*demanded)(struct ys_host *host, struct ys_connection *connection, uint8_t error);
 };
 
 /* l2cap.c: data in, data out */

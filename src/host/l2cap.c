@@ -81,49 +81,31 @@ void ys_l2cap_send(struct ys_host *host, struct ys_connection *connection)
     (void)send_pieces(host, connection, &host->outgoing);
 }
 
-static void send_reject(struct ys_host *host, struct ys_connection *connection)
+/* Sends one of the few PDUs that are never longer than a few bytes, if it fits now. */
+static bool send_short(struct ys_host *host, struct ys_connection *connection, uint16_t channel, const uint8_t *pdu,
+                       size_t length)
 {
-    struct ys_writer writer = ys_l2cap_writer(&host->outgoing, YS_MTU);
-    ys_put_l2cap_signal(&writer, &(struct ys_l2cap_signal){.code = YS_L2CAP_COMMAND_REJECT,
-                                                           .identifier = connection->reject_identifier,
-                                                           .length = 2});
-    ys_put_u16(&writer, YS_L2CAP_NOT_UNDERSTOOD);
-    ys_l2cap_seal(&host->outgoing, YS_L2CAP_SIGNALLING, ys_writer_stored(&writer));
-    connection->reject_identifier = 0;
+    if (!ys_l2cap_fits(host, connection, YS_ATT_MTU_DEFAULT))
+        return false;
+    memcpy(host->outgoing.bytes + PDU_AT, pdu, length);
+    ys_l2cap_seal(&host->outgoing, channel, length);
     ys_l2cap_send(host, connection);
-}
-
-/* Pairing is not supported yet. It is short enough to be written without its codec, which firmware then need not link.
- */
-static void send_pairing_refusal(struct ys_host *host, struct ys_connection *connection)
-{
-    struct ys_writer writer = ys_l2cap_writer(&host->outgoing, YS_MTU);
-    ys_put_u8(&writer, YS_SMP_PAIRING_FAILED);
-    ys_put_u8(&writer, YS_SMP_NOT_SUPPORTED);
-    ys_l2cap_seal(&host->outgoing, YS_L2CAP_SECURITY, ys_writer_stored(&writer));
-    connection->refuse_pairing = false;
-    ys_l2cap_send(host, connection);
-}
-
-static void send_confirmation(struct ys_host *host, struct ys_connection *connection)
-{
-    struct ys_writer writer = ys_l2cap_writer(&host->outgoing, YS_MTU);
-    ys_put_att(&writer, &(struct ys_att_pdu){.opcode = YS_ATT_CONFIRMATION});
-    ys_l2cap_seal(&host->outgoing, YS_L2CAP_ATT, ys_writer_stored(&writer));
-    connection->confirm_due = false;
-    ys_l2cap_send(host, connection);
+    return true;
 }
 
 void ys_l2cap_run(struct ys_host *host, struct ys_connection *connection)
 {
+    const uint8_t confirmation[] = {YS_ATT_CONFIRMATION};
+    const uint8_t failed[] = {YS_SMP_PAIRING_FAILED, connection->pairing_failed};
+    const uint8_t reject[] = {YS_L2CAP_COMMAND_REJECT, connection->reject_identifier, 2, 0, YS_L2CAP_NOT_UNDERSTOOD, 0};
     if (connection->response.length > 0 && !send_pieces(host, connection, &connection->response))
         return; /* no other PDU may come between the pieces of one */
-    if (connection->confirm_due && ys_l2cap_fits(host, connection, YS_ATT_MTU_DEFAULT))
-        send_confirmation(host, connection);
-    if (connection->reject_identifier != 0 && ys_l2cap_fits(host, connection, YS_ATT_MTU_DEFAULT))
-        send_reject(host, connection);
-    if (connection->refuse_pairing && ys_l2cap_fits(host, connection, YS_ATT_MTU_DEFAULT))
-        send_pairing_refusal(host, connection);
+    if (connection->confirm_due)
+        connection->confirm_due = !send_short(host, connection, YS_L2CAP_ATT, confirmation, sizeof confirmation);
+    if (connection->reject_identifier != 0 && send_short(host, connection, YS_L2CAP_SIGNALLING, reject, sizeof reject))
+        connection->reject_identifier = 0;
+    if (connection->pairing_failed != 0 && send_short(host, connection, YS_L2CAP_SECURITY, failed, sizeof failed))
+        connection->pairing_failed = 0;
     bool more;
     do {
         more = ys_notify_run(host, connection) || ys_stream_run(host, connection);
@@ -161,10 +143,10 @@ static void signal_in(struct ys_host *host, struct ys_connection *connection, co
 
 static void security_in(struct ys_host *host, struct ys_connection *connection, const uint8_t *pdu, size_t length)
 {
-    (void)host;
-    /* a pairing or security request is refused; anything else has nothing to belong to */
-    if (length > 0 && (pdu[0] == YS_SMP_PAIRING_REQUEST || pdu[0] == YS_SMP_SECURITY_REQUEST))
-        connection->refuse_pairing = true;
+    if (host->pairing != NULL)
+        host->pairing->calls->receive(host, connection, pdu, length);
+    else if (length > 0 && pdu[0] == YS_SMP_PAIRING_REQUEST) /* nothing else needs an answer */
+        connection->pairing_failed = YS_SMP_NOT_SUPPORTED;
 }
 
 static void att_in(struct ys_host *host, struct ys_connection *connection, const uint8_t *pdu, size_t length)

@@ -13,6 +13,8 @@ const char *ys_result_text(enum ys_result result)
         [YS_ERROR_PORT_CLOCK] = "the port has no now_ms: give it a millisecond clock",
         [YS_ERROR_PORT_RANDOM] = "the port has no random: give it one, or use a public address",
         [YS_ERROR_PORT_CRITICAL] = "the port lacks enter_critical or leave_critical: give it both",
+        [YS_ERROR_PORT_CIPHER] = "the port has no encrypt: give it AES-128, pairing needs it",
+        [YS_ERROR_PORT_CURVE] = "the port lacks the curve: give it curve_key, curve_secret and curve_result, or none",
         [YS_ERROR_PORT_STORE] =
             "the port has a part of a store: give it store_put, store_get and store_delete, or none",
         [YS_ERROR_TABLE] = "there is no attribute table: generate one, or use ys_table_bare",
@@ -21,7 +23,7 @@ const char *ys_result_text(enum ys_result result)
         [YS_ERROR_NOT_READY] = "the host is not ready: start it, and wait for YS_EVENT_READY",
         [YS_ERROR_ARGUMENT] = "an argument is out of its range",
         [YS_ERROR_NO_CONNECTION] = "there is no such connection",
-        [YS_ERROR_UNSUPPORTED] = "it needs advertising sets: call ys_host_use_sets before the start",
+        [YS_ERROR_UNSUPPORTED] = "it needs advertising sets or pairing: call ys_host_use_sets or ys_host_use_pairing",
         [YS_ERROR_NO_ROOM] = "no more connections or sets fit: raise YS_CONNECTIONS or YS_SETS, or end one",
         [YS_ERROR_TOO_LATE] = "it was answered already, or its connection has ended",
         [YS_ERROR_CONTEXT] = "it was called from an interrupt: only ys_host_changed and ys_stream_append may be",

@@ -64,8 +64,8 @@ static uint16_t properties_of(const struct ys_set *set)
 
 static void compose_event_mask(struct ys_host *host, struct ys_writer *writer)
 {
-    (void)host;
-    ys_put_u64(writer, YS_HCI_LE_EVENT_MASK | YS_HCI_LE_EVENT_MASK_EXTENDED);
+    uint64_t mask = host->pairing != NULL ? YS_HCI_LE_EVENT_MASK_SECURITY : YS_HCI_LE_EVENT_MASK;
+    ys_put_u64(writer, mask | YS_HCI_LE_EVENT_MASK_EXTENDED);
 }
 
 static void complete_sets(struct ys_host *host, struct ys_reader *parameters)

@@ -21,8 +21,8 @@ static void ask(struct ys_task *task)
 {
     uint8_t request[YS_SMP_PDU_MAX];
     struct ys_writer writer = ys_writer_to(request, sizeof request);
-    ys_put_smp(&writer, &(struct ys_smp_pdu){
-                            .code = YS_SMP_PAIRING_REQUEST, .capability = YS_SMP_NO_INPUT_NO_OUTPUT, .key_size = 16});
+    ys_put_smp(&writer,
+               &(struct ys_smp_pdu){.code = YS_SMP_PAIRING_REQUEST, .capability = YS_CAPABILITY_NONE, .key_size = 16});
     ys_simulated_inject(central_port(task->central), task->peer->connection, YS_L2CAP_SECURITY, request,
                         (uint16_t)ys_writer_stored(&writer));
 }

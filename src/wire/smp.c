@@ -148,6 +148,7 @@ const char *ys_smp_code_name(uint8_t code)
 const char *ys_smp_reason_text(uint8_t reason)
 {
     static const char *const texts[] = {
+        [YS_SMP_LINK_ENDED] = "the connection ended",
         [YS_SMP_PASSKEY_ENTRY_FAILED] = "the passkey was not entered",
         [YS_SMP_OOB_NOT_AVAILABLE] = "there are no data from out of band",
         [YS_SMP_AUTHENTICATION_REQUIREMENTS] = "the requirements cannot be met by what the two can show and enter",
@@ -165,6 +166,40 @@ const char *ys_smp_reason_text(uint8_t reason)
         [YS_SMP_KEY_REJECTED] = "a key that was given is rejected",
         [YS_SMP_BUSY] = "the other side is busy",
     };
+    if (reason == YS_SMP_TIMEOUT)
+        return "the other side said nothing for 30 s";
     bool known = reason < sizeof texts / sizeof texts[0] && texts[reason] != NULL;
     return known ? texts[reason] : "a reason that the standard reserves";
+}
+
+bool ys_smp_is_secure(const struct ys_smp_pdu *request, const struct ys_smp_pdu *response)
+{
+    return (request->requirements & response->requirements & YS_SMP_SECURE_CONNECTIONS) != 0;
+}
+
+enum ys_method ys_smp_method(const struct ys_smp_pdu *request, const struct ys_smp_pdu *response)
+{
+    enum { WORKS = YS_METHOD_JUST_WORKS, CENTRAL = YS_METHOD_INITIATOR_SHOWS, OTHER = YS_METHOD_RESPONDER_SHOWS };
+    /* Table 2.8: by the initiator's capability, then the responder's; legacy pairing */
+    static const uint8_t methods[YS_CAPABILITIES][YS_CAPABILITIES] = {
+        [YS_CAPABILITY_DISPLAY] = {WORKS, WORKS, CENTRAL, WORKS, CENTRAL},
+        [YS_CAPABILITY_DISPLAY_YES_NO] = {WORKS, WORKS, CENTRAL, WORKS, CENTRAL},
+        [YS_CAPABILITY_KEYBOARD] = {OTHER, OTHER, YS_METHOD_BOTH_ENTER, WORKS, OTHER},
+        [YS_CAPABILITY_NONE] = {WORKS, WORKS, WORKS, WORKS, WORKS},
+        [YS_CAPABILITY_KEYBOARD_DISPLAY] = {OTHER, OTHER, CENTRAL, WORKS, CENTRAL},
+    };
+    bool secure = ys_smp_is_secure(request, response);
+    /* legacy pairing needs data at both ends, LE Secure Connections at one */
+    if (secure ? request->oob != 0 || response->oob != 0 : request->oob != 0 && response->oob != 0)
+        return YS_METHOD_OUT_OF_BAND;
+    if (((request->requirements | response->requirements) & YS_SMP_MITM) == 0 ||
+        request->capability >= YS_CAPABILITIES || response->capability >= YS_CAPABILITIES)
+        return YS_METHOD_JUST_WORKS;
+    bool compares =
+        request->capability == YS_CAPABILITY_DISPLAY_YES_NO || request->capability == YS_CAPABILITY_KEYBOARD_DISPLAY;
+    bool both = compares && (response->capability == YS_CAPABILITY_DISPLAY_YES_NO ||
+                             response->capability == YS_CAPABILITY_KEYBOARD_DISPLAY);
+    if (secure && both)
+        return YS_METHOD_NUMERIC_COMPARISON;
+    return (enum ys_method)methods[request->capability][response->capability];
 }

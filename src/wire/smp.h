@@ -9,6 +9,7 @@
 
 #include <yarnswift/address.h>
 #include <yarnswift/bytes.h>
+#include <yarnswift/security.h>
 
 /* The longest: a public key. */
 #define YS_SMP_PDU_MAX 65
@@ -30,15 +31,6 @@ enum ys_smp_code {
     YS_SMP_KEYPRESS = 0x0e
 };
 
-/* What a device can show, and what can be entered at it (3.5.1). */
-enum ys_smp_capability {
-    YS_SMP_DISPLAY_ONLY = 0x00,
-    YS_SMP_DISPLAY_YES_NO = 0x01,
-    YS_SMP_KEYBOARD_ONLY = 0x02,
-    YS_SMP_NO_INPUT_NO_OUTPUT = 0x03,
-    YS_SMP_KEYBOARD_DISPLAY = 0x04
-};
-
 /* Authentication requirements, as bits (3.5.1). */
 enum ys_smp_requirement {
     YS_SMP_BONDING = 0x01, /* the lower of two bits; the other is reserved */
@@ -51,30 +43,10 @@ enum ys_smp_requirement {
 /* Keys that are given, as bits (3.6.1). */
 enum ys_smp_keys { YS_SMP_ENC_KEY = 0x01, YS_SMP_ID_KEY = 0x02, YS_SMP_SIGN_KEY = 0x04, YS_SMP_LINK_KEY = 0x08 };
 
-/* Why pairing failed (3.5.5). */
-enum ys_smp_reason {
-    YS_SMP_PASSKEY_ENTRY_FAILED = 0x01,
-    YS_SMP_OOB_NOT_AVAILABLE = 0x02,
-    YS_SMP_AUTHENTICATION_REQUIREMENTS = 0x03,
-    YS_SMP_CONFIRM_VALUE_FAILED = 0x04,
-    YS_SMP_NOT_SUPPORTED = 0x05,
-    YS_SMP_ENCRYPTION_KEY_SIZE = 0x06,
-    YS_SMP_COMMAND_NOT_SUPPORTED = 0x07,
-    YS_SMP_UNSPECIFIED = 0x08,
-    YS_SMP_REPEATED_ATTEMPTS = 0x09,
-    YS_SMP_INVALID_PARAMETERS = 0x0a,
-    YS_SMP_DHKEY_CHECK_FAILED = 0x0b,
-    YS_SMP_NUMERIC_COMPARISON_FAILED = 0x0c,
-    YS_SMP_CLASSIC_PAIRING_IN_PROGRESS = 0x0d,
-    YS_SMP_CROSS_TRANSPORT_NOT_ALLOWED = 0x0e,
-    YS_SMP_KEY_REJECTED = 0x0f,
-    YS_SMP_BUSY = 0x10
-};
-
 /* Any PDU. Which fields count depends on the code. */
 struct ys_smp_pdu {
     uint8_t code;
-    uint8_t capability;         /* pairing request and response: enum ys_smp_capability; likewise: */
+    uint8_t capability;         /* pairing request and response: enum ys_capability; likewise: */
     uint8_t oob;                /* 1: data came out of band */
     uint8_t requirements;       /* enum ys_smp_requirement; also of a security request */
     uint8_t key_size;           /* the largest, 7 to 16 bytes */
@@ -99,7 +71,9 @@ void ys_put_smp(struct ys_writer *writer, const struct ys_smp_pdu *pdu);
 /* The name of a code in the words of the standard, or "unknown". */
 const char *ys_smp_code_name(uint8_t code);
 
-/* What a reason means, in a few plain words; never NULL. */
-const char *ys_smp_reason_text(uint8_t reason);
+/* How the two come to a key by what their pairing request and response say (2.3.5.1), and whether by LE Secure
+ * Connections. */
+enum ys_method ys_smp_method(const struct ys_smp_pdu *request, const struct ys_smp_pdu *response);
+bool ys_smp_is_secure(const struct ys_smp_pdu *request, const struct ys_smp_pdu *response);
 
 #endif

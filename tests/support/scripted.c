@@ -34,10 +34,11 @@ static uint32_t now_ms(void *context)
     return ((const struct scripted *)context)->now_ms;
 }
 
-static void draw(void *context, void *bytes, size_t length)
+static bool draw(void *context, void *bytes, size_t length)
 {
     (void)context;
     memset(bytes, 0x5a, length);
+    return true;
 }
 
 static void enter(void *context)

@@ -1,0 +1,82 @@
+/* AES-128 and P-256. */
+#include "simulated/crypto.h"
+
+#include <string.h>
+
+#include <mbedtls/aes.h>
+#include <mbedtls/ecdh.h>
+#include <mbedtls/ecp.h>
+
+#define UNCOMPRESSED 0x04 /* before the two coordinates of a point (SEC 1 2.3.3) */
+
+bool ys_crypto_encrypt(const uint8_t key[16], const uint8_t plain[16], uint8_t cipher[16])
+{
+    mbedtls_aes_context aes;
+    mbedtls_aes_init(&aes);
+    bool good = mbedtls_aes_setkey_enc(&aes, key, 128) == 0 &&
+                mbedtls_aes_crypt_ecb(&aes, MBEDTLS_AES_ENCRYPT, plain, cipher) == 0;
+    mbedtls_aes_free(&aes);
+    return good;
+}
+
+struct source {
+    ys_random_fn *random;
+    void *context;
+};
+
+static int draw(void *context, unsigned char *bytes, size_t length)
+{
+    const struct source *source = context;
+    return source->random(source->context, bytes, length) ? 0 : MBEDTLS_ERR_ECP_RANDOM_FAILED;
+}
+
+bool ys_crypto_key(ys_random_fn *random, void *context, uint8_t private_key[32], uint8_t public_key[64])
+{
+    struct source source = {random, context};
+    unsigned char bytes[65];
+    size_t length = 0;
+    mbedtls_ecp_group group;
+    mbedtls_ecp_point point;
+    mbedtls_mpi own;
+    mbedtls_ecp_group_init(&group);
+    mbedtls_ecp_point_init(&point);
+    mbedtls_mpi_init(&own);
+    bool good = mbedtls_ecp_group_load(&group, MBEDTLS_ECP_DP_SECP256R1) == 0 &&
+                mbedtls_ecp_gen_keypair(&group, &own, &point, draw, &source) == 0 &&
+                mbedtls_mpi_write_binary(&own, private_key, 32) == 0 &&
+                mbedtls_ecp_point_write_binary(&group, &point, MBEDTLS_ECP_PF_UNCOMPRESSED, &length, bytes,
+                                               sizeof bytes) == 0 &&
+                length == sizeof bytes;
+    if (good)
+        memcpy(public_key, bytes + 1, 64);
+    mbedtls_ecp_group_free(&group);
+    mbedtls_ecp_point_free(&point);
+    mbedtls_mpi_free(&own);
+    return good;
+}
+
+bool ys_crypto_secret(ys_random_fn *random, void *context, const uint8_t private_key[32], const uint8_t public_key[64],
+                      uint8_t secret[32])
+{
+    struct source source = {random, context};
+    unsigned char bytes[65] = {UNCOMPRESSED};
+    mbedtls_ecp_group group;
+    mbedtls_ecp_point point;
+    mbedtls_mpi own;
+    mbedtls_mpi shared;
+    memcpy(bytes + 1, public_key, 64);
+    mbedtls_ecp_group_init(&group);
+    mbedtls_ecp_point_init(&point);
+    mbedtls_mpi_init(&own);
+    mbedtls_mpi_init(&shared);
+    bool good = mbedtls_ecp_group_load(&group, MBEDTLS_ECP_DP_SECP256R1) == 0 &&
+                mbedtls_ecp_point_read_binary(&group, &point, bytes, sizeof bytes) == 0 &&
+                mbedtls_ecp_check_pubkey(&group, &point) == 0 && mbedtls_mpi_read_binary(&own, private_key, 32) == 0 &&
+                mbedtls_ecdh_compute_shared(&group, &shared, &point, &own, draw, &source) == 0 &&
+                mbedtls_mpi_write_binary(&shared, secret, 32) == 0;
+    mbedtls_ecp_group_free(&group);
+    mbedtls_ecp_point_free(&point);
+    mbedtls_mpi_free(&own);
+    mbedtls_mpi_free(&shared);
+    return good;
+}
