@@ -2,6 +2,7 @@
 #include "support/check.h"
 
 #include <stdio.h>
+#include <stdlib.h>
 #include <string.h>
 
 #include "support/secure.h"
@@ -84,11 +85,697 @@ static void every_pair_of_capabilities_pairs_by_the_method_of_the_standard(void 
     }
 }
 
+/* Every method that a test goes through: how it is made to result. */
+struct way {
+    const char *name;
+    bool legacy;
+    uint8_t wrench;
+    uint8_t tablet;
+    uint8_t method;
+    bool oob;
+};
+
+static const struct way ways[] = {
+    {"legacy, just works", true, YS_CAPABILITY_NONE, YS_CAPABILITY_NONE, YS_METHOD_JUST_WORKS, false},
+    {"legacy, passkey", true, YS_CAPABILITY_DISPLAY, YS_CAPABILITY_KEYBOARD, YS_METHOD_RESPONDER_SHOWS, false},
+    {"legacy, out of band", true, YS_CAPABILITY_NONE, YS_CAPABILITY_NONE, YS_METHOD_OUT_OF_BAND, true},
+    {"just works", false, YS_CAPABILITY_NONE, YS_CAPABILITY_NONE, YS_METHOD_JUST_WORKS, false},
+    {"numeric comparison", false, YS_CAPABILITY_DISPLAY_YES_NO, YS_CAPABILITY_DISPLAY_YES_NO,
+     YS_METHOD_NUMERIC_COMPARISON, false},
+    {"passkey, entered at the tablet", false, YS_CAPABILITY_DISPLAY, YS_CAPABILITY_KEYBOARD, YS_METHOD_RESPONDER_SHOWS,
+     false},
+    {"passkey, entered at the wrench", false, YS_CAPABILITY_KEYBOARD, YS_CAPABILITY_DISPLAY, YS_METHOD_INITIATOR_SHOWS,
+     false},
+    {"out of band", false, YS_CAPABILITY_NONE, YS_CAPABILITY_NONE, YS_METHOD_OUT_OF_BAND, true},
+};
+
+static const uint8_t legacy_data[16] = {0x5a, 0x17, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14};
+
+static uint8_t level_of(const struct way *way)
+{
+    if (way->method == YS_METHOD_JUST_WORKS)
+        return YS_LEVEL_ENCRYPTED;
+    return way->legacy ? YS_LEVEL_AUTHENTICATED : YS_LEVEL_SECURE_CONNECTIONS;
+}
+
+static void give_oob(struct yard *yard, const struct way *way)
+{
+    if (!way->oob)
+        return;
+    if (way->legacy) {
+        ys_oob_set(&yard->wrench.host, NULL, legacy_data);
+        ys_oob_set(&yard->tablet.host, NULL, legacy_data);
+        return;
+    }
+    assert_int_equal(ys_oob_make(&yard->wrench.host), YS_OK);
+    assert_int_equal(ys_oob_make(&yard->tablet.host), YS_OK);
+    yard_pass(yard, 100);
+    ys_oob_set(&yard->wrench.host, &yard->tablet.oob, NULL);
+    ys_oob_set(&yard->tablet.host, &yard->wrench.oob, NULL);
+}
+
+/* A yard in which the two are connected, and would pair this way. */
+static void begin(struct yard *yard, const struct way *way)
+{
+    struct ys_security wrench = with(way->wrench);
+    struct ys_security tablet = with(way->tablet);
+    yard->legacy = way->legacy;
+    yard_begin(yard, &wrench, &tablet);
+    give_oob(yard, way);
+    yard_connect(yard);
+}
+
+static size_t bonds_of(struct party *party)
+{
+    struct ys_address identity;
+    uint8_t level;
+    size_t count = 0;
+    for (uint8_t number = 1; number <= party->security.bonds; number++)
+        count += ys_bond_get(&party->host, number, &identity, &level);
+    return count;
+}
+
+/* Both can pair this way now, whatever was before, and are then remembered. */
+static void assert_can_pair(struct yard *yard, const struct way *way)
+{
+    yard->wrench.people = PEOPLE_OBEY;
+    yard->tablet.people = PEOPLE_OBEY;
+    give_oob(yard, way);
+    if (!yard->tablet.connected)
+        yard_connect(yard);
+    yard_secure(yard, level_of(way));
+    assert_int_equal(yard->tablet.secured.u.secured.level, level_of(way));
+    assert_int_equal(yard->wrench.secured.u.secured.level, level_of(way));
+    assert_int_equal(bonds_of(&yard->wrench), 1);
+    assert_int_equal(bonds_of(&yard->tablet), 1);
+}
+
+static void all_methods_pair(void **state)
+{
+    (void)state;
+    for (size_t i = 0; i < COUNT(ways); i++) {
+        struct yard yard = {.seed = i};
+        begin(&yard, &ways[i]);
+        assert_can_pair(&yard, &ways[i]);
+        assert_secured(&yard, level_of(&ways[i]), ways[i].method);
+        assert_int_equal(yard.wrench.secured.u.secured.key_size, 16);
+        /* a refresh keeps the level */
+        assert_int_equal(ys_refresh(&yard.tablet.host, yard.tablet.connection), YS_OK);
+        assert_int_equal(ys_refresh(&yard.tablet.host, yard.tablet.connection), YS_ERROR_BUSY);
+        yard_settle(&yard);
+        assert_int_equal(yard.wrench.counts[YS_EVENT_SECURED], 2);
+        assert_int_equal(yard.tablet.secured.u.secured.level, level_of(&ways[i]));
+        assert_false(yard.tablet.secured.u.secured.paired);
+        yard_end(&yard);
+    }
+}
+
+/* what people do */
+
+static void assert_failed(const struct yard *yard, uint8_t reason)
+{
+    assert_int_equal(yard->wrench.counts[YS_EVENT_SECURED] + yard->tablet.counts[YS_EVENT_SECURED], 0);
+    assert_int_equal(yard->wrench.counts[YS_EVENT_PAIRING_FAILED], 1);
+    assert_int_equal(yard->tablet.counts[YS_EVENT_PAIRING_FAILED], 1);
+    assert_int_equal(yard->wrench.failed.reason, reason);
+    assert_int_equal(yard->tablet.failed.reason, reason);
+}
+
+static void mistakes_and_refusals_end_a_pairing_with_the_reason_of_the_standard(void **state)
+{
+    (void)state;
+    for (size_t i = 0; i < COUNT(ways); i++) {
+        const struct way *way = &ways[i];
+        bool compares = way->method == YS_METHOD_NUMERIC_COMPARISON;
+        if (way->method == YS_METHOD_JUST_WORKS || way->oob)
+            continue;
+        for (int who = 0; who < 2; who++) {
+            for (int what = 0; what < 2; what++) {
+                struct yard yard = {.seed = i};
+                bool enters = (who == 0 ? way->wrench : way->tablet) == YS_CAPABILITY_KEYBOARD;
+                if (!enters && !compares)
+                    continue;
+                begin(&yard, way);
+                (who == 0 ? &yard.wrench : &yard.tablet)->people = what == 0 ? PEOPLE_MISTAKE : PEOPLE_CANCEL;
+                yard_secure(&yard, YS_LEVEL_AUTHENTICATED);
+                assert_failed(&yard, compares    ? YS_SMP_NUMERIC_COMPARISON_FAILED
+                                     : what == 0 ? YS_SMP_CONFIRM_VALUE_FAILED
+                                                 : YS_SMP_PASSKEY_ENTRY_FAILED);
+                assert_int_equal(bonds_of(&yard.wrench) + bonds_of(&yard.tablet), 0);
+                yard_pass(&yard, 2000); /* who has failed must wait */
+                assert_can_pair(&yard, way);
+                yard_end(&yard);
+            }
+        }
+    }
+}
+
+static void who_says_nothing_for_30_seconds_has_failed_and_must_connect_again(void **state)
+{
+    (void)state;
+    struct yard yard = {.seed = 1};
+    begin(&yard, &ways[5]);
+    yard.tablet.people = PEOPLE_SILENT;
+    yard_secure(&yard, YS_LEVEL_AUTHENTICATED);
+    yard_pass(&yard, 25000);
+    assert_int_equal(yard.wrench.counts[YS_EVENT_PAIRING_FAILED], 0);
+    yard_pass(&yard, 5000);
+    assert_failed(&yard, YS_SMP_TIMEOUT);
+    assert_int_equal(ys_secure(&yard.tablet.host, yard.tablet.connection, YS_LEVEL_ENCRYPTED), YS_ERROR_TOO_LATE);
+    assert_int_equal(ys_passkey_enter(&yard.tablet.host, yard.tablet.connection, 1), YS_ERROR_TOO_LATE);
+    yard_disconnect(&yard);
+    yard_pass(&yard, 2000);
+    assert_can_pair(&yard, &ways[5]);
+    yard_end(&yard);
+}
+
+static void data_from_out_of_band_that_are_not_the_peers_are_found_out(void **state)
+{
+    (void)state;
+    for (int legacy = 0; legacy < 2; legacy++) {
+        for (int who = 0; who < 2; who++) {
+            static uint8_t other[16];
+            struct yard yard = {.seed = 5};
+            begin(&yard, &ways[legacy ? 2 : 7]);
+            struct party *wrong = who == 0 ? &yard.wrench : &yard.tablet;
+            if (legacy)
+                ys_oob_set(&wrong->host, NULL, other);
+            else
+                ys_oob_set(&wrong->host, &wrong->oob, NULL); /* its own */
+            yard_secure(&yard, YS_LEVEL_AUTHENTICATED);
+            assert_failed(&yard, YS_SMP_CONFIRM_VALUE_FAILED);
+            yard_end(&yard);
+        }
+    }
+}
+
+/* Only the peripheral's data went to the central: enough, since the central's own are then not asked for. */
+static void data_that_went_one_way_are_enough_and_data_that_never_went_are_not(void **state)
+{
+    (void)state;
+    for (int given = 0; given < 2; given++) {
+        struct yard yard = {.seed = 6};
+        struct ys_security none = with(YS_CAPABILITY_NONE);
+        struct ys_oob invented = {{1}, {2}};
+        yard_begin(&yard, &none, &none);
+        if (given) {
+            assert_int_equal(ys_oob_make(&yard.wrench.host), YS_OK);
+            yard_pass(&yard, 100);
+            invented = yard.wrench.oob;
+        }
+        ys_oob_set(&yard.tablet.host, &invented, NULL);
+        yard_connect(&yard);
+        yard_secure(&yard, YS_LEVEL_AUTHENTICATED);
+        if (given)
+            assert_secured(&yard, YS_LEVEL_SECURE_CONNECTIONS, YS_METHOD_OUT_OF_BAND);
+        else
+            assert_failed(&yard, YS_SMP_OOB_NOT_AVAILABLE);
+        yard_end(&yard);
+    }
+}
+
+/* what a device demands */
+
+static void a_key_has_the_size_that_both_can_and_none_under_the_least(void **state)
+{
+    (void)state;
+    for (uint8_t i = 0; i < 20; i++) {
+        uint8_t size = (uint8_t)(7 + i / 2);
+        struct yard yard = {.seed = i, .legacy = i % 2 == 0};
+        struct ys_security wrench = with(YS_CAPABILITY_DISPLAY);
+        struct ys_security tablet = with(YS_CAPABILITY_KEYBOARD);
+        tablet.key_size_max = size;
+        wrench.key_size_min = 10;
+        yard_begin(&yard, &wrench, &tablet);
+        yard_connect(&yard);
+        yard_secure(&yard, YS_LEVEL_ENCRYPTED);
+        if (size < 10) {
+            assert_failed(&yard, YS_SMP_ENCRYPTION_KEY_SIZE);
+        } else {
+            assert_int_equal(yard.wrench.secured.u.secured.key_size, size);
+            assert_int_equal(yard.wrench.secured.u.secured.level,
+                             !yard.legacy && size == 16 ? YS_LEVEL_SECURE_CONNECTIONS : YS_LEVEL_AUTHENTICATED);
+            yard_disconnect(&yard);
+            yard_connect(&yard);
+            yard_secure(&yard, YS_LEVEL_AUTHENTICATED);
+            assert_int_equal(yard.tablet.secured.u.secured.key_size, size);
+        }
+        yard_end(&yard);
+    }
+}
+
+static void what_cannot_give_what_is_demanded_is_refused(void **state)
+{
+    static const struct {
+        bool legacy;
+        bool forbids_legacy;
+        uint8_t least;
+        uint8_t tablet; /* its capability */
+        uint8_t reason; /* 0: it pairs */
+    } cases[] = {
+        {true, false, YS_LEVEL_ENCRYPTED, YS_CAPABILITY_NONE, 0},
+        {true, false, YS_LEVEL_AUTHENTICATED, YS_CAPABILITY_NONE, YS_SMP_AUTHENTICATION_REQUIREMENTS},
+        {true, false, YS_LEVEL_AUTHENTICATED, YS_CAPABILITY_KEYBOARD, 0},
+        {false, true, YS_LEVEL_ENCRYPTED, YS_CAPABILITY_NONE, 0},
+        {false, false, YS_LEVEL_SECURE_CONNECTIONS, YS_CAPABILITY_NONE, YS_SMP_AUTHENTICATION_REQUIREMENTS},
+        {false, false, YS_LEVEL_SECURE_CONNECTIONS, YS_CAPABILITY_KEYBOARD, 0},
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        struct yard yard = {.seed = i, .legacy = cases[i].legacy};
+        struct ys_security wrench = with(YS_CAPABILITY_DISPLAY);
+        struct ys_security tablet = with(cases[i].tablet);
+        wrench.least = cases[i].least;
+        wrench.forbids_legacy = cases[i].forbids_legacy;
+        yard_begin(&yard, &wrench, &tablet);
+        yard_connect(&yard);
+        yard_secure(&yard, YS_LEVEL_ENCRYPTED);
+        if (cases[i].reason != 0)
+            assert_failed(&yard, cases[i].reason);
+        else
+            assert_int_equal(yard.wrench.counts[YS_EVENT_SECURED], 1);
+        yard_end(&yard);
+    }
+}
+
+static void a_peripheral_can_ask_and_be_asked_to_wait(void **state)
+{
+    (void)state;
+    for (int waits = 0; waits < 2; waits++) {
+        struct yard yard = {.seed = 3};
+        struct ys_security wrench = with(YS_CAPABILITY_DISPLAY);
+        struct ys_security tablet = with(YS_CAPABILITY_KEYBOARD);
+        tablet.waits = waits != 0;
+        yard_begin(&yard, &wrench, &tablet);
+        yard_connect(&yard);
+        assert_int_equal(ys_secure(&yard.wrench.host, yard.wrench.connection, YS_LEVEL_AUTHENTICATED), YS_OK);
+        yard_settle(&yard);
+        assert_int_equal(yard.tablet.counts[YS_EVENT_SECURITY_WANTED], waits);
+        assert_int_equal(yard.tablet.counts[YS_EVENT_SECURED], 1 - waits);
+        yard_secure(&yard, YS_LEVEL_AUTHENTICATED);
+        assert_true(yard.tablet.counts[YS_EVENT_SECURED] > 0);
+        assert_int_equal(yard.wrench.secured.u.secured.level, YS_LEVEL_SECURE_CONNECTIONS);
+        yard_end(&yard);
+    }
+}
+
+static void nobody_pairs_while_it_is_not_allowed_and_who_is_remembered_comes_back(void **state)
+{
+    (void)state;
+    struct yard yard = {.seed = 4};
+    begin(&yard, &ways[3]);
+    ys_pairing_allow(&yard.wrench.host, false);
+    yard_secure(&yard, YS_LEVEL_ENCRYPTED);
+    assert_int_equal(yard.tablet.failed.reason, YS_SMP_NOT_SUPPORTED);
+    ys_pairing_allow(&yard.wrench.host, true);
+    assert_can_pair(&yard, &ways[3]);
+    ys_pairing_allow(&yard.wrench.host, false);
+    yard_disconnect(&yard);
+    yard_connect(&yard);
+    yard_secure(&yard, YS_LEVEL_ENCRYPTED);
+    assert_int_equal(yard.wrench.counts[YS_EVENT_SECURED], 2);
+    yard_end(&yard);
+}
+
+/* memory */
+
+static void a_full_store_refuses_or_forgets_as_it_was_told(void **state)
+{
+    (void)state;
+    for (int forgets = 0; forgets < 2; forgets++) {
+        struct yard yard = {.seed = 8};
+        struct ys_security wrench = plain;
+        wrench.bonds = 2;
+        wrench.forgets = forgets != 0;
+        yard_begin(&yard, &wrench, &plain);
+        struct ys_store *stores[3] = {yard.tablet.store, ys_store_new(4096), ys_store_new(4096)};
+        /* three tablets, one after the other; the first comes back before the third comes */
+        static const size_t order[] = {0, 1, 0, 2};
+        for (size_t i = 0; i < COUNT(order); i++) {
+            yard.tablet.store = stores[order[i]];
+            yard.seed = 100 + order[i]; /* so that its address is its own */
+            yard_restart(&yard, &yard.tablet);
+            yard_connect(&yard);
+            yard_secure(&yard, YS_LEVEL_ENCRYPTED);
+            bool refused = i == 3 && !forgets;
+            assert_int_equal(yard.tablet.counts[YS_EVENT_SECURED], refused ? 0 : 1);
+            if (refused)
+                assert_int_equal(yard.tablet.failed.reason, YS_SMP_NOT_SUPPORTED);
+            yard_disconnect(&yard);
+        }
+        assert_int_equal(bonds_of(&yard.wrench), 2);
+        /* who was forgotten is the second, who was here least recently */
+        for (size_t i = 0; i < 3; i++) {
+            yard.tablet.store = stores[i];
+            yard.seed = 100 + i;
+            yard_restart(&yard, &yard.tablet);
+            struct ys_address address = ys_host_address(&yard.tablet.host);
+            assert_int_equal(ys_bond_find(&yard.wrench.host, &address) != 0, forgets ? i != 1 : i != 2);
+        }
+        yard.tablet.store = stores[0];
+        ys_store_free(stores[1]);
+        ys_store_free(stores[2]);
+        yard_end(&yard);
+    }
+}
+
+static void who_was_forgotten_is_told_that_there_is_no_key_and_can_pair_again(void **state)
+{
+    (void)state;
+    struct yard yard = {.seed = 9};
+    begin(&yard, &ways[3]);
+    assert_can_pair(&yard, &ways[3]);
+    yard_disconnect(&yard);
+    assert_int_equal(ys_bond_forget(&yard.wrench.host, 1), YS_OK);
+    assert_int_equal(ys_bond_forget(&yard.wrench.host, 1), YS_ERROR_ARGUMENT);
+    yard_connect(&yard);
+    yard_secure(&yard, YS_LEVEL_ENCRYPTED);
+    assert_int_equal(yard.tablet.counts[YS_EVENT_ENCRYPTION_FAILED], 1);
+    assert_int_equal(yard.tablet.reason, YS_HCI_KEY_MISSING);
+    assert_int_equal(bonds_of(&yard.tablet), 1); /* it does not forget by itself: somebody may only pretend */
+    assert_int_equal(ys_bond_forget(&yard.tablet.host, 0), YS_OK);
+    assert_can_pair(&yard, &ways[3]);
+    /* and when the central forgets, it pairs anew over the old bond */
+    yard_disconnect(&yard);
+    assert_int_equal(ys_bond_forget(&yard.tablet.host, 0), YS_OK);
+    assert_can_pair(&yard, &ways[3]);
+    yard_end(&yard);
+}
+
+static void a_weaker_pairing_never_takes_the_place_of_a_bond(void **state)
+{
+    (void)state;
+    struct yard yard = {.seed = 10};
+    begin(&yard, &ways[5]);
+    assert_can_pair(&yard, &ways[5]);
+    yard_disconnect(&yard);
+    yard.tablet.security.capability = YS_CAPABILITY_NONE; /* somebody with the same address, and without keyboard */
+    yard.tablet.security.authenticates = false;
+    assert_int_equal(ys_bond_forget(&yard.tablet.host, 0), YS_OK);
+    yard_connect(&yard);
+    yard_secure(&yard, YS_LEVEL_ENCRYPTED);
+    assert_int_equal(yard.tablet.failed.reason, YS_SMP_AUTHENTICATION_REQUIREMENTS);
+    assert_int_equal(bonds_of(&yard.wrench), 1);
+    assert_int_equal(bonds_of(&yard.tablet), 0);
+    yard_end(&yard);
+}
+
+static void a_damaged_record_is_dropped_and_said_and_the_others_survive(void **state)
+{
+    (void)state;
+    for (size_t byte = 0; byte < 90; byte++) {
+        struct yard yard = {.seed = 11};
+        uint8_t record[YS_RECORD_MAX];
+        begin(&yard, &ways[3]);
+        assert_can_pair(&yard, &ways[3]);
+        size_t length = ys_store_get(yard.wrench.store, YS_RECORDS_OF_BONDS + 1, record, sizeof record);
+        assert_true(length > 60 && length < 90);
+        assert_true(ys_store_put(yard.wrench.store, YS_RECORDS_OF_BONDS + 3, record, length)); /* another peer's */
+        if (byte < length)
+            record[byte] ^= 0x10;
+        else
+            length -= 1 + (byte - length) % length;
+        assert_true(ys_store_put(yard.wrench.store, YS_RECORDS_OF_BONDS + 1, record, length));
+        yard_restart(&yard, &yard.wrench);
+        struct ys_address identity;
+        uint8_t level;
+        assert_false(ys_bond_get(&yard.wrench.host, 1, &identity, &level));
+        assert_int_equal(yard.wrench.bond.u.bond.change, YS_BOND_DAMAGED);
+        assert_int_equal(ys_store_get(yard.wrench.store, YS_RECORDS_OF_BONDS + 1, record, sizeof record), 0);
+        assert_true(ys_bond_get(&yard.wrench.host, 3, &identity, &level));
+        yard_end(&yard);
+    }
+}
+
+/* interruptions */
+
+static size_t messages; /* of the Security Manager that crossed the wrench's border */
+
+static void count_messages(void *party, enum ys_direction direction, const uint8_t *packet, size_t length)
+{
+    (void)party;
+    (void)direction;
+    messages += length > 9 && packet[0] == 0x02 && packet[7] == 0x06 && packet[8] == 0x00;
+}
+
+/* Goes on until so many messages have crossed, or nothing more happens; true if they have. */
+static bool pass_messages(struct yard *yard, size_t count)
+{
+    for (int i = 0; i < 2000 && messages < count; i++) {
+        yard_pass(yard, 1);
+        yard_answer(yard);
+    }
+    return messages >= count;
+}
+
+static void lose_link(struct yard *yard)
+{
+    ys_radio_jam(yard->radio, UINT64_MAX);
+    for (int i = 0; i < 300 && (yard->tablet.connected || yard->wrench.connected); i++)
+        yard_pass(yard, 10);
+    ys_radio_jam(yard->radio, 0);
+    yard_pass(yard, 10);
+}
+
+/* What a bond is to both after an interruption: the key of both, or of one of them and then told missing; but never one
+ * that fits badly. Then both can pair. */
+static void assert_recovers(struct yard *yard, const struct way *way)
+{
+    for (int i = 0; i < 300 && (yard->tablet.connected || yard->wrench.connected); i++)
+        yard_pass(yard, 10);
+    yard_pass(yard, 2000); /* who has failed once must wait for a second */
+    yard->wrench.people = PEOPLE_OBEY;
+    yard->tablet.people = PEOPLE_OBEY;
+    give_oob(yard, way);
+    yard_connect(yard);
+    size_t bonds = bonds_of(&yard->tablet);
+    memset(yard->tablet.counts, 0, sizeof yard->tablet.counts);
+    yard_secure(yard, level_of(way));
+    if (yard->tablet.counts[YS_EVENT_SECURED] == 0) {
+        assert_int_equal(bonds, 1);
+        assert_int_equal(yard->tablet.reason, YS_HCI_KEY_MISSING); /* and never a wrong one */
+        assert_int_equal(ys_bond_forget(&yard->tablet.host, 0), YS_OK);
+        give_oob(yard, way);
+        yard_secure(yard, level_of(way));
+    }
+    assert_int_equal(yard->tablet.secured.u.secured.level, level_of(way));
+    assert_int_equal(yard->wrench.secured.u.secured.level, level_of(way));
+}
+
+enum interruption { LINK_LOST, WRENCH_OFF, TABLET_OFF, INTERRUPTIONS };
+
+/* Interruptions in the 20 rounds of a passkey are much alike: unless all are wanted, only some are tried. */
+static size_t next_interruption(size_t after)
+{
+    return after < 12 || getenv("YARNSWIFT_EVERY_INTERRUPTION") != NULL ? after + 1 : after + 11;
+}
+
+static void a_pairing_interrupted_after_any_message_leaves_nothing_half(void **state)
+{
+    size_t count = 0;
+    (void)state;
+    for (size_t i = 0; i < COUNT(ways); i++) {
+        for (int what = 0; what < INTERRUPTIONS; what++) {
+            bool more = true;
+            for (size_t after = 1; more; after = next_interruption(after)) {
+                struct yard yard = {.seed = i, .observe = count_messages};
+                begin(&yard, &ways[i]);
+                messages = 0;
+                assert_int_equal(ys_secure(&yard.tablet.host, yard.tablet.connection, level_of(&ways[i])), YS_OK);
+                more = pass_messages(&yard, after);
+                if (what == LINK_LOST)
+                    lose_link(&yard);
+                else
+                    yard_restart(&yard, what == WRENCH_OFF ? &yard.wrench : &yard.tablet);
+                assert_recovers(&yard, &ways[i]);
+                yard_end(&yard);
+                count++;
+            }
+        }
+    }
+    print_message("%zu interruptions of pairings\n", count);
+    assert_true(count > 200);
+}
+
+static void a_store_that_fails_at_any_change_leaves_the_old_or_the_new(void **state)
+{
+    (void)state;
+    for (size_t i = 0; i < COUNT(ways); i++) {
+        for (int who = 0; who < 2; who++) {
+            for (int cut = 0; cut < 2; cut++) { /* the power is cut then, or the store alone fails for a while */
+                size_t before = 0;
+                size_t after = 1;
+                for (size_t left = 0; left <= after - before; left++) {
+                    struct yard yard = {.seed = i};
+                    begin(&yard, &ways[i]);
+                    struct party *party = who == 0 ? &yard.wrench : &yard.tablet;
+                    before = ys_store_changes(party->store);
+                    ys_store_cut(party->store, left);
+                    yard_secure(&yard, level_of(&ways[i]));
+                    after = ys_store_changes(party->store) + 1;
+                    assert_int_equal(yard.wrench.secured.u.secured.level, level_of(&ways[i])); /* the link works */
+                    if (cut)
+                        yard_restart(&yard, party);
+                    ys_store_cut(party->store, YS_STORE_WHOLE);
+                    if (!cut)
+                        yard_disconnect(&yard);
+                    assert_recovers(&yard, &ways[i]);
+                    yard_end(&yard);
+                }
+            }
+        }
+    }
+}
+
+static void without_random_numbers_nobody_pairs_and_nothing_is_left(void **state)
+{
+    (void)state;
+    for (size_t i = 0; i < COUNT(ways); i++) {
+        for (int who = 0; who < 2; who++) {
+            bool failed = true;
+            unsigned draws = 0;
+            for (; failed && draws < 100; draws++) {
+                struct yard yard = {.seed = i};
+                begin(&yard, &ways[i]);
+                struct party *party = who == 0 ? &yard.wrench : &yard.tablet;
+                ys_simulated_exhaust(party->simulated, draws);
+                yard_secure(&yard, level_of(&ways[i]));
+                failed = yard.wrench.counts[YS_EVENT_PAIRING_FAILED] > 0;
+                assert_int_equal(yard.tablet.counts[YS_EVENT_PAIRING_FAILED] > 0, failed);
+                assert_int_equal(yard.wrench.counts[YS_EVENT_SECURED], failed ? 0 : 1);
+                if (failed) {
+                    assert_int_equal(bonds_of(&yard.wrench) + bonds_of(&yard.tablet), 0);
+                    yard_restart(&yard, party);
+                    assert_recovers(&yard, &ways[i]);
+                }
+                yard_end(&yard);
+            }
+            assert_in_range(draws, 1, 99);
+        }
+    }
+}
+
+/* guessing */
+
+static void who_guesses_must_wait_longer_each_time(void **state)
+{
+    (void)state;
+    struct yard yard = {.seed = 12};
+    begin(&yard, &ways[5]);
+    yard.tablet.people = PEOPLE_MISTAKE;
+    size_t tries = 0;
+    uint64_t end_ns = ys_clock_now_ns(yard.clock) + 3600 * UINT64_C(1000000000);
+    while (ys_clock_now_ns(yard.clock) < end_ns) {
+        size_t wanted = yard.tablet.counts[YS_EVENT_PASSKEY_WANTED];
+        yard_secure(&yard, YS_LEVEL_AUTHENTICATED);
+        tries += yard.tablet.counts[YS_EVENT_PASSKEY_WANTED] - wanted;
+        yard_pass(&yard, 500);
+    }
+    print_message("%zu tries to guess a passkey fit an hour\n", tries);
+    assert_in_range(tries, 10, 25);
+    assert_int_equal(yard.wrench.counts[YS_EVENT_SECURED], 0);
+    /* another address does not help: nobody may try now */
+    yard.seed = 77;
+    yard_restart(&yard, &yard.tablet);
+    yard_pass(&yard, 2000);
+    yard_connect(&yard);
+    yard_secure(&yard, YS_LEVEL_AUTHENTICATED);
+    assert_int_equal(yard.tablet.failed.reason, YS_SMP_REPEATED_ATTEMPTS);
+    yard_pass(&yard, 300000);
+    assert_can_pair(&yard, &ways[5]);
+    yard_end(&yard);
+}
+
+/* secrets */
+
+static bool contains(const void *memory, size_t size, const uint8_t *secret, size_t length)
+{
+    uint8_t reversed[32];
+    for (size_t i = 0; i < length; i++)
+        reversed[i] = secret[length - 1 - i];
+    return memmem(memory, size, secret, length) != NULL || memmem(memory, size, reversed, length) != NULL;
+}
+
+static void no_secret_is_left_in_memory_after_the_connection(void **state)
+{
+    (void)state;
+    for (size_t i = 0; i < COUNT(ways); i++) {
+        struct yard yard = {.seed = i};
+        begin(&yard, &ways[i]);
+        assert_can_pair(&yard, &ways[i]);
+        yard_disconnect(&yard);
+        uint8_t record[YS_RECORD_MAX];
+        assert_true(ys_store_get(yard.wrench.store, YS_RECORDS_OF_BONDS + 1, record, sizeof record) > 60);
+        const uint8_t *given = record + 3 + 7 + 16;
+        for (int who = 0; who < 2; who++) {
+            struct party *party = who == 0 ? &yard.wrench : &yard.tablet;
+            assert_false(contains(&party->host, sizeof party->host, given, 16));
+            assert_false(contains(&party->pairing, sizeof party->pairing, given, 16));
+            static const uint8_t zeros[32];
+            assert_memory_equal(party->pairing.secret, zeros, 32);
+            assert_memory_equal(party->pairing.key, zeros, 16);
+            assert_memory_equal(party->pairing.mac_key, zeros, 16);
+            assert_memory_equal(party->pairing.own_random, zeros, 16);
+            assert_memory_equal(&party->pairing.bond, zeros, 32);
+        }
+        yard_end(&yard);
+    }
+}
+
+static void a_host_is_told_what_its_port_or_its_security_lacks(void **state)
+{
+    struct yard yard = {.seed = 1};
+    struct ys_host host;
+    struct ys_pairing pairing;
+    struct ys_security security = plain;
+    (void)state;
+    yard_begin(&yard, &plain, &plain);
+    struct ys_port port = *ys_simulated_port(yard.wrench.simulated);
+    const struct ys_host_settings settings = {.port = &port, .table = &ys_table_bare};
+    assert_int_equal(ys_host_init(&host, sizeof host, &settings), YS_OK);
+    assert_int_equal(ys_host_use_pairing(&host, &pairing, &security), YS_OK);
+    port.curve_secret = NULL;
+    assert_int_equal(ys_host_use_pairing(&host, &pairing, &security), YS_ERROR_PORT_CURVE);
+    port.curve_key = NULL;
+    port.curve_result = NULL;
+    assert_int_equal(ys_host_use_pairing(&host, &pairing, &security), YS_OK);
+    security.forbids_legacy = true;
+    assert_int_equal(ys_host_use_pairing(&host, &pairing, &security), YS_ERROR_PORT_CURVE);
+    security.forbids_legacy = false;
+    port.encrypt = NULL;
+    assert_int_equal(ys_host_use_pairing(&host, &pairing, &security), YS_ERROR_PORT_CIPHER);
+    port.random = NULL;
+    assert_int_equal(ys_host_use_pairing(&host, &pairing, &security), YS_ERROR_PORT_RANDOM);
+    security.key_size_min = 6;
+    assert_int_equal(ys_host_use_pairing(&host, &pairing, &security), YS_ERROR_ARGUMENT);
+    assert_int_equal(ys_secure(&host, 1, YS_LEVEL_ENCRYPTED), YS_ERROR_NO_CONNECTION);
+    assert_int_equal(ys_secure(&yard.wrench.host, 1, YS_LEVEL_ENCRYPTED), YS_ERROR_NO_CONNECTION);
+    yard_end(&yard);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(every_pair_of_capabilities_pairs_by_the_method_of_the_standard),
+        cmocka_unit_test(all_methods_pair),
+        cmocka_unit_test(mistakes_and_refusals_end_a_pairing_with_the_reason_of_the_standard),
+        cmocka_unit_test(who_says_nothing_for_30_seconds_has_failed_and_must_connect_again),
+        cmocka_unit_test(data_from_out_of_band_that_are_not_the_peers_are_found_out),
+        cmocka_unit_test(data_that_went_one_way_are_enough_and_data_that_never_went_are_not),
+        cmocka_unit_test(a_key_has_the_size_that_both_can_and_none_under_the_least),
+        cmocka_unit_test(what_cannot_give_what_is_demanded_is_refused),
+        cmocka_unit_test(a_peripheral_can_ask_and_be_asked_to_wait),
+        cmocka_unit_test(nobody_pairs_while_it_is_not_allowed_and_who_is_remembered_comes_back),
+        cmocka_unit_test(a_full_store_refuses_or_forgets_as_it_was_told),
+        cmocka_unit_test(who_was_forgotten_is_told_that_there_is_no_key_and_can_pair_again),
+        cmocka_unit_test(a_weaker_pairing_never_takes_the_place_of_a_bond),
+        cmocka_unit_test(a_damaged_record_is_dropped_and_said_and_the_others_survive),
+        cmocka_unit_test(a_pairing_interrupted_after_any_message_leaves_nothing_half),
+        cmocka_unit_test(a_store_that_fails_at_any_change_leaves_the_old_or_the_new),
+        cmocka_unit_test(without_random_numbers_nobody_pairs_and_nothing_is_left),
+        cmocka_unit_test(who_guesses_must_wait_longer_each_time),
+        cmocka_unit_test(no_secret_is_left_in_memory_after_the_connection),
+        cmocka_unit_test(a_host_is_told_what_its_port_or_its_security_lacks),
     };
-    (void)plain;
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -5,8 +5,6 @@
 
 #include "support/check.h"
 
-static const struct ys_address wrench_address = {YS_ADDRESS_RANDOM, {0xaa, 0x00, 0x10, 0x5e, 0x00, 0xc2}};
-
 /* What people do once they are asked. */
 static void answer(struct party *party)
 {
@@ -88,7 +86,7 @@ static void start(struct party *party, const struct ys_table *table, uint16_t mt
         .context = party,
         .on_event = on_event,
         .address_type = YS_OWN_STATIC,
-        .address = party->address != NULL ? party->address->bytes : NULL,
+        .address = party->address.bytes,
         .mtu = mtu,
     };
     assert_int_equal(ys_host_init(&party->host, sizeof party->host, &settings), YS_OK);
@@ -100,6 +98,10 @@ static void start(struct party *party, const struct ys_table *table, uint16_t mt
 static void make(struct yard *yard, struct party *party, uint16_t number)
 {
     party->number = number;
+    party->address =
+        (struct ys_address){YS_ADDRESS_RANDOM, {(uint8_t)number, (uint8_t)yard->seed, 0x10, 0x5e, 0, 0xc2}};
+    if (number == 1)
+        party->address.bytes[1] = 0;
     party->simulated = ys_simulated_new(yard->radio, &(struct ys_simulated_settings){.number = number,
                                                                                      .seed = yard->seed,
                                                                                      .store = party->store,
@@ -125,7 +127,7 @@ void yard_begin(struct yard *yard, const struct ys_security *wrench, const struc
     yard->radio = ys_radio_new(yard->clock);
     if (yard->table == NULL)
         yard->table = &ys_table_bare;
-    yard->wrench = (struct party){.security = *wrench, .other = &yard->tablet, .address = &wrench_address};
+    yard->wrench = (struct party){.security = *wrench, .other = &yard->tablet};
     yard->tablet = (struct party){.security = *tablet, .other = &yard->wrench};
     yard->wrench.store = ys_store_new(4096);
     yard->tablet.store = ys_store_new(4096);
@@ -178,14 +180,16 @@ void yard_restart(struct yard *yard, struct party *party)
 {
     struct party kept = *party;
     ys_simulated_free(party->simulated);
-    *party = (struct party){.security = kept.security,
-                            .other = kept.other,
-                            .address = kept.address,
-                            .store = kept.store,
-                            .people = kept.people};
+    *party = (struct party){.security = kept.security, .other = kept.other, .store = kept.store, .people = kept.people};
     make(yard, party, kept.number);
     if (party == &yard->wrench)
         advertise(party);
+}
+
+void yard_answer(struct yard *yard)
+{
+    answer(&yard->wrench);
+    answer(&yard->tablet);
 }
 
 void yard_settle(struct yard *yard)
@@ -195,8 +199,7 @@ void yard_settle(struct yard *yard)
     size_t now = before;
     for (int i = 0; i < 400 && now == before && yard->tablet.connected; i++) {
         yard_pass(yard, 10);
-        answer(&yard->wrench);
-        answer(&yard->tablet);
+        yard_answer(yard);
         now = yard->tablet.counts[YS_EVENT_SECURED] + yard->tablet.counts[YS_EVENT_PAIRING_FAILED] +
               yard->tablet.counts[YS_EVENT_ENCRYPTION_FAILED];
     }

@@ -19,7 +19,7 @@ struct party {
     struct ys_simulated *simulated;
     struct ys_store *store;
     uint16_t number;
-    const struct ys_address *address;
+    struct ys_address address; /* its own: the tablet's also by the seed */
     enum people people;
     struct party *other; /* who shows what is entered here */
     uint16_t connection;
@@ -63,6 +63,8 @@ void yard_connect(struct yard *yard);
 void yard_disconnect(struct yard *yard);
 /* Switches a party off and on again: its memory is gone, its store is not. */
 void yard_restart(struct yard *yard, struct party *party);
+/* People answer, if they were asked. */
+void yard_answer(struct yard *yard);
 /* People answer, and time passes, until the central is secured, has failed, or 4 s are over. */
 void yard_settle(struct yard *yard);
 /* The central asks for a level, and all that follows happens. */
