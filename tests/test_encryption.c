@@ -105,6 +105,29 @@ static void what_is_sent_on_an_encrypted_link_arrives_and_cannot_be_read(void **
     assert_int_equal(sealed, 80);
 }
 
+static void a_long_packet_is_cut_and_each_piece_has_its_own_mic(void **state)
+{
+    char packet[512] = "02 0100 4000";
+    (void)state;
+    begin_encrypted();
+    for (int i = 0; i < 64; i++)
+        strcat(packet, " a5");
+    size_t before = bench.air_count;
+    tell(1, packet);
+    pass_us(60000);
+    assert_int_equal(count_told(0, "02 0120 1b00 a5"), 1);
+    assert_int_equal(count_told(0, "02 0110 1b00 a5"), 1);
+    assert_int_equal(count_told(0, "02 0110 0a00 a5"), 1);
+    size_t lengths[3] = {0};
+    for (size_t i = before, data = 0; i < bench.air_count; i++) {
+        if (bench.air[i].sender == 2 && bench.air[i].pdu[1] > 0)
+            lengths[data++] = bench.air[i].pdu[1];
+    }
+    assert_int_equal(lengths[0], 31);
+    assert_int_equal(lengths[1], 31);
+    assert_int_equal(lengths[2], 14);
+}
+
 static void data_waits_while_encryption_starts(void **state)
 {
     (void)state;
@@ -246,6 +269,7 @@ int main(void)
         cmocka_unit_test(the_first_encrypted_packets_are_those_of_the_sample_data),
 #define ON_BENCH(test) cmocka_unit_test_setup_teardown(test, bench_setup, bench_teardown)
         ON_BENCH(what_is_sent_on_an_encrypted_link_arrives_and_cannot_be_read),
+        ON_BENCH(a_long_packet_is_cut_and_each_piece_has_its_own_mic),
         ON_BENCH(data_waits_while_encryption_starts),
         ON_BENCH(a_refresh_pauses_and_takes_another_key),
         ON_BENCH(different_keys_end_the_link_with_a_wrong_mic),

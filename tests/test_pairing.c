@@ -48,13 +48,13 @@ static uint8_t method_of(char letter)
 static void every_pair_of_capabilities_pairs_by_the_method_of_the_standard(void **state)
 {
     (void)state;
-    for (uint8_t i = 0; i < YS_CAPABILITIES * YS_CAPABILITIES * 2; i++) {
+    for (int i = 0; i < YS_CAPABILITIES * YS_CAPABILITIES * 2; i++) {
         bool secure = i % 2 != 0;
         uint8_t tablet = (uint8_t)(i / 2 / YS_CAPABILITIES);
         uint8_t wrench = (uint8_t)(i / 2 % YS_CAPABILITIES);
         uint8_t method = method_of((secure ? secure_methods : legacy_methods)[tablet][wrench]);
         struct ys_security security[2] = {with(wrench), with(tablet)};
-        struct yard yard = {.seed = i, .legacy = !secure};
+        struct yard yard = {.seed = (uint64_t)i, .legacy = !secure};
         uint8_t level = (uint8_t)(method == YS_METHOD_JUST_WORKS ? YS_LEVEL_ENCRYPTED
                                   : secure                       ? YS_LEVEL_SECURE_CONNECTIONS
                                                                  : YS_LEVEL_AUTHENTICATED);

@@ -154,7 +154,7 @@ static void choose(struct link *link)
 
 static uint64_t transmit(struct link *link)
 {
-    uint8_t bytes[2 + PAYLOAD_MAX];
+    uint8_t bytes[LONGEST];
     struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
     choose(link);
     link->pdu.sequence = link->sequence;

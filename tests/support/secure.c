@@ -83,6 +83,7 @@ static void start(struct party *party, const struct ys_table *table, uint16_t mt
     const struct ys_host_settings settings = {
         .port = ys_simulated_port(party->simulated),
         .table = table,
+        .values = party->values,
         .context = party,
         .on_event = on_event,
         .address_type = YS_OWN_STATIC,

@@ -22,6 +22,7 @@ struct party {
     struct ys_address address; /* its own: the tablet's also by the seed */
     enum people people;
     struct party *other; /* who shows what is entered here */
+    uint8_t values[64]; /* that the table stores */
     uint16_t connection;
     bool connected;
     size_t counts[YS_EVENT_OOB_READY + 1];

@@ -1,0 +1,517 @@
+/* The attacker's side: what a central gets of a device that it has not the right to, by every way of asking and in
+ * every state of the link; what becomes of a pairing into which somebody talks; and somebody between the two. */
+#include "support/check.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include <yarnswift/client.h>
+
+#include "rights_table.h"
+#include "support/secure.h"
+#include "wire/att.h"
+#include "wire/l2cap.h"
+#include "wire/smp.h"
+
+#define BASE                                                                                                           \
+    .least = YS_LEVEL_ENCRYPTED, .key_size_min = 7, .key_size_max = 16, .bonds = 3, .forgets = true, .waits = true,    \
+    .passkey = YS_PASSKEY_RANDOM
+
+/* The values: each 40 bytes that stand nowhere else. */
+
+enum { OPEN, ENCRYPTED, AUTHENTICATED, SECURE, INDICATED, VALUES };
+
+static const struct {
+    uint16_t handle;
+    uint8_t level; /* that it needs */
+    uint8_t secret;
+} values[VALUES] = {
+    [OPEN] = {RIGHTS_EVERYBODY, YS_LEVEL_OPEN, 0xc1},
+    [ENCRYPTED] = {RIGHTS_ENCRYPTED, YS_LEVEL_ENCRYPTED, 0xc2},
+    [AUTHENTICATED] = {RIGHTS_AUTHENTICATED, YS_LEVEL_AUTHENTICATED, 0xc3},
+    [SECURE] = {RIGHTS_SECURE, YS_LEVEL_SECURE_CONNECTIONS, 0xc4},
+    [INDICATED] = {RIGHTS_INDICATED, YS_LEVEL_AUTHENTICATED, 0xc5},
+};
+
+static size_t written[VALUES]; /* what write handlers were given */
+static size_t leaked[VALUES];  /* packets to the central's host in which a secret stands */
+
+static uint8_t put(struct ys_writer *value, uint8_t secret)
+{
+    for (int i = 0; i < 40; i++)
+        ys_put_u8(value, secret);
+    return YS_ATT_OK;
+}
+
+#define HANDLERS(name, which)                                                                                          \
+    uint8_t rights_##name##_read(const struct ys_access *access, struct ys_writer *value)                              \
+    {                                                                                                                  \
+        (void)access;                                                                                                  \
+        return put(value, values[which].secret);                                                                       \
+    }
+#define TAKES(name, which)                                                                                             \
+    uint8_t rights_##name##_write(const struct ys_access *access, struct ys_reader *value)                             \
+    {                                                                                                                  \
+        (void)access;                                                                                                  \
+        (void)value;                                                                                                   \
+        written[which]++;                                                                                              \
+        return YS_ATT_OK;                                                                                              \
+    }
+
+HANDLERS(everybody, OPEN)
+HANDLERS(encrypted, ENCRYPTED)
+HANDLERS(authenticated, AUTHENTICATED)
+HANDLERS(secure, SECURE)
+HANDLERS(indicated, INDICATED)
+TAKES(everybody, OPEN)
+TAKES(encrypted, ENCRYPTED)
+TAKES(authenticated, AUTHENTICATED)
+TAKES(secure, SECURE)
+
+/* Whatever reaches the central's host is looked through; three bytes of a secret in a row are one. */
+static void look_for_secrets(void *context, enum ys_direction direction, const uint8_t *packet, size_t length)
+{
+    const struct party *party = context;
+    if (party->number == 1 || direction != YS_TO_HOST || packet[0] != 0x02)
+        return;
+    for (size_t i = 0; i + 2 < length; i++) {
+        for (size_t j = 0; j < VALUES; j++) {
+            if (packet[i] == values[j].secret && packet[i + 1] == packet[i] && packet[i + 2] == packet[i]) {
+                leaked[j]++;
+                return;
+            }
+        }
+    }
+}
+
+static void ask(struct yard *yard, const struct ys_att_pdu *pdu)
+{
+    uint8_t bytes[64];
+    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
+    ys_put_att(&writer, pdu);
+    ys_simulated_inject(yard->tablet.simulated, yard->tablet.connection, YS_L2CAP_ATT, bytes,
+                        (uint16_t)ys_writer_stored(&writer));
+    yard_pass(yard, 40);
+}
+
+/* Ways of asking. */
+
+static const uint8_t new_value[40] = {1, 2, 3};
+
+static void read_it(struct yard *yard, uint16_t handle)
+{
+    ask(yard, &(struct ys_att_pdu){.opcode = YS_ATT_READ_REQUEST, .handle = handle});
+}
+
+static void read_long(struct yard *yard, uint16_t handle)
+{
+    ask(yard, &(struct ys_att_pdu){.opcode = YS_ATT_READ_BLOB_REQUEST, .handle = handle, .offset = 22});
+}
+
+static void read_by_type(struct yard *yard, uint16_t handle)
+{
+    const struct ys_attribute *attribute = &rights_table.attributes[handle - 1];
+    struct ys_att_pdu pdu = {.opcode = YS_ATT_READ_BY_TYPE_REQUEST, .first = handle, .last = handle};
+    pdu.type = ys_uuid_from_air(rights_table.long_uuids[attribute->number], 16);
+    ask(yard, &pdu);
+}
+
+static void read_several(struct yard *yard, uint16_t handle)
+{
+    const uint8_t handles[] = {3, 0, (uint8_t)handle, (uint8_t)(handle >> 8)};
+    ask(yard, &(struct ys_att_pdu){.opcode = YS_ATT_READ_MULTIPLE_REQUEST, .value = handles, .length = sizeof handles});
+}
+
+static void write_it(struct yard *yard, uint16_t handle)
+{
+    ask(yard, &(struct ys_att_pdu){.opcode = YS_ATT_WRITE_REQUEST, .handle = handle, .value = new_value, .length = 20});
+    ask(yard, &(struct ys_att_pdu){.opcode = YS_ATT_WRITE_REQUEST, .handle = handle, .value = new_value, .length = 40});
+}
+
+static void command_it(struct yard *yard, uint16_t handle)
+{
+    ask(yard, &(struct ys_att_pdu){.opcode = YS_ATT_WRITE_COMMAND, .handle = handle, .value = new_value, .length = 40});
+}
+
+static void queue_it(struct yard *yard, uint16_t handle)
+{
+    for (uint16_t offset = 0; offset < 40; offset = (uint16_t)(offset + 10))
+        ask(yard, &(struct ys_att_pdu){.opcode = YS_ATT_PREPARE_WRITE_REQUEST,
+                                       .handle = handle,
+                                       .offset = offset,
+                                       .value = new_value,
+                                       .length = 10});
+    ask(yard, &(struct ys_att_pdu){.opcode = YS_ATT_EXECUTE_WRITE_REQUEST, .format = 1});
+}
+
+static void be_notified(struct yard *yard, uint16_t handle)
+{
+    static const uint8_t on[] = {1, 0};
+    static const uint8_t indications[] = {2, 0};
+    const uint8_t *configuration = handle == RIGHTS_INDICATED ? indications : on;
+    ask(yard,
+        &(struct ys_att_pdu){
+            .opcode = YS_ATT_WRITE_REQUEST, .handle = (uint16_t)(handle + 1), .value = configuration, .length = 2});
+    ys_host_changed(&yard->wrench.host, handle);
+    yard_pass(yard, 60);
+}
+
+/* What was switched on in another connection, or before something went wrong. */
+static void just_wait(struct yard *yard, uint16_t handle)
+{
+    ys_host_changed(&yard->wrench.host, handle);
+    yard_pass(yard, 60);
+}
+
+static const struct {
+    const char *name;
+    void (*ask)(struct yard *yard, uint16_t handle);
+    bool writes;
+    bool subscribed; /* only who has subscribed gets something */
+} asked[] = {
+    {"read", read_it, false, false},
+    {"long read", read_long, false, false},
+    {"read by type", read_by_type, false, false},
+    {"read several", read_several, false, false},
+    {"write", write_it, true, false},
+    {"write command", command_it, true, false},
+    {"queued write", queue_it, true, false},
+    {"notification", be_notified, false, false},
+    {"only waiting", just_wait, false, true},
+};
+
+/* States of the link: each is brought about, and gives a level; `subscribed` tells whether what was switched on with
+ * the right for it still counts. */
+
+static struct ys_security with(uint8_t capability)
+{
+    return (struct ys_security){BASE, .capability = capability, .authenticates = true};
+}
+
+static void done(struct ys_client_request *request)
+{
+    assert_int_equal(request->outcome, YS_OUTCOME_DONE);
+}
+
+static void agree_mtu(struct yard *yard)
+{
+    static struct ys_client_request request;
+    request = (struct ys_client_request){.on_done = done};
+    assert_int_equal(ys_client_exchange_mtu(&yard->tablet.host, yard->tablet.connection, &request), YS_OK);
+    yard_pass(yard, 50);
+    assert_int_equal(ys_host_mtu(&yard->tablet.host, yard->tablet.connection), 64);
+}
+
+static void begin(struct yard *yard, bool legacy, uint8_t wrench, uint8_t tablet)
+{
+    struct ys_security first = with(wrench);
+    struct ys_security second = with(tablet);
+    yard->legacy = legacy;
+    yard->table = &rights_table;
+    yard->observe = look_for_secrets;
+    yard->mtu = 64;
+    yard_begin(yard, &first, &second);
+    yard_connect(yard);
+    agree_mtu(yard);
+}
+
+static void subscribe_to_all(struct yard *yard)
+{
+    for (size_t i = 0; i < VALUES; i++)
+        be_notified(yard, values[i].handle);
+}
+
+static void unpaired(struct yard *yard)
+{
+    begin(yard, false, YS_CAPABILITY_DISPLAY, YS_CAPABILITY_KEYBOARD);
+}
+
+static void while_pairing(struct yard *yard)
+{
+    unpaired(yard);
+    yard->tablet.people = PEOPLE_SILENT;
+    yard_secure(yard, YS_LEVEL_AUTHENTICATED);
+    assert_int_equal(yard->wrench.counts[YS_EVENT_PASSKEY_SHOW], 1);
+}
+
+static void after_a_wrong_passkey(struct yard *yard)
+{
+    unpaired(yard);
+    subscribe_to_all(yard);
+    yard->tablet.people = PEOPLE_MISTAKE;
+    yard_secure(yard, YS_LEVEL_AUTHENTICATED);
+    assert_int_equal(yard->wrench.counts[YS_EVENT_PAIRING_FAILED], 1);
+}
+
+static void after_a_wrong_legacy_passkey(struct yard *yard)
+{
+    begin(yard, true, YS_CAPABILITY_DISPLAY, YS_CAPABILITY_KEYBOARD);
+    subscribe_to_all(yard);
+    yard->tablet.people = PEOPLE_MISTAKE;
+    yard_secure(yard, YS_LEVEL_AUTHENTICATED);
+    assert_int_equal(yard->wrench.counts[YS_EVENT_PAIRING_FAILED], 1);
+}
+
+static void paired(struct yard *yard, bool legacy, uint8_t tablet, uint8_t level)
+{
+    begin(yard, legacy, YS_CAPABILITY_DISPLAY, tablet);
+    yard_secure(yard, YS_LEVEL_ENCRYPTED);
+    assert_int_equal(yard->wrench.secured.u.secured.level, level);
+    subscribe_to_all(yard);
+}
+
+static void by_just_works(struct yard *yard)
+{
+    paired(yard, false, YS_CAPABILITY_NONE, YS_LEVEL_ENCRYPTED);
+}
+
+static void by_legacy_just_works(struct yard *yard)
+{
+    paired(yard, true, YS_CAPABILITY_NONE, YS_LEVEL_ENCRYPTED);
+}
+
+static void by_a_legacy_passkey(struct yard *yard)
+{
+    paired(yard, true, YS_CAPABILITY_KEYBOARD, YS_LEVEL_AUTHENTICATED);
+}
+
+static void by_a_passkey(struct yard *yard)
+{
+    paired(yard, false, YS_CAPABILITY_KEYBOARD, YS_LEVEL_SECURE_CONNECTIONS);
+}
+
+static void again(struct yard *yard)
+{
+    yard_disconnect(yard);
+    yard_connect(yard);
+    agree_mtu(yard);
+}
+
+static void back_without_encryption(struct yard *yard)
+{
+    by_a_passkey(yard);
+    again(yard);
+}
+
+static void back_after_a_power_cut_without_encryption(struct yard *yard)
+{
+    by_a_passkey(yard);
+    yard_disconnect(yard);
+    yard_restart(yard, &yard->wrench);
+    again(yard);
+}
+
+static void back_with_encryption(struct yard *yard)
+{
+    back_without_encryption(yard);
+    yard_secure(yard, YS_LEVEL_AUTHENTICATED);
+    assert_int_equal(yard->wrench.secured.u.secured.level, YS_LEVEL_SECURE_CONNECTIONS);
+}
+
+static void back_after_it_was_forgotten(struct yard *yard)
+{
+    by_a_passkey(yard);
+    yard_disconnect(yard);
+    assert_int_equal(ys_bond_forget(&yard->wrench.host, 0), YS_OK);
+    again(yard);
+    yard_secure(yard, YS_LEVEL_AUTHENTICATED);
+    assert_int_equal(yard->tablet.reason, YS_HCI_KEY_MISSING);
+}
+
+static void somebody_with_a_known_address(struct yard *yard)
+{
+    by_a_passkey(yard);
+    yard_disconnect(yard);
+    assert_int_equal(ys_bond_forget(&yard->tablet.host, 0), YS_OK);
+    yard->tablet.security.capability = YS_CAPABILITY_NONE;
+    yard->tablet.security.authenticates = false;
+    again(yard);
+    yard_secure(yard, YS_LEVEL_ENCRYPTED); /* it tries, without what it takes */
+    assert_int_equal(yard->tablet.failed.reason, YS_SMP_AUTHENTICATION_REQUIREMENTS);
+}
+
+static const struct {
+    const char *name;
+    void (*bring)(struct yard *yard);
+    uint8_t level;
+    bool subscribed;
+} states[] = {
+    {"not paired", unpaired, YS_LEVEL_OPEN, false},
+    {"while it pairs", while_pairing, YS_LEVEL_OPEN, false},
+    {"after a wrong passkey", after_a_wrong_passkey, YS_LEVEL_OPEN, true},
+    {"after a wrong legacy passkey", after_a_wrong_legacy_passkey, YS_LEVEL_OPEN, true},
+    {"by just works", by_just_works, YS_LEVEL_ENCRYPTED, true},
+    {"by legacy just works", by_legacy_just_works, YS_LEVEL_ENCRYPTED, true},
+    {"by a legacy passkey", by_a_legacy_passkey, YS_LEVEL_AUTHENTICATED, true},
+    {"by a passkey", by_a_passkey, YS_LEVEL_SECURE_CONNECTIONS, true},
+    {"back, not encrypted", back_without_encryption, YS_LEVEL_OPEN, false},
+    {"back after a power cut, not encrypted", back_after_a_power_cut_without_encryption, YS_LEVEL_OPEN, false},
+    {"back, encrypted", back_with_encryption, YS_LEVEL_SECURE_CONNECTIONS, true},
+    {"back after it was forgotten", back_after_it_was_forgotten, YS_LEVEL_OPEN, false},
+    {"somebody with a known address", somebody_with_a_known_address, YS_LEVEL_OPEN, false},
+};
+
+static void nothing_leaves_and_nothing_changes_without_the_right(void **state)
+{
+    size_t count = 0;
+    (void)state;
+    for (size_t s = 0; s < COUNT(states); s++) {
+        for (size_t a = 0; a < COUNT(asked); a++) {
+            struct yard yard = {.seed = s};
+            states[s].bring(&yard);
+            for (size_t v = 0; v < VALUES; v++) {
+                memset(leaked, 0, sizeof leaked);
+                memset(written, 0, sizeof written);
+                asked[a].ask(&yard, values[v].handle);
+                bool may = states[s].level >= values[v].level && (!asked[a].subscribed || states[s].subscribed);
+                if (v == INDICATED && asked[a].writes)
+                    may = false; /* nobody may */
+                for (size_t other = 0; other < VALUES; other++) {
+                    bool gets = other == v && may && !asked[a].writes;
+                    bool changes = other == v && may && asked[a].writes;
+                    if ((leaked[other] > 0) != gets || (written[other] > 0) != changes)
+                        fail_msg("%s, %s of value %zu: %zu packets with value %zu, written %zu times", states[s].name,
+                                 asked[a].name, v, leaked[other], other, written[other]);
+                }
+                count++;
+            }
+            yard_end(&yard);
+        }
+    }
+    print_message("%zu combinations of right, link and way of asking\n", count);
+    assert_int_equal(count, COUNT(states) * COUNT(asked) * VALUES);
+}
+
+/* messages in the wrong place */
+
+static size_t messages;
+static uint8_t first_failure; /* the first reason that the wrench has sent */
+
+static void watch_messages(void *context, enum ys_direction direction, const uint8_t *packet, size_t length)
+{
+    const struct party *party = context;
+    if (length <= 9 || packet[0] != 0x02 || packet[7] != 0x06 || packet[8] != 0x00 || party->number != 1)
+        return;
+    messages++;
+    if (direction == YS_TO_CONTROLLER && packet[9] == YS_SMP_PAIRING_FAILED && first_failure == 0)
+        first_failure = packet[10];
+}
+
+static void inject(struct party *from, uint8_t code, size_t length)
+{
+    uint8_t pdu[80] = {code};
+    for (size_t i = 1; i < sizeof pdu; i++)
+        pdu[i] = (uint8_t)(i * 7);
+    ys_simulated_inject(from->simulated, from->connection, YS_L2CAP_SECURITY, pdu, (uint16_t)length);
+}
+
+static size_t length_of(uint8_t code)
+{
+    uint8_t pdu[80] = {code};
+    struct ys_smp_pdu decoded;
+    for (size_t length = 1; length < sizeof pdu; length++) {
+        if (ys_smp_decode(pdu, length, &decoded) == YS_SMP_GOOD)
+            return length;
+    }
+    return 3;
+}
+
+static const struct {
+    bool legacy;
+    uint8_t wrench;
+    uint8_t tablet;
+    uint8_t level;
+} methods[] = {
+    {true, YS_CAPABILITY_NONE, YS_CAPABILITY_NONE, YS_LEVEL_ENCRYPTED},
+    {true, YS_CAPABILITY_DISPLAY, YS_CAPABILITY_KEYBOARD, YS_LEVEL_AUTHENTICATED},
+    {false, YS_CAPABILITY_NONE, YS_CAPABILITY_NONE, YS_LEVEL_ENCRYPTED},
+    {false, YS_CAPABILITY_DISPLAY_YES_NO, YS_CAPABILITY_DISPLAY_YES_NO, YS_LEVEL_SECURE_CONNECTIONS},
+    {false, YS_CAPABILITY_DISPLAY, YS_CAPABILITY_KEYBOARD, YS_LEVEL_SECURE_CONNECTIONS},
+};
+
+/* Brings a pairing so far that this many of its messages have crossed; false if it is over before. */
+static bool bring_to(struct yard *yard, size_t method, size_t after)
+{
+    struct ys_security wrench = with(methods[method].wrench);
+    struct ys_security tablet = with(methods[method].tablet);
+    yard->legacy = methods[method].legacy;
+    yard->observe = watch_messages;
+    yard_begin(yard, &wrench, &tablet);
+    yard_connect(yard);
+    messages = 0;
+    first_failure = 0;
+    assert_int_equal(ys_secure(&yard->tablet.host, yard->tablet.connection, methods[method].level), YS_OK);
+    for (int i = 0; i < 1000 && messages < after; i++) {
+        yard_pass(yard, 1);
+        yard_answer(yard);
+    }
+    return messages >= after;
+}
+
+/* What the standard wants said to this in the middle of a pairing; 0: it is taken, or ignored. */
+static uint8_t prescribed(uint8_t code, bool good, bool to_wrench)
+{
+    if (code == 0 || code > YS_SMP_KEYPRESS)
+        return YS_SMP_COMMAND_NOT_SUPPORTED;
+    if (!good)
+        return YS_SMP_INVALID_PARAMETERS;
+    if (code == YS_SMP_KEYPRESS || code == YS_SMP_PAIRING_FAILED || (code == YS_SMP_SECURITY_REQUEST && !to_wrench))
+        return 0;
+    return YS_SMP_UNSPECIFIED; /* or what the step says to a value that is wrong */
+}
+
+static void any_message_at_any_time_ends_in_a_defined_state(void **state)
+{
+    static const size_t moments[] = {0, 1, 2, 3, 4, 5, 6, 7, 9, 12, 30};
+    const bool all = getenv("YARNSWIFT_EVERY_INTERRUPTION") != NULL; /* else every third moment of each method */
+    size_t count = 0;
+    (void)state;
+    for (size_t method = 0; method < COUNT(methods); method++) {
+        for (size_t moment = all ? 0 : method % 3; moment < COUNT(moments); moment += all ? 1 : 3) {
+            for (uint8_t code = 0; code <= 16; code++) {
+                for (int shape = 0; shape < 3; shape++) {
+                    bool to_wrench = (code + shape + moment) % 2 == 0; /* one of both each time */
+                    struct yard yard = {.seed = method};
+                    bool pairs = bring_to(&yard, method, moments[moment]);
+                    size_t length = length_of(code);
+                    length = shape == 1 ? length - 1 : shape == 2 ? length + 1 : length;
+                    inject(to_wrench ? &yard.tablet : &yard.wrench, code, length);
+                    yard_settle(&yard);
+                    uint8_t reason = prescribed(code, shape == 0, to_wrench);
+                    bool secured = yard.wrench.counts[YS_EVENT_SECURED] + yard.tablet.counts[YS_EVENT_SECURED] == 2;
+                    if (to_wrench && reason != 0 && reason != YS_SMP_UNSPECIFIED && length > 0 && pairs)
+                        if (first_failure != reason)
+                            fail_msg("method %zu moment %zu code %u shape %d: %u %u", method, moments[moment], code,
+                                     shape, first_failure, reason);
+                    /* it went through as if nothing had been, or nobody is secured by it */
+                    if (!secured)
+                        assert_true(yard.wrench.host.pairing->connection == NULL || !yard.wrench.connected ||
+                                    yard.wrench.counts[YS_EVENT_PAIRING_FAILED] > 0 ||
+                                    yard.tablet.counts[YS_EVENT_PAIRING_FAILED] > 0);
+                    /* and then both can pair */
+                    yard_pass(&yard, 31000);
+                    if (yard.tablet.connected)
+                        yard_disconnect(&yard);
+                    (void)ys_bond_forget(&yard.wrench.host, 0);
+                    (void)ys_bond_forget(&yard.tablet.host, 0);
+                    yard_connect(&yard);
+                    yard_secure(&yard, methods[method].level);
+                    assert_int_equal(yard.wrench.secured.u.secured.level, methods[method].level);
+                    yard_end(&yard);
+                    count++;
+                }
+            }
+        }
+    }
+    print_message("%zu messages in the wrong place\n", count);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(nothing_leaves_and_nothing_changes_without_the_right),
+        cmocka_unit_test(any_message_at_any_time_ends_in_a_defined_state),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
