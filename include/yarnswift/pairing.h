@@ -84,17 +84,18 @@ struct ys_pairing {
     uint8_t mac_key[16];
     uint8_t key[16]; /* short-term or long-term */
     uint8_t own_identity_key[16];
+    uint8_t own_address[6];
     struct ys_bond bond; /* that is being made */
-    uint32_t last_used;
     uint32_t rotate_ms;
     uint8_t resolving_sent;
     bool rotates;
-    bool identity_known;
 };
 
 /* Lets a host use pairing. Between ys_host_init and ys_host_start; `pairing` is the host's from then on, and `security`
- * stays the caller's and must stay valid. YS_ERROR_ARGUMENT: a value of `security` is out of its range;
- * YS_ERROR_PORT_RANDOM, YS_ERROR_PORT_CIPHER, YS_ERROR_PORT_CURVE, YS_ERROR_PORT_STORE: the port lacks what it needs.
+ * stays the caller's and must stay valid. It reads the device's own identity from the store, or draws it: a static
+ * address that settings leave to chance is then always the same. YS_ERROR_ARGUMENT: a value of `security` is out of its
+ * range; YS_ERROR_PORT_RANDOM (it has none, or has no numbers now), YS_ERROR_PORT_CIPHER, YS_ERROR_PORT_CURVE,
+ * YS_ERROR_PORT_STORE: the port lacks what it needs.
  */
 enum ys_result ys_host_use_pairing(struct ys_host *host, struct ys_pairing *pairing,
                                    const struct ys_security *security);

@@ -304,24 +304,21 @@ enum ys_result ys_bond_forget(struct ys_host *host, uint8_t number)
     return number == 0 ? YS_OK : result;
 }
 
-/* The key by which this device makes its own resolvable addresses: drawn once, and kept. */
-bool bonds_own_identity(struct ys_host *host, uint8_t key[16])
+/* The key by which this device makes its own resolvable addresses, and its static address if it has no other: drawn
+ * once, and kept, since peers know it by them. */
+bool bonds_load_identity(struct ys_host *host)
 {
     struct ys_pairing *pairing = host->pairing;
     const struct ys_port *port = host->port;
-    if (!pairing->identity_known) {
-        size_t length = port->store_get == NULL
-                            ? 0
-                            : port->store_get(port->context, YS_RECORD_OF_DEVICE, pairing->own_identity_key, 16);
-        if (length != 16) {
-            if (!pairing_random(host, pairing->own_identity_key, 16))
-                return false;
-            if (port->store_put != NULL &&
-                !port->store_put(port->context, YS_RECORD_OF_DEVICE, pairing->own_identity_key, 16))
-                ys_host_log(host, "there is no room in the store for the device's own identity", 0);
-        }
-        pairing->identity_known = true;
-    }
-    memcpy(key, pairing->own_identity_key, 16);
-    return true;
+    uint8_t record[16 + 6];
+    size_t length =
+        port->store_get == NULL ? 0 : port->store_get(port->context, YS_RECORD_OF_DEVICE, record, sizeof record);
+    bool good = length == sizeof record || pairing_random(host, record, sizeof record);
+    if (length != sizeof record && good && port->store_put != NULL &&
+        !port->store_put(port->context, YS_RECORD_OF_DEVICE, record, sizeof record))
+        ys_host_log(host, "there is no room in the store for the device's own identity", 0);
+    memcpy(pairing->own_identity_key, record, 16);
+    memcpy(pairing->own_address, record + 16, 6);
+    pairing_wipe(record, sizeof record);
+    return good;
 }

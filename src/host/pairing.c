@@ -235,7 +235,7 @@ static void advance(struct ys_host *host)
         const struct ys_pairing_step *step = pairing->step;
         struct ys_smp_pdu pdu = {.code = 0};
         if (step->need == NEEDS_KEYS) {
-            finished = keys_run(host, &reason);
+            finished = keys_run(host);
             if (!finished)
                 break;
             continue;
@@ -651,6 +651,12 @@ enum ys_result ys_host_use_pairing(struct ys_host *host, struct ys_pairing *pair
     pairing->security = security;
     pairing->calls = &calls;
     host->pairing = pairing;
+    if (!bonds_load_identity(host)) {
+        host->pairing = NULL;
+        return YS_ERROR_PORT_RANDOM;
+    }
+    if (host->settings.address == NULL)
+        host->settings.address = pairing->own_address;
     return YS_OK;
 }
 

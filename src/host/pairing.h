@@ -81,7 +81,7 @@ uint8_t keys_prepare(struct ys_host *host, const struct ys_smp_pdu *request, con
 /* The PDU of a key that has come. */
 uint8_t keys_in(struct ys_host *host, const struct ys_smp_pdu *pdu);
 /* Sends the next one, if it is time; true if all keys have been given both ways. */
-bool keys_run(struct ys_host *host, uint8_t *reason);
+bool keys_run(struct ys_host *host);
 
 /* encryption.c: the controller's side of it */
 const struct ys_command_row *encryption_row(uint8_t command);
@@ -105,6 +105,6 @@ uint8_t bonds_make(struct ys_host *host, uint8_t *reason);
 void bonds_touch(struct ys_host *host, uint8_t number, struct ys_bond *bond);
 /* Whether what is being paired is weaker than what is remembered of the same peer. */
 bool bonds_would_weaken(struct ys_host *host, const struct ys_address *peer, const struct ys_bond *made);
-bool bonds_own_identity(struct ys_host *host, uint8_t key[16]);
+bool bonds_load_identity(struct ys_host *host);
 
 #endif

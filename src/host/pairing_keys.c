@@ -99,11 +99,9 @@ uint8_t keys_in(struct ys_host *host, const struct ys_smp_pdu *pdu)
     return GOOD;
 }
 
-static bool fill(struct ys_host *host, struct ys_smp_pdu *pdu)
+static void fill(const struct ys_host *host, struct ys_smp_pdu *pdu)
 {
     const struct ys_key *key = &host->pairing->bond.given;
-    uint8_t identity_key[16];
-    bool good = true;
     switch (pdu->code) {
     case YS_SMP_ENCRYPTION_INFORMATION:
         pairing_reverse(pdu->value, key->value, 16);
@@ -113,26 +111,22 @@ static bool fill(struct ys_host *host, struct ys_smp_pdu *pdu)
         memcpy(pdu->random, key->random, sizeof pdu->random);
         break;
     case YS_SMP_IDENTITY_INFORMATION:
-        good = bonds_own_identity(host, identity_key);
-        pairing_reverse(pdu->value, identity_key, 16);
+        pairing_reverse(pdu->value, host->pairing->own_identity_key, 16);
         break;
     default:
         pdu->identity = host->address;
         break;
     }
-    return good;
 }
 
-bool keys_run(struct ys_host *host, uint8_t *reason)
+bool keys_run(struct ys_host *host)
 {
     struct ys_pairing *pairing = host->pairing;
     if (pairing->keys_out != 0 && (!pairing->initiator || pairing->keys_in == 0)) {
         struct ys_smp_pdu pdu = {.code = order[lowest(pairing->keys_out)].code};
         pairing->keys_out &= (uint8_t)(pairing->keys_out - 1);
-        if (fill(host, &pdu))
-            pairing_send(host, pairing->connection, &pdu);
-        else
-            *reason = YS_SMP_UNSPECIFIED;
+        fill(host, &pdu);
+        pairing_send(host, pairing->connection, &pdu);
         pairing_wipe(&pdu, sizeof pdu);
     }
     return pairing->keys_out == 0 && pairing->keys_in == 0;
