@@ -320,9 +320,23 @@ static void run_unsubscribe(struct explorer *explorer, const char *rest)
 
 static void run_pair(struct explorer *explorer, const char *rest)
 {
-    (void)rest;
-    if (needs_connection(explorer))
+    if (!needs_connection(explorer))
+        return;
+    if (rest[0] == '\0')
         (void)do_step(explorer, json_pack("{s:s}", "pair", "device"));
+    else
+        (void)do_step(explorer, json_pack("{s:s,s:s}", "pair", "device", "passkey", rest));
+}
+
+static void run_forget(struct explorer *explorer, const char *rest)
+{
+    bool device = strcmp(rest, "device") == 0;
+    if (rest[0] != '\0' && !device && strcmp(rest, "central") != 0)
+        refuse(explorer, "who is to forget: the central, or the device? such as: forget device");
+    else if (device)
+        (void)do_step(explorer, json_pack("{s:s,s:s}", "forget", "everybody", "who", "device"));
+    else
+        (void)do_step(explorer, json_pack("{s:s,s:s}", "forget", "everybody", "who", "central"));
 }
 
 static void run_set(struct explorer *explorer, const char *rest)
@@ -428,7 +442,8 @@ static const struct command commands[] = {
     {"clock", "run|stand", "let time run with the clock while you type, or stand", run_clock},
     {"packets", "[all] [NUMBER]", "the last packets on the air, in words", run_packets},
     {"walk", "DISTANCE", "go to this distance from the device, such as 40 m", run_walk},
-    {"pair", "", "ask to be paired", run_pair},
+    {"pair", "[PEOPLE]", "pair, while people do what is right, wrong, nothing, cancel, or enter 123456", run_pair},
+    {"forget", "[central|device]", "that one forgets whom it has paired with", run_forget},
     {"power", "off|on|cycle", "switch the device off or on", run_power},
     {"disconnect", "", "end the connection", run_disconnect},
     {"save", "FILE", "save what was done as a scene that passes", run_save},

@@ -469,7 +469,8 @@ static void request_in(struct ys_host *host, struct ys_connection *connection, c
 static void security_request_in(struct ys_host *host, struct ys_connection *connection, uint8_t requirements)
 {
     uint8_t level = (requirements & YS_SMP_MITM) != 0 ? YS_LEVEL_AUTHENTICATED : YS_LEVEL_ENCRYPTED;
-    if (connection->role != 0 || host->pairing->connection == connection)
+    if (connection->role != 0 || host->pairing->connection == connection ||
+        pairing_level(&connection->security) >= (enum ys_level)level)
         return;
     if (host->pairing->security->waits)
         ys_emit(host, &(struct ys_event){
@@ -518,9 +519,12 @@ static void ask_for_security(struct ys_host *host, struct ys_connection *connect
 {
     const struct ys_security *wanted = host->pairing->security;
     bool authenticated = connection->keys.level_due >= YS_LEVEL_AUTHENTICATED || wanted->authenticates;
-    if (!may_send(host, connection))
+    bool there = pairing_level(&connection->security) >= (enum ys_level)connection->keys.level_due;
+    if (!there && !may_send(host, connection))
         return;
     connection->keys.level_due = 0;
+    if (there)
+        return;
     pairing_send(host, connection,
                  &(struct ys_smp_pdu){.code = YS_SMP_SECURITY_REQUEST,
                                       .requirements =

@@ -179,7 +179,31 @@ static void begin_discover(struct act *act)
 
 static void begin_pair(struct act *act)
 {
+    act->stage->world.people = act->step->people;
+    act->stage->world.digits = act->step->digits;
     begin_with(act, ys_begin_pair);
+}
+
+/* Of a device its host is told, which is that of a stand-in. */
+static void begin_forget(struct act *act)
+{
+    const struct ys_step *step = act->step;
+    const struct on_stage *one = act_who(act);
+    const char *whom = step->object.text;
+    struct ys_address address = {.type = YS_ADDRESS_PUBLIC};
+    bool good = true;
+    expect_outcome(act);
+    if (step->peer != YS_NOBODY)
+        address = stage_address(&act->stage->actors[step->peer]);
+    const struct ys_address *identity = step->peer != YS_NOBODY ? &address : NULL;
+    if (one->central != NULL)
+        good = ys_central_forget(one->central, identity);
+    else
+        good = ys_device_forget(one->device, identity);
+    if (good)
+        act_end(act, true, "has forgotten %s", whom);
+    else
+        act_end(act, false, "does not remember %s", whom);
 }
 
 static void begin_nonsense(struct act *act)
@@ -436,6 +460,7 @@ const struct act_kind act_kinds[YS_VERBS] = {
     [YS_VERB_SUBSCRIBE] = {begin_subscribe, poll_task},
     [YS_VERB_UNSUBSCRIBE] = {begin_subscribe, poll_task},
     [YS_VERB_PAIR] = {begin_pair, poll_task},
+    [YS_VERB_FORGET] = {begin_forget, poll_nothing},
     [YS_VERB_NONSENSE] = {begin_nonsense, poll_task},
     [YS_VERB_ADVERTISE] = {begin_advertise, poll_nothing},
     [YS_VERB_EXPECT] = {begin_expect, poll_expect},

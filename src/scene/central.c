@@ -5,7 +5,15 @@
 #include <string.h>
 
 #include "scene/central_parts.h"
+#include "sim/chance.h"
 #include "simulated/simulated.h"
+
+/* Whom it remembers. */
+#define BONDS_MOST 16
+#define STORE_SIZE 16384
+
+/* Keeps its address apart from all else that is drawn. */
+#define CHANCE_OF_ADDRESSES UINT64_C(0x500000000)
 
 void central_say(const struct ys_central *central, const char *format, ...)
 {
@@ -441,6 +449,12 @@ static void disconnected(struct ys_central *central, const struct ys_event *even
         return;
     bool awaited = false;
     forget_connection(peer, event->reason);
+    if (central->pairing != NULL && central->pairing->peer == peer) {
+        struct ys_task *pairing = central->pairing;
+        central->pairing = NULL;
+        task_end(pairing, false, "has not paired: the connection ended, %s (0x%02X)", ys_hci_error_text(event->reason),
+                 event->reason);
+    }
     connect_again(central, peer, event->reason);
     for (struct ys_task *task = central->endings, *next; task != NULL; task = next) {
         next = task->next;
@@ -497,7 +511,8 @@ void ys_central_take(struct ys_central *central, const struct ys_event *event)
         central_notified(central, event);
         break;
     default:
-        return;
+        central_paired(central, event);
+        break;
     }
     ys_world_stir(central->world);
 }
@@ -506,14 +521,29 @@ void ys_central_take(struct ys_central *central, const struct ys_event *event)
 
 static void on_event(struct ys_host *host, void *context, const struct ys_event *event)
 {
+    struct ys_central *central = context;
     (void)host;
-    ys_central_take(context, event);
+    if (event->kind == YS_EVENT_PASSKEY_SHOW || event->kind == YS_EVENT_NUMBER_COMPARE)
+        ys_people_show(central->world, central->name, event->u.passkey);
+    ys_person_see(&central->person, event);
+    ys_central_take(central, event);
 }
 
-static void observe(void *context, enum ys_direction direction, const uint8_t *packet, size_t length)
+/* It pairs when it is told to. */
+static void use_pairing(struct ys_central *central)
 {
-    if (direction == YS_TO_HOST)
-        ys_central_observe(context, packet, length);
+    central->security = (struct ys_security){
+        .capability = central->traits->capability,
+        .least = YS_LEVEL_ENCRYPTED,
+        .key_size_min = 7,
+        .key_size_max = 16,
+        .bonds = BONDS_MOST,
+        .forgets = true,
+        .authenticates = central->traits->capability != YS_CAPABILITY_NONE,
+        .waits = true,
+        .passkey = YS_PASSKEY_RANDOM,
+    };
+    (void)ys_host_use_pairing(&central->own_host, &central->keys, &central->security);
 }
 
 static bool wire_up(struct ys_central *central)
@@ -528,8 +558,9 @@ static bool wire_up(struct ys_central *central)
                                    .seed = central->world->seed + central->starts * UINT64_C(0x9e3779b97f4a7c15),
                                    .address = address,
                                    .sets = has_sets,
+                                   .store = central->store,
+                                   .no_curve = central->traits->legacy,
                                    .context = central,
-                                   .observe = observe,
                                });
     const struct ys_host_settings settings = {
         .port = central->simulated != NULL ? ys_simulated_port(central->simulated) : NULL,
@@ -537,12 +568,14 @@ static bool wire_up(struct ys_central *central)
         .on_event = on_event,
         .context = central,
         .address_type = YS_ADDRESS_RANDOM,
+        .address = central->own_address.bytes,
         .mtu = central->traits->mtu,
     };
     if (central->simulated == NULL || ys_host_init(&central->own_host, sizeof central->own_host, &settings) != YS_OK)
         return false;
     if (has_sets)
         ys_host_use_sets(&central->own_host, &central->sets);
+    use_pairing(central);
     ys_simulated_attach(central->simulated, &central->own_host, ys_host_run);
     return true;
 }
@@ -559,6 +592,7 @@ static struct ys_central *new_central(struct ys_world *world, const char *name, 
     central->known = known;
     central->context = context;
     central->host = &central->own_host;
+    central->person = (struct ys_person){.world = world, .host = &central->own_host, .name = name};
     return central;
 }
 
@@ -568,8 +602,12 @@ struct ys_central *ys_central_new(struct ys_world *world, uint16_t number, const
     struct ys_central *central = new_central(world, name, traits, known, context);
     if (central == NULL)
         return NULL;
+    struct ys_chance chance = ys_chance_of(world->seed, CHANCE_OF_ADDRESSES + number);
+    ys_chance_fill(&chance, central->own_address.bytes, sizeof central->own_address.bytes);
+    central->own_address = ys_address_static(central->own_address.bytes);
     central->number = number;
-    if (wire_up(central))
+    central->store = ys_store_new(STORE_SIZE);
+    if (central->store != NULL && wire_up(central))
         return central;
     ys_central_free(central);
     return NULL;
@@ -593,7 +631,9 @@ void ys_central_free(struct ys_central *central)
         return;
     if (central->device != NULL)
         ys_device_drive(central->device, NULL);
+    ys_person_leave(&central->person);
     ys_simulated_free(central->simulated);
+    ys_store_free(central->store);
     while (central->peers != NULL) {
         struct ys_peer *peer = central->peers;
         central->peers = peer->next;
@@ -626,6 +666,7 @@ void ys_central_stop(struct ys_central *central)
         task_end(central->running, false, "was switched off");
     if (central->device != NULL)
         return;
+    ys_person_leave(&central->person);
     ys_simulated_free(central->simulated);
     central->simulated = NULL;
     central_say(central, "is switched off");
@@ -664,6 +705,19 @@ bool ys_central_advertise(struct ys_central *central, bool on)
     else
         central_say(central, "cannot advertise: %s", ys_result_text(result));
     return result == YS_OK;
+}
+
+void ys_central_pretend(struct ys_central *central, const struct ys_central *other)
+{
+    central->own_address = other->own_address;
+    ys_simulated_free(central->simulated);
+    central->simulated = NULL;
+}
+
+bool ys_central_forget(struct ys_central *central, const struct ys_address *identity)
+{
+    uint8_t number = identity != NULL ? ys_bond_find(central->host, identity) : 0;
+    return (identity == NULL || number != 0) && ys_bond_forget(central->host, number) == YS_OK;
 }
 
 const char *ys_central_name(const struct ys_central *central)

@@ -79,6 +79,9 @@ enum ys_listing { YS_LIST_NONE, YS_LIST_SOME, YS_LIST_ALL };
 struct ys_central *ys_central_new(struct ys_world *world, uint16_t number, const char *name,
                                   const struct ys_traits *traits, ys_known_fn *known, void *context);
 
+/* From its next start on it has the address of another central. */
+void ys_central_pretend(struct ys_central *central, const struct ys_central *other);
+
 /* The same with the host of a stand-in, which is then peripheral and central at once. */
 struct ys_central *ys_central_on(struct ys_device *device, struct ys_world *world, const char *name,
                                  const struct ys_traits *traits, ys_known_fn *known, void *context);
@@ -86,9 +89,6 @@ void ys_central_free(struct ys_central *central);
 
 /* An event of the host, for one that is not its own. */
 void ys_central_take(struct ys_central *central, const struct ys_event *event);
-
-/* A packet from the controller to a host that is not its own, with its type byte. */
-void ys_central_observe(struct ys_central *central, const uint8_t *packet, size_t length);
 
 /* Switches it on, or off and with it all its links, without a word to anybody. */
 void ys_central_start(struct ys_central *central);
@@ -139,8 +139,10 @@ void ys_begin_write(struct ys_task *task, struct ys_peer *peer, uint16_t handle,
                     bool response);
 void ys_begin_subscribe(struct ys_task *task, struct ys_peer *peer, uint16_t handle, enum ys_subscription subscription);
 
-/* Asks to be paired. */
+/* Pairs with it, or encrypts the link with the key of before. */
 void ys_begin_pair(struct ys_task *task, struct ys_peer *peer);
+/* Forgets the keys of whoever has this identity, or with NULL of everybody; false if there are none. */
+bool ys_central_forget(struct ys_central *central, const struct ys_address *identity);
 
 void ys_begin_disconnect(struct ys_task *task, struct ys_peer *peer);
 

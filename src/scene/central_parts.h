@@ -5,6 +5,8 @@
 #include <yarnswift/sets.h>
 
 #include "scene/central.h"
+#include "scene/people.h"
+#include <yarnswift/pairing.h>
 
 #define FOUND_MOST      512
 #define SUBSCRIBED_MOST 32
@@ -77,6 +79,11 @@ struct ys_central {
     struct ys_task *connects; /* the first is on its way */
     struct ys_task *endings;
     struct ys_task *pairing;
+    struct ys_pairing keys;
+    struct ys_security security;
+    struct ys_store *store; /* what survives without power */
+    struct ys_person person;
+    struct ys_address own_address; /* static: peers know it by that */
     struct ys_peer *peers;
     struct ys_peer *found;
     struct {
@@ -128,6 +135,8 @@ const struct discovered *peer_find(const struct ys_peer *peer, uint16_t handle);
 /* Puts what was discovered into order. */
 void peer_sort(struct ys_peer *peer);
 void peer_forget(struct ys_peer *peer);
+/* An event of pairing. */
+void central_paired(struct ys_central *central, const struct ys_event *event);
 struct ys_simulated *central_port(const struct ys_central *central);
 
 #endif

@@ -6,10 +6,12 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include <yarnswift/pairing.h>
 #include <yarnswift/sets.h>
 
 #include "design/payload.h"
 #include "scene/central.h"
+#include "scene/people.h"
 #include "scene/stand_in.h"
 #include "wire/att.h"
 #include "wire/hci_extended.h"
@@ -41,6 +43,7 @@ struct ys_device {
     struct ys_timer interrupt;
     struct ys_device_counts counts;
     struct ys_central *central; /* that drives it too, or NULL */
+    struct ys_person person;    /* in front of it, if its definition plays it */
     uint32_t starts;
     bool advertised;
     bool ready;
@@ -98,6 +101,14 @@ static void say_connected(const struct ys_device *device, const struct ys_event 
                  event->u.connected.supervision_timeout_ms);
 }
 
+static void say_pairing(const struct ys_device *device, const struct ys_event *event)
+{
+    char text[200];
+    const char *said = ys_pairing_say(event, text, sizeof text);
+    if (said != NULL)
+        ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "%s", said);
+}
+
 static void say(const struct ys_device *device, const struct ys_event *event)
 {
     switch (event->kind) {
@@ -130,8 +141,18 @@ static void say(const struct ys_device *device, const struct ys_event *event)
         say_subscription(device, event);
         break;
     default:
+        say_pairing(device, event);
         break;
     }
+}
+
+/* People can read what is shown. Firmware sees itself to what is entered at it. */
+static void show(struct ys_device *device, const struct ys_event *event)
+{
+    if (event->kind == YS_EVENT_PASSKEY_SHOW || event->kind == YS_EVENT_NUMBER_COMPARE)
+        ys_people_show(device->world, device->name, event->u.passkey);
+    if (device->stand_in != NULL)
+        ys_person_see(&device->person, event);
 }
 
 static void on_event(struct ys_host *host, void *context, const struct ys_event *event)
@@ -140,6 +161,7 @@ static void on_event(struct ys_host *host, void *context, const struct ys_event 
     device->ready |= event->kind == YS_EVENT_READY;
     if (device->central == NULL) /* else it says so itself */
         say(device, event);
+    show(device, event);
     if (device->firmware.on_event != NULL) {
         ys_running_begin(device->name, "its event handler", NULL);
         device->firmware.on_event(host, context, event);
@@ -265,8 +287,6 @@ static void observe(void *context, enum ys_direction direction, const uint8_t *p
         observe_command(device, &reader);
     else if (direction == YS_TO_CONTROLLER && type == YS_HCI_DATA)
         observe_data(device, &reader);
-    else if (direction == YS_TO_HOST && device->central != NULL)
-        ys_central_observe(device->central, packet, length);
 }
 
 static void interrupt(void *context)
@@ -340,6 +360,7 @@ static struct ys_device *new_device(struct ys_world *world, uint16_t number, con
     device->layout = ys_layout_new(design);
     device->store = ys_store_new(STORE_SIZE);
     device->sets = calloc(1, module->sets_size);
+    device->person = (struct ys_person){.world = world, .host = host_of(device), .name = name};
     device->interrupt = (struct ys_timer){.fire = interrupt, .context = device};
     if (device->layout != NULL && device->store != NULL && device->sets != NULL && watch_table(device) &&
         wire_up(device))
@@ -391,6 +412,7 @@ static void power_off(struct ys_device *device)
 {
     device->ready = false;
     ys_clock_cancel(device->world->clock, &device->interrupt);
+    ys_person_leave(&device->person);
     ys_simulated_free(device->simulated);
     device->simulated = NULL;
     if (device->stand_in != NULL)
@@ -466,6 +488,13 @@ struct ys_stand_in_device *ys_device_stand_in_of(const struct ys_device *device)
 void ys_device_drive(struct ys_device *device, struct ys_central *central)
 {
     device->central = central;
+}
+
+bool ys_device_forget(struct ys_device *device, const struct ys_address *identity)
+{
+    uint8_t number = identity != NULL ? ys_bond_find(host_of(device), identity) : 0;
+    return device->stand_in != NULL && (identity == NULL || number != 0) &&
+           ys_bond_forget(host_of(device), number) == YS_OK;
 }
 
 struct ys_host *ys_device_host(struct ys_device *device)

@@ -44,6 +44,9 @@ struct ys_stand_in_device *ys_device_stand_in_of(const struct ys_device *device)
 /* Lets a central use its host besides; only of a stand-in. */
 struct ys_central;
 void ys_device_drive(struct ys_device *device, struct ys_central *central);
+/* Has a stand-in forget whoever has this identity, or with NULL everybody; false if it remembers nobody such. */
+bool ys_device_forget(struct ys_device *device, const struct ys_address *identity);
+
 struct ys_host *ys_device_host(struct ys_device *device);
 /* NULL while it has no power. */
 struct ys_simulated *ys_device_simulated(const struct ys_device *device);

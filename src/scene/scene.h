@@ -20,6 +20,7 @@ enum ys_verb {
     YS_VERB_SUBSCRIBE,
     YS_VERB_UNSUBSCRIBE,
     YS_VERB_PAIR,
+    YS_VERB_FORGET,
     YS_VERB_NONSENSE,
     YS_VERB_ADVERTISE,
     YS_VERB_EXPECT,
@@ -75,6 +76,7 @@ struct ys_step {
     struct ys_written fails;
     struct ys_written by_text;
     struct ys_written because;
+    struct ys_written passkey_text;
     struct ys_counted within_us;
     struct ys_counted for_us;
     struct ys_written between_text[2];
@@ -107,6 +109,8 @@ struct ys_step {
     struct ys_uuid service;
     struct ys_address address;
     int subscription; /* enum ys_subscription + 1; 0: not said */
+    uint8_t people;   /* enum ys_people_do */
+    uint32_t digits;
 };
 
 /* Somebody in it: first the devices, then the centrals. */
@@ -129,7 +133,11 @@ struct ys_actor {
     struct ys_counted supervision_timeout_us;
     int remembering; /* enum + 1; 0: not said; likewise */
     int temper;
-    int asks_mtu; /* 0: not said, 1: true, 2: false; likewise */
+    int capability;
+    int legacy;
+    struct ys_written pretends_text;
+    size_t pretends; /* the number of another central, or YS_NOBODY */
+    int asks_mtu;    /* 0: not said, 1: true, 2: false; likewise */
     int extended;
     int coded;
     int subscribes_again;

@@ -7,6 +7,7 @@
 #include "design/open.h"
 #include "design/words.h"
 #include "scene/checking.h"
+#include "scene/people.h"
 
 #define COUNT(array) (sizeof(array) / sizeof((array)[0]))
 
@@ -121,6 +122,13 @@ static void check_traits(struct checking *checking, struct ys_actor *actor)
         traits->remembering = (uint8_t)(actor->remembering - 1);
     if (actor->temper > 0)
         traits->temper = (uint8_t)(actor->temper - 1);
+    if (actor->capability > 0)
+        traits->capability = (uint8_t)(actor->capability - 1);
+    set_yes(&traits->legacy, actor->legacy);
+    actor->pretends = YS_NOBODY;
+    if (actor->pretends_text.text != NULL)
+        actor->pretends = scene_find_actor(checking, &actor->pretends_text, checking->scene->device_count,
+                                           checking->scene->actor_count, "central");
     set_yes(&traits->asks_mtu, actor->asks_mtu);
     set_yes(&traits->extended, actor->extended);
     set_yes(&traits->coded, actor->coded);
@@ -190,11 +198,12 @@ enum given {
     GIVEN_BY = 1 << 11,
     GIVEN_FAILS = 1 << 12,
     GIVEN_BECAUSE = 1 << 13,
-    GIVEN_STEPS = 1 << 14
+    GIVEN_STEPS = 1 << 14,
+    GIVEN_PASSKEY = 1 << 15
 };
 
-static const char *const given_words[] = {"of", "within", "for",      "is", "between", "in order", "rate", "field",
-                                          "to", "bytes",  "response", "by", "fails",   "because",  "steps"};
+static const char *const given_words[] = {"of", "within", "for",      "is", "between", "in order", "rate",  "field",
+                                          "to", "bytes",  "response", "by", "fails",   "because",  "steps", "passkey"};
 
 /* Who can do it: a central, or a device that its definition plays; any device; or nobody in particular. */
 enum doer { BY_CENTRAL, BY_DEVICE, BY_ANY, BY_NONE };
@@ -214,7 +223,8 @@ static const struct {
     [YS_VERB_WRITE] = {BY_CENTRAL, GIVEN_OF | GIVEN_TO | GIVEN_BYTES | GIVEN_RESPONSE | GIVEN_FAILS, 0},
     [YS_VERB_SUBSCRIBE] = {BY_CENTRAL, GIVEN_OF | GIVEN_BY | GIVEN_FAILS, 0},
     [YS_VERB_UNSUBSCRIBE] = {BY_CENTRAL, GIVEN_OF | GIVEN_FAILS, 0},
-    [YS_VERB_PAIR] = {BY_CENTRAL, GIVEN_FAILS, 0},
+    [YS_VERB_PAIR] = {BY_CENTRAL, GIVEN_FAILS | GIVEN_PASSKEY, 0},
+    [YS_VERB_FORGET] = {BY_ANY, 0, 0},
     [YS_VERB_NONSENSE] = {BY_CENTRAL, GIVEN_FOR, GIVEN_FOR},
     [YS_VERB_ADVERTISE] = {BY_CENTRAL, 0, 0},
     [YS_VERB_EXPECT] = {BY_CENTRAL,
@@ -238,10 +248,22 @@ static const struct {
 static unsigned given(const struct ys_step *step)
 {
     const bool said[] = {
-        step->of_text.text != NULL, step->within_us.given,         step->for_us.given,   step->is_text.text != NULL,
-        step->between_count > 0,    step->order_count > 0,         step->rate_count > 0, step->field_text.text != NULL,
-        step->to_text.text != NULL, step->bytes_text.text != NULL, step->response > 0,   step->by_text.text != NULL,
-        step->fails.text != NULL,   step->because.text != NULL,    step->has_steps,
+        step->of_text.text != NULL,
+        step->within_us.given,
+        step->for_us.given,
+        step->is_text.text != NULL,
+        step->between_count > 0,
+        step->order_count > 0,
+        step->rate_count > 0,
+        step->field_text.text != NULL,
+        step->to_text.text != NULL,
+        step->bytes_text.text != NULL,
+        step->response > 0,
+        step->by_text.text != NULL,
+        step->fails.text != NULL,
+        step->because.text != NULL,
+        step->has_steps,
+        step->passkey_text.text != NULL,
     };
     unsigned bits = 0;
     for (size_t i = 0; i < COUNT(said); i++)
@@ -331,6 +353,46 @@ static void check_place(struct checking *checking, const struct ys_step *step)
                     "nobody is lost in perfect air, however far: say air: open, or air: hall");
 }
 
+/* What people do when the two pair. */
+static void check_passkey(struct checking *checking, struct ys_step *step)
+{
+    static const char *const words[] = {[YS_PEOPLE_RIGHT] = "right",
+                                        [YS_PEOPLE_WRONG] = "wrong",
+                                        [YS_PEOPLE_NOTHING] = "nothing",
+                                        [YS_PEOPLE_CANCEL] = "cancel"};
+    const char *text = step->passkey_text.text;
+    for (size_t i = 0; text != NULL && i < COUNT(words); i++) {
+        if (strcmp(text, words[i]) == 0) {
+            step->people = (uint8_t)i;
+            return;
+        }
+    }
+    if (text == NULL)
+        return;
+    step->people = YS_PEOPLE_DIGITS;
+    step->digits = (uint32_t)strtoul(text, NULL, 10);
+    if (strlen(text) != 6 || strspn(text, "0123456789") != 6)
+        scene_error(checking, "value", step->passkey_text.place,
+                    "a passkey is right, wrong, nothing, cancel, or six digits such as \"004711\", not \"%s\"", text);
+}
+
+static void check_forget(struct checking *checking, struct ys_step *step)
+{
+    const struct ys_scene *scene = checking->scene;
+    if (strcmp(step->object.text, "everybody") == 0)
+        step->peer = YS_NOBODY;
+    else
+        scene_check_peer(checking, step);
+    if (step->who != YS_NOBODY && scene->actors[step->who].module != NULL)
+        scene_error(checking, "who", step->place,
+                    "\"%s\" has firmware, which forgets by itself: use set, if it has an input for that",
+                    scene->actors[step->who].name.text);
+    else if (step->who != YS_NOBODY && scene->actors[step->who].is_device && scene->actors[step->who].design != NULL &&
+             !scene->actors[step->who].design->security.given)
+        scene_error(checking, "never", step->place, "\"%s\" remembers nobody, since its definition has no security",
+                    scene->actors[step->who].name.text);
+}
+
 static void check_step(struct checking *checking, struct ys_step *step, size_t inherited)
 {
     size_t errors = checking->scene->findings.errors;
@@ -356,10 +418,16 @@ static void check_step(struct checking *checking, struct ys_step *step, size_t i
     case YS_VERB_CONNECT:
     case YS_VERB_DISCONNECT:
     case YS_VERB_DISCOVER:
-    case YS_VERB_PAIR:
     case YS_VERB_NONSENSE:
     case YS_VERB_EXPECT_DISCONNECTION:
         scene_check_peer(checking, step);
+        break;
+    case YS_VERB_PAIR:
+        scene_check_peer(checking, step);
+        check_passkey(checking, step);
+        break;
+    case YS_VERB_FORGET:
+        check_forget(checking, step);
         break;
     case YS_VERB_READ:
     case YS_VERB_WRITE:

@@ -27,6 +27,7 @@ static const char *const verb_words[YS_VERBS] = {
     [YS_VERB_SUBSCRIBE] = "subscribe",
     [YS_VERB_UNSUBSCRIBE] = "unsubscribe",
     [YS_VERB_PAIR] = "pair",
+    [YS_VERB_FORGET] = "forget",
     [YS_VERB_NONSENSE] = "talk nonsense",
     [YS_VERB_ADVERTISE] = "advertise",
     [YS_VERB_EXPECT] = "expect",
@@ -248,7 +249,8 @@ static const struct ys_key step_keys[] = {
     {"write", verb_text, &ys_kind_text, "Writes the value of a characteristic", false, 0},
     {"subscribe", verb_text, &ys_kind_text, "Switches notifications or indications on", false, 0},
     {"unsubscribe", verb_text, &ys_kind_text, "Switches them off", false, 0},
-    {"pair", verb_text, &ys_kind_text, "Asks to be paired", false, 0},
+    {"pair", verb_text, &ys_kind_text, "Pairs, or encrypts with the key of before", false, 0},
+    {"forget", verb_text, &ys_kind_text, "Forgets the keys of a peer, or of everybody", false, 0},
     {"talk nonsense", verb_text, &ys_kind_text, "Sends frames that make no sense", false, 0},
     {"advertise", verb_advertise, &ys_kind_yes, "Lets others connect to a central, under its name", false, 0},
     {"expect", verb_text, &ys_kind_text, "Waits for values of a characteristic to which it has subscribed", false, 0},
@@ -278,6 +280,9 @@ static const struct ys_key step_keys[] = {
     {"response", ys_key_word, &ys_kind_yes, "Whether the server answers", false, STEP(response)},
     {"by", ys_key_written, &ys_kind_text, "Notifications, or indications", false, STEP(by_text)},
     {"fails", ys_key_written, &ys_kind_text, "It must fail, and this is in the reason", false, STEP(fails)},
+    {"passkey", ys_key_written, &ys_kind_text,
+     "What people do meanwhile: right, wrong, nothing, cancel, or the six digits that they enter", false,
+     STEP(passkey_text)},
     {"because", ys_key_written, &ys_kind_text, "This is in the reason", false, STEP(because)},
 };
 const struct ys_mapping ys_step_mapping = {"a step", step_keys, COUNT(step_keys), NULL};
@@ -388,6 +393,11 @@ static const struct ys_kind kind_remembering = {.form = YS_WORD, .words = rememb
 static const char *const temper_words[] = {"leaves", "stays", "insists", NULL};
 static const struct ys_kind kind_temper = {.form = YS_WORD, .words = temper_words};
 
+/* in the order of enum ys_capability */
+static const char *const capability_words[] = {"display", "display and yes/no",   "keyboard",
+                                               "none",    "keyboard and display", NULL};
+static const struct ys_kind kind_capability = {.form = YS_WORD, .words = capability_words};
+
 static const struct ys_key central_keys[] = {
     {"name", ys_key_written, &ys_kind_text, "What it is called in the scene", true, ACTOR(name)},
     {"kind", key_kind, &kind_kind, "A ready-made one, of which the other keys change traits", false, 0},
@@ -404,6 +414,11 @@ static const struct ys_key central_keys[] = {
     {"subscribes again", ys_key_word, &ys_kind_yes, "Whether it does so when it has come back", false,
      ACTOR(subscribes_again)},
     {"when pairing fails", ys_key_word, &kind_temper, "What it does then", false, ACTOR(temper)},
+    {"capability", ys_key_word, &kind_capability, "What it can show, and what can be entered at it", false,
+     ACTOR(capability)},
+    {"legacy pairing", ys_key_word, &ys_kind_yes, "Whether it only pairs the older way", false, ACTOR(legacy)},
+    {"pretends to be", ys_key_written, &ys_kind_text, "Another central, whose address it has", false,
+     ACTOR(pretends_text)},
     {"extended", ys_key_word, &ys_kind_yes, "Whether it hears extended advertising", false, ACTOR(extended)},
     {"coded", ys_key_word, &ys_kind_yes, "Whether it also scans on the coded PHY", false, ACTOR(coded)},
     {"knows definitions", ys_key_word, &ys_kind_yes, "Whether it knows what the definitions say", false, ACTOR(knows)},

@@ -60,6 +60,7 @@ void ys_step_say(const struct ys_step *step, char *text, size_t size)
         add(&words, " all channels");
     if (step->verb == YS_VERB_WAIT)
         add(&words, " %g s", (double)step->wait_us / 1e6);
+    add_text(&words, "with passkey: ", &step->passkey_text);
     add_text(&words, "of ", &step->of_text);
     add_text(&words, "field ", &step->field_text);
     add_text(&words, "is ", &step->is_text);

@@ -238,6 +238,10 @@ struct ys_stage *ys_stage_new(const struct ys_scene *scene, struct ys_take *take
         ys_radio_observe(stage->world.radio, on_air, stage);
     for (size_t i = 0; i < scene->actor_count && good; i++)
         good = set_up(stage, i);
+    for (size_t i = scene->device_count; i < scene->actor_count && good; i++) {
+        if (scene->actors[i].pretends != YS_NOBODY)
+            ys_central_pretend(stage->actors[i].central, stage->actors[scene->actors[i].pretends].central);
+    }
     if (good && check_inputs(stage, &scene->steps)) {
         switch_on(stage);
         return stage;

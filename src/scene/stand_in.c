@@ -1,6 +1,9 @@
 /* A device that its definition plays: each value is kept in memory, and moves by itself where the definition says how.
  *
  * Its table is the generated one, built at run time: the same rows, with handlers that look into that memory. */
+#include <yarnswift/pairing.h>
+
+#include "design/security.h"
 #include "scene/stand_in.h"
 
 #include <math.h>
@@ -26,6 +29,7 @@ struct moving {
 
 struct ys_stand_in_device {
     struct ys_world *world;
+    const struct ys_design *design;
     struct ys_host *host;
     struct ys_layout *layout;
     struct ys_chance chance;
@@ -38,6 +42,8 @@ struct ys_stand_in_device {
     struct moving **movings; /* by handle - 1; NULL for what is no value */
     struct ys_notifiable *notifiables;
     uint8_t (*long_uuids)[16];
+    struct ys_pairing pairing;
+    struct ys_security security;
     uint8_t *memory; /* of descriptors that can be written */
 };
 
@@ -214,6 +220,7 @@ static bool build(struct ys_stand_in_device *device)
         .notifiable_count = layout->notifiable_count,
         .values_size = layout->values_size,
         .consent = consent,
+        .key_size = device->design->security.given ? device->security.key_size_min : 0,
     };
     return true;
 }
@@ -224,6 +231,9 @@ struct ys_stand_in_device *ys_stand_in_new(struct ys_world *world, const struct 
     if (device == NULL)
         return NULL;
     device->world = world;
+    device->design = design;
+    if (design->security.given)
+        ys_security_of(design, &device->security);
     device->chance = ys_chance_of(world->seed, CHANCE_OF_STAND_INS + number);
     device->layout = ys_layout_new(design);
     if (device->layout == NULL || !build(device)) {
@@ -273,6 +283,12 @@ const struct ys_advertising *ys_stand_in_advertising(const struct ys_stand_in_de
 void ys_stand_in_start(struct ys_stand_in_device *device, struct ys_host *host)
 {
     device->host = host;
+    if (device->design->security.given) {
+        enum ys_result result = ys_host_use_pairing(host, &device->pairing, &device->security);
+        if (result != YS_OK)
+            ys_world_say(device->world, YS_SIDE_DEVICE, device->design->name.text, "cannot pair: %s",
+                         ys_result_text(result));
+    }
     for (size_t i = 0; i < device->layout->count; i++) {
         struct moving *moving = device->movings[i];
         if (moving == NULL)

@@ -1,13 +1,11 @@
-/* What a central does that no host does for it: it asks to be paired, and it talks nonsense. */
+/* What a stranger does: it pairs, and it talks nonsense. */
+#include <stdio.h>
 #include <string.h>
 
 #include "scene/central_parts.h"
 #include "sim/chance.h"
 #include "simulated/simulated.h"
-#include "wire/att.h"
-#include "wire/hci.h"
 #include "wire/l2cap.h"
-#include "wire/smp.h"
 
 #define NONSENSE_EVERY_NS (20 * YS_NS_PER_MS)
 #define NONSENSE_MOST     60
@@ -15,28 +13,33 @@
 #define PAIR_AGAIN_NS     YS_NS_PER_S
 #define PAIR_TRIES        3
 
+/* The standard gives up after 30 s of silence; people take their time before. */
+#define PAIR_PATIENCE_NS (40 * YS_NS_PER_S)
+
 /* pairing */
+
+static void end_pairing(struct ys_task *task, bool good, const char *what)
+{
+    task->central->pairing = NULL;
+    task_end(task, good, "%s", what);
+}
 
 static void ask(struct ys_task *task)
 {
-    uint8_t request[YS_SMP_PDU_MAX];
-    struct ys_writer writer = ys_writer_to(request, sizeof request);
-    ys_put_smp(&writer,
-               &(struct ys_smp_pdu){.code = YS_SMP_PAIRING_REQUEST, .capability = YS_CAPABILITY_NONE, .key_size = 16});
-    ys_simulated_inject(central_port(task->central), task->peer->connection, YS_L2CAP_SECURITY, request,
-                        (uint16_t)ys_writer_stored(&writer));
+    enum ys_result result = ys_secure(task->central->host, task->peer->connection, YS_LEVEL_ENCRYPTED);
+    if (result != YS_OK && task->central->pairing == task) {
+        char text[160];
+        (void)snprintf(text, sizeof text, "cannot pair: %s", ys_result_text(result));
+        end_pairing(task, false, text);
+    }
 }
 
-static void end_pairing(struct ys_task *task)
-{
-    task->central->pairing = NULL;
-}
-
+/* Its time is over; or the time between two tries. */
 static void ask_again(struct ys_task *task)
 {
     if (!task->answered) {
-        end_pairing(task);
-        task_end(task, false, "failed to pair: no answer came");
+        (void)ys_pairing_cancel(task->central->host, task->peer->connection);
+        end_pairing(task, false, "failed to pair: its patience is over");
         return;
     }
     task->answered = false;
@@ -44,44 +47,46 @@ static void ask_again(struct ys_task *task)
     ask(task);
 }
 
-static void refused(struct ys_task *task, uint8_t reason)
+static void refused(struct ys_task *task, const struct ys_event *event)
 {
     struct ys_central *central = task->central;
     uint8_t temper = central->traits->temper;
+    char text[200];
     task->answered = true;
-    task->error = reason;
-    if (temper == YS_INSISTS && ++task->again < PAIR_TRIES) {
+    task->error = event->reason;
+    if (temper == YS_INSISTS && event->u.failed.by_peer && ++task->again < PAIR_TRIES) {
         ys_clock_set(central->world->clock, &task->timer, ys_world_now_ns(central->world) + PAIR_AGAIN_NS);
         return;
     }
-    end_pairing(task);
-    task_end(task, false, "is refused to pair%s: %s (0x%02X)%s", temper == YS_INSISTS ? ", three times" : "",
-             ys_smp_reason_text(reason), reason, temper == YS_LEAVES ? ", and leaves" : "");
-    if (temper == YS_LEAVES)
+    (void)snprintf(text, sizeof text, "%s%s: %s (0x%02X)%s",
+                   event->u.failed.by_peer ? "is refused to pair" : "has not paired",
+                   temper == YS_INSISTS && event->u.failed.by_peer ? ", three times" : "",
+                   ys_smp_reason_text(event->reason), event->reason, temper == YS_LEAVES ? ", and leaves" : "");
+    end_pairing(task, false, text);
+    if (temper == YS_LEAVES && task->peer->connected)
         (void)ys_disconnect(central->host, task->peer->connection);
 }
 
-void ys_central_observe(struct ys_central *central, const uint8_t *packet, size_t length)
+void central_paired(struct ys_central *central, const struct ys_event *event)
 {
-    struct ys_reader reader = ys_reader_of(packet, length);
-    struct ys_hci_data data;
-    struct ys_l2cap_header header;
-    if (central->pairing == NULL || ys_get_u8(&reader) != YS_HCI_DATA)
-        return;
-    ys_get_hci_data(&reader, &data);
-    ys_get_l2cap_header(&reader, &header);
-    size_t left = ys_reader_left(&reader);
-    struct ys_smp_pdu pdu;
-    if (ys_reader_ok(&reader) && header.channel == YS_L2CAP_SECURITY &&
-        ys_smp_decode(ys_get_bytes(&reader, left), left, &pdu) == YS_SMP_GOOD && pdu.code == YS_SMP_PAIRING_FAILED &&
-        data.handle == central->pairing->peer->connection)
-        refused(central->pairing, pdu.reason);
+    struct ys_task *task = central->pairing;
+    char text[200];
+    const char *said = ys_pairing_say(event, text, sizeof text);
+    bool its = task != NULL && event->connection == task->peer->connection;
+    if (its && event->kind == YS_EVENT_SECURED)
+        end_pairing(task, true, said);
+    else if (its && event->kind == YS_EVENT_PAIRING_FAILED)
+        refused(task, event);
+    else if (its && event->kind == YS_EVENT_ENCRYPTION_FAILED)
+        end_pairing(task, false, said);
+    else if (said != NULL)
+        central_say(central, "%s", said);
 }
 
 void ys_begin_pair(struct ys_task *task, struct ys_peer *peer)
 {
     struct ys_central *central = peer->central;
-    task_begin(task, central, peer, "pair", 0);
+    task_begin(task, central, peer, "pair", PAIR_PATIENCE_NS);
     task->give_up = ask_again;
     if (!peer->connected || central->pairing != NULL) {
         task_end(task, false, "cannot pair: %s", peer->connected ? "it does already" : "there is no connection");

@@ -6,6 +6,8 @@
 #include <stddef.h>
 #include <stdint.h>
 
+#include <yarnswift/security.h>
+
 #include "design/model.h"
 
 /* What a central does with a table that it remembers from before. */
@@ -35,6 +37,8 @@ struct ys_traits {
     bool knows;            /* it knows the definitions of the devices; else it goes by what they tell */
     uint8_t remembering;   /* enum ys_remembering */
     uint8_t temper;        /* enum ys_temper */
+    uint8_t capability;    /* enum ys_capability: what people see and can enter at it */
+    bool legacy;           /* it only knows the older way of pairing */
 };
 
 /* A ready-made one. */

@@ -12,13 +12,25 @@ enum ys_side { YS_SIDE_DEVICE, YS_SIDE_CENTRAL, YS_SIDE_SCENE };
 /* Takes a line of the log. `text` has no newline and is valid during the call. */
 typedef void ys_line_fn(void *context, uint64_t at_ns, enum ys_side side, const char *name, const char *text);
 
+/* A number that a device shows. */
+struct ys_shown {
+    const char *name;
+    uint32_t number;
+    uint64_t at_ns;
+};
+
+#define YS_SHOWN_MOST 32
+
 struct ys_world {
     struct ys_clock *clock;
     struct ys_radio *radio;
     uint64_t seed;
     ys_line_fn *line; /* or NULL */
     void *line_context;
-    bool stirred; /* something has happened that somebody may wait for */
+    struct ys_shown shown[YS_SHOWN_MOST];
+    uint8_t people;  /* enum ys_people_do: what they do when devices pair */
+    uint32_t digits; /* that they enter */
+    bool stirred;    /* something has happened that somebody may wait for */
 };
 
 /* A world at time 0. False if there is no memory. */

@@ -1,0 +1,161 @@
+/* What people see and do when devices pair. */
+#include "scene/people.h"
+
+#include <stdio.h>
+#include <string.h>
+
+#include <yarnswift/pairing.h>
+
+#include "scene/world.h"
+
+/* How long it takes to read six digits and to do something. */
+#define TAKES_NS (2 * YS_NS_PER_S)
+
+const char *ys_level_words(uint8_t level)
+{
+    static const char *const words[] = {"", "not encrypted", "encrypted", "encrypted and authenticated",
+                                        "encrypted and authenticated by LE Secure Connections"};
+    return level < sizeof words / sizeof words[0] ? words[level] : "";
+}
+
+const char *ys_method_words(uint8_t method)
+{
+    static const char *const words[YS_METHODS] = {
+        [YS_METHOD_JUST_WORKS] = "just works",
+        [YS_METHOD_NUMERIC_COMPARISON] = "numeric comparison",
+        [YS_METHOD_INITIATOR_SHOWS] = "passkey entry, shown by the central",
+        [YS_METHOD_RESPONDER_SHOWS] = "passkey entry, shown by the peripheral",
+        [YS_METHOD_BOTH_ENTER] = "passkey entry, entered at both",
+        [YS_METHOD_OUT_OF_BAND] = "out of band",
+    };
+    return method < YS_METHODS ? words[method] : "";
+}
+
+void ys_people_show(struct ys_world *world, const char *name, uint32_t number)
+{
+    struct ys_shown *at = &world->shown[0];
+    for (size_t i = 0; i < YS_SHOWN_MOST; i++) {
+        if (world->shown[i].name == NULL || strcmp(world->shown[i].name, name) == 0) {
+            at = &world->shown[i];
+            break;
+        }
+    }
+    *at = (struct ys_shown){.name = name, .number = number, .at_ns = ys_world_now_ns(world)};
+}
+
+/* What was shown last on another device; false if nothing was. */
+static bool read_off(const struct ys_person *person, uint32_t *number)
+{
+    const struct ys_shown *found = NULL;
+    for (size_t i = 0; i < YS_SHOWN_MOST && person->world->shown[i].name != NULL; i++) {
+        const struct ys_shown *shown = &person->world->shown[i];
+        if (strcmp(shown->name, person->name) != 0 && (found == NULL || shown->at_ns > found->at_ns))
+            found = shown;
+    }
+    *number = found != NULL ? found->number : 0;
+    return found != NULL;
+}
+
+static void enter(const struct ys_person *person)
+{
+    uint32_t number;
+    if (!read_off(person, &number))
+        number = 123456; /* nothing shows one: the same is entered at both */
+    if (person->world->people == YS_PEOPLE_WRONG)
+        number = (number + 1) % (YS_PASSKEY_MAX + 1);
+    if (person->world->people == YS_PEOPLE_DIGITS)
+        number = person->world->digits;
+    ys_world_say(person->world, YS_SIDE_SCENE, "people", "enter %06u at %s", (unsigned)number, person->name);
+    (void)ys_passkey_enter(person->host, person->connection, number);
+}
+
+static void compare(const struct ys_person *person)
+{
+    uint32_t number;
+    bool same = read_off(person, &number) && number == person->number && person->world->people == YS_PEOPLE_RIGHT;
+    ys_world_say(person->world, YS_SIDE_SCENE, "people", "say at %s that the numbers %s", person->name,
+                 same ? "are the same" : "differ");
+    (void)ys_number_confirm(person->host, person->connection, same);
+}
+
+static void act(void *context)
+{
+    const struct ys_person *person = context;
+    if (person->world->people == YS_PEOPLE_NOTHING)
+        return;
+    if (person->world->people == YS_PEOPLE_CANCEL) {
+        ys_world_say(person->world, YS_SIDE_SCENE, "people", "cancel at %s", person->name);
+        (void)ys_pairing_cancel(person->host, person->connection);
+    } else if (person->compares) {
+        compare(person);
+    } else {
+        enter(person);
+    }
+    ys_world_stir(person->world);
+}
+
+void ys_person_see(struct ys_person *person, const struct ys_event *event)
+{
+    if (event->kind != YS_EVENT_PASSKEY_WANTED && event->kind != YS_EVENT_NUMBER_COMPARE)
+        return;
+    person->connection = event->connection;
+    person->compares = event->kind == YS_EVENT_NUMBER_COMPARE;
+    person->number = event->u.passkey;
+    person->timer.fire = act;
+    person->timer.context = person;
+    ys_clock_set(person->world->clock, &person->timer, ys_world_now_ns(person->world) + TAKES_NS);
+}
+
+void ys_person_leave(struct ys_person *person)
+{
+    ys_clock_cancel(person->world->clock, &person->timer);
+}
+
+static const char *say_secured(const struct ys_event *event, char *text, size_t size)
+{
+    if (event->u.secured.paired)
+        (void)snprintf(text, size, "is paired by %s: %s, with a key of %u bytes%s",
+                       ys_method_words(event->u.secured.method), ys_level_words(event->u.secured.level),
+                       event->u.secured.key_size, event->u.secured.bond != 0 ? ", and remembers it" : "");
+    else
+        (void)snprintf(text, size, "is %s, with the key of a remembered peer", ys_level_words(event->u.secured.level));
+    return text;
+}
+
+static const char *say_bond(const struct ys_event *event)
+{
+    static const char *const words[] = {NULL, "forgets a peer", "has dropped a damaged record of a peer",
+                                        "could not store who it has paired with"};
+    return words[event->u.bond.change];
+}
+
+const char *ys_pairing_say(const struct ys_event *event, char *text, size_t size)
+{
+    switch (event->kind) {
+    case YS_EVENT_SECURITY_WANTED:
+        (void)snprintf(text, size, "is asked for a link that is %s", ys_level_words(event->u.level));
+        return text;
+    case YS_EVENT_PASSKEY_SHOW:
+        (void)snprintf(text, size, "shows the passkey %06u", (unsigned)event->u.passkey);
+        return text;
+    case YS_EVENT_PASSKEY_WANTED:
+        return "asks for the passkey";
+    case YS_EVENT_NUMBER_COMPARE:
+        (void)snprintf(text, size, "shows the number %06u, and asks whether the other side shows the same",
+                       (unsigned)event->u.passkey);
+        return text;
+    case YS_EVENT_SECURED:
+        return say_secured(event, text, size);
+    case YS_EVENT_PAIRING_FAILED:
+        (void)snprintf(text, size, "has not paired%s: %s", event->u.failed.by_peer ? ", says the other side" : "",
+                       ys_smp_reason_text(event->reason));
+        return text;
+    case YS_EVENT_ENCRYPTION_FAILED:
+        (void)snprintf(text, size, "could not encrypt: %s (0x%02X)", ys_hci_error_text(event->reason), event->reason);
+        return text;
+    case YS_EVENT_BOND:
+        return say_bond(event);
+    default:
+        return NULL;
+    }
+}

@@ -1,0 +1,46 @@
+/* What people see and do when devices pair: they read numbers off one device, and enter or compare them at another. */
+#ifndef SCENE_PEOPLE_H
+#define SCENE_PEOPLE_H
+
+#include <yarnswift/host.h>
+
+#include "sim/clock.h"
+
+struct ys_world;
+
+/* What they do: as a step of a scene says. */
+enum ys_people_do {
+    YS_PEOPLE_RIGHT,   /* what they should: they enter what is shown, and compare honestly */
+    YS_PEOPLE_WRONG,   /* they enter another, and say that the numbers differ */
+    YS_PEOPLE_NOTHING, /* they are not there */
+    YS_PEOPLE_CANCEL,  /* they end it */
+    YS_PEOPLE_DIGITS   /* they enter these */
+};
+
+/* Somebody in front of a device. The memory is the owner's; zero it, and set the first three. */
+struct ys_person {
+    struct ys_world *world;
+    struct ys_host *host;
+    const char *name; /* of the device */
+    /* private */
+    struct ys_timer timer;
+    uint16_t connection;
+    uint32_t number;
+    bool compares;
+};
+
+/* Sees to an event of pairing; any other is ignored. What has to be done is done a little later. */
+void ys_person_see(struct ys_person *person, const struct ys_event *event);
+void ys_person_leave(struct ys_person *person);
+
+/* A device shows a number, which everybody can read; `name` is compared as text. */
+void ys_people_show(struct ys_world *world, const char *name, uint32_t number);
+
+/* An event of pairing in words, for the log; NULL if it is none. Returns `text`. */
+const char *ys_pairing_say(const struct ys_event *event, char *text, size_t size);
+
+/* A level and a method in words. */
+const char *ys_level_words(uint8_t level);
+const char *ys_method_words(uint8_t method);
+
+#endif
