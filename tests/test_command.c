@@ -10,7 +10,8 @@
 
 #include "support/run.h"
 
-#define WRENCH YARNSWIFT_ROOT "/examples/torque_wrench/torque_wrench.device.yaml"
+#define CABINET YARNSWIFT_ROOT "/examples/tool_cabinet/tool_cabinet.device.yaml"
+#define WRENCH  YARNSWIFT_ROOT "/examples/torque_wrench/torque_wrench.device.yaml"
 
 static size_t count_lines(const char *text)
 {
@@ -567,9 +568,58 @@ static void any_definition_is_played_by_its_stand_ins(void **state)
     assert_non_null(strstr(outcome.err, "nobody can connect to a device"));
 }
 
+/* pairing: every outcome that is said is what two hosts come to, which test_pairing sees to by the same table. */
+static void pairing_tells_the_method_the_people_and_what_it_opens(void **state)
+{
+    static const struct {
+        const char *central;
+        bool secure;
+        const char *method;
+        int level;
+    } cases[] = {
+        {"display", true, "just works", 2},
+        {"keyboard", true, "passkey entry, shown by the device", 4},
+        {"keyboard", false, "passkey entry, shown by the device", 3},
+        {"none", false, "just works", 2},
+        {"keyboard and display", true, "passkey entry, shown by the device", 4},
+    };
+    (void)state;
+    struct outcome outcome = run_on("pairing --json", CABINET);
+    assert_int_equal(outcome.status, 0);
+    json_t *root = json_loads(outcome.out, 0, NULL);
+    const json_t *outcomes = json_object_get(root, "outcomes");
+    assert_int_equal(json_array_size(outcomes), 10);
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        bool found = false;
+        for (size_t j = 0; j < 10; j++) {
+            const json_t *one = json_array_get(outcomes, j);
+            if (strcmp(json_string_value(json_object_get(one, "central_capability")), cases[i].central) != 0 ||
+                json_is_true(json_object_get(one, "secure_connections")) != cases[i].secure)
+                continue;
+            found = true;
+            assert_string_equal(json_string_value(json_object_get(one, "method")), cases[i].method);
+            assert_int_equal(json_integer_value(json_object_get(one, "level")), cases[i].level);
+            assert_int_equal(json_is_true(json_object_get(one, "stops_man_in_the_middle")), cases[i].level > 2);
+            assert_int_equal(json_is_true(json_object_get(one, "stops_listeners")), cases[i].secure);
+        }
+        assert_true(found);
+    }
+    assert_int_equal(json_array_size(json_object_get(root, "rights")), 5);
+    json_decref(root);
+    outcome = run_on("pairing", CABINET);
+    assert_int_equal(outcome.status, 0);
+    assert_non_null(strstr(outcome.out, "enter the six digits that the device shows"));
+    assert_non_null(strstr(outcome.out, "lock: read and write"));
+    assert_null(strstr(outcome.out, "nobody)"));
+    outcome = run_on("pairing", WRENCH);
+    assert_int_equal(outcome.status, 2);
+    assert_non_null(strstr(outcome.err, "does not pair: add security to device"));
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
+        cmocka_unit_test(pairing_tells_the_method_the_people_and_what_it_opens),
         cmocka_unit_test(help_names_every_verb),
         cmocka_unit_test(wrong_options_and_files_are_one_line_and_status_2),
         cmocka_unit_test(a_full_disk_is_said),

@@ -24,6 +24,7 @@ struct verb {
 
 verb_fn verb_check;
 verb_fn verb_table;
+verb_fn verb_pairing;
 verb_fn verb_generate;
 verb_fn verb_catalogue;
 verb_fn verb_demo;

@@ -11,6 +11,7 @@ static const struct verb verbs[] = {
 #endif
     {"check", "say what is wrong with a definition", verb_check},
     {"table", "show the attribute table that a definition gives", verb_table},
+    {"pairing", "show what becomes of a pairing with each central that may come", verb_pairing},
     {"catalogue", "search what the standard has adopted", verb_catalogue},
     {"generate", "write the table, the handles and the handlers' declarations in C", verb_generate},
 #ifndef YARNSWIFT_GENERATOR /* the generator builds the demo's device, and so comes without what plays one */

@@ -6,30 +6,11 @@
 
 #include <yarnswift/pairing.h>
 
+#include "design/outcome.h"
 #include "scene/world.h"
 
 /* How long it takes to read six digits and to do something. */
 #define TAKES_NS (2 * YS_NS_PER_S)
-
-const char *ys_level_words(uint8_t level)
-{
-    static const char *const words[] = {"", "not encrypted", "encrypted", "encrypted and authenticated",
-                                        "encrypted and authenticated by LE Secure Connections"};
-    return level < sizeof words / sizeof words[0] ? words[level] : "";
-}
-
-const char *ys_method_words(uint8_t method)
-{
-    static const char *const words[YS_METHODS] = {
-        [YS_METHOD_JUST_WORKS] = "just works",
-        [YS_METHOD_NUMERIC_COMPARISON] = "numeric comparison",
-        [YS_METHOD_INITIATOR_SHOWS] = "passkey entry, shown by the central",
-        [YS_METHOD_RESPONDER_SHOWS] = "passkey entry, shown by the peripheral",
-        [YS_METHOD_BOTH_ENTER] = "passkey entry, entered at both",
-        [YS_METHOD_OUT_OF_BAND] = "out of band",
-    };
-    return method < YS_METHODS ? words[method] : "";
-}
 
 void ys_people_show(struct ys_world *world, const char *name, uint32_t number)
 {

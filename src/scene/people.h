@@ -39,8 +39,4 @@ void ys_people_show(struct ys_world *world, const char *name, uint32_t number);
 /* An event of pairing in words, for the log; NULL if it is none. Returns `text`. */
 const char *ys_pairing_say(const struct ys_event *event, char *text, size_t size);
 
-/* A level and a method in words. */
-const char *ys_level_words(uint8_t level);
-const char *ys_method_words(uint8_t method);
-
 #endif
