@@ -1,6 +1,7 @@
 /* The built command, run as a person runs it. */
 #include "support/check.h"
 
+#include <stdbool.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
