@@ -722,6 +722,66 @@ static void no_secret_is_left_in_memory_after_the_connection(void **state)
     }
 }
 
+/* privacy */
+
+static struct ys_address address_on_air;
+static size_t addresses;
+
+static void watch_air(void *context, const struct ys_air_packet *packet)
+{
+    struct ys_link_advertising pdu;
+    (void)context;
+    if (packet->sender != 1 || packet->access_address != YS_LINK_ADVERTISING_ACCESS_ADDRESS ||
+        !ys_link_advertising_decode(packet->pdu, packet->length, &pdu) || pdu.type != YS_LINK_ADV_IND)
+        return;
+    addresses += !ys_address_is_equal(&pdu.sender, &address_on_air);
+    address_on_air = pdu.sender;
+}
+
+static void a_private_address_changes_and_only_who_is_remembered_knows_it(void **state)
+{
+    (void)state;
+    struct yard yard = {.seed = 21};
+    struct ys_security wrench = with(YS_CAPABILITY_NONE);
+    wrench.privacy = true;
+    wrench.rotation_s = 10;
+    yard_begin(&yard, &wrench, &wrench);
+    ys_radio_observe(yard.radio, watch_air, NULL);
+    yard_pass(&yard, 100);
+    struct ys_address first = address_on_air;
+    assert_string_equal(ys_address_kind(&first), "random resolvable");
+    yard_connect(&yard);
+    assert_int_equal(ys_bond_find(&yard.tablet.host, &first), 0); /* nobody knows it yet */
+    yard_secure(&yard, YS_LEVEL_ENCRYPTED);
+    assert_int_equal(yard.tablet.secured.u.secured.level, YS_LEVEL_ENCRYPTED);
+    yard_disconnect(&yard);
+    addresses = 0;
+    yard_pass(&yard, 100500); /* it rotates about ten times, and goes on advertising in between */
+    assert_in_range(addresses, 9, 11);
+    assert_false(ys_address_is_equal(&address_on_air, &first));
+    assert_int_equal(ys_bond_find(&yard.tablet.host, &address_on_air), 1);
+    assert_int_equal(ys_bond_find(&yard.tablet.host, &first), 1);
+    struct ys_address altered = address_on_air;
+    altered.bytes[0] ^= 1;
+    assert_int_equal(ys_bond_find(&yard.tablet.host, &altered), 0);
+    /* both come back with addresses that they never had before */
+    yard_connect(&yard);
+    assert_string_equal(ys_address_kind(&yard.wrench.peer), "random resolvable");
+    yard_secure(&yard, YS_LEVEL_ENCRYPTED);
+    assert_false(yard.tablet.secured.u.secured.paired);
+    assert_int_equal(yard.wrench.counts[YS_EVENT_SECURED], 2);
+    assert_int_equal(yard.wrench.secured.u.secured.bond, 1);
+    /* what is remembered is an identity that does not change */
+    struct ys_address identity;
+    uint8_t level;
+    assert_true(ys_bond_get(&yard.tablet.host, 1, &identity, &level));
+    assert_true(ys_address_is_equal(&identity, &yard.wrench.address));
+    yard_restart(&yard, &yard.wrench);
+    yard_pass(&yard, 100);
+    assert_int_equal(ys_bond_find(&yard.tablet.host, &address_on_air), 1);
+    yard_end(&yard);
+}
+
 static void a_host_is_told_what_its_port_or_its_security_lacks(void **state)
 {
     struct yard yard = {.seed = 1};
@@ -775,6 +835,7 @@ int main(void)
         cmocka_unit_test(without_random_numbers_nobody_pairs_and_nothing_is_left),
         cmocka_unit_test(who_guesses_must_wait_longer_each_time),
         cmocka_unit_test(no_secret_is_left_in_memory_after_the_connection),
+        cmocka_unit_test(a_private_address_changes_and_only_who_is_remembered_knows_it),
         cmocka_unit_test(a_host_is_told_what_its_port_or_its_security_lacks),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

@@ -87,8 +87,8 @@ struct ys_pairing {
     uint8_t own_address[6];
     struct ys_bond bond; /* that is being made */
     uint32_t rotate_ms;
-    uint8_t resolving_sent;
-    bool rotates;
+    struct ys_address identity;
+    bool has_public_identity;
 };
 
 /* Lets a host use pairing. Between ys_host_init and ys_host_start; `pairing` is the host's from then on, and `security`

@@ -193,7 +193,7 @@ static const struct ys_command_row *row_of(const struct ys_host *host, uint8_t c
 {
     const struct ys_command_row *row = host->sets != NULL ? host->sets->calls->row(host, command) : NULL;
     if (row == NULL && host->pairing != NULL)
-        row = host->pairing->calls->row(command);
+        row = host->pairing->calls->row(host, command);
     if (row != NULL)
         return row;
     if (command == COMMAND_LIST_CLEAR || command == COMMAND_LIST_ADD)

@@ -124,6 +124,17 @@ void ys_gap_restart_advertising(struct ys_host *host)
         restart(host, set);
 }
 
+void ys_gap_renew_advertising(struct ys_host *host)
+{
+    struct ys_set *set;
+    for (uint8_t i = 0; (set = ys_set_at(host, i)) != NULL; i++) {
+        if (set->advertising == NULL)
+            continue;
+        set_want(host, set, BIT(COMMAND_ADVERTISING_PARAMETERS));
+        restart(host, set);
+    }
+}
+
 void ys_set_stop(struct ys_host *host, struct ys_set *set)
 {
     set_drop(host, set, COMMANDS_OF_SET);

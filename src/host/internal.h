@@ -41,6 +41,7 @@ enum command {
     COMMAND_CONNECT_CANCEL,
     COMMAND_LIST_CLEAR,
     COMMAND_LIST_ADD,
+    COMMAND_ROTATE,
     COMMAND_REMOVE_SET, /* this to ADVERTISING_ON are of the set at work */
     COMMAND_ADVERTISING_PARAMETERS,
     COMMAND_SET_ADDRESS,
@@ -91,6 +92,8 @@ void ys_gap_connection_complete(struct ys_host *host, const struct ys_hci_connec
 void ys_gap_disconnected(struct ys_host *host, uint16_t handle, uint8_t reason);
 /* What all sets need now. */
 void ys_gap_restart_advertising(struct ys_host *host);
+/* All sets are advertised anew, since the address of the device changes between their end and their beginning. */
+void ys_gap_renew_advertising(struct ys_host *host);
 /* Ends advertising whose time is over; returns when the next one is. */
 void ys_gap_check(struct ys_host *host, uint32_t now_ms);
 uint32_t ys_gap_wait_ms(struct ys_host *host, uint32_t now_ms);
@@ -146,7 +149,7 @@ struct ys_sets_calls {
 
 struct ys_pairing_calls {
     /* A command of it; NULL if it is none. */
-    const struct ys_command_row *(*row)(uint8_t command);
+    const struct ys_command_row *(*row)(const struct ys_host *host, uint8_t command);
     /* Any event of the controller. */
     void (*event)(struct ys_host *host, uint8_t event, const struct ys_reader *parameters);
     void (*receive)(struct ys_host *host, struct ys_connection *connection, const uint8_t *pdu, size_t length);

@@ -595,9 +595,11 @@ static uint32_t run(struct ys_host *host, uint32_t now_ms)
         pairing->failures = 0;
         pairing->quiet_until_ms = now_ms;
     }
-    if (pairing->connection != NULL)
-        return ys_until_ms(now_ms, pairing->deadline_ms);
-    return pairing->failures > 0 ? QUIET_MOST_MS : YS_FOREVER;
+    uint32_t wait_ms = privacy_run(host, now_ms);
+    uint32_t own_ms = pairing->connection != NULL ? ys_until_ms(now_ms, pairing->deadline_ms)
+                      : pairing->failures > 0     ? QUIET_MOST_MS
+                                                  : YS_FOREVER;
+    return own_ms < wait_ms ? own_ms : wait_ms;
 }
 
 static void connected(struct ys_host *host, struct ys_connection *connection)
@@ -615,8 +617,14 @@ static void disconnected(struct ys_host *host, struct ys_connection *connection)
     pairing_wipe(connection->incoming, sizeof connection->incoming);
 }
 
+static const struct ys_command_row *command_row(const struct ys_host *host, uint8_t command)
+{
+    const struct ys_command_row *row = encryption_row(command);
+    return row != NULL ? row : privacy_row(host, command);
+}
+
 static const struct ys_pairing_calls calls = {
-    .row = encryption_row,
+    .row = command_row,
     .event = encryption_event,
     .receive = receive,
     .run = run,
@@ -661,6 +669,8 @@ enum ys_result ys_host_use_pairing(struct ys_host *host, struct ys_pairing *pair
     }
     if (host->settings.address == NULL)
         host->settings.address = pairing->own_address;
+    if (security->privacy)
+        privacy_begin(host);
     return YS_OK;
 }
 

@@ -83,6 +83,13 @@ uint8_t keys_in(struct ys_host *host, const struct ys_smp_pdu *pdu);
 /* Sends the next one, if it is time; true if all keys have been given both ways. */
 bool keys_run(struct ys_host *host);
 
+/* privacy.c */
+const struct ys_command_row *privacy_row(const struct ys_host *host, uint8_t command);
+/* Before the start, if the security says so. */
+void privacy_begin(struct ys_host *host);
+/* Makes a new address when it is time; returns in how many milliseconds it will be. */
+uint32_t privacy_run(struct ys_host *host, uint32_t now_ms);
+
 /* encryption.c: the controller's side of it */
 const struct ys_command_row *encryption_row(uint8_t command);
 void encryption_event(struct ys_host *host, uint8_t event, const struct ys_reader *parameters);

@@ -114,7 +114,7 @@ static void fill(const struct ys_host *host, struct ys_smp_pdu *pdu)
         pairing_reverse(pdu->value, host->pairing->own_identity_key, 16);
         break;
     default:
-        pdu->identity = host->address;
+        pdu->identity = host->pairing->security->privacy ? host->pairing->identity : host->address;
         break;
     }
 }
