@@ -2,6 +2,7 @@
 #include "hosted.h"
 
 #include <stddef.h>
+#include <stdlib.h>
 #include <string.h>
 
 #include "torque_wrench_table.h"
@@ -70,7 +71,8 @@ void hosted_give_buffers(struct hosted *hosted)
 }
 
 /* Starts the host of a controller with these features; `sets` is NULL for a host without. */
-static void begin(struct hosted *hosted, struct ys_sets *sets)
+static void begin(struct hosted *hosted, struct ys_sets *sets, struct ys_pairing *pairing,
+                  const struct ys_security *security, const struct ys_port *more)
 {
     static const uint8_t read_sets[] = {4, 0x0e, 5, 1, 0x3b, 0x20, 0, 4};
     static const uint8_t read_data_max[] = {4, 0x0e, 6, 1, 0x3a, 0x20, 0, 0x72, 6};
@@ -95,6 +97,15 @@ static void begin(struct hosted *hosted, struct ys_sets *sets)
         .enter_critical = critical,
         .leave_critical = critical,
     };
+    if (more != NULL) {
+        hosted->port.encrypt = more->encrypt;
+        hosted->port.curve_key = more->curve_key;
+        hosted->port.curve_secret = more->curve_secret;
+        hosted->port.curve_result = more->curve_result;
+        hosted->port.store_put = more->store_put;
+        hosted->port.store_get = more->store_get;
+        hosted->port.store_delete = more->store_delete;
+    }
     const struct ys_host_settings settings = {
         .port = &hosted->port,
         .table = &torque_wrench_table,
@@ -107,6 +118,8 @@ static void begin(struct hosted *hosted, struct ys_sets *sets)
         return;
     if (sets != NULL)
         ys_host_use_sets(&hosted->host, sets);
+    if (pairing != NULL && ys_host_use_pairing(&hosted->host, pairing, security) != YS_OK)
+        abort();
     ys_host_start(&hosted->host);
     (void)ys_host_run(&hosted->host);
     for (size_t i = 0; i < sizeof answers / sizeof answers[0]; i++) {
@@ -123,11 +136,17 @@ static void begin(struct hosted *hosted, struct ys_sets *sets)
 void hosted_begin(struct hosted *hosted)
 {
     static const uint8_t connected[] = {4, 0x3e, 19, 1, 0, 1, 0, 1, 0, 1, 2, 3, 4, 5, 6, 24, 0, 0, 0, 0x90, 1, 0};
-    begin(hosted, NULL);
+    begin(hosted, NULL, NULL, NULL, NULL);
     hosted_give(hosted, connected, sizeof connected);
 }
 
 void hosted_begin_with_sets(struct hosted *hosted, struct ys_sets *sets)
 {
-    begin(hosted, sets);
+    begin(hosted, sets, NULL, NULL, NULL);
+}
+
+void hosted_begin_with_pairing(struct hosted *hosted, struct ys_pairing *pairing, const struct ys_security *security,
+                               const struct ys_port *more)
+{
+    begin(hosted, NULL, pairing, security, more);
 }

@@ -2,6 +2,7 @@
 #ifndef FUZZ_HOSTED_H
 #define FUZZ_HOSTED_H
 
+#include <yarnswift/pairing.h>
 #include <yarnswift/sets.h>
 
 #include "wrench.h"
@@ -22,6 +23,10 @@ void hosted_begin(struct hosted *hosted);
 
 /* The same without a connection, and its controller has four advertising sets. */
 void hosted_begin_with_sets(struct hosted *hosted, struct ys_sets *sets);
+
+/* The same without a connection, and it pairs: `more` is what its port has besides. */
+void hosted_begin_with_pairing(struct hosted *hosted, struct ys_pairing *pairing, const struct ys_security *security,
+                               const struct ys_port *more);
 
 /* Gives it one packet, and turns it. */
 void hosted_give(struct hosted *hosted, const uint8_t *packet, size_t length);

@@ -782,6 +782,48 @@ static void a_private_address_changes_and_only_who_is_remembered_knows_it(void *
     yard_end(&yard);
 }
 
+static void bonds_in_a_file_outlive_the_process(void **state)
+{
+    char path[] = YARNSWIFT_SCRATCH "/bonds.sqlite";
+    char error[200];
+    uint8_t bytes[4];
+    (void)state;
+    (void)remove(path);
+    struct yard yard = {.seed = 31};
+    begin(&yard, &ways[5]);
+    ys_store_free(yard.wrench.store);
+    yard.wrench.store = ys_store_open(path, 4096, error, sizeof error);
+    assert_non_null(yard.wrench.store);
+    yard_restart(&yard, &yard.wrench);
+    yard_pass(&yard, 1100);
+    assert_can_pair(&yard, &ways[5]);
+    yard_disconnect(&yard);
+    ys_store_free(yard.wrench.store); /* another process */
+    yard.wrench.store = ys_store_open(path, 4096, error, sizeof error);
+    assert_non_null(yard.wrench.store);
+    yard_restart(&yard, &yard.wrench);
+    yard_connect(&yard);
+    yard_secure(&yard, YS_LEVEL_SECURE_CONNECTIONS);
+    assert_int_equal(yard.wrench.secured.u.secured.bond, 1);
+    assert_false(yard.wrench.secured.u.secured.paired);
+    assert_int_equal(ys_bond_forget(&yard.wrench.host, 0), YS_OK);
+    ys_store_free(yard.wrench.store);
+    yard.wrench.store = ys_store_open(path, 4096, error, sizeof error);
+    assert_int_equal(ys_store_get(yard.wrench.store, YS_RECORDS_OF_BONDS + 1, bytes, sizeof bytes), 0);
+    assert_int_equal(ys_store_get(yard.wrench.store, YS_RECORD_OF_DEVICE, bytes, sizeof bytes), 22);
+    yard_end(&yard);
+    /* what is no store is left alone */
+    FILE *file = fopen(path, "w");
+    assert_non_null(file);
+    for (int i = 0; i < 100; i++)
+        (void)fputs("this is no store at all\n", file);
+    (void)fclose(file);
+    assert_null(ys_store_open(path, 4096, error, sizeof error));
+    assert_non_null(strstr(error, "bonds.sqlite: "));
+    assert_null(ys_store_open(YARNSWIFT_SCRATCH "/no/such/folder", 4096, error, sizeof error));
+    (void)remove(path);
+}
+
 static void a_host_is_told_what_its_port_or_its_security_lacks(void **state)
 {
     struct yard yard = {.seed = 1};
@@ -836,6 +878,7 @@ int main(void)
         cmocka_unit_test(who_guesses_must_wait_longer_each_time),
         cmocka_unit_test(no_secret_is_left_in_memory_after_the_connection),
         cmocka_unit_test(a_private_address_changes_and_only_who_is_remembered_knows_it),
+        cmocka_unit_test(bonds_in_a_file_outlive_the_process),
         cmocka_unit_test(a_host_is_told_what_its_port_or_its_security_lacks),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

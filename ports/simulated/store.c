@@ -1,8 +1,11 @@
-/* Records in a list: few and small, looked up seldom. */
+/* Records in a list: few and small, looked up seldom. With a file, each change goes there first. */
 #include "simulated/store.h"
 
+#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+
+#include <sqlite3.h>
 
 struct record {
     struct record *next;
@@ -15,6 +18,7 @@ struct ys_store {
     size_t room;
     size_t changes;
     size_t changes_left;
+    sqlite3 *file; /* or NULL */
     struct record *first;
 };
 
@@ -26,6 +30,20 @@ struct ys_store *ys_store_new(size_t capacity)
         store->changes_left = YS_STORE_WHOLE;
     }
     return store;
+}
+
+/* Runs a statement with a key, and bytes unless they are NULL; false if the file does not take it. */
+static bool write_file(struct ys_store *store, const char *text, uint16_t key, const void *bytes, size_t length)
+{
+    sqlite3_stmt *statement = NULL;
+    if (store->file == NULL)
+        return true;
+    bool good = sqlite3_prepare_v2(store->file, text, -1, &statement, NULL) == SQLITE_OK &&
+                sqlite3_bind_int(statement, 1, key) == SQLITE_OK &&
+                (bytes == NULL || sqlite3_bind_blob(statement, 2, bytes, (int)length, SQLITE_TRANSIENT) == SQLITE_OK) &&
+                sqlite3_step(statement) == SQLITE_DONE;
+    (void)sqlite3_finalize(statement);
+    return good;
 }
 
 void ys_store_cut(struct ys_store *store, size_t changes)
@@ -71,16 +89,14 @@ static void take_away(struct ys_store *store, uint16_t key)
 
 void ys_store_delete(struct ys_store *store, uint16_t key)
 {
-    if (*find(store, key) != NULL && may_change(store))
+    if (*find(store, key) != NULL && may_change(store) &&
+        write_file(store, "DELETE FROM records WHERE key = ?1", key, NULL, 0))
         take_away(store, key);
 }
 
-bool ys_store_put(struct ys_store *store, uint16_t key, const void *bytes, size_t length)
+/* Puts a record into the list. */
+static bool keep(struct ys_store *store, uint16_t key, const void *bytes, size_t length)
 {
-    const struct record *old = *find(store, key);
-    size_t room = store->room + (old != NULL ? old->length : 0);
-    if (length == 0 || length > YS_RECORD_MAX || length > room || !may_change(store))
-        return false;
     struct record *record = malloc(sizeof *record + length);
     if (record == NULL)
         return false;
@@ -92,6 +108,16 @@ bool ys_store_put(struct ys_store *store, uint16_t key, const void *bytes, size_
     store->first = record;
     store->room -= length;
     return true;
+}
+
+bool ys_store_put(struct ys_store *store, uint16_t key, const void *bytes, size_t length)
+{
+    const struct record *old = *find(store, key);
+    size_t room = store->room + (old != NULL ? old->length : 0);
+    if (length == 0 || length > YS_RECORD_MAX || length > room || !may_change(store))
+        return false;
+    return write_file(store, "INSERT OR REPLACE INTO records (key, bytes) VALUES (?1, ?2)", key, bytes, length) &&
+           keep(store, key, bytes, length);
 }
 
 size_t ys_store_get(struct ys_store *store, uint16_t key, void *bytes, size_t size)
@@ -109,5 +135,41 @@ void ys_store_free(struct ys_store *store)
         return;
     while (store->first != NULL)
         take_away(store, store->first->key);
+    (void)sqlite3_close(store->file);
     free(store);
+}
+
+/* Reads what the file has; false if that is not what a store keeps. */
+static bool read_file(struct ys_store *store)
+{
+    static const char table[] = "CREATE TABLE IF NOT EXISTS records (key INTEGER PRIMARY KEY, bytes BLOB NOT NULL)";
+    sqlite3_stmt *statement = NULL;
+    bool good = sqlite3_exec(store->file, table, NULL, NULL, NULL) == SQLITE_OK &&
+                sqlite3_prepare_v2(store->file, "SELECT key, bytes FROM records", -1, &statement, NULL) == SQLITE_OK;
+    int more = good ? sqlite3_step(statement) : SQLITE_DONE;
+    for (; good && more == SQLITE_ROW; more = sqlite3_step(statement)) {
+        int key = sqlite3_column_int(statement, 0);
+        int length = sqlite3_column_bytes(statement, 1);
+        good = key >= 0 && key <= UINT16_MAX && length > 0 && length <= YS_RECORD_MAX &&
+               (size_t)length <= store->room &&
+               keep(store, (uint16_t)key, sqlite3_column_blob(statement, 1), (size_t)length);
+    }
+    (void)sqlite3_finalize(statement);
+    return good && more == SQLITE_DONE;
+}
+
+struct ys_store *ys_store_open(const char *path, size_t capacity, char *error, size_t size)
+{
+    struct ys_store *store = ys_store_new(capacity);
+    if (store == NULL)
+        return NULL;
+    if (sqlite3_open(path, &store->file) == SQLITE_OK && read_file(store))
+        return store;
+    if (error != NULL)
+        (void)snprintf(error, size, "%s: %s", path,
+                       sqlite3_errcode(store->file) == SQLITE_OK || sqlite3_errcode(store->file) == SQLITE_DONE
+                           ? "it is no store, or has more than fits"
+                           : sqlite3_errmsg(store->file));
+    ys_store_free(store);
+    return NULL;
 }
