@@ -9,6 +9,7 @@
 #include <yarnswift/client.h>
 
 #include "rights_table.h"
+#include "support/hex.h"
 #include "support/secure.h"
 #include "wire/att.h"
 #include "wire/l2cap.h"
@@ -507,11 +508,236 @@ static void any_message_at_any_time_ends_in_a_defined_state(void **state)
     print_message("%zu messages in the wrong place\n", count);
 }
 
+/* somebody who does not keep to the rules */
+
+static uint8_t heard[80]; /* the last message of the one that keeps to them */
+static size_t heard_length;
+
+static void hear(void *context, enum ys_direction direction, const uint8_t *packet, size_t length)
+{
+    const struct party *party = context;
+    static uint8_t frame[120];
+    static size_t filled;
+    if (party->security.key_size_min != 16 || direction != YS_TO_CONTROLLER || packet[0] != 0x02)
+        return; /* it is the other */
+    if ((packet[2] & 0x30) == 0)
+        filled = 0;
+    memcpy(frame + filled, packet + 5, length - 5);
+    filled += length - 5;
+    if (filled >= 4 && frame[2] == 0x06 && filled == (size_t)frame[0] + 4) {
+        heard_length = filled - 4;
+        memcpy(heard, frame + 4, heard_length);
+    }
+}
+
+static void say(struct yard *yard, struct party *from, const uint8_t *pdu, size_t length)
+{
+    heard_length = 0;
+    ys_simulated_inject(from->simulated, from->connection, YS_L2CAP_SECURITY, pdu, (uint16_t)length);
+    yard_pass(yard, 150);
+}
+
+/* A yard in which the wrench keeps to the rules, and the tablet says what the test says. */
+static void begin_raw(struct yard *yard)
+{
+    struct ys_security wrench = with(YS_CAPABILITY_NONE);
+    wrench.key_size_min = 16;
+    yard->raw = 2;
+    yard->observe = hear;
+    yard_begin(yard, &wrench, &wrench);
+    yard->tablet.security.key_size_min = 7;
+    yard_connect(yard);
+}
+
+/* One in which the tablet keeps to them and begins to pair, and the wrench, which is slow, is talked over. */
+static void begin_slow(struct yard *yard, bool legacy)
+{
+    struct ys_security wrench = with(legacy ? YS_CAPABILITY_KEYBOARD : YS_CAPABILITY_NONE);
+    struct ys_security tablet = with(legacy ? YS_CAPABILITY_DISPLAY : YS_CAPABILITY_NONE);
+    tablet.key_size_min = 16;
+    yard->slow = 1;
+    yard->legacy = legacy;
+    yard->observe = hear;
+    yard_begin(yard, &wrench, &tablet);
+    yard_connect(yard);
+    assert_int_equal(ys_secure(&yard->tablet.host, yard->tablet.connection, YS_LEVEL_ENCRYPTED), YS_OK);
+    yard_pass(yard, 200);
+}
+
+static const uint8_t secure_request[] = {YS_SMP_PAIRING_REQUEST, YS_CAPABILITY_NONE, 0, 0x09, 16, 0, 0};
+
+static void assert_heard_failure(uint8_t reason)
+{
+    assert_int_equal(heard_length, 2);
+    assert_int_equal(heard[0], YS_SMP_PAIRING_FAILED);
+    assert_int_equal(heard[1], reason);
+}
+
+static void a_public_key_that_is_no_point_of_the_curve_is_refused(void **state)
+{
+    struct yard yard = {.seed = 41};
+    uint8_t key[65] = {YS_SMP_PUBLIC_KEY};
+    (void)state;
+    for (size_t i = 1; i < sizeof key; i++)
+        key[i] = (uint8_t)(i * 3);
+    begin_raw(&yard);
+    say(&yard, &yard.tablet, secure_request, sizeof secure_request);
+    assert_int_equal(heard[0], YS_SMP_PAIRING_RESPONSE);
+    say(&yard, &yard.tablet, key, sizeof key);
+    assert_heard_failure(YS_SMP_INVALID_PARAMETERS);
+    assert_int_equal(yard.wrench.counts[YS_EVENT_SECURED], 0);
+    yard_end(&yard);
+}
+
+/* The public key of the private key that the standard prints, X and Y (2.3.5.6.1), in air order. */
+static const char debug_key[] = "e69d350e480103ccdbfdf4ac1191f4efb9a5f9e9a7832c5e2cbe97f2d203b020"
+                                "8bd28915d08e1c742430ed8fc24563765c15525abf9a32636deb2a65499c80dc";
+
+static void the_debug_key_is_refused_unless_it_is_allowed(void **state)
+{
+    (void)state;
+    for (int allowed = 0; allowed < 2; allowed++) {
+        struct yard yard = {.seed = 42};
+        uint8_t key[65] = {YS_SMP_PUBLIC_KEY};
+        from_hex(debug_key, key + 1, 64);
+        begin_raw(&yard);
+        yard.wrench.security.allows_debug_key = allowed != 0;
+        say(&yard, &yard.tablet, secure_request, sizeof secure_request);
+        say(&yard, &yard.tablet, key, sizeof key);
+        if (allowed)
+            assert_int_equal(heard[0], YS_SMP_PAIRING_CONFIRM); /* behind its own key */
+        else
+            assert_heard_failure(YS_SMP_INVALID_PARAMETERS);
+        yard_end(&yard);
+    }
+}
+
+static void the_own_public_key_sent_back_is_refused(void **state)
+{
+    struct yard yard = {.seed = 43};
+    uint8_t key[65];
+    (void)state;
+    begin_slow(&yard, false);
+    assert_int_equal(heard[0], YS_SMP_PUBLIC_KEY);
+    memcpy(key, heard, sizeof key);
+    say(&yard, &yard.wrench, key, sizeof key);
+    assert_heard_failure(YS_SMP_INVALID_PARAMETERS);
+    yard_end(&yard);
+}
+
+/* In legacy pairing the confirm value and the random number of the other side, sent back, fit: if nobody looks. */
+static void the_own_confirm_value_sent_back_is_refused(void **state)
+{
+    struct yard yard = {.seed = 44};
+    uint8_t value[17];
+    (void)state;
+    begin_slow(&yard, true);
+    assert_int_equal(yard.tablet.counts[YS_EVENT_PASSKEY_SHOW], 1);
+    assert_int_equal(heard[0], YS_SMP_PAIRING_CONFIRM);
+    memcpy(value, heard, sizeof value);
+    say(&yard, &yard.wrench, value, sizeof value);
+    assert_int_equal(heard[0], YS_SMP_PAIRING_RANDOM);
+    memcpy(value, heard, sizeof value);
+    say(&yard, &yard.wrench, value, sizeof value);
+    assert_heard_failure(YS_SMP_CONFIRM_VALUE_FAILED);
+    assert_int_equal(yard.tablet.counts[YS_EVENT_SECURED], 0);
+    yard_end(&yard);
+}
+
+/* somebody in between */
+
+/* Two airs, with somebody between who is a tablet to the wrench and a wrench to the tablet. People stand at the real
+ * two, and read and compare what those show. */
+static void people_at_the_real_two(struct yard *to_wrench, struct yard *to_tablet)
+{
+    struct party *wrench = &to_wrench->wrench;
+    struct party *tablet = &to_tablet->tablet;
+    if (tablet->wanted)
+        (void)ys_passkey_enter(&tablet->host, tablet->connection, wrench->shown);
+    if (wrench->wanted)
+        (void)ys_passkey_enter(&wrench->host, wrench->connection, tablet->shown);
+    tablet->wanted = false;
+    wrench->wanted = false;
+    if (wrench->counts[YS_EVENT_NUMBER_COMPARE] > 0 && tablet->counts[YS_EVENT_NUMBER_COMPARE] > 0) {
+        (void)ys_number_confirm(&wrench->host, wrench->connection, wrench->shown == tablet->shown);
+        (void)ys_number_confirm(&tablet->host, tablet->connection, wrench->shown == tablet->shown);
+    }
+}
+
+static void somebody_between_the_two_only_gets_through_just_works(void **state)
+{
+    static const struct {
+        const char *name;
+        bool legacy;
+        uint8_t wrench;
+        uint8_t tablet;
+        bool oob;
+        bool gets_through;
+    } cases[] = {
+        {"just works", false, YS_CAPABILITY_NONE, YS_CAPABILITY_NONE, false, true},
+        {"legacy just works", true, YS_CAPABILITY_NONE, YS_CAPABILITY_NONE, false, true},
+        {"numeric comparison", false, YS_CAPABILITY_DISPLAY_YES_NO, YS_CAPABILITY_DISPLAY_YES_NO, false, false},
+        {"passkey at the tablet", false, YS_CAPABILITY_DISPLAY, YS_CAPABILITY_KEYBOARD, false, false},
+        {"passkey at the wrench", false, YS_CAPABILITY_KEYBOARD, YS_CAPABILITY_DISPLAY, false, false},
+        {"legacy passkey", true, YS_CAPABILITY_DISPLAY, YS_CAPABILITY_KEYBOARD, false, false},
+        {"out of band", false, YS_CAPABILITY_NONE, YS_CAPABILITY_NONE, true, false},
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        struct ys_security wrench = with(cases[i].wrench);
+        struct ys_security tablet = with(cases[i].tablet);
+        struct yard to_wrench = {.seed = 50 + i, .legacy = cases[i].legacy};
+        struct yard to_tablet = {.seed = 70 + i, .legacy = cases[i].legacy};
+        yard_begin(&to_wrench, &wrench, &tablet);
+        yard_begin(&to_tablet, &wrench, &tablet);
+        if (cases[i].oob) { /* the data go from the real one to the real one; the one between has its own */
+            (void)ys_oob_make(&to_wrench.wrench.host);
+            (void)ys_oob_make(&to_tablet.tablet.host);
+            yard_pass(&to_wrench, 100);
+            yard_pass(&to_tablet, 100);
+            ys_oob_set(&to_wrench.wrench.host, &to_tablet.tablet.oob, NULL);
+            ys_oob_set(&to_tablet.tablet.host, &to_wrench.wrench.oob, NULL);
+        }
+        to_wrench.wrench.people = to_wrench.tablet.people = PEOPLE_SILENT;
+        to_tablet.wrench.people = to_tablet.tablet.people = PEOPLE_SILENT;
+        yard_connect(&to_wrench);
+        yard_connect(&to_tablet);
+        assert_int_equal(ys_secure(&to_tablet.tablet.host, to_tablet.tablet.connection, YS_LEVEL_ENCRYPTED), YS_OK);
+        assert_int_equal(ys_secure(&to_wrench.tablet.host, to_wrench.tablet.connection, YS_LEVEL_ENCRYPTED), YS_OK);
+        /* between the two numbers are confirmed, and passkeys are guessed */
+        for (int j = 0; j < 200; j++) {
+            yard_pass(&to_wrench, 10);
+            yard_pass(&to_tablet, 10);
+            people_at_the_real_two(&to_wrench, &to_tablet);
+            if (j != 100)
+                continue;
+            (void)ys_number_confirm(&to_wrench.tablet.host, to_wrench.tablet.connection, true);
+            (void)ys_number_confirm(&to_tablet.wrench.host, to_tablet.wrench.connection, true);
+            (void)ys_passkey_enter(&to_wrench.tablet.host, to_wrench.tablet.connection, 123456);
+            (void)ys_passkey_enter(&to_tablet.wrench.host, to_tablet.wrench.connection, 123456);
+        }
+        size_t secured = to_wrench.wrench.counts[YS_EVENT_SECURED] + to_tablet.tablet.counts[YS_EVENT_SECURED];
+        if (secured != (cases[i].gets_through ? 2 : 0))
+            fail_msg("%s: %zu of the two are secured", cases[i].name, secured);
+        if (!cases[i].gets_through)
+            assert_int_equal(to_wrench.wrench.counts[YS_EVENT_PAIRING_FAILED] > 0 &&
+                                 to_tablet.tablet.counts[YS_EVENT_PAIRING_FAILED] > 0,
+                             true);
+        yard_end(&to_wrench);
+        yard_end(&to_tablet);
+    }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(nothing_leaves_and_nothing_changes_without_the_right),
         cmocka_unit_test(any_message_at_any_time_ends_in_a_defined_state),
+        cmocka_unit_test(a_public_key_that_is_no_point_of_the_curve_is_refused),
+        cmocka_unit_test(the_debug_key_is_refused_unless_it_is_allowed),
+        cmocka_unit_test(the_own_public_key_sent_back_is_refused),
+        cmocka_unit_test(the_own_confirm_value_sent_back_is_refused),
+        cmocka_unit_test(somebody_between_the_two_only_gets_through_just_works),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

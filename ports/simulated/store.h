@@ -1,5 +1,5 @@
-/* A store for ports on a workstation: records in memory, which outlives hosts and ports as flash outlives a power cut; or
- * in a file besides, which outlives the process. */
+/* A store for ports on a workstation: records in memory, which outlives hosts and ports as flash outlives a power cut;
+ * or in a file besides, which outlives the process. */
 #ifndef PORTS_SIMULATED_STORE_H
 #define PORTS_SIMULATED_STORE_H
 
@@ -9,9 +9,9 @@ struct ys_store;
 
 /* A store with room for so many bytes of records in all; NULL if there is no memory. */
 struct ys_store *ys_store_new(size_t capacity);
-/* The same with the records of an SQLite file, which is made if there is none; each change is in the file, whole, before
- * the call returns. NULL, and why in `error` if that is not NULL, if it cannot be opened or is no such file; it is then left
- * as it is. */
+/* The same with the records of an SQLite file, which is made if there is none; each change is in the file, whole,
+ * before the call returns. NULL, and why in `error` if that is not NULL, if it cannot be opened or is no such file; it
+ * is then left as it is. */
 struct ys_store *ys_store_open(const char *path, size_t capacity, char *error, size_t size);
 void ys_store_free(struct ys_store *store);
 

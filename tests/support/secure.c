@@ -78,7 +78,7 @@ static void on_event(struct ys_host *host, void *context, const struct ys_event 
     }
 }
 
-static void start(struct party *party, const struct ys_table *table, uint16_t mtu)
+static void start(struct party *party, const struct ys_table *table, uint16_t mtu, bool pairs)
 {
     const struct ys_host_settings settings = {
         .port = ys_simulated_port(party->simulated),
@@ -91,7 +91,8 @@ static void start(struct party *party, const struct ys_table *table, uint16_t mt
         .mtu = mtu,
     };
     assert_int_equal(ys_host_init(&party->host, sizeof party->host, &settings), YS_OK);
-    assert_int_equal(ys_host_use_pairing(&party->host, &party->pairing, &party->security), YS_OK);
+    if (pairs)
+        assert_int_equal(ys_host_use_pairing(&party->host, &party->pairing, &party->security), YS_OK);
     ys_simulated_attach(party->simulated, &party->host, ys_host_run);
     ys_host_start(&party->host);
 }
@@ -103,15 +104,16 @@ static void make(struct yard *yard, struct party *party, uint16_t number)
         (struct ys_address){YS_ADDRESS_RANDOM, {(uint8_t)number, (uint8_t)yard->seed, 0x10, 0x5e, 0, 0xc2}};
     if (number == 1)
         party->address.bytes[1] = 0;
-    party->simulated = ys_simulated_new(yard->radio, &(struct ys_simulated_settings){.number = number,
-                                                                                     .seed = yard->seed,
-                                                                                     .store = party->store,
-                                                                                     .observe = yard->observe,
-                                                                                     .curve_ms = 20,
-                                                                                     .no_curve = yard->legacy,
-                                                                                     .context = party});
+    party->simulated = ys_simulated_new(
+        yard->radio, &(struct ys_simulated_settings){.number = number,
+                                                     .seed = yard->seed,
+                                                     .store = party->store,
+                                                     .observe = yard->observe,
+                                                     .curve_ms = (uint16_t)(number == yard->slow ? 60000 : 20),
+                                                     .no_curve = yard->legacy,
+                                                     .context = party});
     assert_non_null(party->simulated);
-    start(party, number == 1 ? yard->table : &ys_table_bare, yard->mtu);
+    start(party, number == 1 ? yard->table : &ys_table_bare, yard->mtu, number != yard->raw);
     yard_pass(yard, 1);
     assert_int_equal(party->counts[YS_EVENT_READY], 1);
 }

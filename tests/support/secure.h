@@ -22,7 +22,7 @@ struct party {
     struct ys_address address; /* its own: the tablet's also by the seed */
     enum people people;
     struct party *other; /* who shows what is entered here */
-    uint8_t values[64]; /* that the table stores */
+    uint8_t values[64];  /* that the table stores */
     uint16_t connection;
     bool connected;
     size_t counts[YS_EVENT_OOB_READY + 1];
@@ -44,7 +44,9 @@ struct yard {
     uint64_t seed;
     const struct ys_table *table; /* of the wrench; its handlers get the party; NULL: a bare one */
     uint16_t mtu;
-    bool legacy; /* their ports have no curve */
+    bool legacy;   /* their ports have no curve */
+    uint16_t slow; /* the number of a party whose curve takes a minute */
+    uint16_t raw;  /* the number of a party whose host does not pair: the test says what it says */
     void (*observe)(void *party, enum ys_direction direction, const uint8_t *packet, size_t length);
 
     struct ys_clock *clock;
