@@ -124,12 +124,12 @@ static void print_method(const struct ys_pairing_outcome *outcomes, size_t count
 static void print_opened(const struct ys_design *design, const struct ys_pairing_outcome *outcomes, size_t count)
 {
     (void)printf("\nWhat each level opens, besides what those before it do:\n\n");
-    for (uint8_t level = YS_LEVEL_OPEN; level <= YS_LEVEL_SECURE_CONNECTIONS; level++) {
+    for (unsigned level = YS_LEVEL_OPEN; level <= YS_LEVEL_SECURE_CONNECTIONS; level++) {
         char name[40];
-        struct listing listing = {.level = level};
+        struct listing listing = {.level = (uint8_t)level};
         each_right(design, list_right, &listing);
         (void)snprintf(name, sizeof name, "%u%s", level,
-                       ys_level_is_reachable(outcomes, count, level) ? "" : " (nobody)");
+                       ys_level_is_reachable(outcomes, count, (uint8_t)level) ? "" : " (nobody)");
         print_wrapped(name, listing.text[0] != '\0' ? listing.text : "nothing more");
     }
 }
@@ -159,8 +159,8 @@ static void print_text(const struct ys_design *design, const struct ys_pairing_o
     print_device(design, &security);
     print_outcomes(outcomes, count);
     (void)printf("\nWhat people do, and what it protects:\n");
-    for (uint8_t method = 0; method < YS_METHODS; method++)
-        print_method(outcomes, count, method);
+    for (unsigned method = 0; method < YS_METHODS; method++)
+        print_method(outcomes, count, (uint8_t)method);
     print_opened(design, outcomes, count);
 }
 

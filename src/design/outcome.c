@@ -119,9 +119,9 @@ size_t ys_outcomes_of(const struct ys_design *design, struct ys_pairing_outcome 
     struct ys_security security;
     size_t count = 0;
     ys_security_of(design, &security);
-    for (uint8_t capability = 0; capability < YS_CAPABILITIES; capability++) {
-        outcomes[count++] = outcome_of(&security, capability, true, false);
-        outcomes[count++] = outcome_of(&security, capability, false, false);
+    for (unsigned capability = 0; capability < YS_CAPABILITIES; capability++) {
+        outcomes[count++] = outcome_of(&security, (uint8_t)capability, true, false);
+        outcomes[count++] = outcome_of(&security, (uint8_t)capability, false, false);
     }
     if (design->security.out_of_band) {
         outcomes[count++] = outcome_of(&security, YS_CAPABILITY_NONE, true, true);

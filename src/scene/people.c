@@ -95,11 +95,11 @@ void ys_person_leave(struct ys_person *person)
 static const char *say_secured(const struct ys_event *event, char *text, size_t size)
 {
     if (event->u.secured.paired)
-        (void)snprintf(text, size, "is paired by %s: %s, with a key of %u bytes%s",
-                       ys_method_words(event->u.secured.method), ys_level_words(event->u.secured.level),
-                       event->u.secured.key_size, event->u.secured.bond != 0 ? ", and remembers it" : "");
+        (void)snprintf(text, size, "is paired: %s; level %u, a key of %u bytes%s",
+                       ys_method_words(event->u.secured.method), event->u.secured.level, event->u.secured.key_size,
+                       event->u.secured.bond != 0 ? "" : ", not remembered");
     else
-        (void)snprintf(text, size, "is %s, with the key of a remembered peer", ys_level_words(event->u.secured.level));
+        (void)snprintf(text, size, "is encrypted with the key of a remembered peer: level %u", event->u.secured.level);
     return text;
 }
 

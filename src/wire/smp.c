@@ -151,7 +151,7 @@ const char *ys_smp_reason_text(uint8_t reason)
         [YS_SMP_LINK_ENDED] = "the connection ended",
         [YS_SMP_PASSKEY_ENTRY_FAILED] = "the passkey was not entered",
         [YS_SMP_OOB_NOT_AVAILABLE] = "there are no data from out of band",
-        [YS_SMP_AUTHENTICATION_REQUIREMENTS] = "the requirements cannot be met by what the two can show and enter",
+        [YS_SMP_AUTHENTICATION_REQUIREMENTS] = "the requirements cannot be met this way",
         [YS_SMP_CONFIRM_VALUE_FAILED] = "the confirm value does not match",
         [YS_SMP_NOT_SUPPORTED] = "pairing is not supported",
         [YS_SMP_ENCRYPTION_KEY_SIZE] = "the key would be too short",
