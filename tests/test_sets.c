@@ -491,7 +491,7 @@ static void wrong_commands_are_refused_and_change_nothing(void **state)
     } cases[] = {
         {"01 3b20 00", "04 0e 05 01 3b20 00 03"},
         {"01 3a20 00", "04 0e 06 01 3a20 00 7206"},
-        {"01 0320 00", "04 0e 0c 01 0320 00 0159000000000000"},
+        {"01 0320 00", "04 0e 0c 01 0320 00 4159000000000000"},
         /* anonymous and connectable; connectable and scannable; a legacy kind that is none; under 20 ms; no channel */
         {"01 3620 19 00 2100 a00000 a00000 07 00 00 000000000000 00 7f 01 00 01 00 00", "04 0e 04 01 3620 12"},
         {"01 3620 19 00 0300 a00000 a00000 07 00 00 000000000000 00 7f 01 00 01 00 00", "04 0e 04 01 3620 12"},

@@ -196,6 +196,8 @@ static bool fill_row(struct ys_stand_in_device *device, size_t index)
 
 static bool build(struct ys_stand_in_device *device)
 {
+    if (device->design->security.given)
+        ys_security_of(device->design, &device->security);
     const struct ys_layout *layout = device->layout;
     device->attributes = calloc(layout->count, sizeof *device->attributes);
     device->values = calloc(layout->count, sizeof *device->values);
@@ -232,8 +234,6 @@ struct ys_stand_in_device *ys_stand_in_new(struct ys_world *world, const struct 
         return NULL;
     device->world = world;
     device->design = design;
-    if (design->security.given)
-        ys_security_of(design, &device->security);
     device->chance = ys_chance_of(world->seed, CHANCE_OF_STAND_INS + number);
     device->layout = ys_layout_new(design);
     if (device->layout == NULL || !build(device)) {

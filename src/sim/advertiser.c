@@ -15,9 +15,13 @@
 
 struct ys_address advertiser_address(const struct advertiser *advertiser)
 {
-    if (advertiser->by_sets && advertiser->parameters.own_address_type == YS_ADDRESS_RANDOM)
+    uint8_t type = advertiser->parameters.own_address_type;
+    struct ys_address own;
+    if (type >= YS_HCI_OWN_RESOLVABLE && resolving_own(advertiser->controller, &advertiser->parameters.peer, &own))
+        return own;
+    if (advertiser->by_sets && (type & 1) == YS_ADDRESS_RANDOM)
         return advertiser->random_address;
-    return controller_own_address(advertiser->controller, advertiser->parameters.own_address_type);
+    return controller_own_address(advertiser->controller, type & 1, &advertiser->parameters.peer);
 }
 
 static bool is(const struct advertiser *advertiser, enum ys_hci_set_properties property)
@@ -95,15 +99,17 @@ void advertiser_accept(struct advertiser *advertiser, const struct ys_address *p
                    .end_ns = end_ns,
                },
                connect);
-    controller_connection_complete(controller, &(struct ys_hci_connection){
-                                                   .status = YS_HCI_OK,
-                                                   .handle = link->handle,
-                                                   .role = 1,
-                                                   .peer = *peer,
-                                                   .interval = connect->interval,
-                                                   .latency = connect->latency,
-                                                   .timeout = connect->timeout,
-                                               });
+    controller_connection_complete(controller,
+                                   &(struct ys_hci_connection){
+                                       .status = YS_HCI_OK,
+                                       .handle = link->handle,
+                                       .role = 1,
+                                       .peer = *peer,
+                                       .own_is_made = advertiser->parameters.own_address_type >= YS_HCI_OWN_RESOLVABLE,
+                                       .interval = connect->interval,
+                                       .latency = connect->latency,
+                                       .timeout = connect->timeout,
+                                   });
     if (advertiser->by_sets)
         tell_terminated(advertiser, YS_HCI_OK, link->handle);
 }
@@ -113,7 +119,7 @@ void advertiser_accept(struct advertiser *advertiser, const struct ys_address *p
 bool advertiser_admits(const struct advertiser *advertiser, const struct ys_address *peer, enum ys_hci_filter filter)
 {
     if (is(advertiser, YS_HCI_SET_DIRECTED))
-        return ys_address_is_equal(peer, &advertiser->parameters.peer);
+        return resolving_is(advertiser->controller, &advertiser->parameters.peer, peer);
     return (advertiser->parameters.filter & filter) == 0 || controller_accepts(advertiser->controller, peer);
 }
 
@@ -166,7 +172,7 @@ static void send(struct advertiser *advertiser, uint8_t type, const struct set_d
     const struct ys_link_advertising pdu = {
         .type = type,
         .sender = advertiser_address(advertiser),
-        .target = advertiser->parameters.peer,
+        .target = resolving_target(advertiser->controller, &advertiser->parameters.peer),
         .data = data->bytes,
         .length = (uint8_t)data->length,
     };
@@ -323,7 +329,7 @@ void advertiser_free(struct advertiser *advertiser)
 
 static bool has_address(const struct advertiser *advertiser)
 {
-    if (advertiser->parameters.own_address_type != YS_ADDRESS_RANDOM)
+    if ((advertiser->parameters.own_address_type & 1) != YS_ADDRESS_RANDOM)
         return true;
     return advertiser->by_sets ? advertiser->has_random_address : advertiser->controller->has_random_address;
 }
@@ -361,6 +367,14 @@ void advertisers_stop(struct ys_controller *controller)
     advertiser_free(&controller->advertiser);
     for (size_t i = 0; controller->sets != NULL && i < controller->settings.sets; i++)
         advertiser_free(&controller->sets[i]);
+}
+
+bool advertisers_are_on(const struct ys_controller *controller)
+{
+    bool on = controller->advertiser.on;
+    for (size_t i = 0; controller->sets != NULL && i < controller->settings.sets; i++)
+        on = on || controller->sets[i].on;
+    return on;
 }
 
 bool advertisers_use_accept_list(const struct ys_controller *controller)

@@ -25,7 +25,7 @@ static uint8_t le_read_features(struct ys_controller *controller, struct ys_read
                                 struct ys_writer *answer)
 {
     (void)parameters;
-    uint64_t features = YS_HCI_LE_FEATURE_ENCRYPTION;
+    uint64_t features = YS_HCI_LE_FEATURE_ENCRYPTION | YS_HCI_LE_FEATURE_PRIVACY;
     if (controller->settings.sets > 0)
         features |=
             YS_HCI_LE_FEATURE_2M | YS_HCI_LE_FEATURE_CODED | YS_HCI_LE_FEATURE_EXTENDED | YS_HCI_LE_FEATURE_CHANNELS_2;
@@ -92,7 +92,7 @@ static uint8_t set_advertising(struct ys_controller *controller, struct ys_reade
     ys_get_hci_advertising(parameters, &wanted);
     if (controller->advertiser.on)
         return YS_HCI_COMMAND_DISALLOWED;
-    if (wanted.type > YS_HCI_ADVERTISE_DIRECTED || wanted.own_address_type > YS_ADDRESS_RANDOM)
+    if (wanted.type > YS_HCI_ADVERTISE_DIRECTED || wanted.own_address_type > OWN_TYPE_MOST)
         return YS_HCI_UNSUPPORTED;
     /* 7.8.5: one with a high duty cycle has its own interval */
     bool fast = wanted.type == YS_HCI_ADVERTISE_DIRECTED_FAST;
@@ -166,7 +166,7 @@ static uint8_t set_scan(struct ys_controller *controller, struct ys_reader *para
     ys_get_hci_scan(parameters, &wanted);
     if (scanners_are_on(controller))
         return YS_HCI_COMMAND_DISALLOWED;
-    if (wanted.filter > 1 || wanted.own_address_type > YS_ADDRESS_RANDOM)
+    if (wanted.filter > 1 || wanted.own_address_type > OWN_TYPE_MOST)
         return YS_HCI_UNSUPPORTED; /* the others are for resolvable addresses */
     if (wanted.active > 1 || !scan_times_are_valid(wanted.interval, wanted.window))
         return YS_HCI_INVALID_PARAMETERS;
@@ -192,7 +192,7 @@ static uint8_t set_scan_enable(struct ys_controller *controller, struct ys_reade
 
 uint8_t connect_check(const struct ys_controller *controller, const struct ys_hci_connect *wanted)
 {
-    if (wanted->filter > 1 || wanted->own_address_type > YS_ADDRESS_RANDOM || wanted->peer.type > YS_ADDRESS_RANDOM)
+    if (wanted->filter > 1 || wanted->own_address_type > OWN_TYPE_MOST || wanted->peer.type > YS_ADDRESS_RANDOM)
         return YS_HCI_UNSUPPORTED;
     if (wanted->interval_min > wanted->interval_max ||
         !ys_link_parameters_are_valid(wanted->interval_max, wanted->latency, wanted->timeout))
@@ -369,6 +369,13 @@ static const struct command_row rows[] = {
     {YS_HCI_LE_CLEAR_ACCEPT_LIST, 0, false, GENERATION_ANY, clear_accept_list},
     {YS_HCI_LE_ADD_TO_ACCEPT_LIST, 7, false, GENERATION_ANY, add_to_accept_list},
     {YS_HCI_LE_REMOVE_FROM_ACCEPT_LIST, 7, false, GENERATION_ANY, remove_from_accept_list},
+    {YS_HCI_LE_ADD_TO_RESOLVING_LIST, 39, false, GENERATION_ANY, resolving_add},
+    {YS_HCI_LE_REMOVE_FROM_RESOLVING_LIST, 7, false, GENERATION_ANY, resolving_remove},
+    {YS_HCI_LE_CLEAR_RESOLVING_LIST, 0, false, GENERATION_ANY, resolving_clear},
+    {YS_HCI_LE_READ_RESOLVING_LIST_SIZE, 0, false, GENERATION_ANY, resolving_read_size},
+    {YS_HCI_LE_SET_RESOLUTION_ENABLE, 1, false, GENERATION_ANY, resolving_enable},
+    {YS_HCI_LE_SET_RESOLVABLE_TIMEOUT, 2, false, GENERATION_ANY, resolving_set_timeout},
+    {YS_HCI_LE_SET_PRIVACY_MODE, 8, false, GENERATION_ANY, resolving_set_mode},
     {YS_HCI_LE_ENABLE_ENCRYPTION, 28, true, GENERATION_ANY, enable_encryption},
     {YS_HCI_LE_KEY_REPLY, 18, false, GENERATION_ANY, key_reply},
     {YS_HCI_LE_KEY_NEGATIVE_REPLY, 2, false, GENERATION_ANY, key_negative_reply},

@@ -109,7 +109,7 @@ static uint8_t set_parameters(struct ys_controller *controller, struct ys_reader
 {
     struct ys_hci_set wanted;
     ys_get_hci_set(parameters, &wanted);
-    if (wanted.own_address_type > YS_ADDRESS_RANDOM)
+    if (wanted.own_address_type > OWN_TYPE_MOST)
         return YS_HCI_UNSUPPORTED;
     if (!set_is_valid(&wanted))
         return YS_HCI_INVALID_PARAMETERS;
@@ -300,7 +300,7 @@ static uint8_t set_scan(struct ys_controller *controller, struct ys_reader *para
     ys_get_hci_extended_scan(parameters, &wanted);
     if (scanners_are_on(controller))
         return YS_HCI_COMMAND_DISALLOWED;
-    if (wanted.filter > 1 || wanted.own_address_type > YS_ADDRESS_RANDOM)
+    if (wanted.filter > 1 || wanted.own_address_type > OWN_TYPE_MOST)
         return YS_HCI_UNSUPPORTED;
     if (!ys_reader_done(parameters) || wanted.phys == 0 || (wanted.phys & ~(YS_HCI_PHYS_1M | YS_HCI_PHYS_CODED)) != 0 ||
         !phy_scans_are_valid(wanted.phys, wanted.by_phy))

@@ -11,15 +11,24 @@ void controller_send(struct ys_controller *controller, struct ys_writer *writer)
     controller->settings.send(controller->settings.context, writer->start, ys_writer_stored(writer));
 }
 
-struct ys_address controller_own_address(const struct ys_controller *controller, uint8_t type)
+struct ys_address controller_own_address(struct ys_controller *controller, uint8_t type, const struct ys_address *peer)
 {
-    return type == YS_ADDRESS_RANDOM ? controller->random_address : controller->settings.address;
+    struct ys_address own;
+    if (type >= YS_HCI_OWN_RESOLVABLE && resolving_own(controller, peer, &own))
+        return own;
+    return (type & 1) == YS_ADDRESS_RANDOM ? controller->random_address : controller->settings.address;
+}
+
+bool controller_is_own(const struct ys_controller *controller, const struct ys_address *own,
+                       const struct ys_address *target)
+{
+    return ys_address_is_equal(target, own) || resolving_is_own(controller, target);
 }
 
 bool controller_accepts(const struct ys_controller *controller, const struct ys_address *address)
 {
     for (uint8_t i = 0; i < controller->accepted; i++) {
-        if (ys_address_is_equal(&controller->accept_list[i], address))
+        if (resolving_is(controller, &controller->accept_list[i], address))
             return true;
     }
     return false;
@@ -34,13 +43,42 @@ bool controller_begin_le_event(const struct ys_controller *controller, struct ys
     return true;
 }
 
+/* What a host that resolves is told: who it is, and which addresses were on the air (7.7.65.10). */
+static void put_enhanced(struct ys_controller *controller, struct ys_writer *writer,
+                         const struct ys_hci_connection *complete)
+{
+    struct ys_hci_connection told = *complete;
+    struct ys_address none = {.type = YS_ADDRESS_PUBLIC};
+    struct ys_address own = none;
+    bool resolved = resolving_identify(controller, &complete->peer, &told.peer);
+    (void)resolving_own(controller, &told.peer, &own);
+    if (resolved)
+        told.peer.type = (uint8_t)(told.peer.type + YS_HCI_IDENTITY);
+    ys_put_u8(writer, told.status);
+    ys_put_u16(writer, told.handle);
+    ys_put_u8(writer, told.role);
+    ys_put_hci_address(writer, &told.peer);
+    ys_put_address(writer, complete->own_is_made ? &own : &none);
+    ys_put_address(writer, resolved ? &complete->peer : &none);
+    ys_put_u16(writer, told.interval);
+    ys_put_u16(writer, told.latency);
+    ys_put_u16(writer, told.timeout);
+    ys_put_u8(writer, told.clock_accuracy);
+}
+
 void controller_connection_complete(struct ys_controller *controller, const struct ys_hci_connection *complete)
 {
     uint8_t bytes[YS_HCI_EVENT_MAX];
     struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
-    if (!controller_begin_le_event(controller, &writer, YS_HCI_LE_CONNECTION_COMPLETE))
+    if (controller_begin_le_event(controller, &writer, YS_HCI_LE_ENHANCED_CONNECTION_COMPLETE)) {
+        put_enhanced(controller, &writer, complete);
+    } else if (controller_begin_le_event(controller, &writer, YS_HCI_LE_CONNECTION_COMPLETE)) {
+        struct ys_hci_connection told = *complete;
+        (void)resolving_identify(controller, &complete->peer, &told.peer);
+        ys_put_hci_connection(&writer, &told);
+    } else {
         return;
-    ys_put_hci_connection(&writer, complete);
+    }
     controller_send(controller, &writer);
 }
 
@@ -105,6 +143,7 @@ void controller_reset(struct ys_controller *controller)
     controller->generation = GENERATION_ANY;
     controller->has_random_address = false;
     controller->accepted = 0;
+    resolving_reset(controller);
     /* Part E 7.3.1, 7.8.1: all events of the first versions are on; LE ones are not shown to a host that never asks */
     controller->event_mask = UINT64_C(0x00001fffffffffff);
     controller->le_event_mask = UINT64_C(0x1f);

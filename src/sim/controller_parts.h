@@ -238,6 +238,17 @@ struct command_row {
     command_fn *run;
 };
 
+#define OWN_TYPE_MOST  3
+#define RESOLVING_MOST 8
+
+/* Somebody on the resolving list. */
+struct resolving {
+    struct ys_hci_resolving keys;
+    bool device_privacy;   /* it may also use its identity address */
+    struct ys_address own; /* of this controller, made for it */
+    uint64_t made_ns;      /* 0: never */
+};
+
 struct ys_controller {
     struct ys_controller_settings settings;
     struct ys_radio *radio;
@@ -256,6 +267,10 @@ struct ys_controller {
     struct initiator initiators[SCANNER_PHYS];
     struct ys_address accept_list[ACCEPT_LIST_SIZE];
     uint8_t accepted; /* how many are on the list */
+    struct resolving resolving[RESOLVING_MOST];
+    uint8_t resolving_count;
+    bool resolves;
+    uint64_t resolving_timeout_s;
     struct link links[LINKS];
     struct outbound *free_buffers;
     struct outbound *buffers;
@@ -266,7 +281,11 @@ void controller_send(struct ys_controller *controller, struct ys_writer *writer)
 /* Begins an LE event; false if the host has masked it. */
 bool controller_begin_le_event(const struct ys_controller *controller, struct ys_writer *writer, uint8_t subevent);
 void controller_connection_complete(struct ys_controller *controller, const struct ys_hci_connection *complete);
-struct ys_address controller_own_address(const struct ys_controller *controller, uint8_t type);
+/* By its type in commands: public, random, or one that is made for this peer, and else public or random. */
+struct ys_address controller_own_address(struct ys_controller *controller, uint8_t type, const struct ys_address *peer);
+/* Whether a target is this controller, by that address or one that is made for whoever knows it. */
+bool controller_is_own(const struct ys_controller *controller, const struct ys_address *own,
+                       const struct ys_address *target);
 bool controller_accepts(const struct ys_controller *controller, const struct ys_address *address);
 void controller_reset(struct ys_controller *controller);
 /* Whether a packet on an advertising channel has come whole: its CRC is really computed. */
@@ -311,6 +330,7 @@ void advertiser_accept(struct advertiser *advertiser, const struct ys_address *p
                        const struct ys_link_connect *connect, uint64_t end_ns);
 bool advertiser_connect_is_valid(const struct ys_link_connect *connect);
 void advertisers_stop(struct ys_controller *controller);
+bool advertisers_are_on(const struct ys_controller *controller);
 bool advertisers_use_accept_list(const struct ys_controller *controller);
 
 /* extended_advertiser.c */
@@ -367,6 +387,23 @@ void link_send(struct link *link, const struct ys_hci_data *data, const uint8_t 
 uint8_t link_terminate(struct link *link, uint8_t reason);
 /* Ends it at once. */
 void link_end(struct link *link, uint8_t reason);
+
+/* resolving.c */
+/* Who has this address on the air: an identity, or the address itself; true if it was resolved. */
+bool resolving_identify(const struct ys_controller *controller, const struct ys_address *address,
+                        struct ys_address *identity);
+/* Whether the address on the air is of whom is wanted. */
+bool resolving_is(const struct ys_controller *controller, const struct ys_address *wanted,
+                  const struct ys_address *address);
+/* Whether somebody has made this address for this controller. */
+bool resolving_is_own(const struct ys_controller *controller, const struct ys_address *target);
+/* How a peer is named on the air. */
+struct ys_address resolving_target(struct ys_controller *controller, const struct ys_address *peer);
+/* The address of this controller for a peer; false if there is none. */
+bool resolving_own(struct ys_controller *controller, const struct ys_address *peer, struct ys_address *own);
+void resolving_reset(struct ys_controller *controller);
+command_fn resolving_add, resolving_remove, resolving_clear, resolving_read_size, resolving_enable,
+    resolving_set_timeout, resolving_set_mode;
 
 /* encryption.c */
 uint8_t encryption_enable(struct link *link, const struct ys_hci_key_name *name, const uint8_t key[16]);

@@ -45,13 +45,15 @@ static void complete(struct initiator *initiator, const struct link_begin *begin
         return;
     }
     link_start(link, begin, &initiator->sent);
-    controller_connection_complete(controller, &(struct ys_hci_connection){.status = YS_HCI_OK,
-                                                                           .handle = link->handle,
-                                                                           .role = 0,
-                                                                           .peer = initiator->offered,
-                                                                           .interval = wanted->interval_max,
-                                                                           .latency = wanted->latency,
-                                                                           .timeout = wanted->timeout});
+    controller_connection_complete(
+        controller, &(struct ys_hci_connection){.status = YS_HCI_OK,
+                                                .handle = link->handle,
+                                                .role = 0,
+                                                .peer = initiator->offered,
+                                                .own_is_made = wanted->own_address_type >= YS_HCI_OWN_RESOLVABLE,
+                                                .interval = wanted->interval_max,
+                                                .latency = wanted->latency,
+                                                .timeout = wanted->timeout});
 }
 
 static void send_request(struct initiator *initiator)
@@ -73,7 +75,7 @@ static void send_request(struct initiator *initiator)
     };
     const struct ys_link_advertising request = {
         .type = YS_LINK_CONNECT_IND,
-        .sender = controller_own_address(controller, wanted->own_address_type),
+        .sender = controller_own_address(controller, wanted->own_address_type, &wanted->peer),
         .target = initiator->offered,
         .connect = initiator->sent,
     };
@@ -98,13 +100,15 @@ static void reply(void *context)
 static bool is_wanted(const struct ys_controller *controller, const struct ys_address *sender)
 {
     const struct ys_hci_connect *wanted = &controller->connecting.common;
-    return wanted->filter != 0 ? controller_accepts(controller, sender) : ys_address_is_equal(sender, &wanted->peer);
+    return wanted->filter != 0 ? controller_accepts(controller, sender)
+                               : resolving_is(controller, &wanted->peer, sender);
 }
 
-static bool is_named(const struct ys_controller *controller, const struct ys_address *target)
+static bool is_named(struct ys_controller *controller, const struct ys_address *target)
 {
-    struct ys_address own = controller_own_address(controller, controller->connecting.common.own_address_type);
-    return ys_address_is_equal(target, &own);
+    const struct ys_hci_connect *wanted = &controller->connecting.common;
+    struct ys_address own = controller_own_address(controller, wanted->own_address_type, &wanted->peer);
+    return controller_is_own(controller, &own, target);
 }
 
 static void hear_legacy(struct initiator *initiator, const struct ys_air_packet *packet)

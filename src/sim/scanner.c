@@ -73,7 +73,7 @@ static bool was_seen(struct scanning *scanning, const struct ys_address *address
 }
 
 /* 4.3.3: the list, and for directed advertisements whom they name. */
-static bool is_let_through(const struct ys_controller *controller, const struct ys_address *sender,
+static bool is_let_through(struct ys_controller *controller, const struct ys_address *sender,
                            const struct ys_address *target)
 {
     const struct scanning *scanning = &controller->scanning;
@@ -81,8 +81,8 @@ static bool is_let_through(const struct ys_controller *controller, const struct 
         return false;
     if (target == NULL)
         return true;
-    struct ys_address own = controller_own_address(controller, scanning->parameters.own_address_type);
-    return ys_address_is_equal(target, &own);
+    struct ys_address own = controller_own_address(controller, scanning->parameters.own_address_type, sender);
+    return controller_is_own(controller, &own, target);
 }
 
 /* legacy advertisements */
@@ -99,6 +99,15 @@ static const struct legacy_report {
     [YS_LINK_ADV_SCAN_IND] = {true, 2, YS_HCI_REPORT_SCANNABLE},
 };
 
+/* Who has sent it, as a host is told. */
+static struct ys_address told(const struct ys_controller *controller, const struct ys_address *sender)
+{
+    struct ys_address identity;
+    if (resolving_identify(controller, sender, &identity))
+        identity.type = (uint8_t)(identity.type + YS_HCI_IDENTITY);
+    return identity;
+}
+
 static void report(struct ys_controller *controller, const struct legacy_report *row,
                    const struct ys_link_advertising *pdu, int8_t rssi_dbm)
 {
@@ -112,7 +121,7 @@ static void report(struct ys_controller *controller, const struct legacy_report 
     if (controller->scanning.by_sets)
         ys_put_hci_extended_report(&writer, &(struct ys_hci_extended_report){
                                                 .type = (uint16_t)(row->reason | YS_HCI_REPORT_LEGACY),
-                                                .address = pdu->sender,
+                                                .address = told(controller, &pdu->sender),
                                                 .primary_phy = YS_HCI_PHY_1M,
                                                 .set_id = 0xff,
                                                 .power_dbm = YS_HCI_POWER_NONE,
@@ -123,7 +132,7 @@ static void report(struct ys_controller *controller, const struct legacy_report 
                                             });
     else
         ys_put_hci_report(&writer, &(struct ys_hci_report){.type = row->type,
-                                                           .address = pdu->sender,
+                                                           .address = told(controller, &pdu->sender),
                                                            .length = pdu->length,
                                                            .data = pdu->data,
                                                            .rssi_dbm = rssi_dbm});
@@ -195,7 +204,7 @@ static void report_part(struct scanner *scanner, uint16_t status, const uint8_t 
     ys_put_u8(&writer, 1);
     struct ys_hci_extended_report one = {
         .type = (uint16_t)(followed_type(followed) | status),
-        .address = followed->sender,
+        .address = followed->has_sender ? told(controller, &followed->sender) : followed->sender,
         .primary_phy = phy_to_hci(scanner->listener.phy),
         .secondary_phy = followed->secondary_phy,
         .set_id = followed->set_id,
@@ -380,7 +389,8 @@ static void reply(void *context)
     const struct sending_on place = listener_place(listener);
     const struct ys_link_advertising request = {
         .type = YS_LINK_SCAN_REQ,
-        .sender = controller_own_address(controller, controller->scanning.parameters.own_address_type),
+        .sender =
+            controller_own_address(controller, controller->scanning.parameters.own_address_type, &listener->asked),
         .target = listener->asked,
     };
     scanner->asks = false;

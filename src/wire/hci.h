@@ -68,8 +68,14 @@ enum ys_hci_event {
 enum ys_hci_le_event {
     YS_HCI_LE_CONNECTION_COMPLETE = 0x01,
     YS_HCI_LE_ADVERTISING_REPORT = 0x02,
-    YS_HCI_LE_KEY_REQUEST = 0x05
+    YS_HCI_LE_KEY_REQUEST = 0x05,
+    YS_HCI_LE_ENHANCED_CONNECTION_COMPLETE = 0x0a
 };
+
+/* An own address type from here on: one that the controller makes, or else public or random. */
+#define YS_HCI_OWN_RESOLVABLE 2
+/* What the type of an address is more if it is an identity that was resolved. */
+#define YS_HCI_IDENTITY 2
 
 /* Bit 38 of the local features: the controller speaks LE. */
 #define YS_HCI_FEATURE_LE (UINT64_C(1) << 38)
@@ -150,6 +156,11 @@ struct ys_hci_connection {
     uint16_t latency;
     uint16_t timeout;
     uint8_t clock_accuracy;
+    bool
+        own_is_made; /* of LE Enhanced Connection Complete (7.7.65.10): this device has an address made for the peer, */
+    bool peer_is_made;          /* and the peer one that was resolved */
+    struct ys_address own_made; /* on the air; likewise: */
+    struct ys_address peer_made;
 };
 
 /* One report of LE Advertising Report (7.7.65.2); `data` points into the event. */
@@ -211,6 +222,7 @@ void ys_put_hci_connect(struct ys_writer *writer, const struct ys_hci_connect *p
 void ys_get_hci_connect(struct ys_reader *reader, struct ys_hci_connect *parameters);
 void ys_put_hci_connection(struct ys_writer *writer, const struct ys_hci_connection *connection);
 void ys_get_hci_connection(struct ys_reader *reader, struct ys_hci_connection *connection);
+void ys_get_hci_enhanced_connection(struct ys_reader *reader, struct ys_hci_connection *connection);
 void ys_put_hci_report(struct ys_writer *writer, const struct ys_hci_report *report);
 void ys_get_hci_report(struct ys_reader *reader, struct ys_hci_report *report);
 void ys_put_hci_key_name(struct ys_writer *writer, const struct ys_hci_key_name *name);

@@ -30,6 +30,7 @@ enum ys_hci_extended_event {
 /* Bits of the LE event mask, and of the LE features (Vol 6 Part B 4.6). */
 #define YS_HCI_LE_EVENT_MASK_EXTENDED (UINT64_C(1) << 12 | UINT64_C(1) << 16 | UINT64_C(1) << 17 | UINT64_C(1) << 18)
 #define YS_HCI_LE_FEATURE_ENCRYPTION  (UINT64_C(1) << 0)
+#define YS_HCI_LE_FEATURE_PRIVACY     (UINT64_C(1) << 6)
 #define YS_HCI_LE_FEATURE_2M          (UINT64_C(1) << 8)
 #define YS_HCI_LE_FEATURE_CODED       (UINT64_C(1) << 11)
 #define YS_HCI_LE_FEATURE_EXTENDED    (UINT64_C(1) << 12)

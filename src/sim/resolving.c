@@ -1,0 +1,230 @@
+/* The resolving list (Core 5.4 Vol 6 Part B 4.7, 6): whose addresses a controller makes and resolves by itself, and the
+ * commands that rule it (Vol 4 Part E 7.8.38 to 7.8.45, 7.8.77). */
+#include <string.h>
+
+#include <mbedtls/aes.h>
+
+#include "sim/controller_parts.h"
+
+#define TIMEOUT_USUAL_S 900
+#define TIMEOUT_MOST_S  3600
+
+static const uint8_t no_key[16];
+
+/* Vol 3 Part H 2.2.2: the hash of a random part, by a key in air order. */
+static void hash_of(const uint8_t key[16], const uint8_t random[3], uint8_t hash[3])
+{
+    uint8_t reversed[16];
+    uint8_t block[16] = {0};
+    mbedtls_aes_context aes;
+    for (size_t i = 0; i < sizeof reversed; i++)
+        reversed[i] = key[15 - i];
+    for (size_t i = 0; i < 3; i++)
+        block[15 - i] = random[i];
+    mbedtls_aes_init(&aes);
+    mbedtls_aes_setkey_enc(&aes, reversed, 128);
+    mbedtls_aes_crypt_ecb(&aes, MBEDTLS_AES_ENCRYPT, block, block);
+    mbedtls_aes_free(&aes);
+    for (size_t i = 0; i < 3; i++)
+        hash[i] = block[15 - i];
+}
+
+static bool has_key(const uint8_t key[16])
+{
+    return memcmp(key, no_key, sizeof no_key) != 0;
+}
+
+static bool is_resolvable(const struct ys_address *address)
+{
+    return address->type == YS_ADDRESS_RANDOM && address->bytes[5] >> 6 == 1;
+}
+
+static bool is_made_by(const uint8_t key[16], const struct ys_address *address)
+{
+    uint8_t hash[3];
+    if (!is_resolvable(address) || !has_key(key))
+        return false;
+    hash_of(key, address->bytes + 3, hash);
+    return memcmp(hash, address->bytes, sizeof hash) == 0;
+}
+
+/* A new address by a key (1.3.2.2). */
+static struct ys_address make(struct ys_controller *controller, const uint8_t key[16])
+{
+    struct ys_address address = {.type = YS_ADDRESS_RANDOM};
+    ys_chance_fill(&controller->chance, address.bytes + 3, 3);
+    address.bytes[5] = (uint8_t)((address.bytes[5] & 0x3f) | 0x40);
+    hash_of(key, address.bytes + 3, address.bytes);
+    return address;
+}
+
+static struct resolving *entry_of(struct ys_controller *controller, const struct ys_address *identity)
+{
+    for (uint8_t i = 0; i < controller->resolving_count; i++) {
+        if (ys_address_is_equal(&controller->resolving[i].keys.identity, identity))
+            return &controller->resolving[i];
+    }
+    return NULL;
+}
+
+bool resolving_identify(const struct ys_controller *controller, const struct ys_address *address,
+                        struct ys_address *identity)
+{
+    for (uint8_t i = 0; controller->resolves && i < controller->resolving_count; i++) {
+        if (is_made_by(controller->resolving[i].keys.peer_key, address)) {
+            *identity = controller->resolving[i].keys.identity;
+            return true;
+        }
+    }
+    *identity = *address;
+    return false;
+}
+
+bool resolving_is(const struct ys_controller *controller, const struct ys_address *wanted,
+                  const struct ys_address *address)
+{
+    struct ys_address identity;
+    if (resolving_identify(controller, address, &identity))
+        return ys_address_is_equal(&identity, wanted);
+    if (!ys_address_is_equal(address, wanted))
+        return false;
+    /* 4.7: who has given a key must use it, unless only the device itself is private */
+    for (uint8_t i = 0; controller->resolves && i < controller->resolving_count; i++) {
+        const struct resolving *entry = &controller->resolving[i];
+        if (ys_address_is_equal(&entry->keys.identity, address) && has_key(entry->keys.peer_key) &&
+            !entry->device_privacy)
+            return false;
+    }
+    return true;
+}
+
+bool resolving_is_own(const struct ys_controller *controller, const struct ys_address *target)
+{
+    for (uint8_t i = 0; controller->resolves && i < controller->resolving_count; i++) {
+        if (is_made_by(controller->resolving[i].keys.own_key, target))
+            return true;
+    }
+    return false;
+}
+
+struct ys_address resolving_target(struct ys_controller *controller, const struct ys_address *peer)
+{
+    const struct resolving *entry = controller->resolves ? entry_of(controller, peer) : NULL;
+    return entry != NULL && has_key(entry->keys.peer_key) ? make(controller, entry->keys.peer_key) : *peer;
+}
+
+bool resolving_own(struct ys_controller *controller, const struct ys_address *peer, struct ys_address *own)
+{
+    struct resolving *entry = controller->resolves ? entry_of(controller, peer) : NULL;
+    uint64_t now_ns = ys_clock_now_ns(controller->clock);
+    if (entry == NULL || !has_key(entry->keys.own_key))
+        return false;
+    if (entry->made_ns == 0 || now_ns - entry->made_ns >= controller->resolving_timeout_s * 1000 * YS_NS_PER_MS) {
+        entry->own = make(controller, entry->keys.own_key);
+        entry->made_ns = now_ns + 1; /* 0: never */
+    }
+    *own = entry->own;
+    return true;
+}
+
+void resolving_reset(struct ys_controller *controller)
+{
+    controller->resolving_count = 0;
+    controller->resolves = false;
+    controller->resolving_timeout_s = TIMEOUT_USUAL_S;
+}
+
+/* commands */
+
+/* 7.8.38: it must not change while addresses are resolved, and something is going on that does. */
+static bool is_used(const struct ys_controller *controller)
+{
+    return controller->resolves &&
+           (advertisers_are_on(controller) || scanners_are_on(controller) || initiators_are_on(controller));
+}
+
+uint8_t resolving_add(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
+{
+    struct ys_hci_resolving keys;
+    (void)answer;
+    ys_get_hci_resolving(parameters, &keys);
+    if (is_used(controller))
+        return YS_HCI_COMMAND_DISALLOWED;
+    if (keys.identity.type > YS_ADDRESS_RANDOM || entry_of(controller, &keys.identity) != NULL)
+        return YS_HCI_INVALID_PARAMETERS;
+    if (controller->resolving_count == RESOLVING_MOST)
+        return YS_HCI_MEMORY_FULL;
+    controller->resolving[controller->resolving_count++] = (struct resolving){.keys = keys};
+    return YS_HCI_OK;
+}
+
+uint8_t resolving_remove(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
+{
+    struct ys_address identity;
+    (void)answer;
+    ys_get_hci_address(parameters, &identity);
+    struct resolving *entry = entry_of(controller, &identity);
+    if (is_used(controller))
+        return YS_HCI_COMMAND_DISALLOWED;
+    if (entry == NULL)
+        return YS_HCI_UNKNOWN_CONNECTION;
+    *entry = controller->resolving[--controller->resolving_count];
+    return YS_HCI_OK;
+}
+
+uint8_t resolving_clear(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
+{
+    (void)parameters;
+    (void)answer;
+    if (is_used(controller))
+        return YS_HCI_COMMAND_DISALLOWED;
+    controller->resolving_count = 0;
+    return YS_HCI_OK;
+}
+
+uint8_t resolving_read_size(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
+{
+    (void)controller;
+    (void)parameters;
+    ys_put_u8(answer, RESOLVING_MOST);
+    return YS_HCI_OK;
+}
+
+uint8_t resolving_enable(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
+{
+    uint8_t on = ys_get_u8(parameters);
+    (void)answer;
+    if (on > 1)
+        return YS_HCI_INVALID_PARAMETERS;
+    if (advertisers_are_on(controller) || scanners_are_on(controller) || initiators_are_on(controller))
+        return YS_HCI_COMMAND_DISALLOWED;
+    controller->resolves = on != 0;
+    return YS_HCI_OK;
+}
+
+uint8_t resolving_set_timeout(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
+{
+    uint16_t timeout_s = ys_get_u16(parameters);
+    (void)answer;
+    if (timeout_s == 0 || timeout_s > TIMEOUT_MOST_S)
+        return YS_HCI_INVALID_PARAMETERS;
+    controller->resolving_timeout_s = timeout_s;
+    return YS_HCI_OK;
+}
+
+uint8_t resolving_set_mode(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
+{
+    struct ys_address identity;
+    (void)answer;
+    ys_get_hci_address(parameters, &identity);
+    uint8_t mode = ys_get_u8(parameters);
+    struct resolving *entry = entry_of(controller, &identity);
+    if (is_used(controller))
+        return YS_HCI_COMMAND_DISALLOWED;
+    if (mode > 1)
+        return YS_HCI_INVALID_PARAMETERS;
+    if (entry == NULL)
+        return YS_HCI_UNKNOWN_CONNECTION;
+    entry->device_privacy = mode == 1;
+    return YS_HCI_OK;
+}
