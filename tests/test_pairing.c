@@ -766,7 +766,8 @@ static void a_private_address_changes_and_only_who_is_remembered_knows_it(void *
     assert_int_equal(ys_bond_find(&yard.tablet.host, &altered), 0);
     /* both come back with addresses that they never had before */
     yard_connect(&yard);
-    assert_string_equal(ys_address_kind(&yard.wrench.peer), "random resolvable");
+    assert_true(ys_address_is_equal(&yard.wrench.peer, &yard.tablet.address)); /* its controller has resolved it */
+    assert_true(ys_address_is_equal(&yard.tablet.peer, &yard.wrench.address));
     yard_secure(&yard, YS_LEVEL_ENCRYPTED);
     assert_false(yard.tablet.secured.u.secured.paired);
     assert_int_equal(yard.wrench.counts[YS_EVENT_SECURED], 2);
@@ -779,6 +780,57 @@ static void a_private_address_changes_and_only_who_is_remembered_knows_it(void *
     yard_restart(&yard, &yard.wrench);
     yard_pass(&yard, 100);
     assert_int_equal(ys_bond_find(&yard.tablet.host, &address_on_air), 1);
+    yard_end(&yard);
+}
+
+static bool can_connect(struct yard *yard, const struct ys_address *peer)
+{
+    const struct ys_connecting connecting = {.interval_us = 7500, .supervision_timeout_ms = 1000};
+    assert_int_equal(ys_connect(&yard->tablet.host, peer, &connecting), YS_OK);
+    for (int i = 0; i < 300 && !yard->tablet.connected; i++)
+        yard_pass(yard, 10);
+    if (!yard->tablet.connected)
+        (void)ys_connect_cancel(&yard->tablet.host);
+    yard_pass(yard, 50);
+    return yard->tablet.connected && yard->wrench.connected;
+}
+
+/* The accept list, connecting and directed advertising by identities, while all addresses on the air are private. */
+static void private_peers_are_known_to_the_controllers_by_their_identities(void **state)
+{
+    static const struct ys_address nobody = {YS_ADDRESS_RANDOM, {1, 2, 3, 4, 5, 0xc6}};
+    struct ys_advertising advertising = {.interval_min_us = 30000, .interval_max_us = 30000};
+    struct yard yard = {.seed = 23};
+    struct ys_security private = with(YS_CAPABILITY_NONE);
+    (void)state;
+    private.privacy = true;
+    yard_begin(&yard, &private, &private);
+    yard_connect(&yard);
+    yard_secure(&yard, YS_LEVEL_ENCRYPTED);
+    yard_disconnect(&yard);
+    yard_pass(&yard, 500); /* both controllers learn of it */
+    for (int listed = 0; listed < 2; listed++) {
+        assert_int_equal(ys_advertise_stop(&yard.wrench.host), YS_OK);
+        yard_pass(&yard, 100);
+        assert_int_equal(ys_accept_list_set(&yard.wrench.host, listed ? &yard.tablet.address : &nobody, 1), YS_OK);
+        advertising.filter = YS_ONLY_LISTED_CONNECT;
+        assert_int_equal(ys_advertise(&yard.wrench.host, &advertising), YS_OK);
+        assert_int_equal(can_connect(&yard, &yard.wrench.address), listed);
+    }
+    yard_secure(&yard, YS_LEVEL_ENCRYPTED);
+    assert_int_equal(yard.tablet.secured.u.secured.bond, 1);
+    yard_disconnect(&yard);
+    assert_int_equal(ys_advertise_stop(&yard.wrench.host), YS_OK);
+    yard_pass(&yard, 100);
+    advertising = (struct ys_advertising){
+        .interval_min_us = 30000, .interval_max_us = 30000, .kind = YS_ADVERTISE_DIRECTED, .peer = yard.tablet.address};
+    assert_int_equal(ys_advertise(&yard.wrench.host, &advertising), YS_OK);
+    assert_true(can_connect(&yard, &yard.wrench.address));
+    /* pairing anew makes keys of the addresses on the air, whoever is told what */
+    assert_int_equal(ys_bond_forget(&yard.tablet.host, 0), YS_OK);
+    yard_secure(&yard, YS_LEVEL_ENCRYPTED);
+    assert_true(yard.tablet.secured.u.secured.paired);
+    assert_int_equal(yard.wrench.secured.u.secured.level, YS_LEVEL_ENCRYPTED);
     yard_end(&yard);
 }
 
@@ -878,6 +930,7 @@ int main(void)
         cmocka_unit_test(who_guesses_must_wait_longer_each_time),
         cmocka_unit_test(no_secret_is_left_in_memory_after_the_connection),
         cmocka_unit_test(a_private_address_changes_and_only_who_is_remembered_knows_it),
+        cmocka_unit_test(private_peers_are_known_to_the_controllers_by_their_identities),
         cmocka_unit_test(bonds_in_a_file_outlive_the_process),
         cmocka_unit_test(a_host_is_told_what_its_port_or_its_security_lacks),
     };

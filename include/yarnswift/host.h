@@ -198,7 +198,8 @@ struct ys_link_security {
 
 /* What pairing knows of a link. Private. */
 struct ys_link_keys {
-    struct ys_address own; /* of this device, on this connection */
+    struct ys_address own; /* of this device, on the air */
+    struct ys_address air; /* of the peer, on the air */
     uint8_t key_from;      /* which key is being used: the number of a bond, or that of a pairing */
     uint8_t level_due;     /* the peripheral is to ask for it */
     uint8_t key_asked;     /* the controller waits for the key */

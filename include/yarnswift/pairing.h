@@ -88,6 +88,10 @@ struct ys_pairing {
     struct ys_bond bond; /* that is being made */
     uint32_t rotate_ms;
     struct ys_address identity;
+    uint8_t resolving_step;
+    uint8_t resolving_number;
+    bool resolving_due;
+    bool resolves_alone;
     bool has_public_identity;
 };
 

@@ -95,6 +95,7 @@ void bonds_emit(struct ys_host *host, uint8_t number, enum ys_bond_change change
 static void drop(struct ys_host *host, uint8_t number, enum ys_bond_change change)
 {
     host->port->store_delete(host->port->context, record_of(number));
+    host->pairing->resolving_due = true;
     ys_remembered_forget(host, number);
     bonds_emit(host, number, change);
 }
@@ -131,18 +132,22 @@ static bool is_of(const struct ys_host *host, const struct ys_bond *bond, const 
     return ys_toolbox_ah(&cipher, bond->identity_key, random, hash) && memcmp(hash, expected, sizeof hash) == 0;
 }
 
+/* The bond of a peer, and its number; 0: there is none. */
+static uint8_t find(struct ys_host *host, const struct ys_address *peer, struct ys_bond *bond)
+{
+    for (uint8_t number = 1; number <= host->pairing->security->bonds; number++) {
+        if (bonds_load(host, number, bond) && is_of(host, bond, peer))
+            return number;
+    }
+    return 0;
+}
+
 uint8_t ys_bond_find(struct ys_host *host, const struct ys_address *peer)
 {
     struct ys_bond bond;
-    uint8_t found = 0;
-    if (host->pairing == NULL)
-        return 0;
-    for (uint8_t number = 1; number <= host->pairing->security->bonds && found == 0; number++) {
-        if (bonds_load(host, number, &bond) && is_of(host, &bond, peer))
-            found = number;
-    }
+    uint8_t number = host->pairing != NULL ? find(host, peer, &bond) : 0;
     pairing_wipe(&bond, sizeof bond);
-    return found;
+    return number;
 }
 
 uint8_t bonds_find_key(struct ys_host *host, const struct ys_connection *connection, const struct ys_hci_key_name *name)
@@ -197,9 +202,8 @@ bool bonds_have_room(struct ys_host *host, const struct ys_address *peer)
 bool bonds_would_weaken(struct ys_host *host, const struct ys_address *peer, const struct ys_bond *made)
 {
     struct ys_bond bond;
-    uint8_t number = ys_bond_find(host, peer);
     const uint8_t strengths = BOND_AUTHENTICATED | BOND_SECURE_CONNECTIONS;
-    bool weaker = number != 0 && bonds_load(host, number, &bond) &&
+    bool weaker = find(host, peer, &bond) != 0 &&
                   ((bond.flags & ~made->flags & strengths) != 0 || bond.key_size > made->key_size);
     pairing_wipe(&bond, sizeof bond);
     return weaker;
@@ -258,6 +262,7 @@ uint8_t bonds_make(struct ys_host *host, uint8_t *reason)
         bonds_emit(host, number, YS_BOND_NOT_STORED);
         return 0;
     }
+    pairing->resolving_due = true;
     return number;
 }
 

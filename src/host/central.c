@@ -102,6 +102,7 @@ static void reports(struct ys_host *host, struct ys_reader *reader)
             return;
         if (report.type > YS_REPORT_RESPONSE) /* reserved */
             continue;
+        report.address.type &= 1; /* an identity is an address like others */
         ys_central_report(host, &(struct ys_event){
                                     .kind = YS_EVENT_REPORT,
                                     .u.report = {.address = report.address,

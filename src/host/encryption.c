@@ -187,11 +187,7 @@ static void returned(struct ys_host *host, struct ys_connection *connection)
     bonds_touch(host, number, &bond);
     pairing_wipe(&bond, sizeof bond);
     ys_remembered_load(host, connection, number);
-    struct ys_event event = {.kind = YS_EVENT_SECURED, .connection = connection->handle};
-    event.u.secured.level = (uint8_t)pairing_level(security);
-    event.u.secured.key_size = security->key_size;
-    event.u.secured.bond = number;
-    ys_emit(host, &event);
+    pairing_emit_level(host, connection);
 }
 
 static void encrypted(struct ys_host *host, struct ys_connection *connection)
@@ -238,11 +234,31 @@ static void changed(struct ys_host *host, uint8_t event, struct ys_reader *param
                                      .reason = status != YS_HCI_OK ? status : YS_HCI_UNSPECIFIED});
 }
 
+/* A connection whose peer was resolved: the keys are made of the addresses that are on the air. */
+static void connected(struct ys_host *host, struct ys_reader *parameters)
+{
+    struct ys_hci_connection complete;
+    ys_get_hci_enhanced_connection(parameters, &complete);
+    if (!ys_reader_ok(parameters) || host->state != STATE_READY)
+        return;
+    ys_gap_connection_complete(host, &complete);
+    struct ys_connection *connection = ys_connection_find(host, complete.handle);
+    if (connection == NULL || complete.status != YS_HCI_OK)
+        return;
+    if (complete.own_is_made)
+        connection->keys.own = complete.own_made;
+    if (complete.peer_is_made)
+        connection->keys.air = complete.peer_made;
+}
+
 void encryption_event(struct ys_host *host, uint8_t event, const struct ys_reader *parameters)
 {
     struct ys_reader reader = *parameters;
-    if (event == YS_HCI_LE_META && ys_get_u8(&reader) == YS_HCI_LE_KEY_REQUEST)
+    uint8_t subevent = event == YS_HCI_LE_META ? ys_get_u8(&reader) : 0;
+    if (subevent == YS_HCI_LE_KEY_REQUEST)
         key_asked(host, &reader);
+    else if (subevent == YS_HCI_LE_ENHANCED_CONNECTION_COMPLETE)
+        connected(host, &reader);
     else if (event == YS_HCI_ENCRYPTION_CHANGE || event == YS_HCI_KEY_REFRESH_COMPLETE)
         changed(host, event, &reader);
 }

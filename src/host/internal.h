@@ -39,6 +39,7 @@ enum command {
     COMMAND_ADVERTISING_OFF,
     COMMAND_SCAN_OFF,
     COMMAND_CONNECT_CANCEL,
+    COMMAND_RESOLVING, /* whichever it is of the resolving list */
     COMMAND_LIST_CLEAR,
     COMMAND_LIST_ADD,
     COMMAND_ROTATE,

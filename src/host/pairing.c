@@ -48,6 +48,15 @@ enum ys_level pairing_level(const struct ys_link_security *security)
                                                                     : YS_LEVEL_AUTHENTICATED;
 }
 
+void pairing_emit_level(struct ys_host *host, const struct ys_connection *connection)
+{
+    struct ys_event event = {.kind = YS_EVENT_SECURED, .connection = connection->handle};
+    event.u.secured.level = (uint8_t)pairing_level(&connection->security);
+    event.u.secured.key_size = connection->security.key_size;
+    event.u.secured.bond = connection->remembered;
+    ys_emit(host, &event);
+}
+
 /* out */
 
 void pairing_send(struct ys_host *host, struct ys_connection *connection, const struct ys_smp_pdu *pdu)
@@ -595,6 +604,8 @@ static uint32_t run(struct ys_host *host, uint32_t now_ms)
         pairing->failures = 0;
         pairing->quiet_until_ms = now_ms;
     }
+    if (pairing->resolving_due)
+        resolving_run(host);
     uint32_t wait_ms = privacy_run(host, now_ms);
     uint32_t own_ms = pairing->connection != NULL ? ys_until_ms(now_ms, pairing->deadline_ms)
                       : pairing->failures > 0     ? QUIET_MOST_MS
@@ -605,6 +616,7 @@ static uint32_t run(struct ys_host *host, uint32_t now_ms)
 static void connected(struct ys_host *host, struct ys_connection *connection)
 {
     connection->keys.own = host->address;
+    connection->keys.air = connection->peer;
     connection->security.has_key = ys_bond_find(host, &connection->peer) != 0;
 }
 
@@ -619,7 +631,7 @@ static void disconnected(struct ys_host *host, struct ys_connection *connection)
 
 static const struct ys_command_row *command_row(const struct ys_host *host, uint8_t command)
 {
-    const struct ys_command_row *row = encryption_row(command);
+    const struct ys_command_row *row = command == COMMAND_RESOLVING ? resolving_row(host) : encryption_row(command);
     return row != NULL ? row : privacy_row(host, command);
 }
 
@@ -667,20 +679,12 @@ enum ys_result ys_host_use_pairing(struct ys_host *host, struct ys_pairing *pair
         host->pairing = NULL;
         return YS_ERROR_PORT_RANDOM;
     }
+    pairing->resolving_due = security->bonds > 0;
     if (host->settings.address == NULL)
         host->settings.address = pairing->own_address;
     if (security->privacy)
         privacy_begin(host);
     return YS_OK;
-}
-
-static void emit_level(struct ys_host *host, const struct ys_connection *connection)
-{
-    struct ys_event event = {.kind = YS_EVENT_SECURED, .connection = connection->handle};
-    event.u.secured.level = (uint8_t)pairing_level(&connection->security);
-    event.u.secured.key_size = connection->security.key_size;
-    event.u.secured.bond = connection->remembered;
-    ys_emit(host, &event);
 }
 
 /* The level that a link would have with the key of a bond. */
@@ -703,7 +707,7 @@ enum ys_result ys_secure(struct ys_host *host, uint16_t connection, uint8_t leve
     if (level < YS_LEVEL_OPEN || level > YS_LEVEL_SECURE_CONNECTIONS)
         return YS_ERROR_ARGUMENT;
     if (pairing_level(&found->security) >= level) {
-        emit_level(host, found);
+        pairing_emit_level(host, found);
         return YS_OK;
     }
     if (host->pairing->connection == found || found->keys.encrypting || found->keys.encrypt_due)

@@ -68,6 +68,8 @@ struct ys_cipher pairing_cipher(const struct ys_host *host);
 bool pairing_random(const struct ys_host *host, void *bytes, size_t length);
 void pairing_wipe(void *bytes, size_t length);
 void pairing_reverse(uint8_t *to, const uint8_t *from, size_t length);
+/* Tells the level of a link whose key is not new. */
+void pairing_emit_level(struct ys_host *host, const struct ys_connection *connection);
 enum ys_level pairing_level(const struct ys_link_security *security);
 
 /* pairing_methods.c: from the chosen method on to a key */
@@ -89,6 +91,14 @@ const struct ys_command_row *privacy_row(const struct ys_host *host, uint8_t com
 void privacy_begin(struct ys_host *host);
 /* Makes a new address when it is time; returns in how many milliseconds it will be. */
 uint32_t privacy_run(struct ys_host *host, uint32_t now_ms);
+
+/* Advertising and scanning end, and begin again: what is due in between can be done then. */
+void privacy_renew(struct ys_host *host);
+
+/* resolving.c */
+const struct ys_command_row *resolving_row(const struct ys_host *host);
+/* Brings the controller's list to what is remembered, if that has changed. */
+void resolving_run(struct ys_host *host);
 
 /* encryption.c: the controller's side of it */
 const struct ys_command_row *encryption_row(uint8_t command);

@@ -11,7 +11,7 @@
 static void address_of(const struct ys_host *host, bool own, uint8_t address[YS_TOOLBOX_ADDRESS])
 {
     const struct ys_connection *connection = host->pairing->connection;
-    const struct ys_address *from = own ? &connection->keys.own : &connection->peer;
+    const struct ys_address *from = own ? &connection->keys.own : &connection->keys.air;
     address[0] = from->type;
     pairing_reverse(address + 1, from->bytes, sizeof from->bytes);
 }

@@ -59,6 +59,13 @@ void privacy_begin(struct ys_host *host)
     host->settings.address_type = YS_OWN_STATIC; /* the address that it uses is a random one */
 }
 
+void privacy_renew(struct ys_host *host)
+{
+    ys_gap_renew_advertising(host);
+    if (host->scanning_on)
+        ys_commands_want(host, BIT(COMMAND_SCAN_OFF) | BIT(COMMAND_SCAN_PARAMETERS) | BIT(COMMAND_SCAN_ON));
+}
+
 uint32_t privacy_run(struct ys_host *host, uint32_t now_ms)
 {
     struct ys_pairing *pairing = host->pairing;
@@ -70,8 +77,6 @@ uint32_t privacy_run(struct ys_host *host, uint32_t now_ms)
         return wait_ms > 0 ? wait_ms : 1000;
     pairing->rotate_ms = now_ms + rotation_ms(pairing);
     ys_commands_want(host, BIT(COMMAND_ROTATE));
-    ys_gap_renew_advertising(host);
-    if (host->scanning_on)
-        ys_commands_want(host, BIT(COMMAND_SCAN_OFF) | BIT(COMMAND_SCAN_PARAMETERS) | BIT(COMMAND_SCAN_ON));
+    privacy_renew(host);
     return rotation_ms(pairing);
 }

@@ -427,6 +427,8 @@ static void take_report(struct ys_host *host, const struct ys_hci_extended_repor
     sets->report_set = report->set_id;
     if (more)
         return;
+    struct ys_address address = report->address;
+    address.type &= 1; /* an identity is an address like others */
     const struct ys_extended_report extended = {
         .primary_phy = phy_from_hci(report->primary_phy),
         .phy = phy_from_hci(report->secondary_phy != 0 ? report->secondary_phy : report->primary_phy),
@@ -438,7 +440,7 @@ static void take_report(struct ys_host *host, const struct ys_hci_extended_repor
     bool legacy = (report->type & YS_HCI_REPORT_LEGACY) != 0;
     struct ys_event event = {
         .kind = YS_EVENT_REPORT,
-        .u.report = {.address = report->address,
+        .u.report = {.address = address,
                      .type = report_type(report->type),
                      .rssi_dbm = report->rssi_dbm,
                      .length = sets->report_length,

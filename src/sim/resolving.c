@@ -84,6 +84,8 @@ bool resolving_is(const struct ys_controller *controller, const struct ys_addres
                   const struct ys_address *address)
 {
     struct ys_address identity;
+    if (is_resolvable(wanted) && ys_address_is_equal(address, wanted))
+        return true;
     if (resolving_identify(controller, address, &identity))
         return ys_address_is_equal(&identity, wanted);
     if (!ys_address_is_equal(address, wanted))

@@ -1,8 +1,6 @@
 /* HCI commands, events and data packets. */
 #include "wire/hci.h"
 
-#include <string.h>
-
 void ys_hci_command_begin(struct ys_writer *writer, uint16_t opcode)
 {
     ys_put_u8(writer, YS_HCI_COMMAND);
@@ -148,35 +146,39 @@ void ys_put_hci_connection(struct ys_writer *writer, const struct ys_hci_connect
     ys_put_u8(writer, connection->clock_accuracy);
 }
 
-void ys_get_hci_connection(struct ys_reader *reader, struct ys_hci_connection *connection)
+static void get_who(struct ys_reader *reader, struct ys_hci_connection *connection)
 {
     connection->status = ys_get_u8(reader);
     connection->handle = ys_get_u16(reader);
     connection->role = ys_get_u8(reader);
     ys_get_hci_address(reader, &connection->peer);
+}
+
+static void get_how(struct ys_reader *reader, struct ys_hci_connection *connection)
+{
     connection->interval = ys_get_u16(reader);
     connection->latency = ys_get_u16(reader);
     connection->timeout = ys_get_u16(reader);
     connection->clock_accuracy = ys_get_u8(reader);
 }
 
+void ys_get_hci_connection(struct ys_reader *reader, struct ys_hci_connection *connection)
+{
+    get_who(reader, connection);
+    get_how(reader, connection);
+}
+
 void ys_get_hci_enhanced_connection(struct ys_reader *reader, struct ys_hci_connection *connection)
 {
-    connection->status = ys_get_u8(reader);
-    connection->handle = ys_get_u16(reader);
-    connection->role = ys_get_u8(reader);
-    ys_get_hci_address(reader, &connection->peer);
-    connection->peer.type &= 1;
+    get_who(reader, connection);
+    connection->peer.type &= 1; /* an identity is an address like others */
     connection->own_made.type = YS_ADDRESS_RANDOM;
     connection->peer_made.type = YS_ADDRESS_RANDOM;
     ys_get_address(reader, &connection->own_made);
     ys_get_address(reader, &connection->peer_made);
     connection->own_is_made = connection->own_made.bytes[5] != 0;
     connection->peer_is_made = connection->peer_made.bytes[5] != 0;
-    connection->interval = ys_get_u16(reader);
-    connection->latency = ys_get_u16(reader);
-    connection->timeout = ys_get_u16(reader);
-    connection->clock_accuracy = ys_get_u8(reader);
+    get_how(reader, connection);
 }
 
 void ys_put_hci_report(struct ys_writer *writer, const struct ys_hci_report *report)

@@ -84,7 +84,7 @@ enum ys_hci_le_event {
 #define YS_HCI_EVENT_MASK                                                                                              \
     (UINT64_C(1) << 4 | UINT64_C(1) << 7 | UINT64_C(1) << 15 | UINT64_C(1) << 47 | UINT64_C(1) << 61)
 #define YS_HCI_LE_EVENT_MASK          0x03u
-#define YS_HCI_LE_EVENT_MASK_SECURITY (YS_HCI_LE_EVENT_MASK | 0x10u)
+#define YS_HCI_LE_EVENT_MASK_SECURITY (YS_HCI_LE_EVENT_MASK | 0x210u)
 
 /* A command's header; `opcode` is followed by `length` bytes. */
 struct ys_hci_command {
