@@ -74,6 +74,8 @@ static void connect(bool central)
     const uint8_t connected[] = {4, 0x3e, 19, 1, 0, 1, 0, !central, 1, 1, 2, 3, 4, 5, 0xc6, 24, 0, 0, 0, 0x90, 1, 0};
     may_be_secure = false;
     hosted_give(&hosted, connected, sizeof connected);
+    if (!hosted.host.connections[0].used)
+        abort();
 }
 
 static void disconnect(void)
