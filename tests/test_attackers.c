@@ -728,11 +728,111 @@ static void somebody_between_the_two_only_gets_through_just_works(void **state)
     }
 }
 
+/* what a right demands is seen to */
+
+static enum ys_outcome outcome;
+static bool read_done;
+
+static void note_outcome(struct ys_client_request *request)
+{
+    outcome = (enum ys_outcome)request->outcome;
+    read_done = true;
+}
+
+static void begin_read(struct yard *yard, struct ys_client_request *request, uint16_t handle)
+{
+    static uint8_t value[64];
+    read_done = false;
+    *request = (struct ys_client_request){.on_done = note_outcome};
+    assert_int_equal(ys_client_read(&yard->tablet.host, yard->tablet.connection, request, handle, value, sizeof value),
+                     YS_OK);
+}
+
+static void a_host_that_does_not_wait_pairs_for_what_it_wants_to_read(void **state)
+{
+    (void)state;
+    for (int remembered = 0; remembered < 2; remembered++) {
+        struct yard yard = {.seed = 60};
+        struct ys_client_request request;
+        unpaired(&yard);
+        yard.tablet.security.waits = false;
+        if (remembered) { /* then it only encrypts */
+            yard_secure(&yard, YS_LEVEL_AUTHENTICATED);
+            again(&yard);
+        }
+        memset(leaked, 0, sizeof leaked);
+        begin_read(&yard, &request, RIGHTS_AUTHENTICATED);
+        yard_settle(&yard);
+        yard_pass(&yard, 100);
+        assert_true(read_done);
+        assert_int_equal(outcome, YS_OUTCOME_DONE);
+        assert_true(leaked[AUTHENTICATED] > 0);
+        assert_int_equal(yard.wrench.counts[YS_EVENT_PASSKEY_SHOW], 1);
+        assert_int_equal(yard.tablet.secured.u.secured.level, YS_LEVEL_SECURE_CONNECTIONS);
+        yard_end(&yard);
+    }
+}
+
+static void what_pairing_cannot_give_is_refused_once_and_for_all(void **state)
+{
+    struct yard yard = {.seed = 61};
+    struct ys_client_request request;
+    (void)state;
+    begin(&yard, false, YS_CAPABILITY_DISPLAY, YS_CAPABILITY_NONE);
+    yard.tablet.security.waits = false;
+    begin_read(&yard, &request, RIGHTS_SECURE);
+    yard_settle(&yard);
+    yard_pass(&yard, 500);
+    assert_true(read_done);
+    assert_int_equal(outcome, YS_OUTCOME_REFUSED);
+    assert_int_equal(yard.wrench.counts[YS_EVENT_SECURED], 1); /* it has tried */
+    yard_end(&yard);
+}
+
+static void a_peripheral_that_does_not_wait_asks_for_what_was_missing_once(void **state)
+{
+    struct yard yard = {.seed = 62};
+    (void)state;
+    unpaired(&yard);
+    yard.wrench.security.waits = false;
+    for (int i = 0; i < 3; i++)
+        read_it(&yard, RIGHTS_AUTHENTICATED);
+    assert_int_equal(yard.tablet.counts[YS_EVENT_SECURITY_WANTED], 1);
+    yard_end(&yard);
+}
+
+static void everything_else_goes_on_while_the_curve_is_computed(void **state)
+{
+    struct yard yard = {.seed = 63, .slow = 1};
+    struct ys_client_request request;
+    (void)state;
+    unpaired(&yard);
+    be_notified(&yard, RIGHTS_EVERYBODY);
+    assert_int_equal(ys_secure(&yard.tablet.host, yard.tablet.connection, YS_LEVEL_ENCRYPTED), YS_OK);
+    yard_pass(&yard, 200);
+    memset(leaked, 0, sizeof leaked);
+    just_wait(&yard, RIGHTS_EVERYBODY); /* it notifies */
+    size_t notified = leaked[OPEN];
+    assert_true(notified > 0);
+    read_it(&yard, RIGHTS_EVERYBODY); /* and answers */
+    assert_true(leaked[OPEN] > notified);
+    yard_disconnect(&yard);
+    yard_connect(&yard); /* and connects again */
+    begin_read(&yard, &request, RIGHTS_EVERYBODY);
+    yard_pass(&yard, 100);
+    assert_true(read_done);
+    yard_end(&yard);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(nothing_leaves_and_nothing_changes_without_the_right),
         cmocka_unit_test(any_message_at_any_time_ends_in_a_defined_state),
+        cmocka_unit_test(a_host_that_does_not_wait_pairs_for_what_it_wants_to_read),
+        cmocka_unit_test(what_pairing_cannot_give_is_refused_once_and_for_all),
+        cmocka_unit_test(a_peripheral_that_does_not_wait_asks_for_what_was_missing_once),
+        cmocka_unit_test(everything_else_goes_on_while_the_curve_is_computed),
         cmocka_unit_test(a_public_key_that_is_no_point_of_the_curve_is_refused),
         cmocka_unit_test(the_debug_key_is_refused_unless_it_is_allowed),
         cmocka_unit_test(the_own_public_key_sent_back_is_refused),

@@ -524,7 +524,7 @@ static void on_event(struct ys_host *host, void *context, const struct ys_event 
     struct ys_central *central = context;
     (void)host;
     if (event->kind == YS_EVENT_PASSKEY_SHOW || event->kind == YS_EVENT_NUMBER_COMPARE)
-        ys_people_show(central->world, central->name, event->u.passkey);
+        ys_people_show(&central->person, event->u.passkey);
     ys_person_see(&central->person, event);
     ys_central_take(central, event);
 }
@@ -712,6 +712,11 @@ void ys_central_pretend(struct ys_central *central, const struct ys_central *oth
     central->own_address = other->own_address;
     ys_simulated_free(central->simulated);
     central->simulated = NULL;
+}
+
+void ys_central_hide(struct ys_central *central)
+{
+    central->person.unseen = true;
 }
 
 bool ys_central_forget(struct ys_central *central, const struct ys_address *identity)

@@ -79,6 +79,9 @@ enum ys_listing { YS_LIST_NONE, YS_LIST_SOME, YS_LIST_ALL };
 struct ys_central *ys_central_new(struct ys_world *world, uint16_t number, const char *name,
                                   const struct ys_traits *traits, ys_known_fn *known, void *context);
 
+/* People do not see it any more. */
+void ys_central_hide(struct ys_central *central);
+
 /* From its next start on it has the address of another central. */
 void ys_central_pretend(struct ys_central *central, const struct ys_central *other);
 

@@ -150,7 +150,7 @@ static void say(const struct ys_device *device, const struct ys_event *event)
 static void show(struct ys_device *device, const struct ys_event *event)
 {
     if (event->kind == YS_EVENT_PASSKEY_SHOW || event->kind == YS_EVENT_NUMBER_COMPARE)
-        ys_people_show(device->world, device->name, event->u.passkey);
+        ys_people_show(&device->person, event->u.passkey);
     if (device->stand_in != NULL)
         ys_person_see(&device->person, event);
 }
@@ -495,6 +495,11 @@ bool ys_device_forget(struct ys_device *device, const struct ys_address *identit
     uint8_t number = identity != NULL ? ys_bond_find(host_of(device), identity) : 0;
     return device->stand_in != NULL && (identity == NULL || number != 0) &&
            ys_bond_forget(host_of(device), number) == YS_OK;
+}
+
+void ys_device_hide(struct ys_device *device)
+{
+    device->person.unseen = true;
 }
 
 struct ys_host *ys_device_host(struct ys_device *device)

@@ -47,6 +47,9 @@ void ys_device_drive(struct ys_device *device, struct ys_central *central);
 /* Has a stand-in forget whoever has this identity, or with NULL everybody; false if it remembers nobody such. */
 bool ys_device_forget(struct ys_device *device, const struct ys_address *identity);
 
+/* People do not see it any more. */
+void ys_device_hide(struct ys_device *device);
+
 struct ys_host *ys_device_host(struct ys_device *device);
 /* NULL while it has no power. */
 struct ys_simulated *ys_device_simulated(const struct ys_device *device);

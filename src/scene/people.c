@@ -12,8 +12,12 @@
 /* How long it takes to read six digits and to do something. */
 #define TAKES_NS (2 * YS_NS_PER_S)
 
-void ys_people_show(struct ys_world *world, const char *name, uint32_t number)
+void ys_people_show(const struct ys_person *person, uint32_t number)
 {
+    struct ys_world *world = person->world;
+    const char *name = person->name;
+    if (person->unseen)
+        return;
     struct ys_shown *at = &world->shown[0];
     for (size_t i = 0; i < YS_SHOWN_MOST; i++) {
         if (world->shown[i].name == NULL || strcmp(world->shown[i].name, name) == 0) {
@@ -59,9 +63,25 @@ static void compare(const struct ys_person *person)
     (void)ys_number_confirm(person->host, person->connection, same);
 }
 
+/* Without people a passkey is guessed, and numbers are always the same. */
+static void guess(const struct ys_person *person)
+{
+    ys_world_say(person->world, YS_SIDE_SCENE, "nobody", "is at %s, which %s", person->name,
+                 person->compares ? "says that the numbers are the same" : "guesses 123456");
+    if (person->compares)
+        (void)ys_number_confirm(person->host, person->connection, true);
+    else
+        (void)ys_passkey_enter(person->host, person->connection, 123456);
+}
+
 static void act(void *context)
 {
     const struct ys_person *person = context;
+    if (person->unseen) {
+        guess(person);
+        ys_world_stir(person->world);
+        return;
+    }
     if (person->world->people == YS_PEOPLE_NOTHING)
         return;
     if (person->world->people == YS_PEOPLE_CANCEL) {

@@ -22,6 +22,7 @@ struct ys_person {
     struct ys_world *world;
     struct ys_host *host;
     const char *name; /* of the device */
+    bool unseen;      /* nobody stands there: what it shows is not read, and it guesses */
     /* private */
     struct ys_timer timer;
     uint16_t connection;
@@ -33,8 +34,8 @@ struct ys_person {
 void ys_person_see(struct ys_person *person, const struct ys_event *event);
 void ys_person_leave(struct ys_person *person);
 
-/* A device shows a number, which everybody can read; `name` is compared as text. */
-void ys_people_show(struct ys_world *world, const char *name, uint32_t number);
+/* The device of this person shows a number, which everybody can read. */
+void ys_people_show(const struct ys_person *person, uint32_t number);
 
 /* An event of pairing in words, for the log; NULL if it is none. Returns `text`. */
 const char *ys_pairing_say(const struct ys_event *event, char *text, size_t size);

@@ -119,6 +119,7 @@ struct ys_actor {
     bool is_device;
     struct ys_written name;
     struct ys_place_m at;
+    int unseen; /* 0: not said, 1: true, 2: false */
     /* devices */
     struct ys_written definition;
     struct ys_written firmware;

@@ -361,6 +361,8 @@ static const struct ys_key device_keys[] = {
     {"firmware", ys_key_written, &ys_kind_text, "A module of its firmware; else its definition plays it", false,
      ACTOR(firmware)},
     {"at", key_at, &ys_kind_texts, "Where it stands: [2 m, 0 m]", false, 0},
+    {"unseen", ys_key_word, &ys_kind_yes, "Whether people do not see what it shows, and it guesses what they would do",
+     false, ACTOR(unseen)},
 };
 static const struct ys_mapping device_mapping = {"a device", device_keys, COUNT(device_keys), NULL};
 
@@ -414,6 +416,8 @@ static const struct ys_key central_keys[] = {
     {"subscribes again", ys_key_word, &ys_kind_yes, "Whether it does so when it has come back", false,
      ACTOR(subscribes_again)},
     {"when pairing fails", ys_key_word, &kind_temper, "What it does then", false, ACTOR(temper)},
+    {"unseen", ys_key_word, &ys_kind_yes, "Whether people do not see what it shows, and it guesses what they would do",
+     false, ACTOR(unseen)},
     {"capability", ys_key_word, &kind_capability, "What it can show, and what can be entered at it", false,
      ACTOR(capability)},
     {"legacy pairing", ys_key_word, &ys_kind_yes, "Whether it only pairs the older way", false, ACTOR(legacy)},

@@ -169,6 +169,8 @@ static bool set_up_device(struct ys_stage *stage, struct on_stage *one)
     if (both)
         one->central = ys_central_on(one->device, &stage->world, actor->name.text, &actor->traits, known, stage);
     bool good = one->device != NULL && both == (one->central != NULL);
+    if (good && actor->unseen == 1)
+        ys_device_hide(one->device);
     if (!good)
         break_off(stage, actor->place, "\"%s\" cannot be started", actor->name.text);
     return good;
@@ -186,6 +188,8 @@ static bool set_up(struct ys_stage *stage, size_t i)
     one->central = ys_central_new(&stage->world, one->number, actor->name.text, &actor->traits, known, stage);
     if (one->central == NULL)
         break_off(stage, actor->place, "\"%s\" cannot be started", actor->name.text);
+    else if (actor->unseen == 1)
+        ys_central_hide(one->central);
     return one->central != NULL;
 }
 
