@@ -358,6 +358,35 @@ static void what_cannot_give_what_is_demanded_is_refused(void **state)
     }
 }
 
+static void a_passkey_is_always_the_same_or_drawn_each_time(void **state)
+{
+    (void)state;
+    for (int fixed = 0; fixed < 2; fixed++) {
+        uint32_t shown[2];
+        struct yard yard = {.seed = 2};
+        struct ys_security wrench = with(YS_CAPABILITY_DISPLAY);
+        struct ys_security tablet = with(YS_CAPABILITY_KEYBOARD);
+        if (fixed)
+            wrench.passkey = 4711;
+        yard_begin(&yard, &wrench, &tablet);
+        yard_connect(&yard);
+        for (int i = 0; i < 2; i++) {
+            yard_secure(&yard, YS_LEVEL_AUTHENTICATED);
+            assert_int_equal(yard.tablet.counts[YS_EVENT_SECURED], i + 1);
+            shown[i] = yard.wrench.shown;
+            assert_in_range(shown[i], 0, YS_PASSKEY_MAX);
+            assert_int_equal(ys_bond_forget(&yard.wrench.host, 0), YS_OK);
+            assert_int_equal(ys_bond_forget(&yard.tablet.host, 0), YS_OK);
+            yard_disconnect(&yard);
+            yard_connect(&yard);
+        }
+        assert_int_equal(shown[0] == shown[1], fixed);
+        if (fixed)
+            assert_int_equal(shown[0], 4711);
+        yard_end(&yard);
+    }
+}
+
 static void a_peripheral_can_ask_and_be_asked_to_wait(void **state)
 {
     (void)state;
@@ -918,6 +947,7 @@ int main(void)
         cmocka_unit_test(data_that_went_one_way_are_enough_and_data_that_never_went_are_not),
         cmocka_unit_test(a_key_has_the_size_that_both_can_and_none_under_the_least),
         cmocka_unit_test(what_cannot_give_what_is_demanded_is_refused),
+        cmocka_unit_test(a_passkey_is_always_the_same_or_drawn_each_time),
         cmocka_unit_test(a_peripheral_can_ask_and_be_asked_to_wait),
         cmocka_unit_test(nobody_pairs_while_it_is_not_allowed_and_who_is_remembered_comes_back),
         cmocka_unit_test(a_full_store_refuses_or_forgets_as_it_was_told),
