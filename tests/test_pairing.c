@@ -715,6 +715,25 @@ static void who_guesses_must_wait_longer_each_time(void **state)
     yard_end(&yard);
 }
 
+/* The millisecond clock wraps after 49 days: half of them must not look like a time that is still to come. */
+static void who_has_never_failed_need_not_wait_whatever_the_clock_says(void **state)
+{
+    (void)state;
+    for (uint64_t days = 20; days <= 60; days += 10) {
+        struct yard yard = {.seed = 13};
+        struct ys_security wrench = with(YS_CAPABILITY_NONE);
+        yard_begin(&yard, &wrench, &wrench);
+        assert_int_equal(ys_advertise_stop(&yard.wrench.host), YS_OK);
+        yard_pass(&yard, days * 24 * 3600 * 1000);
+        static const struct ys_advertising advertising = {.interval_min_us = 30000, .interval_max_us = 30000};
+        assert_int_equal(ys_advertise(&yard.wrench.host, &advertising), YS_OK);
+        yard_connect(&yard);
+        yard_secure(&yard, YS_LEVEL_ENCRYPTED);
+        assert_int_equal(yard.wrench.counts[YS_EVENT_SECURED], 1);
+        yard_end(&yard);
+    }
+}
+
 /* secrets */
 
 static bool contains(const void *memory, size_t size, const uint8_t *secret, size_t length)
@@ -958,6 +977,7 @@ int main(void)
         cmocka_unit_test(a_store_that_fails_at_any_change_leaves_the_old_or_the_new),
         cmocka_unit_test(without_random_numbers_nobody_pairs_and_nothing_is_left),
         cmocka_unit_test(who_guesses_must_wait_longer_each_time),
+        cmocka_unit_test(who_has_never_failed_need_not_wait_whatever_the_clock_says),
         cmocka_unit_test(no_secret_is_left_in_memory_after_the_connection),
         cmocka_unit_test(a_private_address_changes_and_only_who_is_remembered_knows_it),
         cmocka_unit_test(private_peers_are_known_to_the_controllers_by_their_identities),

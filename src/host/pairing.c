@@ -157,7 +157,6 @@ void pairing_finish(struct ys_host *host)
         bonds_emit(host, number, YS_BOND_MADE);
     }
     pairing->failures = 0;
-    pairing->quiet_until_ms = ys_now_ms(host);
     pairing->tainted = false;
     forget(host);
     ys_emit(host, &event);
@@ -437,7 +436,7 @@ static uint8_t check_request(struct ys_host *host, const struct ys_connection *c
         return YS_SMP_INVALID_PARAMETERS;
     if (pairing->refused_all)
         return YS_SMP_NOT_SUPPORTED;
-    if (ys_until_ms(now_ms, pairing->quiet_until_ms) > 0)
+    if (pairing->failures > 0 && ys_until_ms(now_ms, pairing->quiet_until_ms) > 0)
         return YS_SMP_REPEATED_ATTEMPTS;
     if (pairing->connection != NULL)
         return YS_SMP_BUSY;
@@ -600,10 +599,8 @@ static uint32_t run(struct ys_host *host, uint32_t now_ms)
     }
     /* the clock wraps: a moment that has passed must not come again */
     if (pairing->failures > 0 && now_ms - pairing->quiet_until_ms < INT32_MAX &&
-        now_ms - pairing->quiet_until_ms > QUIET_DECAY_MS) {
+        now_ms - pairing->quiet_until_ms > QUIET_DECAY_MS)
         pairing->failures = 0;
-        pairing->quiet_until_ms = now_ms;
-    }
     if (pairing->resolving_due)
         resolving_run(host);
     uint32_t wait_ms = privacy_run(host, now_ms);
