@@ -16,16 +16,16 @@ struct side {
     struct ys_host host;
     struct ys_pairing pairing;
     struct ys_port port;
-    struct ys_security security;
     struct side *other;
-    bool central;
-    uint8_t packets[QUEUE][300];
     size_t lengths[QUEUE];
     size_t first;
     size_t last;
+    size_t paired;
+    struct ys_security security;
     uint32_t counter; /* for what should be random */
     uint32_t shown;
-    size_t paired;
+    uint8_t packets[QUEUE][300];
+    bool central;
     bool wanted;
     bool computes;
 };
