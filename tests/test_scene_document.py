@@ -28,6 +28,7 @@ validator = jsonschema.Draft202012Validator(schema)
 
 WRENCH = root / "examples/torque_wrench/torque_wrench.device.yaml"
 MAST = root / "examples/weather_mast/weather_mast.device.yaml"
+CABINET = root / "examples/tool_cabinet/tool_cabinet.device.yaml"
 (work / "torque_wrench.device.yaml").write_text(WRENCH.read_text())
 BASE = f"""
 scene: A base
@@ -38,6 +39,7 @@ devices:
     firmware: torque_wrench
   - name: mast
     definition: {MAST}
+  - {{name: cabinet, definition: {CABINET}}}
 centrals:
   - name: tablet
     kind: polite
@@ -126,6 +128,9 @@ WRONG = [
     ("value", "{pair: wrench, who: tablet, passkey: 12345}"),
     ("who", "{forget: tablet, who: wrench}"),
     ("never", "{forget: tablet, who: mast}"),
+    ("who", "{touch: wrench, who: tablet}"),
+    ("never", "{touch: mast, who: tablet}"),
+    ("who", "{touch: cabinet, who: mast}"),
     ("who", "{forget: tablet, who: tablet}"),
     ("who", "{advertise: true, who: mast}"),
     ("name-unknown", "{read: presett, of: wrench}"),

@@ -6,8 +6,10 @@
 
 #include "design/memory.h"
 #include "design/value.h"
+#include "scene/people.h"
 #include "scene/stage_parts.h"
 
+#define TOUCH_NS      (5 * YS_NS_PER_S)
 #define WALK_STEP_NS  (100 * YS_NS_PER_MS)
 #define CYCLE_NS      YS_NS_PER_S
 #define READY_MOST_NS (5 * YS_NS_PER_S)
@@ -204,6 +206,26 @@ static void begin_forget(struct act *act)
         act_end(act, true, "has forgotten %s", whom);
     else
         act_end(act, false, "does not remember %s", whom);
+}
+
+static void begin_touch(struct act *act)
+{
+    const struct on_stage *device = &act->stage->actors[act->step->peer];
+    const char *problem = "it has no power";
+    expect_outcome(act);
+    act->until_ns = now_ns(act) + TOUCH_NS;
+    if (!ys_device_is_on(device->device) || !ys_central_is_on(act_who(act)->central) ||
+        !ys_people_touch(ys_central_person(act_who(act)->central), ys_device_person(device->device), &problem))
+        act_end(act, false, "cannot be held to %s: %s", act->step->object.text, problem);
+}
+
+static void poll_touch(struct act *act)
+{
+    const struct on_stage *device = &act->stage->actors[act->step->peer];
+    if (ys_people_have_touched(ys_central_person(act_who(act)->central), ys_device_person(device->device)))
+        act_end(act, true, "both have the other's data");
+    else if (now_ns(act) >= act->until_ns)
+        act_end(act, false, "no data came from one of them within %g s", (double)TOUCH_NS / (double)YS_NS_PER_S);
 }
 
 static void begin_nonsense(struct act *act)
@@ -461,6 +483,7 @@ const struct act_kind act_kinds[YS_VERBS] = {
     [YS_VERB_UNSUBSCRIBE] = {begin_subscribe, poll_task},
     [YS_VERB_PAIR] = {begin_pair, poll_task},
     [YS_VERB_FORGET] = {begin_forget, poll_nothing},
+    [YS_VERB_TOUCH] = {begin_touch, poll_touch},
     [YS_VERB_NONSENSE] = {begin_nonsense, poll_task},
     [YS_VERB_ADVERTISE] = {begin_advertise, poll_nothing},
     [YS_VERB_EXPECT] = {begin_expect, poll_expect},

@@ -714,6 +714,11 @@ void ys_central_pretend(struct ys_central *central, const struct ys_central *oth
     central->simulated = NULL;
 }
 
+struct ys_person *ys_central_person(struct ys_central *central)
+{
+    return &central->person;
+}
+
 void ys_central_hide(struct ys_central *central)
 {
     central->person.unseen = true;

@@ -17,6 +17,7 @@
 #include "scene/traits.h"
 #include "scene/world.h"
 
+struct ys_person;
 struct ys_central;
 struct ys_peer;
 
@@ -78,6 +79,9 @@ enum ys_listing { YS_LIST_NONE, YS_LIST_SOME, YS_LIST_ALL };
 /* A central with a host of its own. `traits` and `name` must outlive it. NULL if there is no memory. */
 struct ys_central *ys_central_new(struct ys_world *world, uint16_t number, const char *name,
                                   const struct ys_traits *traits, ys_known_fn *known, void *context);
+
+/* Who stands in front of it. */
+struct ys_person *ys_central_person(struct ys_central *central);
 
 /* People do not see it any more. */
 void ys_central_hide(struct ys_central *central);

@@ -497,6 +497,11 @@ bool ys_device_forget(struct ys_device *device, const struct ys_address *identit
            ys_bond_forget(host_of(device), number) == YS_OK;
 }
 
+struct ys_person *ys_device_person(struct ys_device *device)
+{
+    return &device->person;
+}
+
 void ys_device_hide(struct ys_device *device)
 {
     device->person.unseen = true;

@@ -42,10 +42,14 @@ bool ys_device_set(struct ys_device *device, const char *name, int64_t value);
 struct ys_stand_in_device *ys_device_stand_in_of(const struct ys_device *device);
 
 /* Lets a central use its host besides; only of a stand-in. */
+struct ys_person;
 struct ys_central;
 void ys_device_drive(struct ys_device *device, struct ys_central *central);
 /* Has a stand-in forget whoever has this identity, or with NULL everybody; false if it remembers nobody such. */
 bool ys_device_forget(struct ys_device *device, const struct ys_address *identity);
+
+/* Who stands in front of a stand-in. */
+struct ys_person *ys_device_person(struct ys_device *device);
 
 /* People do not see it any more. */
 void ys_device_hide(struct ys_device *device);

@@ -95,8 +95,34 @@ static void act(void *context)
     ys_world_stir(person->world);
 }
 
+bool ys_people_touch(struct ys_person *one, struct ys_person *other, const char **problem)
+{
+    enum ys_result result = ys_oob_make(one->host);
+    one->has_oob = false;
+    other->has_oob = false;
+    if (result == YS_OK)
+        result = ys_oob_make(other->host);
+    *problem = ys_result_text(result);
+    return result == YS_OK;
+}
+
+bool ys_people_have_touched(struct ys_person *one, struct ys_person *other)
+{
+    if (!one->has_oob || !other->has_oob)
+        return false;
+    one->peer_oob = other->own_oob;
+    other->peer_oob = one->own_oob;
+    ys_oob_set(one->host, &one->peer_oob, NULL);
+    ys_oob_set(other->host, &other->peer_oob, NULL);
+    return true;
+}
+
 void ys_person_see(struct ys_person *person, const struct ys_event *event)
 {
+    if (event->kind == YS_EVENT_OOB_READY) {
+        person->own_oob = *event->u.oob;
+        person->has_oob = true;
+    }
     if (event->kind != YS_EVENT_PASSKEY_WANTED && event->kind != YS_EVENT_NUMBER_COMPARE)
         return;
     person->connection = event->connection;

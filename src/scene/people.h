@@ -2,7 +2,7 @@
 #ifndef SCENE_PEOPLE_H
 #define SCENE_PEOPLE_H
 
-#include <yarnswift/host.h>
+#include <yarnswift/pairing.h>
 
 #include "sim/clock.h"
 
@@ -24,11 +24,19 @@ struct ys_person {
     const char *name; /* of the device */
     bool unseen;      /* nobody stands there: what it shows is not read, and it guesses */
     /* private */
+    struct ys_oob own_oob; /* of the device, for pairing out of band */
+    struct ys_oob peer_oob;
+    bool has_oob;
     struct ys_timer timer;
     uint16_t connection;
     uint32_t number;
     bool compares;
 };
+
+/* Two devices are held together: each is to make data for pairing out of band. False, and why in `problem`, if one
+ * cannot. Once ys_people_have_touched each has the other's. */
+bool ys_people_touch(struct ys_person *one, struct ys_person *other, const char **problem);
+bool ys_people_have_touched(struct ys_person *one, struct ys_person *other);
 
 /* Sees to an event of pairing; any other is ignored. What has to be done is done a little later. */
 void ys_person_see(struct ys_person *person, const struct ys_event *event);

@@ -225,6 +225,7 @@ static const struct {
     [YS_VERB_UNSUBSCRIBE] = {BY_CENTRAL, GIVEN_OF | GIVEN_FAILS, 0},
     [YS_VERB_PAIR] = {BY_CENTRAL, GIVEN_FAILS | GIVEN_PASSKEY, 0},
     [YS_VERB_FORGET] = {BY_ANY, 0, 0},
+    [YS_VERB_TOUCH] = {BY_CENTRAL, 0, 0},
     [YS_VERB_NONSENSE] = {BY_CENTRAL, GIVEN_FOR, GIVEN_FOR},
     [YS_VERB_ADVERTISE] = {BY_CENTRAL, 0, 0},
     [YS_VERB_EXPECT] = {BY_CENTRAL,
@@ -376,6 +377,27 @@ static void check_passkey(struct checking *checking, struct ys_step *step)
                     "a passkey is right, wrong, nothing, cancel, or six digits such as \"004711\", not \"%s\"", text);
 }
 
+/* Both hosts are those of the scene: firmware sees itself to what it is touched with. */
+static void check_touch(struct checking *checking, struct ys_step *step)
+{
+    const struct ys_scene *scene = checking->scene;
+    scene_check_peer(checking, step);
+    if (step->peer == YS_NOBODY || step->who == YS_NOBODY)
+        return;
+    const struct ys_actor *device = &scene->actors[step->peer];
+    if (!device->is_device || device->module != NULL || scene->actors[step->who].is_device)
+        scene_error(checking, "who", step->object.place,
+                    "a central is held to a device that its definition plays: \"%s\" cannot be touched by \"%s\"",
+                    device->name.text, scene->actors[step->who].name.text);
+    else if (device->design != NULL && !device->design->security.given)
+        scene_error(checking, "never", step->object.place, "\"%s\" does not pair, since its definition has no security",
+                    device->name.text);
+    else if (scene->actors[step->who].traits.legacy)
+        scene_error(checking, "never", step->place,
+                    "\"%s\" only pairs the older way, which has no data to be exchanged in advance",
+                    scene->actors[step->who].name.text);
+}
+
 static void check_forget(struct checking *checking, struct ys_step *step)
 {
     const struct ys_scene *scene = checking->scene;
@@ -425,6 +447,9 @@ static void check_step(struct checking *checking, struct ys_step *step, size_t i
     case YS_VERB_PAIR:
         scene_check_peer(checking, step);
         check_passkey(checking, step);
+        break;
+    case YS_VERB_TOUCH:
+        check_touch(checking, step);
         break;
     case YS_VERB_FORGET:
         check_forget(checking, step);
