@@ -596,7 +596,7 @@ enum interruption { LINK_LOST, WRENCH_OFF, TABLET_OFF, INTERRUPTIONS };
 /* Interruptions in the 20 rounds of a passkey are much alike: unless all are wanted, only some are tried. */
 static size_t next_interruption(size_t after)
 {
-    return after < 12 || getenv("YARNSWIFT_EVERY_INTERRUPTION") != NULL ? after + 1 : after + 11;
+    return after < 12 || getenv("YARNSWIFT_EVERY_INTERRUPTION") != NULL ? after + 1 : after + 17;
 }
 
 static void a_pairing_interrupted_after_any_message_leaves_nothing_half(void **state)
