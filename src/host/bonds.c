@@ -45,7 +45,7 @@ static void get_key(struct ys_reader *reader, struct ys_key *key)
     key->diversifier = ys_get_u16(reader);
 }
 
-bool bonds_save(const struct ys_host *host, uint8_t number, const struct ys_bond *bond)
+static bool save(const struct ys_host *host, uint8_t number, const struct ys_bond *bond)
 {
     uint8_t record[RECORD_SIZE];
     struct ys_writer writer = ys_writer_to(record, sizeof record);
@@ -219,7 +219,7 @@ void bonds_touch(struct ys_host *host, uint8_t number, struct ys_bond *bond)
     if (bond->used == latest)
         return;
     bond->used = latest + 1;
-    (void)bonds_save(host, number, bond);
+    (void)save(host, number, bond);
 }
 
 /* Where a new bond goes: the place of the same peer, which keeps what it has subscribed to; a free one; or that of the
@@ -258,7 +258,7 @@ uint8_t bonds_make(struct ys_host *host, uint8_t *reason)
         return 0;
     uint8_t number = place_for(host, &bond->identity, &latest);
     bond->used = latest + 1;
-    if (number == 0 || !bonds_save(host, number, bond)) {
+    if (number == 0 || !save(host, number, bond)) {
         bonds_emit(host, number, YS_BOND_NOT_STORED);
         return 0;
     }

@@ -124,6 +124,8 @@ static void refused(struct ys_host *host, const char *name, uint8_t status)
             continue;
         connection->keys.encrypting = false;
         connection->held = false;
+        ys_emit(host, &(struct ys_event){
+                          .kind = YS_EVENT_ENCRYPTION_FAILED, .connection = connection->handle, .reason = status});
     }
 }
 

@@ -134,7 +134,7 @@ void pairing_fail(struct ys_host *host, uint8_t reason, bool by_peer)
     ys_emit(host, &event);
 }
 
-void pairing_finish(struct ys_host *host)
+static void finish(struct ys_host *host)
 {
     struct ys_pairing *pairing = host->pairing;
     struct ys_connection *connection = pairing->connection;
@@ -263,7 +263,7 @@ static void advance(struct ys_host *host)
     if (reason != GOOD)
         pairing_fail(host, reason, false);
     else if (finished)
-        pairing_finish(host);
+        finish(host);
 }
 
 /* The PDU for which the pairing waits next, or will. */
@@ -387,7 +387,7 @@ static uint8_t send_request(struct ys_host *host, const struct ys_smp_pdu *unuse
     return GOOD;
 }
 
-enum ys_result pairing_begin(struct ys_host *host, struct ys_connection *connection, bool authenticated)
+static enum ys_result begin(struct ys_host *host, struct ys_connection *connection, bool authenticated)
 {
     static const struct ys_pairing_step steps[] = {
         {NEEDS_NOTHING, 0, send_request},
@@ -716,7 +716,7 @@ enum ys_result ys_secure(struct ys_host *host, uint16_t connection, uint8_t leve
     }
     uint8_t number = ys_bond_find(host, &found->peer);
     if (number == 0 || found->security.key_size != 0 || level_of(host, number) < level)
-        return pairing_begin(host, found, level >= YS_LEVEL_AUTHENTICATED);
+        return begin(host, found, level >= YS_LEVEL_AUTHENTICATED);
     encryption_begin(host, found, number);
     return YS_OK;
 }

@@ -59,11 +59,7 @@ struct ys_pairing_step {
 void pairing_send(struct ys_host *host, struct ys_connection *connection, const struct ys_smp_pdu *pdu);
 void pairing_send_value(struct ys_host *host, uint8_t code, const uint8_t value[16]);
 void pairing_fail(struct ys_host *host, uint8_t reason, bool by_peer);
-/* All is done, and the pairing forgotten. */
-void pairing_finish(struct ys_host *host);
 void pairing_begin_curve(struct ys_host *host, enum curve_job job);
-/* As initiator. */
-enum ys_result pairing_begin(struct ys_host *host, struct ys_connection *connection, bool authenticated);
 struct ys_cipher pairing_cipher(const struct ys_host *host);
 bool pairing_random(const struct ys_host *host, void *bytes, size_t length);
 void pairing_wipe(void *bytes, size_t length);
@@ -107,9 +103,6 @@ void encryption_begin(struct ys_host *host, struct ys_connection *connection, ui
 
 /* bonds.c */
 bool bonds_load(struct ys_host *host, uint8_t number, struct ys_bond *bond);
-bool bonds_save(const struct ys_host *host, uint8_t number, const struct ys_bond *bond);
-/* A number for a new bond: that of the same peer, a free one, or that of the one that is to be forgotten; 0: none. */
-uint8_t bonds_place(struct ys_host *host, const struct ys_address *identity);
 /* Whether somebody new could be remembered. */
 bool bonds_have_room(struct ys_host *host, const struct ys_address *peer);
 /* Whose key has this name; 0: nobody's. */
