@@ -491,7 +491,7 @@ static void wrong_commands_are_refused_and_change_nothing(void **state)
     } cases[] = {
         {"01 3b20 00", "04 0e 05 01 3b20 00 03"},
         {"01 3a20 00", "04 0e 06 01 3a20 00 7206"},
-        {"01 0320 00", "04 0e 0c 01 0320 00 4159000000000000"},
+        {"01 0320 00", "04 0e 0c 01 0320 00 7f59000000000000"},
         /* anonymous and connectable; connectable and scannable; a legacy kind that is none; under 20 ms; no channel */
         {"01 3620 19 00 2100 a00000 a00000 07 00 00 000000000000 00 7f 01 00 01 00 00", "04 0e 04 01 3620 12"},
         {"01 3620 19 00 0300 a00000 a00000 07 00 00 000000000000 00 7f 01 00 01 00 00", "04 0e 04 01 3620 12"},
@@ -546,7 +546,7 @@ static void a_fast_directed_advertisement_ends_after_1280_ms(void **state)
     assert_int_equal(count_told(0, "04 3e 13 01 3c 0000 01 00 030000ffff00"), 1);
     assert_int_equal(count_told(1, "04 3e"), 0); /* it is not for others */
     assert_int_equal(air_count, 3 * 342);        /* events from 0 to 1,278.75 ms */
-    assert_hex(air[0].pdu, air[0].length, "01 0c 010000ffff00 030000ffff00");
+    assert_hex(air[0].pdu, air[0].length, "21 0c 010000ffff00 030000ffff00");
     for (size_t i = 3; i < air_count; i++)
         assert_int_equal(air[i].start_ns - air[i - 3].start_ns, 3750000);
 }

@@ -56,9 +56,12 @@ enum ys_hci_error {
     YS_HCI_REMOTE_LOW_RESOURCES = 0x14,
     YS_HCI_REMOTE_POWER_OFF = 0x15,
     YS_HCI_LOCAL_ENDED = 0x16,
+    YS_HCI_UNSUPPORTED_REMOTE = 0x1a, /* Unsupported Remote Feature */
     YS_HCI_UNSPECIFIED = 0x1f,
     YS_HCI_LINK_RESPONSE_TIMEOUT = 0x22,
+    YS_HCI_COLLISION = 0x23, /* LL Procedure Collision: of two of a kind; of different ones: */
     YS_HCI_INSTANT_PASSED = 0x28,
+    YS_HCI_DIFFERENT_COLLISION = 0x2a, /* Different Transaction Collision */
     YS_HCI_UNACCEPTABLE_PARAMETERS = 0x3b,
     YS_HCI_ADVERTISING_TIMEOUT = 0x3c,
     YS_HCI_MIC_FAILURE = 0x3d,

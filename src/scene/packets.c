@@ -11,6 +11,7 @@
 #include "wire/att.h"
 #include "wire/hex.h"
 #include "wire/l2cap.h"
+#include "wire/link_control.h"
 #include "wire/smp.h"
 
 #define KEPT   512

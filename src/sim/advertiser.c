@@ -9,7 +9,10 @@
 
 /* Directed advertising with a high duty cycle: between events, and in all (4.4.2.4.3). */
 #define FAST_INTERVAL_NS (3750 * YS_NS_PER_US)
-#define FAST_NS          (1280 * YS_NS_PER_MS)
+
+/* How soon it is tried again to send an event for which the radio was not free. */
+#define AGAIN_NS (500 * YS_NS_PER_US)
+#define FAST_NS  (1280 * YS_NS_PER_MS)
 
 #define DURATION_STEP_NS (10 * YS_NS_PER_MS)
 
@@ -95,6 +98,7 @@ void advertiser_accept(struct advertiser *advertiser, const struct ys_address *p
     link_start(link,
                &(struct link_begin){
                    .extended = extended,
+                   .by_counter = extended || advertiser->by_counter,
                    .phy = extended ? phy_of_hci(advertiser->parameters.secondary_phy) : YS_PHY_1M,
                    .end_ns = end_ns,
                },
@@ -145,6 +149,11 @@ bool advertiser_connect_is_valid(const struct ys_link_connect *connect)
 
 /* legacy events */
 
+static bool knows_selection_2(const struct ys_controller *controller)
+{
+    return (controller->features & YS_HCI_LE_FEATURE_CHANNELS_2) != 0;
+}
+
 /* What the step timer does next inside an event, on each channel:
  *
  *   send -> sent -> (listens) -> waited -> send on the next channel, or the end
@@ -171,6 +180,8 @@ static void send(struct advertiser *advertiser, uint8_t type, const struct set_d
     struct ys_controller *controller = advertiser->controller;
     const struct ys_link_advertising pdu = {
         .type = type,
+        .channel_selection_2 = type != YS_LINK_SCAN_RSP && is(advertiser, YS_HCI_SET_CONNECTABLE) &&
+                               knows_selection_2(advertiser->controller),
         .sender = advertiser_address(advertiser),
         .target = resolving_target(advertiser->controller, &advertiser->parameters.peer),
         .data = data->bytes,
@@ -246,6 +257,7 @@ static void legacy_receive(struct advertiser *advertiser, const struct ys_air_pa
     } else if (good && pdu.type == YS_LINK_CONNECT_IND && is(advertiser, YS_HCI_SET_CONNECTABLE) &&
                advertiser_admits(advertiser, &pdu.sender, YS_HCI_FILTER_CONNECTIONS) &&
                advertiser_connect_is_valid(&pdu.connect)) {
+        advertiser->by_counter = pdu.channel_selection_2 && knows_selection_2(controller);
         advertiser_accept(advertiser, &pdu.sender, &pdu.connect, end_ns);
     } else {
         next_channel(advertiser);
@@ -272,23 +284,41 @@ static void receive(void *context, const struct ys_air_packet *packet)
         extended_receive(advertiser, packet);
 }
 
-static uint64_t until_next_ns(struct advertiser *advertiser)
+/* Sets the next event, in an interval and a delay from now. */
+static void set_next(struct advertiser *advertiser)
 {
-    if (is(advertiser, YS_HCI_SET_FAST))
-        return FAST_INTERVAL_NS;
-    uint64_t delay_ns = ys_chance_below(&advertiser->controller->chance, DELAY_MAX_US + 1) * YS_NS_PER_US;
-    return advertiser->parameters.interval_min * NS_PER_ADVERTISING_STEP + delay_ns;
+    uint64_t now_ns = ys_clock_now_ns(advertiser->controller->clock);
+    bool fast = is(advertiser, YS_HCI_SET_FAST);
+    uint64_t interval_ns = fast ? FAST_INTERVAL_NS : advertiser->parameters.interval_min * NS_PER_ADVERTISING_STEP;
+    uint64_t delay_ns = fast ? 0 : ys_chance_below(&advertiser->controller->chance, DELAY_MAX_US + 1) * YS_NS_PER_US;
+    advertiser->latest_ns = now_ns + interval_ns + (fast ? 0 : DELAY_MAX_US * YS_NS_PER_US);
+    ys_clock_set(advertiser->controller->clock, &advertiser->event, now_ns + interval_ns + delay_ns);
+}
+
+/* How long an event takes if nobody asks. */
+static uint64_t event_ns(const struct advertiser *advertiser)
+{
+    if (!is(advertiser, YS_HCI_SET_LEGACY))
+        return extended_event_ns(advertiser);
+    size_t length = 2 + 6 + (size_t)advertiser->data.length;
+    return (LAST_CHANNEL - FIRST_CHANNEL + 1) * (ys_link_duration_ns(YS_PHY_1M, length) + 2 * TUNING_NS + SLACK_NS);
 }
 
 static void start_event(void *context)
 {
     struct advertiser *advertiser = context;
     struct ys_clock *clock = advertiser->controller->clock;
+    uint64_t now_ns = ys_clock_now_ns(clock);
+    if (!turns_advertise(advertiser->controller, event_ns(advertiser), now_ns >= advertiser->latest_ns)) {
+        uint64_t again_ns = now_ns + AGAIN_NS < advertiser->latest_ns ? now_ns + AGAIN_NS : advertiser->latest_ns;
+        ys_clock_set(clock, &advertiser->event, again_ns);
+        return;
+    }
     advertiser->channel = FIRST_CHANNEL;
     while (!is_used(advertiser, advertiser->channel))
         advertiser->channel++;
     advertiser->events++;
-    ys_clock_set(clock, &advertiser->event, ys_clock_now_ns(clock) + until_next_ns(advertiser));
+    set_next(advertiser);
     set_phase(advertiser, PHASE_SEND);
     if (!is(advertiser, YS_HCI_SET_LEGACY))
         extended_begin_event(advertiser);
@@ -355,8 +385,10 @@ uint8_t advertiser_start(struct advertiser *advertiser, const struct ys_hci_set_
         ys_clock_set(clock, &advertiser->end, now_ns + duration_ns);
     else
         ys_clock_cancel(clock, &advertiser->end);
-    if (!was_on) /* 7.8.56: otherwise only its end is another */
-        ys_clock_set(clock, &advertiser->event, now_ns);
+    if (was_on) /* 7.8.56: only its end is another */
+        return YS_HCI_OK;
+    ys_clock_set(clock, &advertiser->event, now_ns);
+    advertiser->latest_ns = now_ns + DELAY_MAX_US * YS_NS_PER_US;
     return YS_HCI_OK;
 }
 

@@ -25,11 +25,7 @@ static uint8_t le_read_features(struct ys_controller *controller, struct ys_read
                                 struct ys_writer *answer)
 {
     (void)parameters;
-    uint64_t features = YS_HCI_LE_FEATURE_ENCRYPTION | YS_HCI_LE_FEATURE_PRIVACY;
-    if (controller->settings.sets > 0)
-        features |=
-            YS_HCI_LE_FEATURE_2M | YS_HCI_LE_FEATURE_CODED | YS_HCI_LE_FEATURE_EXTENDED | YS_HCI_LE_FEATURE_CHANNELS_2;
-    ys_put_u64(answer, features);
+    ys_put_u64(answer, controller->features);
     return YS_HCI_OK;
 }
 

@@ -141,6 +141,7 @@ void controller_reset(struct ys_controller *controller)
     initiators_stop(controller);
     links_stop(controller);
     controller->generation = GENERATION_ANY;
+    links_reset(controller);
     controller->has_random_address = false;
     controller->accepted = 0;
     resolving_reset(controller);
@@ -195,6 +196,8 @@ static void command_in(struct ys_controller *controller, struct ys_hci_command *
     struct ys_writer answer = ys_writer_to(bytes, sizeof bytes);
     const struct command_row *row = commands_find(command->opcode);
     uint8_t status = YS_HCI_UNKNOWN_COMMAND;
+    if (row == NULL)
+        row = commands_find_link(command->opcode);
     if (row == NULL && controller->settings.sets > 0)
         row = commands_find_extended(command->opcode);
     if (row != NULL && row->length >= 0 && ys_reader_left(&command->parameters) != (size_t)row->length)
@@ -243,6 +246,9 @@ struct ys_controller *ys_controller_new(struct ys_radio *radio, const struct ys_
         controller->settings.buffer_length = ACL_MAX;
     if (controller->settings.buffer_count == 0)
         controller->settings.buffer_count = 8;
+    if (controller->settings.clock_accuracy_ppm == 0)
+        controller->settings.clock_accuracy_ppm = 50;
+    controller->features = controller_features(&controller->settings);
     controller->radio = radio;
     controller->clock = ys_radio_clock(radio);
     controller->chance = ys_chance_of(settings->seed, settings->number);

@@ -5,21 +5,16 @@
 #include "sim/chance.h"
 #include "sim/clock.h"
 #include "sim/controller.h"
+#include "sim/link.h"
 #include "sim/radio.h"
 #include "wire/extended.h"
 #include "wire/hci_extended.h"
 #include "wire/link.h"
 
-#define LINKS       8
-#define PAYLOAD_MAX YS_LINK_PAYLOAD_DEFAULT
-#define ACL_MAX     251
-
-/* How far from its time a packet may begin and still be waited for: two clocks without error need next to nothing. */
-#define SLACK_NS (16 * YS_NS_PER_US)
+#define LINKS   8
+#define ACL_MAX 251
 
 #define NS_PER_ADVERTISING_STEP (625 * YS_NS_PER_US)
-#define NS_PER_INTERVAL_STEP    (1250 * YS_NS_PER_US)
-#define NS_PER_TIMEOUT_STEP     (10 * YS_NS_PER_MS)
 
 #define FIRST_CHANNEL 37
 #define LAST_CHANNEL  39
@@ -57,6 +52,8 @@ struct advertiser {
     struct ys_timer end;
     uint8_t phase;
     uint8_t channel;
+    bool by_counter;    /* whoever connects knows channel selection algorithm #2, and so does this side */
+    uint64_t latest_ns; /* by when the next event must have begun */
     /* the auxiliary packets of an extended event */
     uint8_t aux_channel;
     uint64_t aux_ns;              /* when the next one begins */
@@ -135,94 +132,9 @@ struct scanning {
 struct initiator {
     struct listener listener;
     struct ys_address offered;   /* by whom */
+    bool by_counter;             /* who knows channel selection algorithm #2 */
     struct ys_link_connect sent; /* waits for the response of an extended advertiser */
     uint64_t sent_end_ns;
-};
-
-/* A data packet from the host on its way to the air. */
-struct outbound {
-    uint16_t length;
-    uint16_t sent; /* and acknowledged */
-    uint8_t boundary;
-    uint8_t bytes[ACL_MAX];
-    struct outbound *next;
-};
-
-/* Control PDUs that wait to be sent, the first one first. */
-enum control {
-    CONTROL_UNKNOWN,
-    CONTROL_PAUSE_REQ,
-    CONTROL_PAUSE_RSP,
-    CONTROL_ENC_REQ,
-    CONTROL_ENC_RSP,
-    CONTROL_REJECT,
-    CONTROL_START_REQ,
-    CONTROL_START_RSP,
-    CONTROL_TERMINATE
-};
-
-/* Where the procedure is that starts encryption, or pauses it before it is started anew with another key; the comment
- * at the top of encryption.c draws it. */
-enum encryption_step {
-    ENCRYPTION_IDLE,
-    ENCRYPTION_PAUSING,  /* central: the pause is asked for; peripheral: it has been answered */
-    ENCRYPTION_ASKED,    /* central: ENC_REQ is due or sent */
-    ENCRYPTION_WAITS,    /* peripheral: its host is asked for the key; central: START_ENC_REQ is waited for */
-    ENCRYPTION_STARTING, /* START_ENC_RSP is waited for */
-};
-
-struct link_cipher;
-
-/* What the two link layers know of the encryption of their link (5.1.3). */
-struct encryption {
-    uint8_t step; /* enum encryption_step */
-    bool sends;   /* what is sent is encrypted; likewise: */
-    bool receives;
-    bool refreshes; /* it was encrypted before */
-    uint64_t deadline_ns;
-    struct ys_hci_key_name name;
-    uint8_t key[16];         /* the long-term key, in air order */
-    uint8_t diversifier[16]; /* of the session key, in air order: the central's half, then the peripheral's */
-    uint8_t vector[8];       /* likewise */
-    struct link_cipher *cipher;
-};
-
-/* A connection, seen from one end. */
-struct link {
-    struct ys_controller *controller;
-    bool used;
-    bool central;
-    uint16_t handle;
-    struct ys_link_connect parameters;
-    enum ys_phy phy;
-    bool by_counter; /* channel selection algorithm #2 */
-    uint16_t counter;
-    uint64_t anchor_ns; /* of the current event, or the expected one */
-    uint64_t window_ns; /* peripheral: how long the first packet of all may take to come */
-    uint64_t last_heard_ns;
-    uint8_t last_unmapped;
-    uint8_t channel;
-    uint32_t silent_events;
-    bool established; /* at least one packet was heard */
-    bool heard;       /* in this event */
-    bool sequence;
-    bool next_expected;
-    bool in_flight; /* `pdu` waits for its acknowledgement */
-    bool peer_has_more;
-    bool sends; /* the step timer sends; otherwise it ends waiting */
-    struct ys_link_data pdu;
-    uint8_t payload[PAYLOAD_MAX + YS_LINK_MIC_SIZE];
-    uint16_t data_in_flight;  /* bytes of data that are in `pdu` */
-    uint16_t controls_due;    /* bits of enum control */
-    uint8_t unknown;          /* the opcode for CONTROL_UNKNOWN */
-    uint8_t control_sent;     /* the opcode of the control PDU in flight */
-    uint8_t terminate_reason; /* asked for by this host; 0: none */
-    struct encryption encryption;
-    uint8_t ended_by_peer; /* its reason; the link ends once that is acknowledged */
-    struct outbound *first;
-    struct ys_timer event;
-    struct ys_timer step;
-    struct ys_receiver receiver;
 };
 
 /* The host may use one generation of commands after a reset, and then no longer the other (Vol 4 Part E 3.1.1). */
@@ -272,9 +184,20 @@ struct ys_controller {
     bool resolves;
     uint64_t resolving_timeout_s;
     struct link links[LINKS];
+    uint64_t features;         /* of LE, which it has */
+    uint8_t channel_map[5];    /* that its host allows */
+    uint8_t default_send_phys; /* wanted, unless the host says otherwise of a link: bits; likewise: */
+    uint8_t default_receive_phys;
+    uint16_t default_octets; /* of data packets, that it asks for by itself; and how long: */
+    uint16_t default_us;
+    uint64_t advertises_until_ns; /* an advertising event has the radio until then */
     struct outbound *free_buffers;
     struct outbound *buffers;
 };
+
+/* commands_link.c: what the settings allow, and how links begin after a reset */
+uint64_t controller_features(const struct ys_controller_settings *settings);
+void links_reset(struct ys_controller *controller);
 
 /* controller.c */
 void controller_send(struct ys_controller *controller, struct ys_writer *writer);
@@ -305,9 +228,10 @@ uint64_t controller_transmit_advertising(struct ys_controller *controller, const
 uint64_t controller_transmit_extended(struct ys_controller *controller, const struct sending_on *on,
                                       const struct ys_link_extended *pdu);
 
-/* commands.c, commands_extended.c */
+/* commands.c, commands_extended.c, commands_link.c */
 const struct command_row *commands_find(uint16_t opcode);
 const struct command_row *commands_find_extended(uint16_t opcode);
+const struct command_row *commands_find_link(uint16_t opcode);
 bool scan_times_are_valid(uint16_t interval, uint16_t window);
 uint8_t connect_check(const struct ys_controller *controller, const struct ys_hci_connect *wanted);
 
@@ -349,6 +273,9 @@ void listener_start(struct listener *listener, const struct ys_hci_phy_scan *tim
 void listener_stop(struct listener *listener);
 /* Back to the primary channel, or to silence outside the window. */
 void listener_resume(struct listener *listener);
+/* A connection needs the radio, and does not any more. */
+void listener_pause(struct listener *listener);
+void listener_unpause(struct listener *listener);
 /* Follows what a packet points to; false if it cannot. */
 bool listener_follow(struct listener *listener, const struct ys_air_packet *packet, const struct ys_link_aux *aux);
 /* Stops listening to send a reply T_IFS after a packet; the reply timer tells. */
@@ -369,25 +296,6 @@ uint8_t initiators_start(struct ys_controller *controller);
 void initiators_stop(struct ys_controller *controller);
 bool initiators_are_on(const struct ys_controller *controller);
 
-/* link.c */
-void links_init(struct ys_controller *controller);
-void links_stop(struct ys_controller *controller);
-struct link *link_find(struct ys_controller *controller, uint16_t handle);
-/* A free link of this controller with a handle, or NULL. */
-struct link *link_take(struct ys_controller *controller);
-/* How a link comes to be. */
-struct link_begin {
-    bool central;
-    bool extended; /* by an AUX_CONNECT_REQ, on the PHY on which it was sent */
-    enum ys_phy phy;
-    uint64_t end_ns; /* of that, or of the CONNECT_IND */
-};
-void link_start(struct link *link, const struct link_begin *begin, const struct ys_link_connect *parameters);
-void link_send(struct link *link, const struct ys_hci_data *data, const uint8_t *bytes);
-uint8_t link_terminate(struct link *link, uint8_t reason);
-/* Ends it at once. */
-void link_end(struct link *link, uint8_t reason);
-
 /* resolving.c */
 /* Who has this address on the air: an identity, or the address itself; true if it was resolved. */
 bool resolving_identify(const struct ys_controller *controller, const struct ys_address *address,
@@ -404,33 +312,5 @@ bool resolving_own(struct ys_controller *controller, const struct ys_address *pe
 void resolving_reset(struct ys_controller *controller);
 command_fn resolving_add, resolving_remove, resolving_clear, resolving_read_size, resolving_enable,
     resolving_set_timeout, resolving_set_mode;
-
-/* encryption.c */
-uint8_t encryption_enable(struct link *link, const struct ys_hci_key_name *name, const uint8_t key[16]);
-/* The peripheral's host has the key, or NULL if not. */
-uint8_t encryption_key(struct link *link, const uint8_t *key);
-/* Fills a control PDU that is due. */
-void encryption_compose(struct link *link, enum control control, struct ys_link_control_pdu *pdu);
-/* A control PDU that belongs to encryption has come; false if it does not. The link may end by it. */
-bool encryption_control_in(struct link *link, const struct ys_link_control_pdu *pdu);
-/* The control PDU with this opcode has arrived at the peer. */
-void encryption_acknowledged(struct link *link, uint8_t opcode);
-/* Whether data must wait. */
-bool encryption_holds_data(const struct link *link);
-/* Whether data of the peer must not come now. */
-bool encryption_forbids_data(const struct link *link);
-void encryption_end(struct link *link);
-/* Encrypts what is about to be sent, or decrypts what came, in place, if that is on; false if the MIC is wrong. */
-void encryption_seal(struct link *link, struct ys_link_data *pdu, uint8_t *payload);
-bool encryption_open(struct link *link, struct ys_link_data *pdu, uint8_t *payload);
-
-/* link_cipher.c: AES-CCM as the link layer uses it (Vol 6 Part E) */
-/* From a long-term key, and diversifier and vector of the session, all in air order. NULL if there is no memory. */
-struct link_cipher *link_cipher_new(const uint8_t key[16], const uint8_t diversifier[16], const uint8_t vector[8]);
-void link_cipher_free(struct link_cipher *cipher);
-/* `header` is the first byte of the PDU; the payload gets its MIC, and grows by 4 bytes. */
-void link_cipher_seal(struct link_cipher *cipher, bool by_central, uint8_t header, uint8_t *payload, uint8_t length);
-/* `length` with the MIC; false if that is wrong. */
-bool link_cipher_open(struct link_cipher *cipher, bool by_central, uint8_t header, uint8_t *payload, uint8_t length);
 
 #endif

@@ -21,11 +21,6 @@
 #define ENCRYPTION_CHANGE_BIT (UINT64_C(1) << 7)
 #define KEY_REFRESH_BIT       (UINT64_C(1) << 47)
 
-static void want(struct link *link, enum control control)
-{
-    link->controls_due = (uint16_t)(link->controls_due | 1u << control);
-}
-
 static void go_to(struct link *link, enum encryption_step step)
 {
     link->encryption.step = (uint8_t)step;
@@ -54,7 +49,7 @@ static void refuse(struct link *link)
     go_to(link, ENCRYPTION_IDLE);
     if (link->encryption.refreshes) /* 5.1.3.2: a link that was encrypted must not go on without */
         (void)link_terminate(link, YS_HCI_REMOTE_ENDED);
-    want(link, CONTROL_REJECT);
+    link_want(link, CONTROL_REJECT);
 }
 
 static void ask_for_key(struct link *link)
@@ -80,7 +75,7 @@ uint8_t encryption_enable(struct link *link, const struct ys_hci_key_name *name,
     memcpy(encryption->key, key, sizeof encryption->key);
     encryption->refreshes = encryption->sends;
     go_to(link, encryption->refreshes ? ENCRYPTION_PAUSING : ENCRYPTION_ASKED);
-    want(link, encryption->refreshes ? CONTROL_PAUSE_REQ : CONTROL_ENC_REQ);
+    link_want(link, encryption->refreshes ? CONTROL_PAUSE_REQ : CONTROL_ENC_REQ);
     return YS_HCI_OK;
 }
 
@@ -94,7 +89,7 @@ uint8_t encryption_key(struct link *link, const uint8_t *key)
     }
     memcpy(link->encryption.key, key, sizeof link->encryption.key);
     go_to(link, ENCRYPTION_STARTING);
-    want(link, CONTROL_START_REQ);
+    link_want(link, CONTROL_START_REQ);
     return YS_HCI_OK;
 }
 
@@ -153,9 +148,9 @@ static bool central_in(struct link *link, const struct ys_link_control_pdu *pdu)
     if (pdu->opcode == YS_LINK_PAUSE_ENC_RSP && encryption->step == ENCRYPTION_PAUSING) {
         encryption->sends = false;
         encryption->receives = false;
-        want(link, CONTROL_PAUSE_RSP);
+        link_want(link, CONTROL_PAUSE_RSP);
         go_to(link, ENCRYPTION_ASKED);
-        want(link, CONTROL_ENC_REQ);
+        link_want(link, CONTROL_ENC_REQ);
     } else if (pdu->opcode == YS_LINK_ENC_RSP && encryption->step == ENCRYPTION_ASKED) {
         take_halves(link, pdu);
         go_to(link, ENCRYPTION_WAITS);
@@ -163,7 +158,7 @@ static bool central_in(struct link *link, const struct ys_link_control_pdu *pdu)
         encryption->sends = true;
         encryption->receives = true;
         go_to(link, ENCRYPTION_STARTING);
-        want(link, CONTROL_START_RSP);
+        link_want(link, CONTROL_START_RSP);
     } else if (pdu->opcode == YS_LINK_START_ENC_RSP && encryption->step == ENCRYPTION_STARTING) {
         go_to(link, ENCRYPTION_IDLE);
         tell(link, YS_HCI_OK);
@@ -184,7 +179,7 @@ static bool peripheral_in(struct link *link, const struct ys_link_control_pdu *p
     if (pdu->opcode == YS_LINK_PAUSE_ENC_REQ && encryption->step == ENCRYPTION_IDLE && encryption->receives) {
         encryption->refreshes = true;
         go_to(link, ENCRYPTION_PAUSING);
-        want(link, CONTROL_PAUSE_RSP);
+        link_want(link, CONTROL_PAUSE_RSP);
     } else if (pdu->opcode == YS_LINK_PAUSE_ENC_RSP && encryption->step == ENCRYPTION_PAUSING) {
         encryption->sends = false;
     } else if (pdu->opcode == YS_LINK_ENC_REQ && !encryption->sends &&
@@ -194,12 +189,12 @@ static bool peripheral_in(struct link *link, const struct ys_link_control_pdu *p
         memcpy(encryption->name.random, pdu->random, sizeof pdu->random);
         encryption->name.diversifier = pdu->diversifier;
         take_halves(link, pdu);
-        want(link, CONTROL_ENC_RSP);
+        link_want(link, CONTROL_ENC_RSP);
         go_to(link, ENCRYPTION_WAITS);
     } else if (pdu->opcode == YS_LINK_START_ENC_RSP && encryption->step == ENCRYPTION_STARTING &&
                encryption->receives) {
         encryption->sends = true;
-        want(link, CONTROL_START_RSP);
+        link_want(link, CONTROL_START_RSP);
         go_to(link, ENCRYPTION_IDLE);
         tell(link, YS_HCI_OK);
     } else {

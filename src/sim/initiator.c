@@ -56,6 +56,16 @@ static void complete(struct initiator *initiator, const struct link_begin *begin
                                                 .timeout = wanted->timeout});
 }
 
+/* The class of a clock that is no worse than that (2.3.3.1). */
+static uint8_t accuracy_class(uint16_t ppm)
+{
+    static const uint16_t worst_ppm[] = {250, 150, 100, 75, 50, 30, 20};
+    uint8_t row = 0;
+    while (row < 7 && ppm <= worst_ppm[row])
+        row++;
+    return row;
+}
+
 static void send_request(struct initiator *initiator)
 {
     struct listener *listener = &initiator->listener;
@@ -70,11 +80,14 @@ static void send_request(struct initiator *initiator)
         .interval = wanted->interval_max,
         .latency = wanted->latency,
         .timeout = wanted->timeout,
-        .channel_map = {0xff, 0xff, 0xff, 0xff, 0x1f},
         .hop = (uint8_t)(5 + ys_chance_below(&controller->chance, 12)),
+        .clock_accuracy = accuracy_class(controller->settings.clock_accuracy_ppm),
     };
+    memcpy(initiator->sent.channel_map, controller->channel_map, sizeof initiator->sent.channel_map);
+    bool by_counter = initiator->by_counter && (controller->features & YS_HCI_LE_FEATURE_CHANNELS_2) != 0;
     const struct ys_link_advertising request = {
         .type = YS_LINK_CONNECT_IND,
+        .channel_selection_2 = by_counter,
         .sender = controller_own_address(controller, wanted->own_address_type, &wanted->peer),
         .target = initiator->offered,
         .connect = initiator->sent,
@@ -83,14 +96,18 @@ static void send_request(struct initiator *initiator)
     if (listener->follows == FOLLOWS_NOW)
         listener_wait_for_answer(listener, initiator->sent_end_ns);
     else
-        complete(initiator, &(struct link_begin){.central = true, .phy = YS_PHY_1M, .end_ns = initiator->sent_end_ns});
+        complete(initiator,
+                 &(struct link_begin){
+                     .central = true, .by_counter = by_counter, .phy = YS_PHY_1M, .end_ns = initiator->sent_end_ns});
 }
 
 static void reply(void *context)
 {
     struct initiator *initiator = context;
     struct listener *listener = &initiator->listener;
-    if (!listener->waits_for_response)
+    if (!listener->waits_for_response && turns_are_taken(listener->controller))
+        listener_resume(listener);
+    else if (!listener->waits_for_response)
         send_request(initiator);
     else if (!ys_receiver_hears(&listener->receiver)) /* no answer: it may be heard again */
         listener_resume(listener);
@@ -119,6 +136,7 @@ static void hear_legacy(struct initiator *initiator, const struct ys_air_packet 
         (pdu.type != YS_LINK_ADV_IND && (pdu.type != YS_LINK_ADV_DIRECT_IND || !is_named(controller, &pdu.target))))
         return;
     initiator->offered = pdu.sender;
+    initiator->by_counter = pdu.channel_selection_2;
     listener_reply_to(&initiator->listener, packet);
 }
 
@@ -131,8 +149,11 @@ static void take_secondary(struct initiator *initiator, const struct ys_link_ext
         enum ys_phy phy = (enum ys_phy)listener->aux.phy;
         if (pdu->type == YS_LINK_CONNECT_RSP && pdu->has_sender && pdu->has_target &&
             ys_address_is_equal(&pdu->sender, &initiator->offered) && is_named(controller, &pdu->target))
-            complete(initiator, &(struct link_begin){
-                                    .central = true, .extended = true, .phy = phy, .end_ns = initiator->sent_end_ns});
+            complete(initiator, &(struct link_begin){.central = true,
+                                                     .extended = true,
+                                                     .by_counter = true,
+                                                     .phy = phy,
+                                                     .end_ns = initiator->sent_end_ns});
         else
             listener_resume(listener);
     } else if (pdu->type == YS_LINK_ADV_EXTENDED && pdu->mode == YS_LINK_MODE_CONNECTABLE && pdu->has_sender &&

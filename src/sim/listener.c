@@ -10,6 +10,10 @@ static struct ys_clock *clock_of(const struct listener *listener)
 static void tune(struct listener *listener, uint8_t channel, enum ys_phy phy)
 {
     listener->waits_for_response = false;
+    if (turns_are_taken(listener->controller)) {
+        ys_radio_stop(&listener->receiver);
+        return;
+    }
     ys_radio_listen(listener->controller->radio, &listener->receiver, channel, phy, YS_LINK_ADVERTISING_ACCESS_ADDRESS);
 }
 
@@ -22,6 +26,19 @@ void listener_resume(struct listener *listener)
         tune(listener, listener->channel, listener->phy);
     else
         ys_radio_stop(&listener->receiver);
+}
+
+void listener_pause(struct listener *listener)
+{
+    if (listener->on)
+        ys_radio_stop(&listener->receiver);
+}
+
+void listener_unpause(struct listener *listener)
+{
+    if (listener->on && listener->in_window && listener->follows != FOLLOWS_NOW &&
+        !ys_timer_is_set(&listener->reply_timer))
+        tune(listener, listener->channel, listener->phy);
 }
 
 static void begin_interval(void *context)

@@ -44,6 +44,9 @@ struct ys_radio {
     void *observe_context;
     uint64_t count;
     uint64_t jammed;
+    bool loses;
+    double lost_shares[CHANNELS];
+    uint64_t loss_seed;
 };
 
 struct ys_radio *ys_radio_new(struct ys_clock *clock)
@@ -89,6 +92,24 @@ struct ys_clock *ys_radio_clock(const struct ys_radio *radio)
 void ys_radio_jam(struct ys_radio *radio, uint64_t channels)
 {
     radio->jammed = channels;
+}
+
+void ys_radio_lose(struct ys_radio *radio, const double shares[40], uint64_t seed)
+{
+    radio->loses = true;
+    radio->loss_seed = seed;
+    memcpy(radio->lost_shares, shares, sizeof radio->lost_shares);
+}
+
+/* Whether this receiver gets this packet wrong. */
+static bool is_lost(const struct ys_radio *radio, const struct ys_air_packet *packet, uint16_t receiver)
+{
+    double share = radio->lost_shares[packet->channel];
+    if (share <= 0)
+        return false;
+    struct ys_chance chance =
+        ys_chance_of(radio->loss_seed ^ packet->start_ns, (uint64_t)packet->sender << 16 | receiver);
+    return (double)(ys_chance_next(&chance) >> 11) < share * 9007199254740992.0; /* 2^53 */
 }
 
 void ys_radio_observe(struct ys_radio *radio, ys_receive_fn *observe, void *context)
@@ -318,6 +339,9 @@ static void end(void *context)
             packet->strength_dbm = (int8_t)lround(fmin(fmax(level / 100.0, -127), 20)); /* as HCI tells it */
             packet->crc_good = !receiver->spoiled;
         }
+        if (radio->loses)
+            packet->crc_good =
+                (radio->propagation == NULL || !receiver->spoiled) && !is_lost(radio, packet, receiver->owner);
         receiver->receive(receiver->context, packet);
     }
     transmission->next = radio->pool;
@@ -354,6 +378,12 @@ static int8_t seen_dbm(const struct ys_radio *radio, int8_t power_dbm)
     return (int8_t)(radio->propagation != NULL ? power_dbm - lround(radio->model.loss_at_1m_db) : STRENGTH_DBM);
 }
 
+/* A receiver of coded packets finds out itself which of the two codings it is. */
+static bool is_heard_on(enum ys_phy receiver, enum ys_phy sender)
+{
+    return receiver == sender || (ys_phy_is_coded(receiver) && ys_phy_is_coded(sender));
+}
+
 uint64_t ys_radio_send(struct ys_radio *radio, const struct ys_sending *sending)
 {
     struct ys_transmission *transmission = take_transmission(radio);
@@ -379,7 +409,7 @@ uint64_t ys_radio_send(struct ys_radio *radio, const struct ys_sending *sending)
     radio->count++;
     for (struct ys_receiver *receiver = radio->receivers[sending->channel]; receiver != NULL;
          receiver = receiver->next) {
-        if (receiver->hears == NULL && receiver->phy == sending->phy && receiver->owner != sending->sender &&
+        if (receiver->hears == NULL && is_heard_on(receiver->phy, sending->phy) && receiver->owner != sending->sender &&
             receiver->access_address == sending->access_address && reaches(radio, receiver, transmission))
             hear(receiver, transmission);
     }

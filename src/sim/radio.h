@@ -83,6 +83,10 @@ bool ys_radio_interfere(struct ys_radio *radio, const struct ys_interferer *inte
 /* From now on nothing is heard of what begins on these channels: bit 0 is channel 0. */
 void ys_radio_jam(struct ys_radio *radio, uint64_t channels);
 
+/* From now on of so many packets on each channel (0 to 1) the CRC is wrong where they are received. What becomes of a
+ * packet depends on the seed, its time, its sender and its receiver alone. */
+void ys_radio_lose(struct ys_radio *radio, const double shares[40], uint64_t seed);
+
 /* Is told of every packet when it ends, before its receivers are. At most one. */
 void ys_radio_observe(struct ys_radio *radio, ys_receive_fn *observe, void *context);
 

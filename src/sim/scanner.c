@@ -386,6 +386,11 @@ static void reply(void *context)
         listener_resume(listener);
         return;
     }
+    if (turns_are_taken(controller)) {
+        scanner->asks = false;
+        listener_resume(listener);
+        return;
+    }
     const struct sending_on place = listener_place(listener);
     const struct ys_link_advertising request = {
         .type = YS_LINK_SCAN_REQ,

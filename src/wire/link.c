@@ -114,68 +114,6 @@ void ys_put_link_data(struct ys_writer *writer, const struct ys_link_data *pdu)
     ys_put_bytes(writer, pdu->payload, pdu->length);
 }
 
-/* One letter a field: c code, r random number, d diversifier, k half of a key, v half of a vector. */
-static const char *control_fields(uint8_t opcode)
-{
-    switch (opcode) {
-    case YS_LINK_TERMINATE_IND:
-    case YS_LINK_UNKNOWN_RSP:
-    case YS_LINK_REJECT_IND:
-        return "c";
-    case YS_LINK_ENC_REQ:
-        return "rdkv";
-    case YS_LINK_ENC_RSP:
-        return "kv";
-    case YS_LINK_START_ENC_REQ:
-    case YS_LINK_START_ENC_RSP:
-    case YS_LINK_PAUSE_ENC_REQ:
-    case YS_LINK_PAUSE_ENC_RSP:
-        return "";
-    default:
-        return NULL;
-    }
-}
-
-bool ys_link_control_decode(const uint8_t *bytes, size_t length, struct ys_link_control_pdu *pdu)
-{
-    struct ys_reader reader = ys_reader_of(bytes, length);
-    *pdu = (struct ys_link_control_pdu){.opcode = ys_get_u8(&reader)};
-    const char *fields = control_fields(pdu->opcode);
-    if (fields == NULL)
-        return ys_reader_ok(&reader);
-    for (; *fields != '\0'; fields++) {
-        if (*fields == 'c')
-            pdu->code = ys_get_u8(&reader);
-        else if (*fields == 'r')
-            ys_get_copy(&reader, pdu->random, sizeof pdu->random);
-        else if (*fields == 'd')
-            pdu->diversifier = ys_get_u16(&reader);
-        else if (*fields == 'k')
-            ys_get_copy(&reader, pdu->key_half, sizeof pdu->key_half);
-        else
-            ys_get_copy(&reader, pdu->vector_half, sizeof pdu->vector_half);
-    }
-    return ys_reader_done(&reader);
-}
-
-void ys_put_link_control(struct ys_writer *writer, const struct ys_link_control_pdu *pdu)
-{
-    const char *fields = control_fields(pdu->opcode);
-    ys_put_u8(writer, pdu->opcode);
-    for (; fields != NULL && *fields != '\0'; fields++) {
-        if (*fields == 'c')
-            ys_put_u8(writer, pdu->code);
-        else if (*fields == 'r')
-            ys_put_bytes(writer, pdu->random, sizeof pdu->random);
-        else if (*fields == 'd')
-            ys_put_u16(writer, pdu->diversifier);
-        else if (*fields == 'k')
-            ys_put_bytes(writer, pdu->key_half, sizeof pdu->key_half);
-        else
-            ys_put_bytes(writer, pdu->vector_half, sizeof pdu->vector_half);
-    }
-}
-
 /* The polynomial x^24 + x^10 + x^9 + x^6 + x^4 + x^3 + x + 1 for a register that is shifted to the right, so that the
  * bits enter in the order of the air. One step takes four bits. */
 static const uint32_t crc_steps[16] = {
@@ -218,6 +156,30 @@ uint64_t ys_link_duration_ns(enum ys_phy phy, size_t length)
     }
 }
 
+uint8_t ys_link_payload_within(enum ys_phy phy, uint64_t duration_ns)
+{
+    uint8_t payload = 255;
+    while (payload > 0 && ys_link_duration_ns(phy, 2u + payload) > duration_ns)
+        payload--;
+    return payload;
+}
+
+uint8_t ys_link_payload_agreed(enum ys_phy phy, uint16_t octets, uint16_t us)
+{
+    uint8_t in_time = (uint8_t)(ys_link_payload_within(phy, us * UINT64_C(1000)) - YS_LINK_MIC_SIZE);
+    return in_time < octets ? in_time : (uint8_t)octets;
+}
+
+uint16_t ys_link_time_us(enum ys_phy phy, enum ys_phy other, uint32_t interval_us, uint16_t agreed_us)
+{
+    if (!ys_phy_is_coded(phy))
+        return agreed_us;
+    uint32_t other_us = ys_phy_is_coded(other) ? YS_LINK_TIME_CODED_US : YS_LINK_TIME_DEFAULT_US;
+    uint32_t room_us = interval_us - (uint32_t)(2 * YS_LINK_INTER_FRAME_SPACE_NS / 1000) - other_us;
+    uint32_t us = room_us < agreed_us ? room_us : agreed_us;
+    return (uint16_t)(us > YS_LINK_TIME_CODED_US ? us : YS_LINK_TIME_CODED_US);
+}
+
 static bool is_used(const uint8_t channel_map[5], uint8_t channel)
 {
     return (channel_map[channel / 8] >> channel % 8 & 1) != 0;
@@ -231,6 +193,12 @@ static uint8_t list_used(const uint8_t channel_map[5], uint8_t used[CHANNELS])
             used[count++] = channel;
     }
     return count;
+}
+
+uint8_t ys_link_channel_count(const uint8_t channel_map[5])
+{
+    uint8_t used[CHANNELS];
+    return list_used(channel_map, used);
 }
 
 uint8_t ys_link_next_channel(uint8_t *last_unmapped, uint8_t hop, const uint8_t channel_map[5])

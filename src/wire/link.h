@@ -14,6 +14,10 @@
 #define YS_LINK_ADVERTISING_CRC_INIT       0x555555u
 #define YS_LINK_PDU_MAX                    257 /* header and payload */
 #define YS_LINK_PAYLOAD_DEFAULT            27  /* data payload before any length update */
+#define YS_LINK_PAYLOAD_MAX                251 /* data payload after one, without MIC */
+#define YS_LINK_TIME_DEFAULT_US            328
+#define YS_LINK_TIME_MAX_US                17040
+#define YS_LINK_TIME_CODED_US              2704 /* what a coded packet may take in any case (4.5.10) */
 #define YS_LINK_INTER_FRAME_SPACE_NS       UINT64_C(150000)
 
 enum ys_phy { YS_PHY_1M, YS_PHY_2M, YS_PHY_CODED_S8, YS_PHY_CODED_S2 };
@@ -67,36 +71,8 @@ struct ys_link_data {
     uint8_t length;
 };
 
-/* Control PDUs (2.4.2). */
-enum ys_link_control {
-    YS_LINK_TERMINATE_IND = 0x02,
-    YS_LINK_ENC_REQ = 0x03,
-    YS_LINK_ENC_RSP = 0x04,
-    YS_LINK_START_ENC_REQ = 0x05,
-    YS_LINK_START_ENC_RSP = 0x06,
-    YS_LINK_UNKNOWN_RSP = 0x07,
-    YS_LINK_PAUSE_ENC_REQ = 0x0a,
-    YS_LINK_PAUSE_ENC_RSP = 0x0b,
-    YS_LINK_REJECT_IND = 0x0d
-};
-
 /* A message integrity check: behind the payload of every encrypted data PDU that is not empty. */
 #define YS_LINK_MIC_SIZE 4
-
-/* Any control PDU. Which fields count depends on the opcode. */
-struct ys_link_control_pdu {
-    uint8_t opcode;
-    uint8_t code;           /* TERMINATE_IND, REJECT_IND: why; UNKNOWN_RSP: the opcode that is not known */
-    uint8_t random[8];      /* ENC_REQ, with the diversifier: which key, as in HCI */
-    uint16_t diversifier;   /* likewise */
-    uint8_t key_half[8];    /* ENC_REQ, ENC_RSP: this side's half of the session key diversifier, in air order */
-    uint8_t vector_half[4]; /* likewise of the initialization vector */
-};
-
-/* Reads a control PDU of a data PDU's payload; false if its length is not that of its opcode. Of an opcode that is not
- * among those above, only that is read. */
-bool ys_link_control_decode(const uint8_t *bytes, size_t length, struct ys_link_control_pdu *pdu);
-void ys_put_link_control(struct ys_writer *writer, const struct ys_link_control_pdu *pdu);
 
 /* Reads a PDU from its header on; false if it is malformed in any way that the standard names. */
 bool ys_link_advertising_decode(const uint8_t *bytes, size_t length, struct ys_link_advertising *pdu);
@@ -109,6 +85,26 @@ uint32_t ys_link_crc(uint32_t init, const uint8_t *bytes, size_t length);
 
 /* How long a PDU of `length` bytes, header included, is on the air, with preamble, access address and CRC. */
 uint64_t ys_link_duration_ns(enum ys_phy phy, size_t length);
+
+/* Whether it is one of the two ways to send on LE Coded, which one receiver hears alike. */
+static inline bool ys_phy_is_coded(enum ys_phy phy)
+{
+    return phy == YS_PHY_CODED_S8 || phy == YS_PHY_CODED_S2;
+}
+
+/* The longest payload, MIC included, with which a packet is no longer on the air than that; at most 255. */
+uint8_t ys_link_payload_within(enum ys_phy phy, uint64_t duration_ns);
+
+/* The longest data in a packet of which so many octets and so much time were agreed: the MIC has its room in that time,
+ * whether there is one or not (4.5.10). */
+uint8_t ys_link_payload_agreed(enum ys_phy phy, uint16_t octets, uint16_t us);
+
+/* How long a packet may be on the air, of the time that was agreed: on LE Coded always 2,704 us, and more as far as the
+ * interval leaves room for the shortest that the other side may have to send (4.5.10). */
+uint16_t ys_link_time_us(enum ys_phy phy, enum ys_phy other, uint32_t interval_us, uint16_t agreed_us);
+
+/* How many channels of a map are used. */
+uint8_t ys_link_channel_count(const uint8_t channel_map[5]);
 
 /* The data channel, 0 to 36, of a connection event by channel selection algorithm #1 (4.5.8.2): `last_unmapped` moves
  * by `hop` and is then mapped onto the used channels. At least one channel of the map must be used. */

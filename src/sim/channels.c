@@ -1,0 +1,71 @@
+/* Which data channels a connection uses (Core 5.4 Vol 6 Part B 4.5.8.1): those that the host of the central allows and,
+ * if the controller adapts, that have not done badly. A channel that was left out for that is tried again later. */
+#include <string.h>
+
+#include "sim/controller_parts.h"
+
+/* How often a central looks at it, in events; and after how many looks what it knows is forgotten. */
+#define LOOK_EVENTS  64
+#define FORGET_LOOKS 32
+
+/* Of so many tries more than half must have failed. */
+#define TRIES_LEAST 4
+
+/* Fewer channels than these are never left. */
+#define CHANNELS_LEAST 8
+
+static bool is_bad(const struct channel_quality *quality)
+{
+    return quality->tries >= TRIES_LEAST && 2 * quality->failures > quality->tries;
+}
+
+void channels_count(struct link *link, bool good)
+{
+    struct channel_quality *quality = &link->quality[link->channel];
+    if (!link->central || quality->tries == UINT8_MAX)
+        return;
+    quality->tries++;
+    if (!good)
+        quality->failures++;
+}
+
+void channels_map(const struct link *link, uint8_t map[5])
+{
+    const uint8_t *allowed = link->controller->channel_map;
+    memcpy(map, allowed, 5);
+    if (!link->controller->settings.adapts)
+        return;
+    for (size_t i = 0; i < DATA_CHANNELS; i++) {
+        if (is_bad(&link->quality[i]))
+            map[i / 8] = (uint8_t)(map[i / 8] & ~(1u << i % 8));
+    }
+    if (ys_link_channel_count(map) < CHANNELS_LEAST)
+        memcpy(map, allowed, 5);
+}
+
+static void look(struct link *link)
+{
+    uint8_t map[5];
+    channels_map(link, map);
+    if (memcmp(map, link->procedures.channel_map, sizeof map) == 0)
+        return;
+    memcpy(link->procedures.channel_map, map, sizeof map);
+    procedures_want(link, PROCEDURE_CHANNELS);
+}
+
+void channels_consider(struct link *link)
+{
+    if (!link->central || !link->controller->settings.adapts || ++link->quality_events % LOOK_EVENTS != 0)
+        return;
+    if (link->quality_events % (LOOK_EVENTS * FORGET_LOOKS) == 0)
+        memset(link->quality, 0, sizeof link->quality);
+    look(link);
+}
+
+void channels_changed(struct ys_controller *controller)
+{
+    for (size_t i = 0; i < LINKS; i++) {
+        if (controller->links[i].used && controller->links[i].central)
+            look(&controller->links[i]);
+    }
+}

@@ -1,0 +1,344 @@
+/* The data of a connection (Core 5.4 Vol 6 Part B 2.4, 4.5.9, 4.5.10): what is sent next, acknowledgement by one
+ * sequence bit each way, what came, and how long packets may be. */
+#include <string.h>
+
+#include "sim/controller_parts.h"
+
+/* what the host is told */
+
+static void send_completed(struct link *link, uint16_t count)
+{
+    uint8_t bytes[8];
+    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
+    ys_hci_event_begin(&writer, YS_HCI_COMPLETED_PACKETS);
+    ys_put_u8(&writer, 1);
+    ys_put_u16(&writer, link->handle);
+    ys_put_u16(&writer, count);
+    controller_send(link->controller, &writer);
+}
+
+static void send_data(struct link *link, const struct ys_link_data *pdu)
+{
+    uint8_t bytes[YS_HCI_DATA_HEADER_SIZE + 255];
+    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
+    ys_put_u8(&writer, YS_HCI_DATA);
+    ys_put_hci_data(&writer, &(struct ys_hci_data){
+                                 .handle = link->handle,
+                                 .boundary = pdu->kind == YS_LINK_FIRST ? YS_HCI_FIRST_TO_HOST : YS_HCI_CONTINUING,
+                                 .length = pdu->length,
+                             });
+    ys_put_bytes(&writer, pdu->payload, pdu->length);
+    controller_send(link->controller, &writer);
+}
+
+/* how long packets may be */
+
+static uint16_t lesser(uint16_t a, uint16_t b)
+{
+    return a < b ? a : b;
+}
+
+struct ys_link_lengths link_effective(const struct link *link)
+{
+    const struct ys_link_lengths *own = &link->lengths;
+    const struct ys_link_lengths *peer = &link->peer_lengths;
+    struct ys_link_lengths effective = {
+        .receive_octets = lesser(own->receive_octets, peer->send_octets),
+        .receive_us = lesser(own->receive_us, peer->send_us),
+        .send_octets = lesser(own->send_octets, peer->receive_octets),
+        .send_us = lesser(own->send_us, peer->receive_us),
+    };
+    uint32_t interval_us = (uint32_t)(link_interval_ns(link) / YS_NS_PER_US);
+    effective.send_us = ys_link_time_us(link->send_phy, link->receive_phy, interval_us, effective.send_us);
+    effective.receive_us = ys_link_time_us(link->receive_phy, link->send_phy, interval_us, effective.receive_us);
+    return effective;
+}
+
+void link_lengths_changed(struct link *link, bool tell)
+{
+    uint8_t bytes[16];
+    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
+    const struct ys_link_lengths agreed = link_effective(link);
+    link->send_payload = ys_link_payload_agreed(link->send_phy, agreed.send_octets, agreed.send_us);
+    if (!tell || !controller_begin_le_event(link->controller, &writer, YS_HCI_LE_DATA_LENGTH_CHANGE))
+        return;
+    ys_put_hci_length(&writer, &(struct ys_hci_length){
+                                   .handle = link->handle,
+                                   .send_octets = agreed.send_octets,
+                                   .send_us = agreed.send_us,
+                                   .receive_octets = agreed.receive_octets,
+                                   .receive_us = agreed.receive_us,
+                               });
+    controller_send(link->controller, &writer);
+}
+
+/* the packets of the host */
+
+void link_send(struct link *link, const struct ys_hci_data *data, const uint8_t *bytes)
+{
+    struct outbound *buffer = link->controller->free_buffers;
+    if (buffer == NULL) /* the host sent more than it was given room for */
+        return;
+    link->controller->free_buffers = buffer->next;
+    buffer->length = data->length;
+    buffer->sent = 0;
+    buffer->boundary = data->boundary;
+    buffer->next = NULL;
+    memcpy(buffer->bytes, bytes, data->length);
+    if (link->first == NULL)
+        link->first = buffer;
+    else
+        link->last->next = buffer;
+    link->last = buffer;
+    link->queued += data->length;
+    link_wake(link);
+}
+
+static void release_first(struct link *link)
+{
+    struct outbound *buffer = link->first;
+    link->first = buffer->next;
+    buffer->next = link->controller->free_buffers;
+    link->controller->free_buffers = buffer;
+}
+
+void link_drop_data(struct link *link)
+{
+    while (link->first != NULL)
+        release_first(link);
+    link->queued = 0;
+}
+
+/* These bytes of the first packets have arrived. */
+static void release_sent(struct link *link, uint16_t bytes)
+{
+    uint16_t count = 0;
+    link->queued -= bytes;
+    while (bytes > 0) {
+        struct outbound *first = link->first;
+        uint16_t part = lesser(bytes, (uint16_t)(first->length - first->sent));
+        first->sent = (uint16_t)(first->sent + part);
+        bytes = (uint16_t)(bytes - part);
+        if (first->sent == first->length) {
+            release_first(link);
+            count++;
+        }
+    }
+    if (count > 0)
+        send_completed(link, count);
+}
+
+/* what is sent next */
+
+void link_want(struct link *link, enum control control)
+{
+    link->controls_due |= UINT32_C(1) << control;
+    link_wake(link);
+}
+
+#define OF_ENCRYPTION                                                                                                  \
+    (UINT32_C(1) << CONTROL_UNKNOWN | UINT32_C(1) << CONTROL_PAUSE_REQ | UINT32_C(1) << CONTROL_PAUSE_RSP |            \
+     UINT32_C(1) << CONTROL_ENC_REQ | UINT32_C(1) << CONTROL_ENC_RSP | UINT32_C(1) << CONTROL_REJECT |                 \
+     UINT32_C(1) << CONTROL_START_REQ | UINT32_C(1) << CONTROL_START_RSP | UINT32_C(1) << CONTROL_TERMINATE)
+#define BEGINS_ENCRYPTION (UINT32_C(1) << CONTROL_PAUSE_REQ | UINT32_C(1) << CONTROL_ENC_REQ)
+
+/* Which of those that are due may be sent: while encryption starts only what belongs to it, and it does not start while
+ * another procedure goes on (5.1.3). */
+static uint32_t controls_sendable(const struct link *link)
+{
+    uint32_t due = link->controls_due;
+    if (link->encryption.step == ENCRYPTION_IDLE)
+        return due;
+    if ((due & BEGINS_ENCRYPTION) != 0 && procedures_are_busy(link))
+        return due & ~BEGINS_ENCRYPTION;
+    return due & OF_ENCRYPTION;
+}
+
+static bool may_send_data(const struct link *link)
+{
+    return link->first != NULL && link->terminate_reason == 0 && !encryption_holds_data(link);
+}
+
+/* Whether there is more than the PDU that is being sent. */
+static bool has_more(const struct link *link)
+{
+    return controls_sendable(link) != 0 || (may_send_data(link) && link->queued > link->data_in_flight);
+}
+
+/* The control PDU that is due first. */
+static void choose_control(struct link *link, uint32_t sendable)
+{
+    struct ys_link_control_pdu pdu = {.opcode = YS_LINK_TERMINATE_IND, .code = link->terminate_reason};
+    struct ys_writer writer = ys_writer_to(link->payload, YS_LINK_CONTROL_MAX);
+    enum control control = CONTROL_UNKNOWN;
+    while ((sendable >> control & 1) == 0)
+        control++;
+    link->controls_due &= ~(UINT32_C(1) << control);
+    if (control >= CONTROL_PAUSE_REQ && control <= CONTROL_START_RSP)
+        encryption_compose(link, control, &pdu);
+    else if (control != CONTROL_TERMINATE)
+        procedures_compose(link, control, &pdu);
+    ys_put_link_control(&writer, &pdu);
+    link->control_sent = pdu.opcode;
+    link->pdu.kind = YS_LINK_CONTROL;
+    link->pdu.length = (uint8_t)ys_writer_stored(&writer);
+}
+
+/* As much of a frame as one packet carries, from as many of the host's packets as it lies in. */
+static void choose_data(struct link *link)
+{
+    const struct outbound *buffer = link->first;
+    if (buffer->sent == 0 && buffer->boundary != YS_HCI_CONTINUING)
+        link->pdu.kind = YS_LINK_FIRST;
+    uint16_t from = buffer->sent;
+    do {
+        uint16_t part = lesser((uint16_t)(buffer->length - from), (uint16_t)(link->send_payload - link->pdu.length));
+        memcpy(link->payload + link->pdu.length, buffer->bytes + from, part);
+        link->pdu.length = (uint8_t)(link->pdu.length + part);
+        buffer = buffer->next;
+        from = 0;
+    } while (buffer != NULL && buffer->boundary == YS_HCI_CONTINUING && link->pdu.length < link->send_payload);
+    link->data_in_flight = link->pdu.length;
+}
+
+/* Whether a packet of this length is over in time, with the shortest answer if it has one. */
+static bool fits(const struct link *link, size_t length, uint64_t until_ns, bool answered)
+{
+    uint64_t end_ns = ys_clock_now_ns(link_clock(link)) + ys_link_duration_ns(link->send_phy, 2 + length);
+    if (answered)
+        end_ns += YS_LINK_INTER_FRAME_SPACE_NS + ys_link_duration_ns(link->receive_phy, 2);
+    return end_ns <= until_ns;
+}
+
+/* How long the data is that would be sent next, with its MIC. */
+static size_t next_length(const struct link *link)
+{
+    const struct outbound *buffer = link->first;
+    size_t left = (size_t)buffer->length - buffer->sent;
+    for (buffer = buffer->next; buffer != NULL && buffer->boundary == YS_HCI_CONTINUING && left < link->send_payload;
+         buffer = buffer->next)
+        left += buffer->length;
+    left = left < link->send_payload ? left : link->send_payload;
+    return left + (link->encryption.sends ? YS_LINK_MIC_SIZE : 0);
+}
+
+/* Chooses the PDU that goes next: a control PDU, data, or an empty one. */
+static void choose(struct link *link, uint64_t until_ns, bool answered)
+{
+    uint32_t sendable = controls_sendable(link);
+    link->in_flight = true;
+    link->data_in_flight = 0;
+    link->pdu = (struct ys_link_data){.kind = YS_LINK_CONTINUING, .payload = link->payload};
+    if (sendable != 0 && fits(link, YS_LINK_CONTROL_MAX + YS_LINK_MIC_SIZE, until_ns, answered))
+        choose_control(link, sendable);
+    else if (sendable == 0 && may_send_data(link) && fits(link, next_length(link), until_ns, answered))
+        choose_data(link);
+    encryption_seal(link, &link->pdu, link->payload);
+}
+
+uint64_t link_transmit(struct link *link, uint64_t until_ns, bool answered)
+{
+    uint8_t bytes[YS_LINK_PDU_MAX];
+    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
+    if (!fits(link, link->in_flight ? link->pdu.length : 0, until_ns, answered))
+        return 0;
+    if (!link->in_flight) /* else the one that waits for its acknowledgement goes again */
+        choose(link, until_ns, answered);
+    link->pdu.sequence = link->sequence;
+    link->pdu.next_expected = link->next_expected;
+    link->pdu.more = has_more(link);
+    ys_put_link_data(&writer, &link->pdu);
+    return ys_radio_send(link->controller->radio, &(struct ys_sending){
+                                                      .channel = link->channel,
+                                                      .phy = link->send_phy,
+                                                      .access_address = link->parameters.access_address,
+                                                      .crc_init = link->parameters.crc_init,
+                                                      .sender = link->controller->settings.number,
+                                                      .power_dbm = link->controller->settings.power_dbm,
+                                                      .pdu = bytes,
+                                                      .length = (uint16_t)ys_writer_stored(&writer),
+                                                  });
+}
+
+/* what came */
+
+static void control_in(struct link *link, const struct ys_link_data *data)
+{
+    struct ys_link_control_pdu pdu;
+    bool good = ys_link_control_decode(data->payload, data->length, &pdu);
+    if (good && pdu.opcode == YS_LINK_TERMINATE_IND) {
+        link->ended_by_peer = pdu.code != 0 ? pdu.code : YS_HCI_UNSPECIFIED;
+        return;
+    }
+    /* 2.4.2.8 */
+    if (pdu.opcode == YS_LINK_UNKNOWN_RSP && !good)
+        return;
+    if (!good || (!encryption_control_in(link, &pdu) && !procedures_control_in(link, &pdu))) {
+        link->procedures.unknown = pdu.opcode;
+        link_want(link, CONTROL_UNKNOWN);
+    }
+}
+
+/* The PDU in flight has arrived. Returns false if that ended the link. */
+static bool acknowledged(struct link *link)
+{
+    link->in_flight = false;
+    link->sequence = !link->sequence;
+    if (link->pdu.kind == YS_LINK_CONTROL) {
+        if (link->control_sent == YS_LINK_TERMINATE_IND)
+            link_end(link, YS_HCI_LOCAL_ENDED);
+        else
+            encryption_acknowledged(link, link->control_sent);
+        return link->used;
+    }
+    uint16_t bytes = link->data_in_flight;
+    link->data_in_flight = 0;
+    if (bytes > 0 && link->first != NULL)
+        release_sent(link, bytes);
+    return true;
+}
+
+/* Takes a new PDU. Returns false if that ended the link. */
+static bool take_new(struct link *link, struct ys_link_data *pdu)
+{
+    uint8_t payload[YS_LINK_PDU_MAX];
+    bool data = pdu->kind != YS_LINK_CONTROL && pdu->length > 0;
+    link->next_expected = !link->next_expected;
+    if (!encryption_open(link, pdu, payload) || (data && encryption_forbids_data(link))) {
+        link_end(link, YS_HCI_MIC_FAILURE);
+        return false;
+    }
+    if (pdu->length > 0) {
+        link->last_authenticated_ns = ys_clock_now_ns(link_clock(link));
+        link->payload_timeout_told = false;
+    }
+    if (pdu->kind == YS_LINK_CONTROL)
+        control_in(link, pdu);
+    else if (data)
+        send_data(link, pdu);
+    return link->used;
+}
+
+bool link_receive(struct link *link, const struct ys_air_packet *packet)
+{
+    struct ys_link_data pdu;
+    bool good = packet->crc_good &&
+                packet->crc == ys_link_crc(link->parameters.crc_init, packet->pdu, packet->length) &&
+                ys_link_data_decode(packet->pdu, packet->length, &pdu);
+    channels_count(link, good);
+    link->receive_phy = packet->phy; /* which of the two, of a coded one */
+    link->bad_in_a_row = good ? 0 : (uint8_t)(link->bad_in_a_row + 1);
+    link->peer_has_more = true; /* who has not been understood may have more to say */
+    link->peer_was_empty = false;
+    if (!good)
+        return true;
+    link->established = true;
+    link->last_heard_ns = ys_clock_now_ns(link_clock(link));
+    link->peer_has_more = pdu.more;
+    link->peer_was_empty = pdu.length == 0;
+    if (link->in_flight && pdu.next_expected != link->sequence && !acknowledged(link))
+        return false;
+    if (pdu.sequence != link->next_expected || link->ended_by_peer != 0)
+        return true; /* heard before */
+    return take_new(link, &pdu);
+}

@@ -1,0 +1,710 @@
+/* Control procedures (Core 5.4 Vol 6 Part B 5.1, 5.2): what the two ends of a link ask and tell each other.
+ *
+ *   who begins    first PDU              answer                 then
+ *   either        VERSION_IND            VERSION_IND
+ *   either        (PERIPHERAL_)FEATURE_REQ   FEATURE_RSP
+ *   either        PING_REQ               PING_RSP
+ *   either        LENGTH_REQ             LENGTH_RSP
+ *   central       PHY_REQ                PHY_RSP                PHY_UPDATE_IND, which holds from its instant on
+ *   peripheral    PHY_REQ                PHY_UPDATE_IND
+ *   central       CONNECTION_UPDATE_IND                         holds from its instant on
+ *   central       CHANNEL_MAP_IND                               likewise
+ *   peripheral    CONNECTION_PARAM_REQ   CONNECTION_UPDATE_IND, once the central's host agrees
+ *   central       CONNECTION_PARAM_REQ   CONNECTION_PARAM_RSP, once the peripheral's host agrees; then
+ * CONNECTION_UPDATE_IND
+ *
+ * Each side has one of its own at a time. Two that have instants do not go together (5.3): if both sides begin one, the
+ * central refuses that of the peripheral, and goes on with its own. What is refused, or not known to the other side,
+ * ends with that; what is not answered for 40 s ends the link. */
+#include <string.h>
+
+#include "sim/controller_parts.h"
+
+/* The procedure response timeout (5.2). */
+#define PROCEDURE_NS (40000 * YS_NS_PER_MS)
+
+/* How many events ahead the central sets an instant, beside those that the peripheral may leave out. */
+#define INSTANT_AHEAD 6
+
+/* This controller: version 5.4 of the specification, and a company identifier that is reserved for tests. */
+#define VERSION    13
+#define COMPANY    0xffff
+#define SUBVERSION 1
+
+/* The longest before a ping that leaves time for its answer: three quarters of the timeout. */
+#define PING_SHARE(ns) ((ns) / 4 * 3)
+
+static uint64_t now_ns(const struct link *link)
+{
+    return ys_clock_now_ns(link_clock(link));
+}
+
+/* what the host is told */
+
+static void tell_update(struct link *link, uint8_t status)
+{
+    uint8_t bytes[16];
+    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
+    if (!controller_begin_le_event(link->controller, &writer, YS_HCI_LE_CONNECTION_UPDATE_COMPLETE))
+        return;
+    ys_put_hci_update(&writer, &(struct ys_hci_update){
+                                   .status = status,
+                                   .handle = link->handle,
+                                   .interval = link->parameters.interval,
+                                   .latency = link->parameters.latency,
+                                   .timeout = link->parameters.timeout,
+                               });
+    controller_send(link->controller, &writer);
+}
+
+static void tell_phys(struct link *link, uint8_t status)
+{
+    uint8_t bytes[16];
+    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
+    link->procedures.phy_wanted = false;
+    if (!controller_begin_le_event(link->controller, &writer, YS_HCI_LE_PHY_UPDATE_COMPLETE))
+        return;
+    ys_put_hci_phy_update(&writer, &(struct ys_hci_phy_update){
+                                       .status = status,
+                                       .handle = link->handle,
+                                       .send = phy_to_hci(link->send_phy),
+                                       .receive = phy_to_hci(link->receive_phy),
+                                   });
+    controller_send(link->controller, &writer);
+}
+
+static void tell_features(struct link *link, uint8_t status)
+{
+    uint8_t bytes[16];
+    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
+    if (!link->procedures.features_wanted)
+        return;
+    link->procedures.features_wanted = false;
+    if (!controller_begin_le_event(link->controller, &writer, YS_HCI_LE_REMOTE_FEATURES_COMPLETE))
+        return;
+    ys_put_u8(&writer, status);
+    ys_put_u16(&writer, link->handle);
+    ys_put_u64(&writer, link->procedures.features);
+    controller_send(link->controller, &writer);
+}
+
+static void tell_version(struct link *link, uint8_t status)
+{
+    uint8_t bytes[16];
+    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
+    const struct ys_link_control_pdu *version = &link->procedures.version;
+    if (!link->procedures.version_wanted)
+        return;
+    link->procedures.version_wanted = false;
+    ys_hci_event_begin(&writer, YS_HCI_REMOTE_VERSION_COMPLETE);
+    ys_put_u8(&writer, status);
+    ys_put_u16(&writer, link->handle);
+    ys_put_u8(&writer, version->version);
+    ys_put_u16(&writer, version->company);
+    ys_put_u16(&writer, version->subversion);
+    controller_send(link->controller, &writer);
+}
+
+static bool ask_host(struct link *link, const struct ys_link_control_pdu *pdu)
+{
+    uint8_t bytes[16];
+    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
+    if (!controller_begin_le_event(link->controller, &writer, YS_HCI_LE_PARAMETERS_REQUEST))
+        return false;
+    const struct ys_hci_parameters asked = {
+        .handle = link->handle,
+        .interval_min = pdu->interval_min,
+        .interval_max = pdu->interval,
+        .latency = pdu->latency,
+        .timeout = pdu->timeout,
+    };
+    ys_put_hci_parameters(&writer, &asked, false);
+    controller_send(link->controller, &writer);
+    return true;
+}
+
+/* beginning and ending */
+
+static bool has_instant(uint8_t procedure)
+{
+    return procedure == PROCEDURE_PHY || procedure == PROCEDURE_PARAMETERS || procedure == PROCEDURE_UPDATE ||
+           procedure == PROCEDURE_CHANNELS;
+}
+
+bool procedures_are_busy(const struct link *link)
+{
+    const struct procedures *all = &link->procedures;
+    return all->local != PROCEDURE_NONE || all->remote != PROCEDURE_NONE || all->has_pending;
+}
+
+bool procedures_are_late(const struct link *link, uint64_t now)
+{
+    const struct procedures *all = &link->procedures;
+    return (all->local != PROCEDURE_NONE && now >= all->local_deadline_ns) ||
+           (all->remote != PROCEDURE_NONE && now >= all->remote_deadline_ns);
+}
+
+/* Begins the first that is wanted and may begin now. */
+static void begin_next(struct link *link)
+{
+    static const uint8_t first_pdus[] = {
+        [PROCEDURE_VERSION] = CONTROL_VERSION,      [PROCEDURE_FEATURES] = CONTROL_FEATURE_REQ,
+        [PROCEDURE_LENGTH] = CONTROL_LENGTH_REQ,    [PROCEDURE_PHY] = CONTROL_PHY_REQ,
+        [PROCEDURE_PARAMETERS] = CONTROL_PARAM_REQ, [PROCEDURE_UPDATE] = CONTROL_UPDATE,
+        [PROCEDURE_CHANNELS] = CONTROL_CHANNEL_MAP, [PROCEDURE_PING] = CONTROL_PING_REQ,
+    };
+    struct procedures *all = &link->procedures;
+    for (unsigned i = 0; i < PROCEDURE_NONE && all->local == PROCEDURE_NONE; i++) {
+        bool waits = has_instant((uint8_t)i) && (all->has_pending || has_instant(all->remote));
+        if ((all->wanted >> i & 1) == 0 || waits || link->encryption.step != ENCRYPTION_IDLE)
+            continue;
+        all->wanted = (uint16_t)(all->wanted & ~(1u << i));
+        all->local = (uint8_t)i;
+        all->local_deadline_ns = now_ns(link) + PROCEDURE_NS;
+        link_want(link, (enum control)first_pdus[i]);
+    }
+}
+
+void procedures_want(struct link *link, enum procedure procedure)
+{
+    link->procedures.wanted = (uint16_t)(link->procedures.wanted | 1u << procedure);
+    begin_next(link);
+    link_wake(link);
+}
+
+static void end_local(struct link *link, enum procedure procedure)
+{
+    if (link->procedures.local == procedure)
+        link->procedures.local = PROCEDURE_NONE;
+    begin_next(link);
+}
+
+static void end_remote(struct link *link)
+{
+    link->procedures.remote = PROCEDURE_NONE;
+    begin_next(link);
+}
+
+static void begin_remote(struct link *link, enum procedure procedure)
+{
+    link->procedures.remote = (uint8_t)procedure;
+    link->procedures.remote_deadline_ns = now_ns(link) + PROCEDURE_NS;
+}
+
+static void refuse(struct link *link, uint8_t opcode, uint8_t code)
+{
+    link->procedures.refused = opcode;
+    link->procedures.refused_code = code;
+    link_want(link, CONTROL_REJECT_EXT);
+}
+
+/* This side's own procedure has come to nothing. */
+static void fail_local(struct link *link, uint8_t status)
+{
+    uint8_t procedure = link->procedures.local;
+    link->procedures.local = PROCEDURE_NONE;
+    switch (procedure) {
+    case PROCEDURE_VERSION:
+        tell_version(link, status);
+        break;
+    case PROCEDURE_FEATURES:
+        tell_features(link, status);
+        break;
+    case PROCEDURE_PHY:
+        tell_phys(link, status);
+        break;
+    case PROCEDURE_PARAMETERS:
+        tell_update(link, status);
+        break;
+    default: /* the others have no answer that the host would hear of */
+        break;
+    }
+    begin_next(link);
+}
+
+void procedures_begin(struct link *link)
+{
+    const struct ys_controller *controller = link->controller;
+    struct procedures *all = &link->procedures;
+    all->local = PROCEDURE_NONE;
+    all->remote = PROCEDURE_NONE;
+    all->send_phys = controller->default_send_phys;
+    all->receive_phys = controller->default_receive_phys;
+    memcpy(all->channel_map, link->parameters.channel_map, sizeof all->channel_map);
+    bool longer =
+        controller->default_octets > YS_LINK_PAYLOAD_DEFAULT || controller->default_us > YS_LINK_TIME_DEFAULT_US;
+    if ((controller->features & YS_HCI_LE_FEATURE_DATA_LENGTH) == 0)
+        return;
+    link->lengths.receive_octets = YS_LINK_PAYLOAD_MAX;
+    link->lengths.receive_us = YS_LINK_TIME_MAX_US;
+    if (longer) {
+        link->lengths.send_octets = controller->default_octets;
+        link->lengths.send_us = controller->default_us;
+        procedures_want(link, PROCEDURE_LENGTH);
+    }
+}
+
+/* composing */
+
+static uint16_t next_instant(const struct link *link)
+{
+    return (uint16_t)(link->counter + INSTANT_AHEAD + link->parameters.latency);
+}
+
+/* The PHYs for one direction that both sides want: the fastest, or 0 if there is none or it is on already. */
+static uint8_t choose_phy(uint8_t wanted, uint8_t peer_wants, enum ys_phy now)
+{
+    static const uint8_t fastest_first[] = {YS_HCI_PHYS_2M, YS_HCI_PHYS_1M, YS_HCI_PHYS_CODED};
+    for (size_t i = 0; i < sizeof fastest_first; i++) {
+        if ((wanted & peer_wants & fastest_first[i]) != 0)
+            return fastest_first[i] == 1u << (phy_to_hci(now) - 1) ? 0 : fastest_first[i];
+    }
+    return 0;
+}
+
+static void compose_phy_update(struct link *link, struct ys_link_control_pdu *pdu)
+{
+    struct procedures *all = &link->procedures;
+    pdu->send_phys = choose_phy(all->send_phys, all->peer_receive_phys, link->send_phy);
+    pdu->receive_phys = choose_phy(all->receive_phys, all->peer_send_phys, link->receive_phy);
+    if (pdu->send_phys == 0 && pdu->receive_phys == 0) { /* 5.1.10: nothing changes, and nobody waits */
+        bool own = all->local == PROCEDURE_PHY;
+        all->remote = PROCEDURE_NONE;
+        if (own)
+            all->local = PROCEDURE_NONE;
+        if (own && all->phy_wanted)
+            tell_phys(link, YS_HCI_OK);
+        begin_next(link);
+        return;
+    }
+    pdu->instant = next_instant(link);
+    all->pending = *pdu;
+    all->has_pending = true;
+}
+
+static void compose_update(struct link *link, struct ys_link_control_pdu *pdu)
+{
+    struct procedures *all = &link->procedures;
+    pdu->window_size = 1;
+    pdu->window_offset = 0;
+    pdu->interval = all->parameters.interval_max;
+    pdu->latency = all->parameters.latency;
+    pdu->timeout = all->parameters.timeout;
+    pdu->instant = next_instant(link);
+    all->pending = *pdu;
+    all->has_pending = true;
+}
+
+static void compose_parameters(const struct link *link, struct ys_link_control_pdu *pdu)
+{
+    const struct ys_hci_parameters *wanted = &link->procedures.parameters;
+    pdu->interval_min = wanted->interval_min;
+    pdu->interval = wanted->interval_max;
+    pdu->latency = wanted->latency;
+    pdu->timeout = wanted->timeout;
+    memset(pdu->offsets, 0xff, sizeof pdu->offsets);
+}
+
+void procedures_compose(struct link *link, enum control control, struct ys_link_control_pdu *pdu)
+{
+    static const uint8_t opcodes[] = {
+        [CONTROL_UNKNOWN] = YS_LINK_UNKNOWN_RSP,
+        [CONTROL_REJECT_EXT] = YS_LINK_REJECT_EXT_IND,
+        [CONTROL_VERSION] = YS_LINK_VERSION_IND,
+        [CONTROL_FEATURE_RSP] = YS_LINK_FEATURE_RSP,
+        [CONTROL_PING_RSP] = YS_LINK_PING_RSP,
+        [CONTROL_LENGTH_RSP] = YS_LINK_LENGTH_RSP,
+        [CONTROL_PHY_RSP] = YS_LINK_PHY_RSP,
+        [CONTROL_PARAM_RSP] = YS_LINK_CONNECTION_PARAM_RSP,
+        [CONTROL_PHY_UPDATE] = YS_LINK_PHY_UPDATE_IND,
+        [CONTROL_UPDATE] = YS_LINK_CONNECTION_UPDATE_IND,
+        [CONTROL_CHANNEL_MAP] = YS_LINK_CHANNEL_MAP_IND,
+        [CONTROL_FEATURE_REQ] = YS_LINK_FEATURE_REQ,
+        [CONTROL_PING_REQ] = YS_LINK_PING_REQ,
+        [CONTROL_LENGTH_REQ] = YS_LINK_LENGTH_REQ,
+        [CONTROL_PHY_REQ] = YS_LINK_PHY_REQ,
+        [CONTROL_PARAM_REQ] = YS_LINK_CONNECTION_PARAM_REQ,
+    };
+    struct procedures *all = &link->procedures;
+    *pdu = (struct ys_link_control_pdu){
+        .opcode = opcodes[control],
+        .code = control == CONTROL_UNKNOWN ? all->unknown : all->refused_code,
+        .refused = all->refused,
+        .features = link->controller->features,
+        .version = VERSION,
+        .company = COMPANY,
+        .subversion = SUBVERSION,
+        .lengths = link->lengths,
+        .send_phys = all->send_phys,
+        .receive_phys = all->receive_phys,
+    };
+    if (control == CONTROL_FEATURE_REQ && !link->central)
+        pdu->opcode = YS_LINK_PERIPHERAL_FEATURE_REQ;
+    if (control == CONTROL_FEATURE_RSP)
+        pdu->features &= all->features;
+    if (control == CONTROL_VERSION)
+        all->version_sent = true;
+    if (control == CONTROL_PHY_UPDATE) {
+        compose_phy_update(link, pdu);
+    } else if (control == CONTROL_UPDATE) {
+        compose_update(link, pdu);
+    } else if (control == CONTROL_PARAM_REQ || control == CONTROL_PARAM_RSP) {
+        compose_parameters(link, pdu);
+    } else if (control == CONTROL_CHANNEL_MAP) {
+        memcpy(pdu->channel_map, all->channel_map, sizeof pdu->channel_map);
+        pdu->instant = next_instant(link);
+        all->pending = *pdu;
+        all->has_pending = true;
+    }
+}
+
+/* what holds from an instant on */
+
+static enum ys_phy phy_of_bits(const struct link *link, uint8_t bits, enum ys_phy now)
+{
+    if ((bits & YS_HCI_PHYS_2M) != 0)
+        return YS_PHY_2M;
+    if ((bits & YS_HCI_PHYS_CODED) != 0)
+        return link->prefers_s2 ? YS_PHY_CODED_S2 : YS_PHY_CODED_S8;
+    return (bits & YS_HCI_PHYS_1M) != 0 ? YS_PHY_1M : now;
+}
+
+static void hold_phys(struct link *link, const struct ys_link_control_pdu *pdu)
+{
+    uint8_t send = link->central ? pdu->send_phys : pdu->receive_phys;
+    uint8_t receive = link->central ? pdu->receive_phys : pdu->send_phys;
+    link->send_phy = phy_of_bits(link, send, link->send_phy);
+    link->receive_phy = phy_of_bits(link, receive, link->receive_phy);
+    link_lengths_changed(link, true);
+    tell_phys(link, YS_HCI_OK);
+    link->procedures.remote = PROCEDURE_NONE;
+    end_local(link, PROCEDURE_PHY);
+}
+
+static uint64_t hold_update(struct link *link, const struct ys_link_control_pdu *pdu)
+{
+    link->parameters.interval = pdu->interval;
+    link->parameters.latency = pdu->latency;
+    link->parameters.timeout = pdu->timeout;
+    link->window_ns = link->central ? 0 : pdu->window_size * NS_PER_INTERVAL_STEP;
+    if (ys_phy_is_coded(link->send_phy) || ys_phy_is_coded(link->receive_phy))
+        link_lengths_changed(link, true);
+    tell_update(link, YS_HCI_OK);
+    link->procedures.remote = PROCEDURE_NONE;
+    end_local(link, link->central ? PROCEDURE_UPDATE : PROCEDURE_PARAMETERS);
+    return pdu->window_offset * NS_PER_INTERVAL_STEP;
+}
+
+static void check_payload_timeout(struct link *link)
+{
+    uint64_t silence_ns = now_ns(link) - link->last_authenticated_ns;
+    if (!link->encryption.receives || link->encryption.step != ENCRYPTION_IDLE ||
+        silence_ns < PING_SHARE(link->payload_timeout_ns))
+        return;
+    if (link->procedures.local != PROCEDURE_PING && (link->controller->features & YS_HCI_LE_FEATURE_PING) != 0)
+        procedures_want(link, PROCEDURE_PING);
+    if (silence_ns < link->payload_timeout_ns || link->payload_timeout_told)
+        return;
+    uint8_t bytes[8];
+    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
+    link->payload_timeout_told = true;
+    ys_hci_event_begin(&writer, YS_HCI_PAYLOAD_TIMEOUT_EXPIRED);
+    ys_put_u16(&writer, link->handle);
+    controller_send(link->controller, &writer);
+}
+
+uint64_t procedures_at_event(struct link *link)
+{
+    struct procedures *all = &link->procedures;
+    check_payload_timeout(link);
+    if (all->wanted != 0)
+        begin_next(link);
+    if (!all->has_pending || (uint16_t)(link->counter - all->pending.instant) >= 0x8000)
+        return 0;
+    struct ys_link_control_pdu pending = all->pending;
+    all->has_pending = false;
+    if (pending.opcode == YS_LINK_CONNECTION_UPDATE_IND)
+        return hold_update(link, &pending);
+    if (pending.opcode == YS_LINK_PHY_UPDATE_IND) {
+        hold_phys(link, &pending);
+    } else {
+        memcpy(link->parameters.channel_map, pending.channel_map, sizeof link->parameters.channel_map);
+        end_local(link, PROCEDURE_CHANNELS);
+    }
+    return 0;
+}
+
+/* what came */
+
+/* What the central has set: it holds from its instant on, which must not have passed (5.1.1). */
+static void take_instant(struct link *link, const struct ys_link_control_pdu *pdu)
+{
+    struct procedures *all = &link->procedures;
+    uint16_t left = (uint16_t)(pdu->instant - link->counter);
+    if (left == 0 || left >= 0x7fff) {
+        link_end(link, YS_HCI_INSTANT_PASSED);
+        return;
+    }
+    all->pending = *pdu;
+    all->has_pending = true;
+}
+
+static void phy_update_in(struct link *link, const struct ys_link_control_pdu *pdu)
+{
+    struct procedures *all = &link->procedures;
+    if (pdu->send_phys != 0 || pdu->receive_phys != 0) {
+        take_instant(link, pdu);
+        return;
+    }
+    bool own = all->local == PROCEDURE_PHY;
+    all->remote = PROCEDURE_NONE;
+    if (own && all->phy_wanted)
+        tell_phys(link, YS_HCI_OK);
+    end_local(link, PROCEDURE_PHY);
+}
+
+/* The code with which the other side's procedure is refused because of another one, or YS_HCI_OK. A central goes on
+ * with its own; a peripheral lets its own wait, which the central refuses. */
+static uint8_t collision(const struct link *link, enum procedure procedure)
+{
+    const struct procedures *all = &link->procedures;
+    if (!link->central)
+        return YS_HCI_OK;
+    uint8_t same = procedure == PROCEDURE_PARAMETERS ? PROCEDURE_UPDATE : (uint8_t)procedure;
+    if (all->local == same)
+        return YS_HCI_COLLISION;
+    return has_instant(all->local) || all->has_pending ? YS_HCI_DIFFERENT_COLLISION : YS_HCI_OK;
+}
+
+static void phy_request_in(struct link *link, const struct ys_link_control_pdu *pdu)
+{
+    struct procedures *all = &link->procedures;
+    uint8_t code = collision(link, PROCEDURE_PHY);
+    if (code != YS_HCI_OK) {
+        refuse(link, pdu->opcode, code);
+        return;
+    }
+    all->peer_send_phys = pdu->send_phys;
+    all->peer_receive_phys = pdu->receive_phys;
+    begin_remote(link, PROCEDURE_PHY);
+    link_want(link, link->central ? CONTROL_PHY_UPDATE : CONTROL_PHY_RSP);
+}
+
+static void parameters_request_in(struct link *link, const struct ys_link_control_pdu *pdu)
+{
+    uint8_t code = collision(link, PROCEDURE_PARAMETERS);
+    if (code == YS_HCI_OK && (pdu->interval_min > pdu->interval || pdu->interval_min < 6 ||
+                              !ys_link_parameters_are_valid(pdu->interval, pdu->latency, pdu->timeout)))
+        code = YS_HCI_INVALID_PARAMETERS;
+    if (code == YS_HCI_OK && !ask_host(link, pdu))
+        code = YS_HCI_UNSUPPORTED_REMOTE;
+    if (code != YS_HCI_OK)
+        refuse(link, pdu->opcode, code);
+    else
+        begin_remote(link, PROCEDURE_PARAMETERS);
+}
+
+uint8_t procedures_answer(struct link *link, const struct ys_hci_parameters *parameters, uint8_t reason)
+{
+    struct procedures *all = &link->procedures;
+    if (all->remote != PROCEDURE_PARAMETERS)
+        return YS_HCI_COMMAND_DISALLOWED;
+    if (parameters == NULL) {
+        refuse(link, YS_LINK_CONNECTION_PARAM_REQ, reason);
+        end_remote(link);
+        return YS_HCI_OK;
+    }
+    all->parameters = *parameters;
+    link_want(link, link->central ? CONTROL_UPDATE : CONTROL_PARAM_RSP);
+    return YS_HCI_OK;
+}
+
+/* The first PDU of which procedure this is; PROCEDURE_NONE if of none that is waited for. */
+static uint8_t begun_by(uint8_t opcode)
+{
+    switch (opcode) {
+    case YS_LINK_FEATURE_REQ:
+    case YS_LINK_PERIPHERAL_FEATURE_REQ:
+        return PROCEDURE_FEATURES;
+    case YS_LINK_CONNECTION_PARAM_REQ:
+        return PROCEDURE_PARAMETERS;
+    case YS_LINK_VERSION_IND:
+        return PROCEDURE_VERSION;
+    case YS_LINK_PING_REQ:
+        return PROCEDURE_PING;
+    case YS_LINK_LENGTH_REQ:
+        return PROCEDURE_LENGTH;
+    case YS_LINK_PHY_REQ:
+        return PROCEDURE_PHY;
+    default:
+        return PROCEDURE_NONE;
+    }
+}
+
+static void refused_in(struct link *link, uint8_t opcode, uint8_t code)
+{
+    uint8_t procedure = begun_by(opcode);
+    if (procedure == PROCEDURE_NONE || procedure != link->procedures.local)
+        return;
+    fail_local(link, code);
+}
+
+static void lengths_in(struct link *link, const struct ys_link_lengths *lengths)
+{
+    struct ys_link_lengths before = link_effective(link);
+    link->peer_lengths = *lengths;
+    struct ys_link_lengths after = link_effective(link);
+    link_lengths_changed(link, memcmp(&before, &after, sizeof before) != 0);
+}
+
+static bool lengths_are_valid(const struct ys_link_lengths *lengths)
+{
+    return lengths->receive_octets >= YS_LINK_PAYLOAD_DEFAULT && lengths->send_octets >= YS_LINK_PAYLOAD_DEFAULT &&
+           lengths->receive_us >= YS_LINK_TIME_DEFAULT_US && lengths->send_us >= YS_LINK_TIME_DEFAULT_US;
+}
+
+/* The feature without which a PDU is as good as unknown. */
+static uint64_t feature_of(const struct link *link, uint8_t opcode)
+{
+    switch (opcode) {
+    case YS_LINK_PERIPHERAL_FEATURE_REQ:
+        return YS_HCI_LE_FEATURE_FEATURES;
+    case YS_LINK_CONNECTION_PARAM_REQ:
+    case YS_LINK_CONNECTION_PARAM_RSP:
+        return YS_HCI_LE_FEATURE_PARAMETERS;
+    case YS_LINK_PING_REQ:
+    case YS_LINK_PING_RSP:
+        return YS_HCI_LE_FEATURE_PING;
+    case YS_LINK_LENGTH_REQ:
+    case YS_LINK_LENGTH_RSP:
+        return YS_HCI_LE_FEATURE_DATA_LENGTH;
+    case YS_LINK_PHY_REQ:
+    case YS_LINK_PHY_RSP:
+    case YS_LINK_PHY_UPDATE_IND:
+        return link->controller->features & (YS_HCI_LE_FEATURE_2M | YS_HCI_LE_FEATURE_CODED);
+    default:
+        return 0;
+    }
+}
+
+static bool is_phy_pdu(uint8_t opcode)
+{
+    return opcode == YS_LINK_PHY_REQ || opcode == YS_LINK_PHY_RSP || opcode == YS_LINK_PHY_UPDATE_IND;
+}
+
+static void version_in(struct link *link, const struct ys_link_control_pdu *pdu)
+{
+    link->procedures.version = *pdu;
+    link->procedures.version_known = true;
+    if (!link->procedures.version_sent)
+        link_want(link, CONTROL_VERSION);
+    tell_version(link, YS_HCI_OK);
+    end_local(link, PROCEDURE_VERSION);
+}
+
+static void features_in(struct link *link, const struct ys_link_control_pdu *pdu)
+{
+    link->procedures.features = pdu->features;
+    link->procedures.features_known = true;
+    if (pdu->opcode != YS_LINK_FEATURE_RSP) {
+        link_want(link, CONTROL_FEATURE_RSP);
+        return;
+    }
+    tell_features(link, YS_HCI_OK);
+    end_local(link, PROCEDURE_FEATURES);
+}
+
+static bool lengths_pdu_in(struct link *link, const struct ys_link_control_pdu *pdu)
+{
+    if (!lengths_are_valid(&pdu->lengths))
+        return false;
+    lengths_in(link, &pdu->lengths);
+    if (pdu->opcode == YS_LINK_LENGTH_REQ)
+        link_want(link, CONTROL_LENGTH_RSP);
+    else
+        end_local(link, PROCEDURE_LENGTH);
+    return true;
+}
+
+static void phy_response_in(struct link *link, const struct ys_link_control_pdu *pdu)
+{
+    if (!link->central || link->procedures.local != PROCEDURE_PHY)
+        return;
+    link->procedures.peer_send_phys = pdu->send_phys;
+    link->procedures.peer_receive_phys = pdu->receive_phys;
+    link_want(link, CONTROL_PHY_UPDATE);
+}
+
+/* What only a central may set. */
+static bool instant_in(struct link *link, const struct ys_link_control_pdu *pdu)
+{
+    bool valid = pdu->opcode == YS_LINK_CONNECTION_UPDATE_IND
+                     ? ys_link_parameters_are_valid(pdu->interval, pdu->latency, pdu->timeout) && pdu->window_size > 0
+                     : pdu->opcode != YS_LINK_CHANNEL_MAP_IND || ys_link_channel_count(pdu->channel_map) >= 2;
+    if (link->central || !valid)
+        return false;
+    if (pdu->opcode == YS_LINK_PHY_UPDATE_IND)
+        phy_update_in(link, pdu);
+    else
+        take_instant(link, pdu);
+    return true;
+}
+
+bool procedures_control_in(struct link *link, const struct ys_link_control_pdu *pdu)
+{
+    uint64_t feature = feature_of(link, pdu->opcode);
+    if ((feature == 0 && is_phy_pdu(pdu->opcode)) || (feature & ~link->controller->features) != 0)
+        return false;
+    switch (pdu->opcode) {
+    case YS_LINK_UNKNOWN_RSP: /* 5.1.12: a ping that is not known has been answered all the same */
+        refused_in(link, pdu->code, YS_HCI_UNSUPPORTED_REMOTE);
+        return true;
+    case YS_LINK_REJECT_EXT_IND:
+        refused_in(link, pdu->refused, pdu->code);
+        return true;
+    case YS_LINK_VERSION_IND:
+        version_in(link, pdu);
+        return true;
+    case YS_LINK_FEATURE_REQ:
+        if (link->central)
+            return false;
+        features_in(link, pdu);
+        return true;
+    case YS_LINK_PERIPHERAL_FEATURE_REQ:
+        if (!link->central)
+            return false;
+        features_in(link, pdu);
+        return true;
+    case YS_LINK_FEATURE_RSP:
+        features_in(link, pdu);
+        return true;
+    case YS_LINK_PING_REQ:
+        link_want(link, CONTROL_PING_RSP);
+        return true;
+    case YS_LINK_PING_RSP:
+        end_local(link, PROCEDURE_PING);
+        return true;
+    case YS_LINK_LENGTH_REQ:
+    case YS_LINK_LENGTH_RSP:
+        return lengths_pdu_in(link, pdu);
+    case YS_LINK_PHY_REQ:
+        phy_request_in(link, pdu);
+        return true;
+    case YS_LINK_PHY_RSP:
+        phy_response_in(link, pdu);
+        return true;
+    case YS_LINK_CONNECTION_PARAM_REQ:
+        parameters_request_in(link, pdu);
+        return true;
+    case YS_LINK_CONNECTION_PARAM_RSP:
+        if (!link->central)
+            return false;
+        return true;
+    case YS_LINK_CONNECTION_UPDATE_IND:
+    case YS_LINK_CHANNEL_MAP_IND:
+    case YS_LINK_PHY_UPDATE_IND:
+        return instant_in(link, pdu);
+    default:
+        return false;
+    }
+}

@@ -1,0 +1,109 @@
+/* Whose turn it is on the one radio of a controller. The rule:
+ *
+ * - An event of a connection lasts at the longest until T_IFS before the next event of another one, as far as there is
+ *   time for an exchange before that.
+ * - Two events that would begin closer together, or at once: the connection goes first that has been left out more
+ * often in a row; otherwise the one that began first. The other one is left out this time.
+ * - An advertising event waits until it fits between connection events, but no longer than the 10 ms by which the
+ * standard lets it be late (4.4.2.2.1); then it is sent, and the connections are left out.
+ * - Scanning and connecting have what is left.
+ *
+ * So a connection that takes all it can get leaves others each of their events, and scanners nothing. */
+#include "sim/controller_parts.h"
+
+/* The shortest exchange on 1M: two empty packets, and T_IFS behind each. */
+#define EXCHANGE_NS (460 * YS_NS_PER_US)
+
+static bool is_more_urgent(const struct link *link, const struct link *other)
+{
+    return link->left_out > other->left_out;
+}
+
+bool turns_are_taken(const struct ys_controller *controller)
+{
+    for (size_t i = 0; i < LINKS; i++) {
+        if (controller->links[i].used && controller->links[i].in_event)
+            return true;
+    }
+    return false;
+}
+
+static void pause_listeners(struct ys_controller *controller)
+{
+    for (size_t i = 0; i < SCANNER_PHYS; i++) {
+        listener_pause(&controller->scanners[i].listener);
+        listener_pause(&controller->initiators[i].listener);
+    }
+}
+
+bool turns_begin(struct link *link)
+{
+    struct ys_controller *controller = link->controller;
+    uint64_t now_ns = ys_clock_now_ns(controller->clock);
+    if (controller->advertises_until_ns > now_ns)
+        return false;
+    for (size_t i = 0; i < LINKS; i++) {
+        const struct link *other = &controller->links[i];
+        bool comes = other->used && link_next_ns(other) < now_ns + EXCHANGE_NS;
+        if (other != link && other->used && (other->in_event || comes) && is_more_urgent(other, link))
+            return false;
+        if (other != link && other->used && other->in_event && !is_more_urgent(link, other))
+            return false;
+    }
+    for (size_t i = 0; i < LINKS; i++) {
+        if (&controller->links[i] != link && controller->links[i].used && controller->links[i].in_event)
+            link_leave(&controller->links[i]);
+    }
+    pause_listeners(controller);
+    return true;
+}
+
+void turns_end(struct link *link)
+{
+    struct ys_controller *controller = link->controller;
+    if (turns_are_taken(controller))
+        return;
+    for (size_t i = 0; i < SCANNER_PHYS; i++) {
+        listener_unpause(&controller->scanners[i].listener);
+        listener_unpause(&controller->initiators[i].listener);
+    }
+}
+
+uint64_t turns_end_ns(const struct link *link)
+{
+    const struct ys_controller *controller = link->controller;
+    uint64_t now_ns = ys_clock_now_ns(controller->clock);
+    uint64_t interval_ns = link_interval_ns(link);
+    uint64_t before_ns = YS_LINK_INTER_FRAME_SPACE_NS;
+    if (!link->central && link_widening_ns(link, interval_ns) > before_ns)
+        before_ns = link_widening_ns(link, interval_ns);
+    uint64_t end_ns = link->anchor_ns + interval_ns - before_ns;
+    if (link->event_length_ns != 0 && link->anchor_ns + link->event_length_ns < end_ns)
+        end_ns = link->anchor_ns + link->event_length_ns;
+    for (size_t i = 0; i < LINKS; i++) {
+        const struct link *other = &controller->links[i];
+        if (other == link || !other->used || link_next_ns(other) < now_ns + EXCHANGE_NS)
+            continue;
+        uint64_t other_ns = link_next_ns(other) - YS_LINK_INTER_FRAME_SPACE_NS;
+        end_ns = other_ns < end_ns ? other_ns : end_ns;
+    }
+    return end_ns;
+}
+
+bool turns_advertise(struct ys_controller *controller, uint64_t length_ns, bool at_once)
+{
+    uint64_t now_ns = ys_clock_now_ns(controller->clock);
+    bool free = true;
+    for (size_t i = 0; i < LINKS; i++) {
+        const struct link *link = &controller->links[i];
+        free = free && (!link->used || (!link->in_event && link_next_ns(link) >= now_ns + length_ns));
+    }
+    if (!free && !at_once)
+        return false;
+    for (size_t i = 0; !free && i < LINKS; i++) {
+        if (controller->links[i].used && controller->links[i].in_event)
+            link_leave(&controller->links[i]);
+    }
+    controller->advertises_until_ns = now_ns + length_ns;
+    return true;
+}
