@@ -76,9 +76,9 @@ static void a_saturated_link_carries_what_it_can(void **state)
     unsigned number = 0;
     (void)state;
     for (int phy = YS_PHY_1M; phy <= YS_PHY_CODED_S2; phy++)
-        for (size_t length = 0; length < sizeof lengths; length++)
-            for (size_t mtu = 0; mtu < sizeof mtus / sizeof mtus[0]; mtu++)
-                for (size_t interval = 0; interval < sizeof intervals_us / sizeof intervals_us[0]; interval++)
+        for (size_t length = 0; length < COUNT(lengths); length++)
+            for (size_t mtu = 0; mtu < COUNT(mtus); mtu++)
+                for (size_t interval = 0; interval < COUNT(intervals_us); interval++)
                     for (int kind = 0; kind < 4; kind++) {
                         if (number++ % 23 != 0 && !all)
                             continue;
@@ -152,7 +152,7 @@ static void with_loss_it_carries_what_is_expected(void **state)
 {
     static const double losses[] = {0.01, 0.05, 0.2, 0.5};
     (void)state;
-    for (size_t i = 0; i < sizeof losses / sizeof losses[0]; i++) {
+    for (size_t i = 0; i < COUNT(losses); i++) {
         struct ys_link_shape shape = shape_of(YS_PHY_2M, 251, 247, 30000, false);
         check_loss(shape, losses[i]);
         shape.by_central = true;

@@ -40,11 +40,31 @@ static bool wants(const struct pump *pump, uint16_t handle)
     return pump->frame[handle] > 0 || pump->left[handle] > 0;
 }
 
+/* Gives the answers that the controller waits for. */
+static void answer(struct pump *pump)
+{
+    static const uint8_t key[] = {1, 0x1a, 0x20, 18, 1, 0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15, 16};
+    uint8_t yes[18] = {1, 0x20, 0x20, 14};
+    uint8_t no[7] = {1, 0x21, 0x20, 3, 0, 0, YS_HCI_UNACCEPTABLE_PARAMETERS};
+    if (pump->never)
+        return;
+    if (pump->key_asked)
+        ys_controller_receive(pump->controller, key, sizeof key);
+    pump->key_asked = false;
+    if (pump->asked[0] == 0)
+        return;
+    memcpy(yes + 4, pump->asked, 10);
+    memcpy(no + 4, pump->asked, 2);
+    pump->asked[0] = 0;
+    ys_controller_receive(pump->controller, pump->refuses ? no : yes, pump->refuses ? sizeof no : sizeof yes);
+}
+
 /* As a host does, it keeps all buffers full, and shares them between its connections. */
 static void run(void *context)
 {
     struct pump *pump = context;
     bool any = true;
+    answer(pump);
     while (any && pump->free_buffers > 0) {
         any = false;
         for (uint16_t i = 1; i <= 9 && pump->free_buffers > 0; i++) {
@@ -85,16 +105,27 @@ static void le_event_in(struct pump *pump, struct ys_reader *parameters)
         pump->send_octets = 27;
         break;
     case 0x03: /* LE Connection Update Complete */
-        assert_int_equal(ys_get_u8(parameters), 0);
+        pump->statuses += ys_get_u8(parameters) != 0;
         (void)ys_get_u16(parameters);
         pump->interval = ys_get_u16(parameters);
+        break;
+    case 0x04: /* LE Read Remote Features Complete */
+        pump->statuses += ys_get_u8(parameters) != 0;
+        break;
+    case 0x05: /* LE Long Term Key Request */
+        pump->key_asked = true;
+        ys_clock_set(pumps.clock, &pump->run, ys_clock_now_ns(pumps.clock));
+        break;
+    case 0x06: /* LE Remote Connection Parameter Request */
+        ys_get_copy(parameters, pump->asked, 10);
+        ys_clock_set(pumps.clock, &pump->run, ys_clock_now_ns(pumps.clock));
         break;
     case 0x07: /* LE Data Length Change */
         (void)ys_get_u16(parameters);
         pump->send_octets = ys_get_u16(parameters);
         break;
     case 0x0c: /* LE PHY Update Complete */
-        (void)ys_get_u8(parameters);
+        pump->statuses += ys_get_u8(parameters) != 0;
         (void)ys_get_u16(parameters);
         pump->send_phy = ys_get_u8(parameters);
         pump->receive_phy = ys_get_u8(parameters);
@@ -127,6 +158,9 @@ static void to_host(void *context, const uint8_t *packet, size_t length)
         (void)ys_get_u16(&parameters);
         pump->reason = ys_get_u8(&parameters);
         pump->disconnections++;
+        pump->free_buffers = 8; /* what was on its way is given back with the connection */
+        memset(pump->left, 0, sizeof pump->left);
+        memset(pump->frame, 0, sizeof pump->frame);
     } else if (event == YS_HCI_ENCRYPTION_CHANGE) {
         pump->encrypted = true;
     } else if (event == YS_HCI_LE_META) {
@@ -222,10 +256,8 @@ void pumps_shape(const struct ys_link_shape *shape)
         pump_run_ms(events_ms);
     }
     if (shape->encrypted) {
-        pump_tell(1, "01 1920 1c 0100 0000000000000000 0000 bf01fb9d4ef3bc36d874f5394138684c");
-        pump_run_ms(events_ms);
-        pump_tell(0, "01 1a20 12 0100 bf01fb9d4ef3bc36d874f5394138684c");
-        pump_run_ms(events_ms);
+        pump_tell(1, PUMP_ENCRYPT);
+        pump_run_ms(2 * events_ms);
         assert_true(pumps.sides[0].encrypted && pumps.sides[1].encrypted);
     }
     assert_int_equal(pumps.sides[0].send_octets, shape->packet_length);

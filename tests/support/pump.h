@@ -8,6 +8,9 @@
 
 #define PUMPS_MOST 5
 
+/* The central encrypts connection 1, with the key that every pump has. */
+#define PUMP_ENCRYPT "01 1920 1c 0100 0000000000000000 0000 0102030405060708090a0b0c0d0e0f10"
+
 /* A side, and what it does on each of its connections, by handle. */
 struct pump {
     struct ys_controller *controller;
@@ -26,6 +29,11 @@ struct pump {
     uint8_t reason; /* of the last disconnection */
     uint32_t disconnections;
     bool encrypted;
+    bool refuses;      /* parameters that the other side asks for */
+    bool never;        /* answers what it is asked */
+    uint8_t asked[11]; /* the parameters that wait for an answer, with their handle; the first byte is 0: none */
+    bool key_asked;
+    uint8_t statuses;  /* how many procedures came to nothing */
     uint8_t send_phy;
     uint8_t receive_phy;
     uint16_t interval;
