@@ -55,9 +55,8 @@ static bool is_sound(const char *what)
     uint64_t received[2] = {one->received[1], other->received[1]};
     pump_run_ms(10 * INTERVAL_MS);
     bool sound = one->disconnections == 0 && other->disconnections == 0 && one->interval == other->interval &&
-                 one->send_phy == other->receive_phy && one->receive_phy == other->send_phy &&
-                 one->out_of_order == 0 && other->out_of_order == 0 && one->received[1] > received[0] + 5 &&
-                 other->received[1] > received[1] + 5;
+                 one->send_phy == other->receive_phy && one->receive_phy == other->send_phy && one->out_of_order == 0 &&
+                 other->out_of_order == 0 && one->received[1] > received[0] + 5 && other->received[1] > received[1] + 5;
     if (!sound)
         (void)printf("%s: disconnected %u and %u (0x%02x, 0x%02x), intervals %u and %u, PHYs %u/%u and %u/%u, "
                      "%llu and %llu frames\n",
@@ -90,6 +89,34 @@ static void any_two_procedures_of_the_two_sides_get_along(void **state)
         }
     }
     assert_true(good);
+}
+
+/* 5.3: the central goes on with its own, and refuses the peripheral's. */
+static void a_central_refuses_what_collides_with_its_own(void **state)
+{
+    static const struct {
+        const char *peripheral;
+        const char *central;
+        uint8_t status;
+    } cases[] = {
+        {"01 3220 07 0100 00 02 02 0000", "01 3220 07 0100 00 04 04 0000", YS_HCI_COLLISION},
+        {"01 1320 0e 0100 1800 1800 0100 9001 0000 0000", "01 1320 0e 0100 0800 0800 0000 9001 0000 0000",
+         YS_HCI_COLLISION},
+        {"01 3220 07 0100 00 02 02 0000", "01 1420 05 ff00ff0000", YS_HCI_DIFFERENT_COLLISION},
+        {"01 1320 0e 0100 1800 1800 0100 9001 0000 0000", "01 3220 07 0100 00 02 02 0000", YS_HCI_DIFFERENT_COLLISION},
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        connect(NULL);
+        pumps.sides[0].interval = pumps.sides[1].interval;
+        pump_tell(0, cases[i].peripheral);
+        pump_tell(1, cases[i].central);
+        pump_run_ms(60 * INTERVAL_MS);
+        assert_int_equal(pumps.sides[0].status, cases[i].status);
+        assert_int_equal(pumps.sides[1].statuses, 0);
+        assert_true(is_sound("collision"));
+        pumps_end();
+    }
 }
 
 static void any_two_procedures_of_one_side_follow_each_other(void **state)
@@ -366,11 +393,11 @@ static void wrong_commands_for_links_are_refused(void **state)
         const char *command;
         const char *answer;
     } cases[] = {
-        {"01 2220 06 0100 1a00 9042", "04 0e 06 01 2220 12 0100"},         /* 26 bytes */
-        {"01 2220 06 0100 fc00 9042", "04 0e 06 01 2220 12 0100"},         /* 252 */
-        {"01 2220 06 0700 fb00 9042", "04 0e 06 01 2220 02 0700"},         /* another connection */
-        {"01 3220 07 0100 00 08 01 0000", "04 0f 04 12 01 3220"},          /* a PHY that there is not: unsupported */
-        {"01 3220 07 0100 00 00 01 0000", "04 0f 04 12 01 3220"},          /* none */
+        {"01 2220 06 0100 1a00 9042", "04 0e 06 01 2220 12 0100"}, /* 26 bytes */
+        {"01 2220 06 0100 fc00 9042", "04 0e 06 01 2220 12 0100"}, /* 252 */
+        {"01 2220 06 0700 fb00 9042", "04 0e 06 01 2220 02 0700"}, /* another connection */
+        {"01 3220 07 0100 00 08 01 0000", "04 0f 04 12 01 3220"},  /* a PHY that there is not: unsupported */
+        {"01 3220 07 0100 00 00 01 0000", "04 0f 04 12 01 3220"},  /* none */
         {"01 1320 0e 0100 0500 0800 0000 9001 0000 0000", "04 0f 04 12 01 1320"}, /* 6.25 ms */
         {"01 1320 0e 0100 5000 5000 0900 6400 0000 0000", "04 0f 04 12 01 1320"}, /* 1 s for ten events of 100 ms */
         {"01 1420 05 0000000000", "04 0e 04 01 1420 12"},
@@ -445,6 +472,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(any_two_procedures_of_the_two_sides_get_along),
+        cmocka_unit_test(a_central_refuses_what_collides_with_its_own),
         cmocka_unit_test(any_two_procedures_of_one_side_follow_each_other),
         cmocka_unit_test(what_the_other_side_does_not_know_comes_to_nothing_and_no_harm),
         cmocka_unit_test(parameters_that_the_central_refuses_leave_the_link_as_it_was),

@@ -93,6 +93,13 @@ static void data_in(struct pump *pump, struct ys_reader *reader)
     pump->received[data.handle] += pump->expected[data.handle] == 0;
 }
 
+static void count_status(struct pump *pump, uint8_t status)
+{
+    pump->statuses += status != 0;
+    if (status != 0)
+        pump->status = status;
+}
+
 static void le_event_in(struct pump *pump, struct ys_reader *parameters)
 {
     switch (ys_get_u8(parameters)) {
@@ -105,12 +112,12 @@ static void le_event_in(struct pump *pump, struct ys_reader *parameters)
         pump->send_octets = 27;
         break;
     case 0x03: /* LE Connection Update Complete */
-        pump->statuses += ys_get_u8(parameters) != 0;
+        count_status(pump, ys_get_u8(parameters));
         (void)ys_get_u16(parameters);
         pump->interval = ys_get_u16(parameters);
         break;
     case 0x04: /* LE Read Remote Features Complete */
-        pump->statuses += ys_get_u8(parameters) != 0;
+        count_status(pump, ys_get_u8(parameters));
         break;
     case 0x05: /* LE Long Term Key Request */
         pump->key_asked = true;
@@ -125,7 +132,7 @@ static void le_event_in(struct pump *pump, struct ys_reader *parameters)
         pump->send_octets = ys_get_u16(parameters);
         break;
     case 0x0c: /* LE PHY Update Complete */
-        pump->statuses += ys_get_u8(parameters) != 0;
+        count_status(pump, ys_get_u8(parameters));
         (void)ys_get_u16(parameters);
         pump->send_phy = ys_get_u8(parameters);
         pump->receive_phy = ys_get_u8(parameters);
