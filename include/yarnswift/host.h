@@ -246,6 +246,14 @@ struct ys_connection {
     struct ys_link_keys keys;
 };
 
+struct ys_extra_calls;
+
+/* Something that a host does because the firmware uses it. Private. */
+struct ys_extra {
+    const struct ys_extra_calls *calls;
+    struct ys_extra *next;
+};
+
 /* What a host knows of an advertising set. Private. */
 struct ys_set {
     const struct ys_advertising *advertising; /* NULL: it is not wanted */
@@ -264,6 +272,8 @@ struct ys_host {
     const struct ys_port *port;
     const struct ys_table *table;
     struct ys_pairing *pairing; /* NULL: it is refused */
+    struct ys_extra *extras;    /* what else it does, because the firmware uses it */
+    uint32_t le_events;         /* that they want to hear of */
     uint32_t commands_due;
     uint32_t command_deadline_ms;
     uint8_t command_running;

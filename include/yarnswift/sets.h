@@ -58,6 +58,7 @@ struct ys_extended_report {
 
 /* The memory of sets. Its fields are private; the type is complete so that the owner can give it. */
 struct ys_sets {
+    struct ys_extra extra;
     const struct ys_sets_calls *calls;
     bool active; /* the controller has them */
     uint8_t count;

@@ -36,7 +36,7 @@ static void go_on(struct ys_host *host, struct ys_connection *connection, enum y
 static enum ys_next refuse(struct ys_host *host, struct ys_connection *connection, struct ys_client_request *request,
                            uint8_t error)
 {
-    if (host->pairing != NULL && !request->mended && host->pairing->calls->demanded(host, connection, error)) {
+    if (host->pairing != NULL && !request->mended && host->pairing->demanded(host, connection, error)) {
         request->mended = true;
         return YS_NEXT_ASK;
     }

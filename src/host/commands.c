@@ -14,8 +14,7 @@ static void compose_event_mask(struct ys_host *host, struct ys_writer *writer)
 
 static void compose_le_event_mask(struct ys_host *host, struct ys_writer *writer)
 {
-    /* without pairing the controller itself says that there is no key */
-    ys_put_u64(writer, host->pairing != NULL ? YS_HCI_LE_EVENT_MASK_SECURITY : YS_HCI_LE_EVENT_MASK);
+    ys_put_u64(writer, YS_HCI_LE_EVENT_MASK | host->le_events);
 }
 
 static void compose_random_address(struct ys_host *host, struct ys_writer *writer)
@@ -31,18 +30,19 @@ static void compose_random_address(struct ys_host *host, struct ys_writer *write
 
 static void compose_disconnect(struct ys_host *host, struct ys_writer *writer)
 {
+    bool found = false;
     for (size_t i = 0; i < YS_CONNECTIONS; i++) {
         struct ys_connection *connection = &host->connections[i];
         if (!connection->used || !connection->disconnect_due)
             continue;
+        if (found) {
+            host->commands_due |= BIT(COMMAND_DISCONNECT);
+            break;
+        }
+        found = true;
         connection->disconnect_due = false;
         ys_put_u16(writer, connection->handle);
         ys_put_u8(writer, YS_HCI_REMOTE_ENDED);
-        break;
-    }
-    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
-        if (host->connections[i].used && host->connections[i].disconnect_due)
-            host->commands_due |= BIT(COMMAND_DISCONNECT);
     }
 }
 
@@ -101,6 +101,11 @@ static void complete_features(struct ys_host *host, struct ys_reader *parameters
 static void use_buffers(struct ys_host *host, uint16_t length, uint16_t count)
 {
     uint32_t room = (uint32_t)length * count;
+    if (length < 27 || count == 0) {
+        ys_start_failed(host, YS_EVENT_START_FAILED, "the controller has no data buffers of 27 bytes",
+                        YS_HCI_UNSUPPORTED);
+        return;
+    }
     host->data_length = length;
     host->data_total = count;
     host->data_free = count;
@@ -122,11 +127,8 @@ static void complete_le_buffer_size(struct ys_host *host, struct ys_reader *para
     uint8_t count = ys_get_u8(parameters);
     if (length == 0 || count == 0)
         host->commands_due |= BIT(COMMAND_READ_BUFFER_SIZE);
-    else if (length >= 27)
-        use_buffers(host, length, count);
     else
-        ys_start_failed(host, YS_EVENT_START_FAILED, "the controller's buffers are shorter than 27 bytes",
-                        YS_HCI_UNSUPPORTED);
+        use_buffers(host, length, count);
 }
 
 static void complete_buffer_size(struct ys_host *host, struct ys_reader *parameters)
@@ -134,10 +136,7 @@ static void complete_buffer_size(struct ys_host *host, struct ys_reader *paramet
     uint16_t length = ys_get_u16(parameters);
     (void)ys_get_u8(parameters); /* synchronous data */
     uint16_t count = ys_get_u16(parameters);
-    if (length >= 27 && count > 0)
-        use_buffers(host, length, count);
-    else
-        ys_start_failed(host, YS_EVENT_START_FAILED, "the controller has no data buffers", YS_HCI_UNSUPPORTED);
+    use_buffers(host, length, count);
 }
 
 static void complete_address(struct ys_host *host, struct ys_reader *parameters)
@@ -191,9 +190,9 @@ static const struct ys_command_row rows[] = {
  * own. */
 static const struct ys_command_row *row_of(const struct ys_host *host, uint8_t command)
 {
-    const struct ys_command_row *row = host->sets != NULL ? host->sets->calls->row(host, command) : NULL;
-    if (row == NULL && host->pairing != NULL)
-        row = host->pairing->calls->row(host, command);
+    const struct ys_command_row *row = NULL;
+    for (const struct ys_extra *extra = host->extras; row == NULL && extra != NULL; extra = extra->next)
+        row = extra->calls->row(host, command);
     if (row != NULL)
         return row;
     if (command == COMMAND_LIST_CLEAR || command == COMMAND_LIST_ADD)

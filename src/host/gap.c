@@ -282,6 +282,12 @@ enum ys_result ys_disconnect(struct ys_host *host, uint16_t connection)
     return YS_OK;
 }
 
+static void tell_extras(struct ys_host *host, struct ys_connection *connection)
+{
+    for (const struct ys_extra *extra = host->extras; extra != NULL; extra = extra->next)
+        extra->calls->connection(host, connection);
+}
+
 static void take_connection(struct ys_host *host, const struct ys_hci_connection *complete)
 {
     struct ys_connection *connection = ys_connection_free(host);
@@ -295,8 +301,7 @@ static void take_connection(struct ys_host *host, const struct ys_hci_connection
     connection->handle = complete->handle;
     connection->peer = complete->peer;
     connection->mtu = YS_ATT_MTU_DEFAULT;
-    if (host->pairing != NULL)
-        host->pairing->calls->connected(host, connection);
+    tell_extras(host, connection);
     ys_emit(host, &(struct ys_event){
                       .kind = YS_EVENT_CONNECTED,
                       .connection = complete->handle,
@@ -348,8 +353,7 @@ void ys_gap_disconnected(struct ys_host *host, uint16_t handle, uint8_t reason)
     host->data_free = (uint16_t)(host->data_free + connection->packets_out);
     connection->used = false;
     ys_queue_forget(host, connection);
-    if (host->pairing != NULL)
-        host->pairing->calls->disconnected(host, connection);
+    tell_extras(host, connection);
     if (host->client != NULL)
         host->client->abort(connection);
     ys_gap_restart_advertising(host);

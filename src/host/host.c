@@ -154,8 +154,6 @@ static void le_event(struct ys_host *host, struct ys_reader *parameters)
             host->central->reports(host, parameters);
         break;
     default:
-        if (host->sets != NULL)
-            host->sets->calls->event(host, event, parameters);
         break;
     }
 }
@@ -185,8 +183,8 @@ static void event_in(struct ys_host *host, const uint8_t *packet, size_t length)
         ys_host_log(host, "dropped a malformed event of this length", (uint32_t)length);
         return;
     }
-    if (host->pairing != NULL)
-        host->pairing->calls->event(host, event, &parameters);
+    for (const struct ys_extra *extra = host->extras; extra != NULL; extra = extra->next)
+        extra->calls->event(host, event, &parameters);
     switch (event) {
     case YS_HCI_COMMAND_COMPLETE:
         ys_commands_complete(host, parameters);
@@ -278,7 +276,9 @@ static uint32_t run(struct ys_host *host)
     uint32_t now_ms = ys_now_ms(host);
     if (host->timed)
         ys_gap_check(host, now_ms);
-    uint32_t pairing_wait_ms = host->pairing != NULL ? host->pairing->calls->run(host, now_ms) : YS_FOREVER;
+    uint32_t extras_wait_ms = YS_FOREVER;
+    for (const struct ys_extra *extra = host->extras; extra != NULL; extra = extra->next)
+        extras_wait_ms = least(extras_wait_ms, extra->calls->run(host, now_ms));
     ys_notify_collect(host, now_ms);
     size_t next = host->next_connection; /* each turn another one is first, so that none is always last */
     for (size_t i = 0; i < YS_CONNECTIONS; i++) {
@@ -289,7 +289,7 @@ static uint32_t run(struct ys_host *host)
     }
     host->next_connection = (uint8_t)(host->next_connection + 1 < YS_CONNECTIONS ? host->next_connection + 1 : 0);
     ys_commands_run(host);
-    return more ? 0 : least(wait_ms(host), pairing_wait_ms);
+    return more ? 0 : least(wait_ms(host), extras_wait_ms);
 }
 
 uint32_t ys_host_run(struct ys_host *host)

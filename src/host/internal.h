@@ -36,6 +36,7 @@ enum command {
     COMMAND_KEY_REPLY, /* the other side waits for it */
     COMMAND_NO_KEY,
     COMMAND_ENCRYPT,
+    COMMAND_LINK, /* whichever it is that shapes a connection */
     COMMAND_ADVERTISING_OFF,
     COMMAND_SCAN_OFF,
     COMMAND_CONNECT_CANCEL,
@@ -135,9 +136,6 @@ void ys_central_connect_failed(struct ys_host *host, const char *name, uint8_t s
 /* sets.c: known to a host only that uses sets */
 
 struct ys_sets_calls {
-    /* How a command is said to a controller that has sets; NULL if no otherwise. */
-    const struct ys_command_row *(*row)(const struct ys_host *host, uint8_t command);
-    void (*event)(struct ys_host *host, uint8_t event, struct ys_reader *parameters);
     /* Before a command is chosen: whose turn it is. */
     void (*turn)(struct ys_host *host);
     /* The features of the controller have been read. */
@@ -146,21 +144,36 @@ struct ys_sets_calls {
     enum ys_result (*adapt)(struct ys_host *host, const struct ys_advertising **advertising);
 };
 
-/* pairing.c: known to a host only that uses pairing */
+/* Extras: what is known to a host only that uses it. Pairing, links and channels are such. */
 
-struct ys_pairing_calls {
+struct ys_extra_calls {
     /* A command of it; NULL if it is none. */
     const struct ys_command_row *(*row)(const struct ys_host *host, uint8_t command);
     /* Any event of the controller. */
     void (*event)(struct ys_host *host, uint8_t event, const struct ys_reader *parameters);
-    void (*receive)(struct ys_host *host, struct ys_connection *connection, const uint8_t *pdu, size_t length);
+    /* A PDU on a channel of L2CAP that is not ATT; false if it is not for this one. */
+    bool (*receive)(struct ys_host *host, struct ys_connection *connection, uint16_t channel, const uint8_t *pdu,
+                    size_t length);
     /* Does what is due; returns in how many milliseconds something will be. */
     uint32_t (*run)(struct ys_host *host, uint32_t now_ms);
-    void (*connected)(struct ys_host *host, struct ys_connection *connection);
-    void (*disconnected)(struct ys_host *host, struct ys_connection *connection);
-    /* An access was refused with this error: true if something is done about it, and it may be tried again then. */
-    bool (*demanded)(struct ys_host *host, struct ys_connection *connection, uint8_t error);
+    /* A connection has begun, or is not used any more. */
+    void (*connection)(struct ys_host *host, struct ys_connection *connection);
 };
+
+/* For those that have nothing to do there. */
+const struct ys_command_row *ys_extra_no_row(const struct ys_host *host, uint8_t command);
+void ys_extra_no_event(struct ys_host *host, uint8_t event, const struct ys_reader *parameters);
+bool ys_extra_no_frame(struct ys_host *host, struct ys_connection *connection, uint16_t channel, const uint8_t *pdu,
+                       size_t length);
+uint32_t ys_extra_no_run(struct ys_host *host, uint32_t now_ms);
+void ys_extra_no_connection(struct ys_host *host, struct ys_connection *connection);
+
+/* Adds an extra, whose commands and LE events the host has from then on. */
+void ys_extra_add(struct ys_host *host, struct ys_extra *extra, const struct ys_extra_calls *calls, uint32_t le_events);
+
+/* pairing.c: an access was refused with this error: true if something is done about it, and it may be tried again
+ * then. Called through the host, so that a client without pairing need not link it. */
+typedef bool ys_demanded_fn(struct ys_host *host, struct ys_connection *connection, uint8_t error);
 
 /* l2cap.c: data in, data out */
 

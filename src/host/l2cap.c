@@ -141,14 +141,6 @@ static void signal_in(struct ys_host *host, struct ys_connection *connection, co
     connection->reject_identifier = signal.identifier;
 }
 
-static void security_in(struct ys_host *host, struct ys_connection *connection, const uint8_t *pdu, size_t length)
-{
-    if (host->pairing != NULL)
-        host->pairing->calls->receive(host, connection, pdu, length);
-    else if (length > 0 && pdu[0] == YS_SMP_PAIRING_REQUEST) /* nothing else needs an answer */
-        connection->pairing_failed = YS_SMP_NOT_SUPPORTED;
-}
-
 static void att_in(struct ys_host *host, struct ys_connection *connection, const uint8_t *pdu, size_t length)
 {
     if (length > 0 && length <= connection->mtu)
@@ -165,20 +157,20 @@ static void frame_in(struct ys_host *host, struct ys_connection *connection, con
     const uint8_t *pdu = ys_get_bytes(&reader, header.length);
     if (!ys_reader_done(&reader))
         return;
-    switch (header.channel) {
-    case YS_L2CAP_ATT:
+    if (header.channel == YS_L2CAP_ATT) {
         att_in(host, connection, pdu, header.length);
-        break;
-    case YS_L2CAP_SIGNALLING:
-        signal_in(host, connection, pdu, header.length);
-        break;
-    case YS_L2CAP_SECURITY:
-        security_in(host, connection, pdu, header.length);
-        break;
-    default:
-        ys_host_log(host, "dropped a frame for the unknown channel", header.channel);
-        break;
+        return;
     }
+    for (const struct ys_extra *extra = host->extras; extra != NULL; extra = extra->next) {
+        if (extra->calls->receive(host, connection, header.channel, pdu, header.length))
+            return;
+    }
+    if (header.channel == YS_L2CAP_SIGNALLING)
+        signal_in(host, connection, pdu, header.length);
+    else if (header.channel != YS_L2CAP_SECURITY)
+        ys_host_log(host, "dropped a frame for the unknown channel", header.channel);
+    else if (header.length > 0 && pdu[0] == YS_SMP_PAIRING_REQUEST) /* nothing else needs an answer */
+        connection->pairing_failed = YS_SMP_NOT_SUPPORTED;
 }
 
 /* Takes the pieces of a frame until they are as long as its header says. What does not fit is dropped whole. */

@@ -632,14 +632,29 @@ static const struct ys_command_row *command_row(const struct ys_host *host, uint
     return row != NULL ? row : privacy_row(host, command);
 }
 
-static const struct ys_pairing_calls calls = {
+static void connection_changed(struct ys_host *host, struct ys_connection *connection)
+{
+    if (connection->used)
+        connected(host, connection);
+    else
+        disconnected(host, connection);
+}
+
+static bool frame_in(struct ys_host *host, struct ys_connection *connection, uint16_t channel, const uint8_t *pdu,
+                     size_t length)
+{
+    if (channel != YS_L2CAP_SECURITY)
+        return false;
+    receive(host, connection, pdu, length);
+    return true;
+}
+
+static const struct ys_extra_calls calls = {
     .row = command_row,
     .event = encryption_event,
-    .receive = receive,
+    .receive = frame_in,
     .run = run,
-    .connected = connected,
-    .disconnected = disconnected,
-    .demanded = demanded,
+    .connection = connection_changed,
 };
 
 /* calls */
@@ -670,12 +685,13 @@ enum ys_result ys_host_use_pairing(struct ys_host *host, struct ys_pairing *pair
         return result;
     memset(pairing, 0, sizeof *pairing);
     pairing->security = security;
-    pairing->calls = &calls;
+    pairing->demanded = demanded;
     host->pairing = pairing;
     if (!bonds_load_identity(host)) {
         host->pairing = NULL;
         return YS_ERROR_PORT_RANDOM;
     }
+    ys_extra_add(host, &pairing->extra, &calls, YS_HCI_LE_EVENT_MASK_SECURITY);
     pairing->resolving_due = security->bonds > 0;
     if (host->settings.address == NULL)
         host->settings.address = pairing->own_address;

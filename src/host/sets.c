@@ -62,12 +62,6 @@ static uint16_t properties_of(const struct ys_set *set)
 
 /* commands */
 
-static void compose_event_mask(struct ys_host *host, struct ys_writer *writer)
-{
-    uint64_t mask = host->pairing != NULL ? YS_HCI_LE_EVENT_MASK_SECURITY : YS_HCI_LE_EVENT_MASK;
-    ys_put_u64(writer, mask | YS_HCI_LE_EVENT_MASK_EXTENDED);
-}
-
 static void complete_sets(struct ys_host *host, struct ys_reader *parameters)
 {
     uint8_t count = ys_get_u8(parameters);
@@ -282,9 +276,6 @@ static void compose_connect(struct ys_host *host, struct ys_writer *writer)
     ys_put_hci_extended_connect(writer, &connect);
 }
 
-static const struct ys_command_row event_mask_row = {YS_HCI_LE_SET_EVENT_MASK, "LE Set Event Mask", compose_event_mask,
-                                                     NULL, NULL};
-
 static const struct ys_command_row rows[COMMAND_COUNT] = {
     [COMMAND_READ_SETS] = {YS_HCI_LE_READ_ADVERTISING_SETS, "LE Read Number of Supported Advertising Sets", NULL,
                            complete_sets, NULL},
@@ -317,8 +308,6 @@ static const struct ys_command_row rows[COMMAND_COUNT] = {
 
 static const struct ys_command_row *row(const struct ys_host *host, uint8_t command)
 {
-    if (command == COMMAND_LE_SET_EVENT_MASK)
-        return &event_mask_row;
     return host->sets->active && rows[command].opcode != 0 ? &rows[command] : NULL;
 }
 
@@ -596,8 +585,21 @@ static enum ys_result adapt(struct ys_host *host, const struct ys_advertising **
     return YS_OK;
 }
 
-static const struct ys_sets_calls calls = {
-    .row = row, .event = event_in, .turn = turn, .features = features, .adapt = adapt};
+static void any_event(struct ys_host *host, uint8_t event, const struct ys_reader *parameters)
+{
+    struct ys_reader reader = *parameters;
+    if (event != YS_HCI_LE_META || host->state != STATE_READY)
+        return;
+    uint8_t subevent = ys_get_u8(&reader);
+    event_in(host, subevent, &reader);
+}
+
+static const struct ys_extra_calls extra_calls = {.row = row,
+                                                  .event = any_event,
+                                                  .receive = ys_extra_no_frame,
+                                                  .run = ys_extra_no_run,
+                                                  .connection = ys_extra_no_connection};
+static const struct ys_sets_calls calls = {.turn = turn, .features = features, .adapt = adapt};
 
 void ys_host_use_sets(struct ys_host *host, struct ys_sets *sets)
 {
@@ -605,6 +607,7 @@ void ys_host_use_sets(struct ys_host *host, struct ys_sets *sets)
     sets->calls = &calls;
     sets->count = 1;
     host->sets = sets;
+    ys_extra_add(host, &sets->extra, &extra_calls, (uint32_t)YS_HCI_LE_EVENT_MASK_EXTENDED);
 }
 
 uint8_t ys_sets_count(const struct ys_host *host)
