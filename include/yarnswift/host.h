@@ -58,7 +58,16 @@ enum ys_event_kind {
     YS_EVENT_ENCRYPTION_FAILED, /* reason: enum ys_hci_error; YS_HCI_KEY_MISSING: the other side has forgotten this one
                                  */
     YS_EVENT_BOND,              /* bond: what is remembered has changed; without a connection */
-    YS_EVENT_OOB_READY          /* oob: this device's data for pairing out of band; without a connection */
+    YS_EVENT_OOB_READY,         /* oob: this device's data for pairing out of band; without a connection */
+    /* of links, see link.h; both with the connection */
+    YS_EVENT_LINK_CHANGED, /* link */
+    YS_EVENT_LINK_REFUSED, /* link, reason: what was asked for came to nothing */
+    /* of channels, see channel.h; all with the connection, and with the channel */
+    YS_EVENT_CHANNEL_OPENED,
+    YS_EVENT_CHANNEL_REFUSED,  /* reason: enum ys_channel_result */
+    YS_EVENT_CHANNEL_RECEIVED, /* channel: with what has come */
+    YS_EVENT_CHANNEL_SENT,     /* the last of what was given has been handed to the controller */
+    YS_EVENT_CHANNEL_CLOSED
 };
 
 /* What was heard. */
@@ -82,6 +91,8 @@ enum ys_bond_change {
 };
 
 struct ys_oob;
+struct ys_link_state;
+struct ys_channel;
 
 /* One event. Pointers are valid during the call. */
 struct ys_event {
@@ -140,6 +151,15 @@ struct ys_event {
             uint8_t change; /* enum ys_bond_change */
         } bond;
         const struct ys_oob *oob;
+        struct {
+            uint8_t matter; /* enum ys_link_matter */
+            const struct ys_link_state *state;
+        } link;
+        struct {
+            struct ys_channel *channel;
+            uint16_t length; /* of a whole message that has come */
+            const uint8_t *bytes;
+        } channel;
     } u;
 };
 

@@ -24,7 +24,7 @@ enum ys_result {
     YS_ERROR_NOT_READY,         /* the host has not been started, or its start has not succeeded yet */
     YS_ERROR_ARGUMENT,          /* an argument is out of its range */
     YS_ERROR_NO_CONNECTION,     /* there is no such connection */
-    YS_ERROR_UNSUPPORTED,       /* it needs ys_host_use_sets, see sets.h, or ys_host_use_pairing, see pairing.h */
+    YS_ERROR_UNSUPPORTED,       /* it needs one of ys_host_use_sets, _pairing, _links and _channels, see there */
     YS_ERROR_NO_ROOM,           /* no more connections fit, see YS_CONNECTIONS; or no more sets */
     YS_ERROR_BUSY,              /* the same is already going on */
     YS_ERROR_TOO_LATE,          /* it was answered already, or the connection has ended */

@@ -242,6 +242,10 @@ struct ys_simulated *ys_simulated_new(struct ys_radio *radio, const struct ys_si
                                                          .buffer_length = settings->buffer_length,
                                                          .buffer_count = settings->buffer_count,
                                                          .sets = settings->sets,
+                                                         .lacks = settings->lacks,
+                                                         .event_length_us = settings->event_length_us,
+                                                         .power_dbm = settings->power_dbm,
+                                                         .adapts = settings->adapts,
                                                          .send = from_controller,
                                                          .context = simulated,
                                                      });

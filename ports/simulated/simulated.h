@@ -21,6 +21,10 @@ struct ys_simulated_settings {
     uint16_t buffer_length;    /* of the controller's data buffers; 0: its default */
     uint8_t buffer_count;      /* 0: its default */
     uint8_t sets;              /* advertising sets of the controller; 0: it only knows legacy advertising */
+    uint64_t lacks;            /* of its controller, see sim/controller.h; likewise: */
+    uint32_t event_length_us;
+    int8_t power_dbm;
+    bool adapts;
     struct ys_store *store;    /* where peers are remembered, the owner's; NULL: they are not */
     uint16_t curve_ms;         /* how long a computation on the curve takes; 0: 50 */
     bool no_curve;             /* it has none: such a device only pairs the old way */

@@ -11,6 +11,14 @@ void ys_extra_add(struct ys_host *host, struct ys_extra *extra, const struct ys_
     host->le_events |= le_events;
 }
 
+struct ys_extra *ys_extra_find(const struct ys_host *host, const struct ys_extra_calls *calls)
+{
+    struct ys_extra *extra = host->extras;
+    while (extra != NULL && extra->calls != calls)
+        extra = extra->next;
+    return extra;
+}
+
 const struct ys_command_row *ys_extra_no_row(const struct ys_host *host, uint8_t command)
 {
     (void)host;

@@ -168,6 +168,9 @@ bool ys_extra_no_frame(struct ys_host *host, struct ys_connection *connection, u
 uint32_t ys_extra_no_run(struct ys_host *host, uint32_t now_ms);
 void ys_extra_no_connection(struct ys_host *host, struct ys_connection *connection);
 
+/* The extra with these calls; NULL if the host does not use it. */
+struct ys_extra *ys_extra_find(const struct ys_host *host, const struct ys_extra_calls *calls);
+
 /* Adds an extra, whose commands and LE events the host has from then on. */
 void ys_extra_add(struct ys_host *host, struct ys_extra *extra, const struct ys_extra_calls *calls, uint32_t le_events);
 
@@ -228,6 +231,9 @@ uint16_t ys_notifiable_of(const struct ys_host *host, uint16_t handle);
 struct ys_stream *ys_stream_at(const struct ys_host *host, uint16_t handle);
 /* Sends a packet of a stream to which this connection has subscribed; false if there is none, or no room. */
 bool ys_stream_run(struct ys_host *host, struct ys_connection *connection);
+/* How many bytes of a stream wait; and the next ones of them, which are then gone. */
+uint32_t ys_stream_waiting(const struct ys_stream *stream);
+void ys_stream_take(struct ys_stream *stream, struct ys_writer *writer, uint32_t length);
 /* Ends a connection whose peer has not confirmed the indication that waits, if its time is over. */
 void ys_notify_check(struct ys_host *host, struct ys_connection *connection, uint32_t now_ms);
 /* A server has sent a value. */

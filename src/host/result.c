@@ -23,7 +23,8 @@ const char *ys_result_text(enum ys_result result)
         [YS_ERROR_NOT_READY] = "the host is not ready: start it, and wait for YS_EVENT_READY",
         [YS_ERROR_ARGUMENT] = "an argument is out of its range",
         [YS_ERROR_NO_CONNECTION] = "there is no such connection",
-        [YS_ERROR_UNSUPPORTED] = "it needs advertising sets or pairing: call ys_host_use_sets or ys_host_use_pairing",
+        [YS_ERROR_UNSUPPORTED] =
+            "it needs sets, pairing, links or channels: call ys_host_use_... of what it belongs to",
         [YS_ERROR_NO_ROOM] = "no more connections or sets fit: raise YS_CONNECTIONS or YS_SETS, or end one",
         [YS_ERROR_TOO_LATE] = "it was answered already, or its connection has ended",
         [YS_ERROR_CONTEXT] = "it was called from an interrupt: only ys_host_changed and ys_stream_append may be",

@@ -64,24 +64,33 @@ struct ys_stream *ys_stream_at(const struct ys_host *host, uint16_t handle)
     return stream;
 }
 
+uint32_t ys_stream_waiting(const struct ys_stream *stream)
+{
+    return used(stream, YS_LOAD(stream->head), stream->tail);
+}
+
+void ys_stream_take(struct ys_stream *stream, struct ys_writer *writer, uint32_t length)
+{
+    uint32_t tail = stream->tail;
+    uint32_t first = stream->size - tail < length ? stream->size - tail : length;
+    ys_put_bytes(writer, stream->bytes + tail, first);
+    ys_put_bytes(writer, stream->bytes, length - first);
+    tail += length;
+    YS_STORE(stream->tail, tail >= stream->size ? tail - stream->size : tail);
+}
+
 /* Part F 3.4.7.1: a notification with what waits, as much as fits. A packet that is not full is only sent if none is on
  * its way: else there is more to fill it with soon. */
 static bool send_some(struct ys_host *host, struct ys_connection *connection, struct ys_stream *stream)
 {
-    uint32_t tail = stream->tail;
-    uint32_t waiting = used(stream, YS_LOAD(stream->head), tail);
+    uint32_t waiting = ys_stream_waiting(stream);
     uint32_t most = connection->mtu - 3u;
     if (waiting == 0 || (waiting < most && connection->packets_out > 0) ||
         !ys_l2cap_fits(host, connection, connection->mtu))
         return false;
-    uint32_t length = waiting < most ? waiting : most;
-    uint32_t first = stream->size - tail < length ? stream->size - tail : length;
     struct ys_writer writer = ys_l2cap_writer(&host->outgoing, connection->mtu);
     ys_put_att(&writer, &(struct ys_att_pdu){.opcode = YS_ATT_NOTIFICATION, .handle = stream->handle});
-    ys_put_bytes(&writer, stream->bytes + tail, first);
-    ys_put_bytes(&writer, stream->bytes, length - first);
-    tail += length;
-    YS_STORE(stream->tail, tail >= stream->size ? tail - stream->size : tail);
+    ys_stream_take(stream, &writer, waiting < most ? waiting : most);
     ys_l2cap_seal(&host->outgoing, YS_L2CAP_ATT, ys_writer_stored(&writer));
     ys_l2cap_send(host, connection);
     return true;
@@ -90,7 +99,7 @@ static bool send_some(struct ys_host *host, struct ys_connection *connection, st
 bool ys_stream_run(struct ys_host *host, struct ys_connection *connection)
 {
     for (struct ys_stream *stream = host->streams; stream != NULL; stream = stream->next) {
-        if (connection->awareness == AWARE &&
+        if (connection->awareness == AWARE && !stream->by_channel &&
             ys_bit_get(&connection->notifications, ys_notifiable_of(host, stream->handle)) &&
             send_some(host, connection, stream))
             return true;

@@ -181,7 +181,7 @@ static uint8_t set_data_length(struct ys_controller *controller, struct ys_reade
         return YS_HCI_INVALID_PARAMETERS;
     link->lengths.send_octets = octets;
     link->lengths.send_us = us;
-    link_lengths_changed(link, false);
+    link_lengths_changed(link);
     procedures_want(link, PROCEDURE_LENGTH);
     return YS_HCI_OK;
 }
@@ -285,7 +285,7 @@ static uint8_t set_phy(struct ys_controller *controller, struct ys_reader *param
     link->prefers_s2 = wanted.options == YS_HCI_CODING_S2;
     if (ys_phy_is_coded(link->send_phy)) { /* which of the two is this side's own affair */
         link->send_phy = link->prefers_s2 ? YS_PHY_CODED_S2 : YS_PHY_CODED_S8;
-        link_lengths_changed(link, false);
+        link_lengths_changed(link);
     }
     link->procedures.send_phys = wanted.send;
     link->procedures.receive_phys = wanted.receive;

@@ -352,13 +352,14 @@ void link_start(struct link *link, const struct link_begin *begin, const struct 
         .payload_timeout_ns = 30000 * YS_NS_PER_MS, /* Vol 4 Part E 7.3.94 */
         .lengths = shortest,
         .peer_lengths = shortest,
+        .told = shortest,
         .event_length_ns = link->controller->settings.event_length_us * YS_NS_PER_US,
         .rssi_dbm = 127,
         .event = {.fire = start_event, .context = link},
         .step = {.fire = step, .context = link},
         .receiver = {.receive = receive, .context = link, .owner = link->controller->settings.number},
     };
-    link_lengths_changed(link, false);
+    link_lengths_changed(link);
     procedures_begin(link);
     set_event(link);
 }

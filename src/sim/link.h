@@ -185,6 +185,7 @@ struct link {
     struct outbound *last;
     struct ys_link_lengths lengths;      /* that this side wants */
     struct ys_link_lengths peer_lengths; /* likewise the other */
+    struct ys_link_lengths told;         /* to the host, of what both allow */
     uint8_t send_payload;                /* the longest data that may be sent now */
 
     /* control */
@@ -242,8 +243,8 @@ void link_want(struct link *link, enum control control);
 uint64_t link_transmit(struct link *link, uint64_t until_ns, bool answered);
 /* Takes a packet: its acknowledgement, then its data. Returns false if the link has ended. */
 bool link_receive(struct link *link, const struct ys_air_packet *packet);
-/* What the lengths and the PHYs allow has changed; tells the host if it wants to know. */
-void link_lengths_changed(struct link *link, bool tell);
+/* What the lengths and the PHYs allow may have changed: tells the host, if so. */
+void link_lengths_changed(struct link *link);
 /* The lengths that both sides allow. */
 struct ys_link_lengths link_effective(const struct link *link);
 

@@ -54,13 +54,15 @@ struct ys_link_lengths link_effective(const struct link *link)
     return effective;
 }
 
-void link_lengths_changed(struct link *link, bool tell)
+void link_lengths_changed(struct link *link)
 {
     uint8_t bytes[16];
     struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
     const struct ys_link_lengths agreed = link_effective(link);
     link->send_payload = ys_link_payload_agreed(link->send_phy, agreed.send_octets, agreed.send_us);
-    if (!tell || !controller_begin_le_event(link->controller, &writer, YS_HCI_LE_DATA_LENGTH_CHANGE))
+    bool same = memcmp(&agreed, &link->told, sizeof agreed) == 0;
+    link->told = agreed;
+    if (same || !controller_begin_le_event(link->controller, &writer, YS_HCI_LE_DATA_LENGTH_CHANGE))
         return;
     ys_put_hci_length(&writer, &(struct ys_hci_length){
                                    .handle = link->handle,

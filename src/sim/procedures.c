@@ -375,7 +375,7 @@ static void hold_phys(struct link *link, const struct ys_link_control_pdu *pdu)
     uint8_t receive = link->central ? pdu->receive_phys : pdu->send_phys;
     link->send_phy = phy_of_bits(link, send, link->send_phy);
     link->receive_phy = phy_of_bits(link, receive, link->receive_phy);
-    link_lengths_changed(link, true);
+    link_lengths_changed(link);
     tell_phys(link, YS_HCI_OK);
     link->procedures.remote = PROCEDURE_NONE;
     end_local(link, PROCEDURE_PHY);
@@ -388,7 +388,7 @@ static uint64_t hold_update(struct link *link, const struct ys_link_control_pdu 
     link->parameters.timeout = pdu->timeout;
     link->window_ns = link->central ? 0 : pdu->window_size * NS_PER_INTERVAL_STEP;
     if (ys_phy_is_coded(link->send_phy) || ys_phy_is_coded(link->receive_phy))
-        link_lengths_changed(link, true);
+        link_lengths_changed(link);
     tell_update(link, YS_HCI_OK);
     link->procedures.remote = PROCEDURE_NONE;
     end_local(link, link->central ? PROCEDURE_UPDATE : PROCEDURE_PARAMETERS);
@@ -551,10 +551,8 @@ static void refused_in(struct link *link, uint8_t opcode, uint8_t code)
 
 static void lengths_in(struct link *link, const struct ys_link_lengths *lengths)
 {
-    struct ys_link_lengths before = link_effective(link);
     link->peer_lengths = *lengths;
-    struct ys_link_lengths after = link_effective(link);
-    link_lengths_changed(link, memcmp(&before, &after, sizeof before) != 0);
+    link_lengths_changed(link);
 }
 
 static bool lengths_are_valid(const struct ys_link_lengths *lengths)

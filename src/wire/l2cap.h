@@ -11,8 +11,24 @@
 /* Fixed channels of an LE link (Part A 2.1). */
 enum ys_l2cap_channel { YS_L2CAP_ATT = 0x0004, YS_L2CAP_SIGNALLING = 0x0005, YS_L2CAP_SECURITY = 0x0006 };
 
-/* Codes of the signalling channel that are answered here. */
-enum ys_l2cap_code { YS_L2CAP_COMMAND_REJECT = 0x01 };
+/* Codes of the signalling channel that are used here (Part A 4). */
+enum ys_l2cap_code {
+    YS_L2CAP_COMMAND_REJECT = 0x01,
+    YS_L2CAP_DISCONNECTION_REQ = 0x06,
+    YS_L2CAP_DISCONNECTION_RSP = 0x07,
+    YS_L2CAP_PARAMETER_REQ = 0x12, /* Connection Parameter Update Request; its answer: */
+    YS_L2CAP_PARAMETER_RSP = 0x13,
+    YS_L2CAP_CREDIT_CONNECTION_REQ = 0x14, /* LE Credit Based Connection Request; its answer: */
+    YS_L2CAP_CREDIT_CONNECTION_RSP = 0x15,
+    YS_L2CAP_CREDITS = 0x16 /* Flow Control Credit Ind */
+};
+
+/* The longest of those, with its header. */
+#define YS_L2CAP_SIGNAL_MAX 14
+
+/* Channels that are not fixed (Part A 2.1). */
+#define YS_L2CAP_DYNAMIC_FIRST 0x0040
+#define YS_L2CAP_DYNAMIC_LAST  0x007f
 
 /* Reason of a command reject: the command was not understood. */
 #define YS_L2CAP_NOT_UNDERSTOOD 0x0000

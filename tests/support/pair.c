@@ -26,7 +26,9 @@ static void begin_end(struct pair *pair, struct end *end, uint16_t number, uint6
                       void *context, uint8_t *values, uint8_t connections)
 {
     end->clock = pair->clock;
-    end->simulated = ys_simulated_new(pair->radio, &(struct ys_simulated_settings){.number = number, .seed = seed});
+    end->simulated = ys_simulated_new(
+        pair->radio, &(struct ys_simulated_settings){
+                         .number = number, .seed = seed, .sets = pair->sets, .lacks = pair->lacks[number - 1]});
     assert_non_null(end->simulated);
     const struct ys_host_settings settings = {
         .port = ys_simulated_port(end->simulated),
@@ -38,6 +40,8 @@ static void begin_end(struct pair *pair, struct end *end, uint16_t number, uint6
         .connections = connections,
     };
     assert_int_equal(ys_host_init(&end->host, sizeof end->host, &settings), YS_OK);
+    if (pair->prepare != NULL)
+        pair->prepare(pair, end);
     ys_simulated_attach(end->simulated, &end->host, ys_host_run);
     ys_host_start(&end->host);
 }
@@ -45,8 +49,12 @@ static void begin_end(struct pair *pair, struct end *end, uint16_t number, uint6
 void pair_begin(struct pair *pair, uint64_t seed, const struct ys_table *table, void *context, uint8_t *values,
                 ys_event_handler *firmware_event)
 {
-    uint8_t connections = pair->connections;
+    const struct pair given = *pair;
+    uint8_t connections = given.connections;
     memset(pair, 0, sizeof *pair);
+    pair->sets = given.sets;
+    memcpy(pair->lacks, given.lacks, sizeof pair->lacks);
+    pair->prepare = given.prepare;
     pair->clock = ys_clock_new();
     pair->radio = ys_radio_new(pair->clock);
     pair->peripheral.on_event = firmware_event;

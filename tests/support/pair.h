@@ -13,7 +13,7 @@ struct end {
     struct ys_clock *clock;
     ys_event_handler *on_event; /* firmware's, after the event is noted; or NULL */
     uint16_t connection;
-    size_t counts[YS_EVENT_NOTIFICATION + 1]; /* events by kind */
+    size_t counts[YS_EVENT_CHANNEL_CLOSED + 1]; /* events by kind */
     struct ys_event last;
     struct ys_address heard;
     uint8_t value[512]; /* of the last notification */
@@ -25,8 +25,12 @@ struct pair {
     struct ys_radio *radio;
     struct end peripheral;
     struct end central;
-    struct end second;   /* another central */
-    uint8_t connections; /* of the peripheral at once; set before pair_begin, 0: as many as there is room for */
+    struct end second; /* another central */
+    uint8_t
+        connections; /* of the peripheral at once; set before pair_begin, 0: as many as there is room for; likewise: */
+    uint8_t sets;    /* of all controllers */
+    uint64_t lacks[3];                                   /* of each controller: features that it has not */
+    void (*prepare)(struct pair *pair, struct end *end); /* before an end is started; or NULL */
 };
 
 /* Makes all three, and starts them. */
