@@ -37,7 +37,7 @@ static const struct wrong wrong[] = {
      "1:10 error: this key of device is not known: \"nmae\"; did you mean \"name\"?\n"},
     {"device: {name: T2, xyzzy: 1}\n" ADVERTISING "services: []\n",
      "1:20 error: this key of device is not known: \"xyzzy\"; there are name, appearance, address, "
-     "caching, limits, security\n"},
+     "caching, limits, security, link\n"},
     {"device: {name: T2, appearance: 65536}\n" ADVERTISING "services: []\n",
      "1:32 error: appearance must be an adopted name, or a whole number from 0 to 65535, not "
      "\"65536\"\n"},

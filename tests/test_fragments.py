@@ -75,6 +75,7 @@ PLACES = {
     "`device`": ["device"],
     "`limits`": ["device", "limits"],
     "`security`": ["device", "security"],
+    "`link`": ["device", "link"],
     "`advertising`": ["advertising"],
     "Parts of `data` and `response`": ["advertising", "response"],
     "`energy`": ["energy"],
@@ -94,6 +95,8 @@ def surroundings(section, example):
     torque = base["services"][0]["characteristics"][0]
     if section == "`limits`":
         base["device"]["limits"] = {}
+    if section == "`link`":
+        base["device"]["link"] = {}
     if section == "`energy`":
         base["energy"] = {"standby": "2 uA", "transmit": "5 mA", "receive": "5 mA"}
     if section == "`expect`":

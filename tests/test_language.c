@@ -67,6 +67,18 @@ static const struct wrong wrong[] = {
     {"device: {name: T2, security: {capability: none, privacy: true, rotation: 2 h}}\n" PLAIN "  [{name: s, uuid: " LONG
      ", characteristics: [{name: a, uuid: +1, format: uint8, read: encrypted, value: 1}]}]\n",
      "1:74 error: a rotation must be from 1 s to 1 h\n"},
+    {"device: {name: T2, link: {interval: [6 ms, 30 ms], supervision timeout: 50 ms, pause: 2 min, event length: 1 "
+     "ms}}\n" PLAIN "  []\n",
+     "1:38 error: a connection interval must be from 7.5 ms to 4 s in steps of 1.25 ms, the least first\n"
+     "1:73 error: a supervision timeout must be from 100 ms to 32 s in steps of 10 ms\n"
+     "1:87 error: a pause must be at most 60 s\n"
+     "1:108 error: an event length must be from 1.25 ms to 4 s in steps of 0.625 ms\n"},
+    {"device: {name: T2, link: {latency: 4, accepts: own interval}}\n" PLAIN "  []\n",
+     "1:27 error: latency and supervision timeout are asked for together with an interval: say which\n"
+     "1:27 error: it accepts only its own interval, and has none: add one\n"},
+    {"device: {name: T2, link: {interval: 1 s, latency: 20}}\n" PLAIN "  []\n",
+     "1:37 error: an interval of 1000 ms with a latency of 20 needs a supervision timeout of 42.01 s, and 32 s is the "
+     "longest: take a shorter interval, or less latency\n"},
     {"device: {name: T2, limits: {connections: 2}}\nadvertising: {interval: 1 s, kind: beacon}\nservices: []\n",
      "1:42 warning: nobody can connect, since no advertising is connectable: leave this out\n"},
     {SECURE PLAIN "  []\n",

@@ -397,8 +397,8 @@ static void a_discovery_finds_what_the_table_has_with_any_mtu(void **state)
     struct ys_client_request request = pair_request();
     enum ys_result begun = ys_client_exchange_mtu(&pair.central.host, pair.central.connection, &request);
     assert_int_equal(pair_wait(&pair, &request, begun), YS_OUTCOME_DONE);
-    assert_int_equal(ys_host_mtu(&pair.central.host, pair.central.connection), YS_MTU);
-    assert_int_equal(ys_host_mtu(&pair.peripheral.host, pair.peripheral.connection), YS_MTU);
+    assert_int_equal(ys_host_mtu(&pair.central.host, pair.central.connection), YS_MTU_PREFERRED);
+    assert_int_equal(ys_host_mtu(&pair.peripheral.host, pair.peripheral.connection), YS_MTU_PREFERRED);
     discover();
 }
 

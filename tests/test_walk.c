@@ -493,10 +493,10 @@ static size_t model_answer(struct client *client, const uint8_t *pdu, size_t siz
         return refuse(out, pdu[0], word(pdu + 1), 1);
     switch (pdu[0]) {
     case 0x02:
-        client->mtu = word(pdu + 1) < 23 ? 23 : word(pdu + 1) < YS_MTU ? word(pdu + 1) : YS_MTU;
+        client->mtu = word(pdu + 1) < 23 ? 23 : word(pdu + 1) < YS_MTU_PREFERRED ? word(pdu + 1) : YS_MTU_PREFERRED;
         out[0] = 3;
-        out[1] = (uint8_t)YS_MTU;
-        out[2] = (uint8_t)(YS_MTU >> 8);
+        out[1] = (uint8_t)YS_MTU_PREFERRED;
+        out[2] = (uint8_t)(YS_MTU_PREFERRED >> 8);
         return 3;
     case 0x04:
         return model_find_information(client, pdu, out);

@@ -13,6 +13,11 @@
 #define YS_MTU 247
 #endif
 
+/* The MTU that a host asks for and agrees to if its settings do not say: 23 to YS_MTU. */
+#ifndef YS_MTU_PREFERRED
+#define YS_MTU_PREFERRED YS_MTU
+#endif
+
 /* Characteristics of one table that can notify or indicate: 1 to 1024. Each costs 4 bytes and 3 bits a connection. */
 #ifndef YS_NOTIFIABLES
 #define YS_NOTIFIABLES 16
@@ -51,6 +56,9 @@
 #endif
 #if YS_MTU < 23 || YS_MTU > 517
 #error "YS_MTU must be 23 to 517"
+#endif
+#if YS_MTU_PREFERRED < 23 || YS_MTU_PREFERRED > YS_MTU
+#error "YS_MTU_PREFERRED must be 23 to YS_MTU"
 #endif
 #if YS_QUEUE_SIZE != 0 && (YS_QUEUE_SIZE < 24 || YS_QUEUE_SIZE > 4096)
 #error "YS_QUEUE_SIZE must be 0, or 24 to 4096"

@@ -183,7 +183,7 @@ struct ys_host_settings {
     ys_event_handler *on_event; /* may be NULL */
     uint8_t address_type;       /* enum ys_own_address */
     uint8_t connections;        /* at once, at most YS_CONNECTIONS; 0: so many */
-    uint16_t mtu;               /* that it asks for and agrees to at most, 23 to YS_MTU; 0: YS_MTU */
+    uint16_t mtu;               /* that it asks for and agrees to at most, 23 to YS_MTU; 0: YS_MTU_PREFERRED */
     const uint8_t *address;     /* a static address, 6 bytes in air order, such as NAME_address; may be NULL */
 };
 

@@ -245,6 +245,7 @@ void ys_design_check(struct ys_design *design)
     ys_check_names(design);
     check_includes(design);
     ys_check_security(design);
+    ys_check_link(design);
     ys_check_advertising(design);
     if (design->findings.errors == 0) {
         check_again(design);

@@ -42,6 +42,9 @@ void ys_check_advice(struct ys_design *design, const struct ys_characteristic *c
 /* How it pairs, and what of its rights that allows; how many of what there is room for. */
 void ys_check_security(struct ys_design *design);
 
+/* Parameters of connections that contradict each other. */
+void ys_check_link(struct ys_design *design);
+
 void ys_check_advertising(struct ys_design *design);
 
 /* Advice: who filters by a service that is not promised never finds the device. */

@@ -6,6 +6,7 @@
 #include <string.h>
 
 #include "design/generate_values.h"
+#include "design/link.h"
 #include "design/memory.h"
 #include "design/payload.h"
 #include "design/security.h"
@@ -93,9 +94,11 @@ void ys_generate_header(FILE *stream, const struct ys_design *design, const stru
     char *prefix = upper(design->id);
     (void)fprintf(stream, YS_GENERATED_MARK "\n#ifndef %s_TABLE_H\n#define %s_TABLE_H\n\n", prefix, prefix);
     (void)fputs("#include <stdbool.h>\n#include <stdint.h>\n\n#include <yarnswift/gap.h>\n#include "
-                "<yarnswift/medfloat.h>\n#include <yarnswift/security.h>\n#include <yarnswift/table.h>\n\n#ifdef "
-                "__cplusplus\nextern \"C\" {\n#endif\n\n",
+                "<yarnswift/medfloat.h>\n#include <yarnswift/security.h>\n#include <yarnswift/table.h>\n",
                 stream);
+    if (design->link.given)
+        (void)fputs("#include <yarnswift/link.h>\n", stream);
+    (void)fputs("\n#ifdef __cplusplus\nextern \"C\" {\n#endif\n\n", stream);
     put_handles(stream, prefix, layout);
     for (size_t i = 0; i < layout->count; i++) {
         if (layout->rows[i].kind == YS_ATTRIBUTE_VALUE)
@@ -114,6 +117,11 @@ void ys_generate_header(FILE *stream, const struct ys_design *design, const stru
     if (design->security.given)
         (void)fprintf(stream,
                       "/* How it pairs, for ys_host_use_pairing. */\nextern const struct ys_security %s_security;\n",
+                      design->id);
+    if (design->link.given)
+        (void)fprintf(stream,
+                      "/* What it asks of its connections, for ys_host_use_links. */\nextern const struct "
+                      "ys_link_wishes %s_link;\n",
                       design->id);
     if (design->has_address)
         (void)fprintf(
@@ -339,6 +347,18 @@ static void put_address(FILE *stream, const struct ys_design *design)
     (void)fputs("};\n", stream);
 }
 
+static void put_link(FILE *stream, const struct ys_design *design)
+{
+    struct ys_link_wishes link;
+    if (!ys_link_of(design, &link))
+        return;
+    (void)fprintf(stream,
+                  "\nconst struct ys_link_wishes %s_link = {%luu, %luu, %u, %u, %luu, %u, %u, %u, %u, %u, %u};\n",
+                  design->id, (unsigned long)link.interval_min_us, (unsigned long)link.interval_max_us, link.latency,
+                  link.supervision_timeout_ms, (unsigned long)link.event_length_us, link.pause_ms, link.packet_length,
+                  link.send_phys, link.receive_phys, link.coding, link.accepts);
+}
+
 static void put_security(FILE *stream, const struct ys_design *design)
 {
     struct ys_security security;
@@ -403,6 +423,7 @@ void ys_generate_source(FILE *stream, const struct ys_design *design, const stru
         put_advertising(stream, design, &design->sets[i]);
     put_address(stream, design);
     put_security(stream, design);
+    put_link(stream, design);
 }
 
 /* skeleton */

@@ -15,6 +15,10 @@ extern const struct ys_mapping ys_characteristic_mapping;
 /* One way to advertise. Target: struct ys_advertisement. */
 extern const struct ys_mapping ys_advertisement_mapping;
 
+/* What it asks of its connections. Target: struct ys_design. */
+extern const struct ys_kind ys_kind_link;
+void ys_read_link(const struct ys_node *node, void *target);
+
 /* What the hardware draws, and what is expected on the air. Targets: struct ys_design. */
 extern const struct ys_kind ys_kind_energy;
 extern const struct ys_kind ys_kind_expectations;

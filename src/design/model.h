@@ -275,6 +275,23 @@ struct ys_device_security {
     struct ys_counted key_size;
 };
 
+/* What it asks of its connections. */
+struct ys_device_link {
+    struct ys_place place;
+    struct ys_place interval_place;
+    bool given;
+    uint32_t interval_min_us; /* 0: not said */
+    uint32_t interval_max_us;
+    struct ys_counted latency;
+    struct ys_counted timeout_us;
+    struct ys_counted pause_us;
+    struct ys_counted packet_length;
+    struct ys_counted event_length_us;
+    int phy; /* which word, from 1; 0: not said; likewise: */
+    int receive_phy;
+    int accepts; /* enum ys_link_answer + 1 */
+};
+
 /* The words of its keys. */
 enum ys_least { YS_LEAST_ENCRYPTED, YS_LEAST_AUTHENTICATED };
 enum ys_when_full { YS_WHEN_FULL_REFUSE, YS_WHEN_FULL_FORGET };
@@ -336,6 +353,7 @@ struct ys_design {
     struct ys_address address;
     struct ys_limits limits;
     struct ys_device_security security;
+    struct ys_device_link link;
     int caching; /* 0: not said, 1: yes, 2: no */
     struct ys_advertisement *sets;
     size_t set_count;

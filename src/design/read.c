@@ -194,6 +194,7 @@ static const struct ys_key device_keys[] = {
      "Whether clients may keep the table and are told of changes; true if peers are remembered", false, 0},
     {"limits", device_limits, &kind_limits, "How many of what there is room for", false, 0},
     {"security", device_security, &kind_security, "How it pairs", false, 0},
+    {"link", ys_read_link, &ys_kind_link, "What it asks of its connections", false, 0},
 };
 static const struct ys_mapping device_mapping = {"device", device_keys, COUNT(device_keys), NULL};
 static const struct ys_kind kind_device = {.form = YS_MAPPING, .mapping = &device_mapping};

@@ -110,7 +110,7 @@ static void use_buffers(struct ys_host *host, uint16_t length, uint16_t count)
     host->data_total = count;
     host->data_free = count;
     /* every PDU must fit into the controller's buffers at once, see docs/architecture.md */
-    uint16_t most = host->settings.mtu != 0 ? host->settings.mtu : YS_MTU;
+    uint16_t most = host->settings.mtu != 0 ? host->settings.mtu : YS_MTU_PREFERRED;
     host->mtu = room < YS_L2CAP_HEADER_SIZE + (uint32_t)most ? (uint16_t)(room - YS_L2CAP_HEADER_SIZE) : most;
 }
 

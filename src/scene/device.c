@@ -333,6 +333,7 @@ static bool wire_up(struct ys_device *device)
         .address = device->design->has_address ? device->design->address.bytes : NULL,
         .values = device->firmware.values,
         .connections = (uint8_t)(limit < most ? limit : 0),
+        .mtu = (uint16_t)device->design->limits.mtu.number,
     };
     enum ys_result result = device->module.init(host_of(device), device->module.host_size, &settings);
     if (result != YS_OK) {

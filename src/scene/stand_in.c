@@ -3,6 +3,7 @@
  * Its table is the generated one, built at run time: the same rows, with handlers that look into that memory. */
 #include <yarnswift/pairing.h>
 
+#include "design/link.h"
 #include "design/security.h"
 #include "scene/stand_in.h"
 
@@ -44,6 +45,8 @@ struct ys_stand_in_device {
     uint8_t (*long_uuids)[16];
     struct ys_pairing pairing;
     struct ys_security security;
+    struct ys_links links;
+    struct ys_link_wishes link;
     uint8_t *memory; /* of descriptors that can be written */
 };
 
@@ -289,6 +292,8 @@ void ys_stand_in_start(struct ys_stand_in_device *device, struct ys_host *host)
             ys_world_say(device->world, YS_SIDE_DEVICE, device->design->name.text, "cannot pair: %s",
                          ys_result_text(result));
     }
+    (void)ys_link_of(device->design, &device->link); /* without a word of it, it answers what it is asked */
+    (void)ys_host_use_links(host, &device->links, &device->link);
     for (size_t i = 0; i < device->layout->count; i++) {
         struct moving *moving = device->movings[i];
         if (moving == NULL)
