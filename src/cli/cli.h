@@ -32,6 +32,9 @@ verb_fn verb_new;
 verb_fn verb_interval;
 verb_fn verb_rehearse;
 verb_fn verb_explore;
+verb_fn verb_throughput;
+verb_fn verb_sweep;
+verb_fn verb_compare;
 
 /* options.c */
 

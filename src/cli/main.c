@@ -16,6 +16,7 @@ static const struct verb verbs[] = {
     {"generate", "write the table, the handles and the handlers' declarations in C", verb_generate},
 #ifndef YARNSWIFT_GENERATOR /* the generator builds the demo's device, and so comes without what plays one */
     {"interval", "watch a device advertise, and see how long it takes to find it", verb_interval},
+    {"throughput", "see how fast a stream goes, and what holds it back", verb_throughput},
     {"explore", "be the central yourself, at a prompt", verb_explore},
     {"rehearse", "play scenes with your device and its centrals, and check what they expect", verb_rehearse},
     {"demo", "let a central meet a device, from being found to being found again", verb_demo},

@@ -37,7 +37,8 @@ static uint8_t lent_at_once(const struct ys_channel *channel)
 
 static uint16_t packet_size(const struct ys_channel *channel)
 {
-    return channel->settings.size < PACKET_MOST ? channel->settings.size : PACKET_MOST;
+    uint16_t packet = channel->settings.packet != 0 ? channel->settings.packet : YS_MTU_PREFERRED;
+    return channel->settings.packet != 0 || packet < channel->settings.size ? packet : channel->settings.size;
 }
 
 static void forget_message(struct ys_channel *channel)
@@ -515,7 +516,8 @@ static enum ys_result take(struct ys_host *host, struct ys_channel *channel, con
     if (channels == NULL)
         return YS_ERROR_UNSUPPORTED;
     if (channel == NULL || settings == NULL || !ys_in_range(settings->spsm, 1, 0xff) || settings->memory == NULL ||
-        settings->size < SIZE_LEAST || settings->level > YS_LEVEL_SECURE_CONNECTIONS)
+        settings->size < SIZE_LEAST || (settings->packet != 0 && !ys_in_range(settings->packet, SIZE_LEAST, PACKET_MOST)) ||
+        settings->level > YS_LEVEL_SECURE_CONNECTIONS)
         return YS_ERROR_ARGUMENT;
     if (channel->state != YS_CHANNEL_CLOSED)
         return YS_ERROR_BUSY;

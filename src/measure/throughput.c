@@ -95,6 +95,7 @@ static void limit_without_loss(const struct ys_link_shape *shape, struct ys_link
             break;
     } while (index != first);
     double seconds = (double)events * shape->interval_us / 1e6;
+    limit->cycle = (uint16_t)events;
     limit->frames_hz = (double)frames / seconds;
     limit->exchanges = (double)packets / (double)events;
     limit->used = (double)used_ns / 1e9 / seconds;

@@ -34,6 +34,7 @@ struct ys_link_limit {
     double exchanges;       /* with data, in an event, in the mean */
     double used;            /* the share of the interval that they take, to the end of the last packet */
     uint16_t packets;       /* to a frame */
+    uint16_t cycle;         /* after so many events they repeat */
     uint8_t packet_length;  /* that are carried by one: fewer than agreed on LE Coded with a short interval */
     uint64_t exchange_ns;   /* of a full packet */
     uint64_t event_room_ns; /* from an anchor to the end of the last packet, at the most */

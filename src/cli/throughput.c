@@ -1,0 +1,288 @@
+/* yarnswift throughput: how fast a stream goes over a link of a given shape, how far that is from what the link can
+ * carry, and what holds it back. */
+#include <errno.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "cli/cli.h"
+#include "cli/parameters.h"
+#include "cli/plot.h"
+#include "cli/progress.h"
+
+/* Options of this verb; those of the parameters are numbered from FIRST_PARAMETER. */
+#define KEY_AS          1
+#define FIRST_PARAMETER 256
+
+struct input {
+    struct common common;
+    const char *texts[32]; /* of the parameters that were given */
+    const char *carrier;
+    const char *plot;
+};
+
+static error_t parse(int key, char *argument, struct argp_state *state)
+{
+    struct input *input = state->input;
+    if (key >= FIRST_PARAMETER && (size_t)(key - FIRST_PARAMETER) < parameter_count) {
+        const struct parameter *parameter = &parameters[key - FIRST_PARAMETER];
+        struct ys_throughput_plan plan = {.seconds = 1};
+        const char *text = argument != NULL ? argument : "yes";
+        input->texts[key - FIRST_PARAMETER] = text;
+        return parameter->read(text, &plan) || parameter_complain(state->argv[0], parameter, text) ? 0 : EINVAL;
+    }
+    switch (key) {
+    case KEY_AS:
+        input->carrier = argument;
+        return 0;
+    case 'p':
+        input->plot = argument;
+        return plot_is_possible(state->argv[0], argument) ? 0 : EINVAL;
+    default:
+        return parse_common(key, state, &input->common);
+    }
+}
+
+/* in words */
+
+static const char *rate_text(double bps, char text[32])
+{
+    if (bps >= 1e6)
+        (void)snprintf(text, 32, "%.3f Mbit/s", bps / 1e6);
+    else
+        (void)snprintf(text, 32, "%.1f kbit/s", bps / 1e3);
+    return text;
+}
+
+static void print_link(const struct ys_throughput_plan *plan, const struct ys_throughput_report *report)
+{
+    char text[40];
+    parameter_say(parameter_named("phy"), plan, text, sizeof text);
+    (void)printf("  link       %s, packets of %u bytes, MTU %u, interval %g ms", text, report->shape.packet_length,
+                 plan->mtu, report->shape.interval_us / 1000.0);
+    if (plan->latency > 0)
+        (void)printf(", latency %u", plan->latency);
+    if (plan->event_length_us > 0)
+        (void)printf(", events of at most %g ms", plan->event_length_us / 1000.0);
+    (void)printf(", %sencrypted", plan->encrypted ? "" : "not ");
+    if (plan->loss > 0)
+        (void)printf(", %g %% lost", plan->loss * 100);
+    if (plan->distance_m > 0)
+        (void)printf(", over %g m: %.0f dBm, %.1f dB more than needed", plan->distance_m, report->strength_dbm,
+                     report->margin_db);
+    (void)putchar('\n');
+}
+
+static void print_air(struct ys_throughput_report *report)
+{
+    const struct ys_link_meter *air = &report->air;
+    const struct ys_link_side *sender = &air->sides[!report->shape.by_central];
+    (void)printf("  latency    median %.1f ms, 95th %.1f ms, worst %.1f ms, from changed to received\n",
+                 ys_samples_quantile(&report->latency_ms, 0.5), ys_samples_quantile(&report->latency_ms, 0.95),
+                 ys_samples_quantile(&report->latency_ms, 1));
+    (void)printf("  alone      a single value takes %.1f ms in the median, %.1f ms at worst, by calculation\n",
+                 report->alone.median_ms, report->alone.max_ms);
+    if (report->missing == 0 && report->out_of_order == 0)
+        (void)printf("  delivery   %llu values with %llu bytes, all in order, none missing\n",
+                     (unsigned long long)report->values, (unsigned long long)report->value_bytes);
+    else
+        (void)printf("  delivery   %llu values with %llu bytes; %llu are missing, %llu out of order\n",
+                     (unsigned long long)report->values, (unsigned long long)report->value_bytes,
+                     (unsigned long long)report->missing, (unsigned long long)report->out_of_order);
+    (void)printf("  packets    %llu, of which %llu with data, of which %llu were sent again (%.2f %%)\n",
+                 (unsigned long long)(air->sides[0].packets + air->sides[1].packets),
+                 (unsigned long long)sender->data_packets, (unsigned long long)sender->retransmissions,
+                 sender->data_packets > 0 ? 100.0 * (double)sender->retransmissions / (double)sender->data_packets : 0);
+    (void)printf("  air        %.1f %% of each interval used; somebody sends %.1f %% of the time\n", 100 * report->used,
+                 100 * report->airtime);
+}
+
+static void print_charge(const struct ys_throughput_plan *plan, const struct ys_throughput_report *report)
+{
+    if (plan->energy == NULL)
+        (void)printf("  charge     not known: the definition says nothing of energy\n");
+    else
+        (void)printf("  charge     %.1f mC a megabyte; the device draws %.2f mA in the mean\n", report->mc_per_megabyte,
+                     report->mean_ua / 1000);
+}
+
+static void print_hindrances(const struct ys_throughput_report *report, const struct ys_hindrance *hindrances,
+                             size_t count)
+{
+    char text[32];
+    if (count == 0) {
+        (void)printf("\nNothing holds it back that could be changed.\n");
+        return;
+    }
+    (void)printf("\nWhat holds it back, by its effect; tried instead:\n");
+    for (size_t i = 0; i < count; i++) {
+        const struct ys_hindrance *one = &hindrances[i];
+        (void)printf("  %zu. %s\n     %s: %s, %+.1f %%\n", i + 1, one->words, one->remedy,
+                     rate_text(one->goodput_bps, text), 100 * (one->goodput_bps / report->goodput_bps - 1));
+    }
+}
+
+static void print_text(const struct ys_throughput_plan *plan, struct ys_throughput_report *report, const char *device,
+                       const struct ys_characteristic *characteristic, const struct ys_hindrance *hindrances,
+                       size_t count)
+{
+    char text[32];
+    const char *what = characteristic != NULL ? characteristic->name : "messages";
+    (void)printf("%s: \"%s\" as %s, for %u s, seed %llu\n\n", device, what, ys_carrier_names[plan->carrier],
+                 plan->seconds, (unsigned long long)plan->seed);
+    if (report->trouble[0] != '\0')
+        (void)printf("  trouble    %s\n", report->trouble);
+    if (report->air.events == 0)
+        return;
+    (void)printf("  goodput    %s of value\n", rate_text(report->goodput_bps, text));
+    (void)printf("  limit      %s by calculation: %.2f %% of it is reached\n", rate_text(report->limit_bps, text),
+                 100 * report->ratio);
+    print_air(report);
+    print_charge(plan, report);
+    print_link(plan, report);
+    print_hindrances(report, hindrances, count);
+}
+
+/* as JSON */
+
+static void print_json(const struct ys_throughput_plan *plan, struct ys_throughput_report *report, const char *device,
+                       const struct ys_characteristic *characteristic, const struct ys_hindrance *hindrances,
+                       size_t count)
+{
+    json_t *root = report_json(plan, report);
+    json_t *list = json_array();
+    (void)json_object_set_new(root, "kind", json_string("throughput"));
+    (void)json_object_set_new(root, "device", json_string(device));
+    (void)json_object_set_new(root, "characteristic",
+                              characteristic != NULL ? json_string(characteristic->name) : json_null());
+    for (size_t i = 0; i < count; i++)
+        (void)json_array_append_new(list, json_pack("{s:s, s:s, s:s, s:f}", "cause", hindrances[i].code, "words",
+                                                    hindrances[i].words, "instead", hindrances[i].remedy, "goodput_bps",
+                                                    hindrances[i].goodput_bps));
+    (void)json_object_set_new(root, "limited_by", list);
+    (void)json_dumpf(root, stdout, JSON_INDENT(2) | JSON_REAL_PRECISION(12));
+    (void)putchar('\n');
+    json_decref(root);
+}
+
+/* as a picture: a bar for what it is, and for what it would be without each thing that holds it back */
+
+static bool draw(const char *who, const char *path, const struct ys_throughput_plan *plan,
+                 const struct ys_throughput_report *report, const char *device, const struct ys_hindrance *hindrances,
+                 size_t count)
+{
+    struct plot plot;
+    if (!plot_begin(&plot, who, path))
+        return false;
+    (void)fprintf(plot.data, "# place, goodput in kbit/s, what\n");
+    (void)fprintf(plot.data, "%zu %.3f \"as it is\"\n", count, report->goodput_bps / 1000);
+    for (size_t i = 0; i < count; i++)
+        (void)fprintf(plot.data, "%zu %.3f \"%s\"\n", count - 1 - i, hindrances[i].goodput_bps / 1000,
+                      hindrances[i].remedy);
+    (void)fprintf(
+        plot.script,
+        "set title \"%s, as %s on %s: goodput, and what it would be with one thing changed\"\n"
+        "set border 3\nset tics nomirror out\nset grid xtics lc rgb \"#d8d8d8\"\nset style fill solid 0.85 noborder\n"
+        "set xlabel \"kbit/s of value\"\nset xrange [0:*]\nset yrange [-0.6:%zu.6]\nset lmargin 30\n"
+        "set key outside top right\n"
+        "set arrow 1 from %.3f,graph 0 to %.3f,graph 1 nohead lc rgb \"#c1442e\" lw 2 dt 2 front\n"
+        "plot data using ($2/2):1:($2/2):(0.36):ytic(3) with boxxyerror lc rgb \"#2a6f97\" notitle, \\\n"
+        "  data using 2:1:(sprintf(\" %%.1f\", $2)) with labels left notitle, \\\n"
+        "  NaN with lines lc rgb \"#c1442e\" lw 2 dt 2 title \"limit as it is, by calculation\"\n",
+        device, ys_carrier_names[plan->carrier], phy_words[plan->phy], count, report->limit_bps / 1000,
+        report->limit_bps / 1000);
+    return plot_end(&plot);
+}
+
+static int run(const char *who, const struct input *input, const struct ys_throughput_plan *plan, const char *device,
+               const struct ys_characteristic *characteristic)
+{
+    struct ys_throughput_report report;
+    struct ys_hindrance hindrances[YS_HINDRANCES_MOST];
+    size_t count = 0;
+    if (!ys_throughput_run(plan, &report)) {
+        (void)complain(who, "there is no memory for it");
+        return EXIT_BAD_INPUT;
+    }
+    if (report.goodput_bps > 0)
+        count = ys_throughput_explain(plan, &report, hindrances);
+    if (input->common.json)
+        print_json(plan, &report, device, characteristic, hindrances, count);
+    else
+        print_text(plan, &report, device, characteristic, hindrances, count);
+    bool well = report.trouble[0] == '\0' && report.out_of_order == 0 && report.missing == 0;
+    int status = well ? EXIT_AS_EXPECTED : EXIT_UNEXPECTED;
+    if (input->plot != NULL && !draw(who, input->plot, plan, &report, device, hindrances, count))
+        status = EXIT_BAD_INPUT;
+    ys_throughput_free(&report);
+    return status;
+}
+
+/* Applies what was given to what is usual for the definition. */
+static bool apply(const char *who, const struct input *input, struct ys_throughput_plan *plan)
+{
+    char text[120];
+    for (size_t i = 0; i < parameter_count; i++) {
+        if (input->texts[i] != NULL)
+            (void)parameters[i].read(input->texts[i], plan);
+    }
+    return ys_throughput_check(plan, text, sizeof text) || complain(who, "%s", text);
+}
+
+int verb_throughput(int argc, char **argv)
+{
+    struct argp_option options[40] = {{0}};
+    const struct argp argp = {
+        .options = options,
+        .parser = parse,
+        .args_doc = "DEFINITION [CHARACTERISTIC]",
+        .doc =
+            "Lets a device stream to a central, or a central to it, as fast as it goes over a link of this shape, and "
+            "tells from the air how fast that is, beside what the link can carry by calculation; and what holds it "
+            "back, by running it again without. Without a characteristic that one is taken which can stream the most. "
+            "What is not said is as the definition asks for under link, or else as a connection begins: 1M, packets "
+            "of 27 bytes, 30 ms.\v"
+            "Exit status: 0 all arrived in order, 1 something did not, or the connection ended, 2 the definition or "
+            "an option is wrong.",
+    };
+    size_t count = 0;
+    for (; count < parameter_count; count++)
+        options[count] = (struct argp_option){.name = parameters[count].name,
+                                              .key = FIRST_PARAMETER + (int)count,
+                                              .arg = parameters[count].argument,
+                                              .doc = parameters[count].help};
+    options[count++] = (struct argp_option){
+        .name = "as",
+        .key = KEY_AS,
+        .arg = "CARRIER",
+        .doc = "How it travels: stream, notifications, indications, commands, requests, channel (with credits), or "
+               "\"channel to device\"; otherwise as the characteristic offers it"};
+    options[count++] = (struct argp_option){
+        .name = "plot",
+        .key = 'p',
+        .arg = "FILE",
+        .doc = "Draw what holds it back; FILE ends in .svg or .png, and its data and script stay beside it"};
+    options[count] = (struct argp_option){.name = "json", .key = 'j', .doc = "Print the result as JSON"};
+    struct input input = {.carrier = NULL};
+    if (!parse_options(&argp, argc, argv, &input))
+        return EXIT_BAD_INPUT;
+    const struct files *given = &input.common.files;
+    const char *name = given->count > 1 ? given->paths[1] : NULL;
+    if (given->count > 2) {
+        (void)complain(argv[0], "name one definition and one characteristic");
+        return EXIT_BAD_INPUT;
+    }
+    struct ys_design *design;
+    struct ys_layout *layout =
+        open_only(argv[0], &(struct files){.paths = given->paths, .count = given->count > 0 ? 1 : 0}, &design);
+    int status = EXIT_BAD_INPUT;
+    if (layout != NULL) {
+        const struct ys_characteristic *characteristic;
+        struct ys_throughput_plan plan = parameters_begin(design);
+        if (parameters_source(given->paths[0], layout, name, input.carrier, &plan, &characteristic) &&
+            apply(argv[0], &input, &plan))
+            status = run(argv[0], &input, &plan, design->name.text, characteristic);
+    }
+    ys_layout_free(layout);
+    ys_design_free(design);
+    return status;
+}

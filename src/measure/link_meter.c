@@ -1,0 +1,45 @@
+/* What was on the air of one connection. */
+#include "measure/link_meter.h"
+
+/* A packet that begins so much later than T_IFS after the last one begins another event. */
+#define TOLERANCE_NS 4000
+
+static bool begins_event(const struct ys_link_meter *meter, const struct ys_air_packet *packet)
+{
+    return packet->sender == meter->central &&
+           (meter->events == 0 || packet->start_ns > meter->last_ns + YS_LINK_INTER_FRAME_SPACE_NS + TOLERANCE_NS);
+}
+
+void ys_link_meter_take(struct ys_link_meter *meter, const struct ys_air_packet *packet)
+{
+    struct ys_link_data pdu;
+    uint64_t end_ns = packet->start_ns + packet->duration_ns;
+    if (packet->access_address != meter->access_address || !ys_link_data_decode(packet->pdu, packet->length, &pdu))
+        return;
+    if (begins_event(meter, packet)) {
+        if (meter->events == 0)
+            meter->first_ns = packet->start_ns;
+        meter->events++;
+        meter->event_ns = packet->start_ns;
+        meter->last_ns = packet->start_ns;
+    }
+    if (meter->events == 0) /* it was going on when the watch began */
+        return;
+    struct ys_link_side *side = &meter->sides[packet->sender != meter->central];
+    bool again = side->any && side->sequence == pdu.sequence;
+    side->any = true;
+    side->sequence = pdu.sequence;
+    side->packets++;
+    side->on_air_ns += packet->duration_ns;
+    if (pdu.length > 0 && pdu.kind != YS_LINK_CONTROL) {
+        side->data_packets++;
+        side->retransmissions += again;
+    }
+    meter->events_ns += end_ns - meter->last_ns;
+    meter->last_ns = end_ns;
+}
+
+double ys_link_meter_used(const struct ys_link_meter *meter, uint32_t interval_us)
+{
+    return meter->events < 2 ? 0 : (double)meter->events_ns / 1000 / ((double)meter->events * interval_us);
+}

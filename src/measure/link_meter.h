@@ -1,0 +1,36 @@
+/* What was on the air of one connection, from the air alone. */
+#ifndef MEASURE_LINK_METER_H
+#define MEASURE_LINK_METER_H
+
+#include "wire/air.h"
+
+/* One side of it. */
+struct ys_link_side {
+    uint64_t packets;
+    uint64_t data_packets;    /* that carry data, those sent again among them; and these: */
+    uint64_t retransmissions;
+    uint64_t on_air_ns;
+    bool any; /* private, likewise: */
+    bool sequence;
+};
+
+/* Watches one connection. Zero it but for the first two. */
+struct ys_link_meter {
+    uint32_t access_address;
+    uint16_t central; /* number of the sender that begins each event */
+    /* results */
+    struct ys_link_side sides[2]; /* the central, the peripheral */
+    uint64_t events;
+    uint64_t events_ns; /* from the first packet to the end of the last, of all of them together */
+    uint64_t first_ns;  /* begin of the first event */
+    uint64_t last_ns;   /* end of the last packet */
+    uint64_t event_ns;  /* private: begin of the current event */
+};
+
+/* Takes a packet; in order of time. Those of others are passed over. */
+void ys_link_meter_take(struct ys_link_meter *meter, const struct ys_air_packet *packet);
+
+/* The share of the time between the anchors that events took, 0 to 1; 0 of fewer than two. */
+double ys_link_meter_used(const struct ys_link_meter *meter, uint32_t interval_us);
+
+#endif
