@@ -17,6 +17,8 @@ static const struct verb verbs[] = {
 #ifndef YARNSWIFT_GENERATOR /* the generator builds the demo's device, and so comes without what plays one */
     {"interval", "watch a device advertise, and see how long it takes to find it", verb_interval},
     {"throughput", "see how fast a stream goes, and what holds it back", verb_throughput},
+    {"sweep", "the same over lists and ranges of parameters", verb_sweep},
+    {"compare", "set two results side by side", verb_compare},
     {"explore", "be the central yourself, at a prompt", verb_explore},
     {"rehearse", "play scenes with your device and its centrals, and check what they expect", verb_rehearse},
     {"demo", "let a central meet a device, from being found to being found again", verb_demo},

@@ -34,14 +34,13 @@ static char *beside(const char *path, const char *other)
     return result;
 }
 
-/* A path in a script: in single quotes, in which only they must be doubled. */
-static void put_quoted(FILE *script, const char *path)
+void plot_put_text(FILE *script, const char *text)
 {
-    (void)fputc('\'', script);
-    for (; *path != '\0'; path++) {
-        if (*path == '\'')
+    (void)fputc('\'', script); /* between these only they must be doubled */
+    for (; *text != '\0'; text++) {
+        if (*text == '\'')
             (void)fputc('\'', script);
-        (void)fputc(*path, script);
+        (void)fputc(*text, script);
     }
     (void)fputc('\'', script);
 }
@@ -72,9 +71,9 @@ bool plot_begin(struct plot *plot, const char *who, const char *path)
                   "set encoding utf8\nset terminal %s size 1280,800 font \"DejaVu Sans,13\" background "
                   "\"#ffffff\"\nset output ",
                   strcmp(ending(path), ".svg") == 0 ? "svg" : "pngcairo");
-    put_quoted(plot->script, path);
+    plot_put_text(plot->script, path);
     (void)fputs("\ndata = ", plot->script);
-    put_quoted(plot->script, plot->data_path);
+    plot_put_text(plot->script, plot->data_path);
     (void)fputc('\n', plot->script);
     return true;
 }

@@ -22,6 +22,9 @@ bool plot_is_possible(const char *who, const char *path);
  * after a line. */
 bool plot_begin(struct plot *plot, const char *who, const char *path);
 
+/* Puts a text into the script, between quotes, whatever is in it. */
+void plot_put_text(FILE *script, const char *text);
+
 /* Closes both, and draws. False after a line. */
 bool plot_end(struct plot *plot);
 

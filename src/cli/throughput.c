@@ -178,18 +178,20 @@ static bool draw(const char *who, const char *path, const struct ys_throughput_p
     for (size_t i = 0; i < count; i++)
         (void)fprintf(plot.data, "%zu %.3f \"%s\"\n", count - 1 - i, hindrances[i].goodput_bps / 1000,
                       hindrances[i].remedy);
-    (void)fprintf(
-        plot.script,
-        "set title \"%s, as %s on %s: goodput, and what it would be with one thing changed\"\n"
-        "set border 3\nset tics nomirror out\nset grid xtics lc rgb \"#d8d8d8\"\nset style fill solid 0.85 noborder\n"
-        "set xlabel \"kbit/s of value\"\nset xrange [0:*]\nset yrange [-0.6:%zu.6]\nset lmargin 30\n"
-        "set key outside top right\n"
-        "set arrow 1 from %.3f,graph 0 to %.3f,graph 1 nohead lc rgb \"#c1442e\" lw 2 dt 2 front\n"
-        "plot data using ($2/2):1:($2/2):(0.36):ytic(3) with boxxyerror lc rgb \"#2a6f97\" notitle, \\\n"
-        "  data using 2:1:(sprintf(\" %%.1f\", $2)) with labels left notitle, \\\n"
-        "  NaN with lines lc rgb \"#c1442e\" lw 2 dt 2 title \"limit as it is, by calculation\"\n",
-        device, ys_carrier_names[plan->carrier], phy_words[plan->phy], count, report->limit_bps / 1000,
-        report->limit_bps / 1000);
+    char title[300];
+    (void)snprintf(title, sizeof title, "%s, as %s on %s: goodput, and what it would be with one thing changed", device,
+                   ys_carrier_names[plan->carrier], phy_words[plan->phy]);
+    (void)fputs("set title ", plot.script);
+    plot_put_text(plot.script, title);
+    (void)fprintf(plot.script,
+                  " noenhanced\nset border 3\nset tics nomirror out\nset grid xtics lc rgb \"#d8d8d8\"\n"
+                  "set style fill solid 0.85 noborder\nset xlabel \"kbit/s of value\"\nset xrange [0:*]\n"
+                  "set yrange [-0.6:%zu.6]\nset lmargin 30\nset bmargin 6\nset key below\n"
+                  "set arrow 1 from %.3f,graph 0 to %.3f,graph 1 nohead lc rgb \"#c1442e\" lw 2 dt 2 front\n"
+                  "plot data using ($2/2):1:($2/2):(0.36):ytic(3) with boxxyerror lc rgb \"#2a6f97\" notitle, \\\n"
+                  "  data using 2:1:(sprintf(\" %%.1f\", $2)) with labels left notitle, \\\n"
+                  "  NaN with lines lc rgb \"#c1442e\" lw 2 dt 2 title \"limit as it is, by calculation\"\n",
+                  count, report->limit_bps / 1000, report->limit_bps / 1000);
     return plot_end(&plot);
 }
 

@@ -96,7 +96,7 @@ static bool longer_interval(struct ys_throughput_plan *plan, const struct ys_thr
     plan->interval_us = INTERVAL_LONG;
     remedy(told, "interval 400 ms");
     double left_us = (double)report->shape.interval_us * (1 - report->used);
-    return say(told, "each interval of %g ms ends with %.0f us in which no further packet of %.0f us fits",
+    return say(told, "each interval of %g ms ends with %.0f us in which no further exchange of %.0f us fits",
                report->shape.interval_us / 1000.0, left_us, (double)report->limit.exchange_ns / 1000);
 }
 

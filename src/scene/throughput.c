@@ -505,7 +505,10 @@ static void start_flow(struct run *run)
         fill_stream(run);
     else if (!is_to_device(run->plan->carrier))
         ys_host_changed(&run->device.host, VALUE_HANDLE);
-    for (size_t i = 0; is_to_device(run->plan->carrier) && !is_channel(run->plan->carrier) && i < COMMANDS; i++) {
+    size_t writes = is_channel(run->plan->carrier) || !is_to_device(run->plan->carrier) ? 0
+                    : run->plan->carrier == YS_CARRIER_COMMANDS                         ? COMMANDS
+                                                                                        : 1;
+    for (size_t i = 0; i < writes; i++) {
         run->writes[i].context = run;
         write_next(&run->writes[i]);
     }
