@@ -20,6 +20,7 @@
 #define KEY_JOBS        6
 #define FIRST_PARAMETER 256
 #define NAME_SIZE       400
+#define INTERRUPTS_MOST 2
 
 struct input {
     struct common common;
@@ -102,10 +103,12 @@ struct work {
 
 static volatile sig_atomic_t interrupted;
 
-static void on_interrupt(int signal)
+/* What runs is finished first, unless somebody insists. */
+static void on_interrupt(int number)
 {
-    (void)signal;
-    interrupted = 1;
+    interrupted = interrupted + 1;
+    if (interrupted > INTERRUPTS_MOST)
+        (void)signal(number, SIG_DFL);
 }
 
 /* What is kept of a point, as JSON. */
@@ -154,7 +157,7 @@ static bool run_all(const struct sweep *sweep, const size_t *todo, size_t count,
                         .mutex = PTHREAD_MUTEX_INITIALIZER};
     pthread_t threads[256];
     size_t running = 0;
-    struct sigaction action = {.sa_handler = on_interrupt, .sa_flags = SA_RESETHAND};
+    struct sigaction action = {.sa_handler = on_interrupt};
     struct sigaction before;
     (void)sigaction(SIGINT, &action, &before);
     while (running + 1 < jobs && pthread_create(&threads[running], NULL, worker, &work) == 0)
