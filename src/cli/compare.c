@@ -80,6 +80,16 @@ static error_t parse(int key, char *argument, struct argp_state *state)
 
 /* reading */
 
+/* What one of a list is known by, in whatever order it comes; NULL: by its place. */
+static const char *name_of(const json_t *json)
+{
+    static const char *const keys[] = {"cause", "name", "scanner", "scene"};
+    const char *name = NULL;
+    for (size_t i = 0; name == NULL && i < sizeof keys / sizeof keys[0]; i++)
+        name = json_string_value(json_object_get(json, keys[i]));
+    return name;
+}
+
 static void gather(const json_t *json, const char *path, struct figures *figures)
 {
     char inner[PATH_SIZE];
@@ -102,7 +112,11 @@ static void gather(const json_t *json, const char *path, struct figures *figures
     } else if (json_is_array(json)) {
         json_array_foreach(json, index, value)
         {
-            (void)snprintf(inner, sizeof inner, "%s[%zu]", path, index);
+            const char *name = name_of(value);
+            if (name != NULL)
+                (void)snprintf(inner, sizeof inner, "%s[%s]", path, name);
+            else
+                (void)snprintf(inner, sizeof inner, "%s[%zu]", path, index);
             gather(value, inner, figures);
         }
     }
@@ -223,7 +237,7 @@ static void number_text(const double *number, char text[32])
 {
     if (number == NULL)
         (void)snprintf(text, 32, "-");
-    else if (*number == floor(*number) && fabs(*number) < 1e15)
+    else if ((*number == floor(*number) || fabs(*number) >= 1e5) && fabs(*number) < 1e15)
         (void)snprintf(text, 32, "%.0f", *number);
     else
         (void)snprintf(text, 32, "%.6g", *number);

@@ -10,9 +10,9 @@
 struct parameter {
     const char *name; /* of the option */
     const char *key;  /* in JSON, with its unit */
-    const char *argument;
+    const char *argument; /* NULL: it is a flag, whose values are yes and no */
     const char *help;
-    const char *takes; /* in words, for whoever gives something else; NULL: it is a flag */
+    const char *takes; /* in words, for whoever gives something else */
     bool numeric;      /* its values are numbers, of which there can be ranges */
     bool (*read)(const char *text, struct ys_throughput_plan *plan);
     double (*value)(const struct ys_throughput_plan *plan);

@@ -449,7 +449,8 @@ int verb_sweep(int argc, char **argv)
     for (size_t i = 0; i < parameter_count; i++)
         options[i] = (struct argp_option){.name = parameters[i].name,
                                           .key = FIRST_PARAMETER + (int)i,
-                                          .arg = parameters[i].takes != NULL ? "LIST" : NULL,
+                                          .arg = "LIST",
+                                          .flags = parameters[i].argument == NULL ? OPTION_ARG_OPTIONAL : 0,
                                           .doc = parameters[i].help};
     memcpy(options + parameter_count, own, sizeof own);
     long cores = sysconf(_SC_NPROCESSORS_ONLN);

@@ -28,8 +28,9 @@ static void label(const struct sweep_axis *axis, char *text, size_t size)
         (void)snprintf(text + name, size - name, " (%s)", unit + 1);
 }
 
-/* Whether its values are so far apart that the small ones would lie on each other. */
-static bool is_wide(const struct sweep_axis *axis)
+/* The range of a numeric axis; logarithmic if its values are so far apart that the small ones would lie on each other.
+ */
+static void put_range(const struct sweep_axis *axis, FILE *script)
 {
     double least = HUGE_VAL;
     double greatest = 0;
@@ -37,7 +38,11 @@ static bool is_wide(const struct sweep_axis *axis)
         least = fmin(least, strtod(axis->values[i], NULL));
         greatest = fmax(greatest, strtod(axis->values[i], NULL));
     }
-    return axis->parameter->numeric && least > 0 && greatest > 15 * least;
+    if (least > 0 && greatest > 15 * least)
+        (void)fprintf(script, "set logscale x\nset xrange [%g:%g]\n", 0.9 * least, 1.1 * greatest);
+    else
+        (void)fprintf(script, "set xrange [%g:%g]\n", least - 0.03 * (greatest - least),
+                      greatest + 0.03 * (greatest - least));
 }
 
 /* The axis along which a line goes: the numeric one with the most values; the other tells lines apart. */
@@ -88,10 +93,10 @@ static void draw_lines(const struct sweep *sweep, size_t x, FILE *script)
     label(axis, name, sizeof name);
     (void)fprintf(script,
                   "set border 3\nset tics nomirror out\nset grid ytics lc rgb \"#d8d8d8\"\nset yrange [0:*]\n"
-                  "set ylabel \"kbit/s of value\"\nset xlabel \"%s\"\nset key outside right top Left reverse\n"
-                  "%s",
-                  name, is_wide(axis) ? "set logscale x\n" : "");
+                  "set ylabel \"kbit/s of value\"\nset xlabel \"%s\"\nset key outside right top Left reverse\n",
+                  name);
     if (axis->parameter->numeric) {
+        put_range(axis, script);
         (void)fputs("set xtics (", script);
         for (size_t i = 0; i < axis->count && axis->count <= TICS_MOST; i++)
             (void)fprintf(script, "%s\"%s\" %s", i > 0 ? ", " : "", axis->values[i], axis->values[i]);

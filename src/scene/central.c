@@ -5,6 +5,7 @@
 #include <string.h>
 
 #include "scene/central_parts.h"
+#include "scene/link_words.h"
 #include "sim/chance.h"
 #include "simulated/simulated.h"
 
@@ -489,6 +490,12 @@ void ys_begin_disconnect(struct ys_task *task, struct ys_peer *peer)
 
 /* events */
 
+static void link_changed(const struct ys_central *central, const struct ys_event *event)
+{
+    char text[160];
+    central_say(central, "%s", ys_link_say(event, text, sizeof text));
+}
+
 void ys_central_take(struct ys_central *central, const struct ys_event *event)
 {
     switch (event->kind) {
@@ -509,6 +516,10 @@ void ys_central_take(struct ys_central *central, const struct ys_event *event)
         break;
     case YS_EVENT_NOTIFICATION:
         central_notified(central, event);
+        break;
+    case YS_EVENT_LINK_CHANGED:
+    case YS_EVENT_LINK_REFUSED:
+        link_changed(central, event);
         break;
     default:
         central_paired(central, event);
@@ -576,6 +587,9 @@ static bool wire_up(struct ys_central *central)
     if (has_sets)
         ys_host_use_sets(&central->own_host, &central->sets);
     use_pairing(central);
+    central->link =
+        (struct ys_link_wishes){.accepts = central->traits->refuses_updates ? YS_LINK_REFUSE : YS_LINK_ACCEPT};
+    (void)ys_host_use_links(&central->own_host, &central->links, &central->link);
     ys_simulated_attach(central->simulated, &central->own_host, ys_host_run);
     return true;
 }

@@ -6,6 +6,7 @@
 
 #include "scene/central.h"
 #include "scene/people.h"
+#include <yarnswift/link.h>
 #include <yarnswift/pairing.h>
 
 #define FOUND_MOST      512
@@ -80,6 +81,8 @@ struct ys_central {
     struct ys_task *endings;
     struct ys_task *pairing;
     struct ys_pairing keys;
+    struct ys_links links;
+    struct ys_link_wishes link;
     struct ys_security security;
     struct ys_store *store; /* what survives without power */
     struct ys_person person;

@@ -11,6 +11,7 @@
 
 #include "design/payload.h"
 #include "scene/central.h"
+#include "scene/link_words.h"
 #include "scene/people.h"
 #include "scene/stand_in.h"
 #include "wire/att.h"
@@ -101,10 +102,12 @@ static void say_connected(const struct ys_device *device, const struct ys_event 
                  event->u.connected.supervision_timeout_ms);
 }
 
-static void say_pairing(const struct ys_device *device, const struct ys_event *event)
+static void say_other(const struct ys_device *device, const struct ys_event *event)
 {
     char text[200];
     const char *said = ys_pairing_say(event, text, sizeof text);
+    if (said == NULL)
+        said = ys_link_say(event, text, sizeof text);
     if (said != NULL)
         ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "%s", said);
 }
@@ -141,7 +144,7 @@ static void say(const struct ys_device *device, const struct ys_event *event)
         say_subscription(device, event);
         break;
     default:
-        say_pairing(device, event);
+        say_other(device, event);
         break;
     }
 }

@@ -137,6 +137,7 @@ struct ys_actor {
     int temper;
     int capability;
     int legacy;
+    int refuses_updates;
     struct ys_written pretends_text;
     size_t pretends; /* the number of another central, or YS_NOBODY */
     int asks_mtu;    /* 0: not said, 1: true, 2: false; likewise */

@@ -125,6 +125,7 @@ static void check_traits(struct checking *checking, struct ys_actor *actor)
     if (actor->capability > 0)
         traits->capability = (uint8_t)(actor->capability - 1);
     set_yes(&traits->legacy, actor->legacy);
+    set_yes(&traits->refuses_updates, actor->refuses_updates);
     actor->pretends = YS_NOBODY;
     if (actor->pretends_text.text != NULL)
         actor->pretends = scene_find_actor(checking, &actor->pretends_text, checking->scene->device_count,

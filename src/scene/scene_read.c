@@ -423,6 +423,8 @@ static const struct ys_key central_keys[] = {
      false, ACTOR(unseen)},
     {"capability", ys_key_word, &kind_capability, "What it can show, and what can be entered at it", false,
      ACTOR(capability)},
+    {"refuses updates", ys_key_word, &ys_kind_yes, "Whether it refuses other parameters of its connections", false,
+     ACTOR(refuses_updates)},
     {"legacy pairing", ys_key_word, &ys_kind_yes, "Whether it only pairs the older way", false, ACTOR(legacy)},
     {"pretends to be", ys_key_written, &ys_kind_text, "Another central, whose address it has", false,
      ACTOR(pretends_text)},

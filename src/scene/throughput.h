@@ -1,4 +1,5 @@
-/* A stream over a connection: how fast it goes, how far that is from what the link can carry, and what holds it back. */
+/* A stream over a connection: how fast it goes, how far that is from what the link can carry, and what holds it back.
+ */
 #ifndef SCENE_THROUGHPUT_H
 #define SCENE_THROUGHPUT_H
 
@@ -60,10 +61,10 @@ struct ys_throughput_report {
     double airtime; /* share of the time that somebody sends */
     struct ys_samples latency_ms;
     struct ys_link_latency alone; /* of a single value, by calculation */
-    struct ys_activity activity; /* of the device */
-    double mean_ua;              /* 0: not known; likewise: */
-    double mc_per_megabyte;      /* millicoulombs */
-    double strength_dbm;         /* with a distance; likewise: */
+    struct ys_activity activity;  /* of the device */
+    double mean_ua;               /* 0: not known; likewise: */
+    double mc_per_megabyte;       /* millicoulombs */
+    double strength_dbm;          /* with a distance; likewise: */
     double margin_db;
 };
 

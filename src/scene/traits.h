@@ -39,6 +39,7 @@ struct ys_traits {
     uint8_t temper;        /* enum ys_temper */
     uint8_t capability;    /* enum ys_capability: what people see and can enter at it */
     bool legacy;           /* it only knows the older way of pairing */
+    bool refuses_updates;  /* of the parameters of its connections */
 };
 
 /* A ready-made one. */
