@@ -150,8 +150,10 @@ static void start(struct side *side, uint8_t handle)
 static int pairs(struct ys_radio *radio, unsigned long count, unsigned long milliseconds, bool encrypted)
 {
     struct side *sides = calloc(2 * count, sizeof *sides);
-    if (sides == NULL || count == 0 || count > 30000)
+    if (sides == NULL || count > 30000) {
+        free(sides);
         return 1;
+    }
     for (unsigned long i = 0; i < 2 * count; i++)
         begin_side(&sides[i], radio, (uint16_t)(i + 1));
     for (unsigned long i = 0; i < count; i++)
@@ -176,22 +178,22 @@ static int share(struct ys_radio *radio, unsigned long milliseconds)
     uint64_t before[1 + CENTRALS];
     if (sides == NULL)
         return 1;
-    for (uint16_t i = 0; i <= CENTRALS; i++)
+    for (int i = 0; i <= CENTRALS; i++)
         begin_side(&sides[i], radio, (uint16_t)(i + 1));
-    for (uint8_t i = 1; i <= CENTRALS; i++) {
-        connect(sides, 1, &sides[i], i);
+    for (int i = 1; i <= CENTRALS; i++) {
+        connect(sides, 1, &sides[i], (uint8_t)i);
         sides[i].from = sides;
-        sides[i].from_handle = i;
+        sides[i].from_handle = (uint8_t)i;
     }
     sides->share = BUFFERS / CENTRALS;
-    for (uint8_t i = 1; i <= STREAMS; i++)
-        start(sides, i);
+    for (int i = 1; i <= STREAMS; i++)
+        start(sides, (uint8_t)i);
     pass_ms(sides, 1000);
     for (size_t i = 1; i <= CENTRALS; i++)
         before[i] = sides[i].received;
     for (unsigned long ms = 0; ms < milliseconds; ms += 250) { /* the others are sent a frame now and then */
-        for (uint8_t i = STREAMS + 1; i <= CENTRALS; i++)
-            send_frame(sides, i);
+        for (int i = STREAMS + 1; i <= CENTRALS; i++)
+            send_frame(sides, (uint8_t)i);
         pass_ms(sides, 250);
     }
     (void)printf("[");

@@ -72,7 +72,7 @@ void hosted_give_buffers(struct hosted *hosted)
 
 /* Starts the host of a controller with these features; `sets` is NULL for a host without. */
 static void begin(struct hosted *hosted, struct ys_sets *sets, struct ys_pairing *pairing,
-                  const struct ys_security *security, const struct ys_port *more)
+                  const struct ys_security *security, const struct ys_port *more, void (*use)(struct ys_host *host))
 {
     static const uint8_t read_sets[] = {4, 0x0e, 5, 1, 0x3b, 0x20, 0, 4};
     static const uint8_t read_data_max[] = {4, 0x0e, 6, 1, 0x3a, 0x20, 0, 0x72, 6};
@@ -120,6 +120,8 @@ static void begin(struct hosted *hosted, struct ys_sets *sets, struct ys_pairing
         ys_host_use_sets(&hosted->host, sets);
     if (pairing != NULL && ys_host_use_pairing(&hosted->host, pairing, security) != YS_OK)
         abort();
+    if (use != NULL)
+        use(&hosted->host);
     ys_host_start(&hosted->host);
     (void)ys_host_run(&hosted->host);
     for (size_t i = 0; i < sizeof answers / sizeof answers[0]; i++) {
@@ -135,18 +137,23 @@ static void begin(struct hosted *hosted, struct ys_sets *sets, struct ys_pairing
 
 void hosted_begin(struct hosted *hosted)
 {
+    hosted_begin_with(hosted, NULL);
+}
+
+void hosted_begin_with(struct hosted *hosted, void (*use)(struct ys_host *host))
+{
     static const uint8_t connected[] = {4, 0x3e, 19, 1, 0, 1, 0, 1, 0, 1, 2, 3, 4, 5, 6, 24, 0, 0, 0, 0x90, 1, 0};
-    begin(hosted, NULL, NULL, NULL, NULL);
+    begin(hosted, NULL, NULL, NULL, NULL, use);
     hosted_give(hosted, connected, sizeof connected);
 }
 
 void hosted_begin_with_sets(struct hosted *hosted, struct ys_sets *sets)
 {
-    begin(hosted, sets, NULL, NULL, NULL);
+    begin(hosted, sets, NULL, NULL, NULL, NULL);
 }
 
 void hosted_begin_with_pairing(struct hosted *hosted, struct ys_pairing *pairing, const struct ys_security *security,
                                const struct ys_port *more)
 {
-    begin(hosted, NULL, pairing, security, more);
+    begin(hosted, NULL, pairing, security, more, NULL);
 }

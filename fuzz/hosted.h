@@ -21,6 +21,9 @@ struct hosted {
 /* Makes a host with the torque wrench's table that is ready and has one connection, with the handle 1. */
 void hosted_begin(struct hosted *hosted);
 
+/* The same, and before its start `use` gives it what else it does. */
+void hosted_begin_with(struct hosted *hosted, void (*use)(struct ys_host *host));
+
 /* The same without a connection, and its controller has four advertising sets. */
 void hosted_begin_with_sets(struct hosted *hosted, struct ys_sets *sets);
 

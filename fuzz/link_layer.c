@@ -4,6 +4,7 @@
 
 #include "sim/controller.h"
 #include "wire/extended.h"
+#include "wire/link_control.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
 
@@ -35,6 +36,13 @@ static void check_codecs(const uint8_t *data, size_t size)
     struct ys_writer writer = ys_writer_to(again, sizeof again);
     struct ys_link_advertising advertising;
     struct ys_link_data pdu;
+    struct ys_link_control_pdu control;
+    if (ys_link_control_decode(data, size, &control) && ys_link_control_is_known(control.opcode)) {
+        ys_put_link_control(&writer, &control);
+        if (ys_writer_stored(&writer) != size || memcmp(again, data, size) != 0)
+            abort();
+        writer = ys_writer_to(again, sizeof again);
+    }
     if (ys_link_advertising_decode(data, size, &advertising)) {
         ys_put_link_advertising(&writer, &advertising);
         /* bits that the standard reserves are not kept */

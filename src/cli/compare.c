@@ -90,7 +90,7 @@ static const char *name_of(const json_t *json)
     return name;
 }
 
-static void gather(const json_t *json, const char *path, struct figures *figures)
+static void gather(json_t *json, const char *path, struct figures *figures)
 {
     char inner[PATH_SIZE];
     const char *key;
@@ -104,7 +104,7 @@ static void gather(const json_t *json, const char *path, struct figures *figures
         (void)snprintf(figure->path, PATH_SIZE, "%s", path);
         figure->value = json_number_value(json);
     } else if (json_is_object(json)) {
-        json_object_foreach((json_t *)(uintptr_t)json, key, value)
+        json_object_foreach(json, key, value)
         {
             (void)snprintf(inner, sizeof inner, "%s%s%s", path, path[0] != '\0' ? "." : "", key);
             gather(value, inner, figures);
@@ -320,7 +320,7 @@ static bool check_thresholds(const char *who, const struct input *input, const s
     return true;
 }
 
-static int compare(const char *who, const struct input *input, const json_t *first, const json_t *second)
+static int compare(const char *who, const struct input *input, json_t *first, json_t *second)
 {
     struct figures a = {.count = 0};
     struct figures b = {.count = 0};

@@ -300,7 +300,7 @@ bool parameters_source(const char *who, const struct ys_layout *layout, const ch
         plan->value_bytes = 512;
         return true;
     }
-    if (!find_row(who, layout, name, wanted, &row, &plan->carrier))
+    if (!find_row(who, layout, name, wanted, &row, &plan->carrier) || row == NULL)
         return false;
     *characteristic = row->characteristic;
     plan->value_bytes = row->size > 0 ? row->size : 1;
@@ -332,15 +332,16 @@ json_t *report_json(const struct ys_throughput_plan *plan, struct ys_throughput_
 {
     const struct ys_link_meter *air = &report->air;
     const struct ys_link_side *sender = &air->sides[!report->shape.by_central];
+    uint64_t packets = air->sides[0].packets + air->sides[1].packets;
     json_t *root = json_pack(
         "{s:s, s:o, s:s, s:b, s:f, s:f, s:f, s:f, s:I, s:I, s:I, s:I, s:I, s:I, s:I, s:f, s:f, s:{s:f, s:f, s:f}}",
         "carrier", ys_carrier_names[plan->carrier], "parameters", parameters_json(plan), "trouble", report->trouble,
         "ended", report->ended, "measured_s", report->seconds, "goodput_bps", report->goodput_bps, "limit_bps",
         report->limit_bps, "ratio", report->ratio, "values", (json_int_t)report->values, "value_bytes",
         (json_int_t)report->value_bytes, "missing", (json_int_t)report->missing, "out_of_order",
-        (json_int_t)report->out_of_order, "packets", (json_int_t)(air->sides[0].packets + air->sides[1].packets),
-        "data_packets", (json_int_t)sender->data_packets, "retransmissions", (json_int_t)sender->retransmissions,
-        "event_used_ratio", report->used, "airtime_ratio", report->airtime, "latency_ms", "median",
+        (json_int_t)report->out_of_order, "packets", (json_int_t)packets, "data_packets",
+        (json_int_t)sender->data_packets, "retransmissions", (json_int_t)sender->retransmissions, "event_used_ratio",
+        report->used, "airtime_ratio", report->airtime, "latency_ms", "median",
         ys_samples_quantile(&report->latency_ms, 0.5), "p95", ys_samples_quantile(&report->latency_ms, 0.95), "max",
         ys_samples_quantile(&report->latency_ms, 1));
     (void)json_object_set_new(root, "latency_alone_ms",

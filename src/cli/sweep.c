@@ -265,7 +265,7 @@ static bool read_axes(const char *who, const struct input *input, struct sweep *
             continue;
         bool good = sweep_axis_read(who, &parameters[i], input->texts[i], &axis);
         if (good && axis.count == 1) {
-            good = axis.parameter->read(axis.values[0], &sweep->base);
+            (void)axis.parameter->read(axis.values[0], &sweep->base);
             free(axis.values);
             continue;
         }

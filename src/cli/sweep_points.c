@@ -20,7 +20,7 @@ static bool add(const char *who, struct sweep_axis *axis, const char *value)
     axis->values = realloc(axis->values, (axis->count + 1) * sizeof axis->values[0]);
     if (axis->values == NULL)
         abort();
-    (void)strcpy(axis->values[axis->count++], value);
+    (void)snprintf(axis->values[axis->count++], sizeof axis->values[0], "%s", value);
     return true;
 }
 

@@ -76,6 +76,7 @@ static void print_air(struct ys_throughput_report *report)
 {
     const struct ys_link_meter *air = &report->air;
     const struct ys_link_side *sender = &air->sides[!report->shape.by_central];
+    uint64_t packets = air->sides[0].packets + air->sides[1].packets;
     (void)printf("  latency    median %.1f ms, 95th %.1f ms, worst %.1f ms, from changed to received\n",
                  ys_samples_quantile(&report->latency_ms, 0.5), ys_samples_quantile(&report->latency_ms, 0.95),
                  ys_samples_quantile(&report->latency_ms, 1));
@@ -89,8 +90,8 @@ static void print_air(struct ys_throughput_report *report)
                      (unsigned long long)report->values, (unsigned long long)report->value_bytes,
                      (unsigned long long)report->missing, (unsigned long long)report->out_of_order);
     (void)printf("  packets    %llu, of which %llu with data, of which %llu were sent again (%.2f %%)\n",
-                 (unsigned long long)(air->sides[0].packets + air->sides[1].packets),
-                 (unsigned long long)sender->data_packets, (unsigned long long)sender->retransmissions,
+                 (unsigned long long)packets, (unsigned long long)sender->data_packets,
+                 (unsigned long long)sender->retransmissions,
                  sender->data_packets > 0 ? 100.0 * (double)sender->retransmissions / (double)sender->data_packets : 0);
     (void)printf("  air        %.1f %% of each interval used; somebody sends %.1f %% of the time\n", 100 * report->used,
                  100 * report->airtime);
@@ -232,6 +233,16 @@ static bool apply(const char *who, const struct input *input, struct ys_throughp
 
 int verb_throughput(int argc, char **argv)
 {
+    static const struct argp_option own[] = {
+        {"as", KEY_AS, "CARRIER", 0,
+         "How it travels: stream, notifications, indications, commands, requests, channel (with credits), or \"channel "
+         "to "
+         "device\"; otherwise as the characteristic offers it",
+         0},
+        {"plot", 'p', "FILE", 0,
+         "Draw what holds it back; FILE ends in .svg or .png, and its data and script stay beside it", 0},
+        {"json", 'j', NULL, 0, "Print the result as JSON", 0},
+        {0}};
     struct argp_option options[40] = {{0}};
     const struct argp argp = {
         .options = options,
@@ -246,24 +257,12 @@ int verb_throughput(int argc, char **argv)
             "Exit status: 0 all arrived in order, 1 something did not, or the connection ended, 2 the definition or "
             "an option is wrong.",
     };
-    size_t count = 0;
-    for (; count < parameter_count; count++)
-        options[count] = (struct argp_option){.name = parameters[count].name,
-                                              .key = FIRST_PARAMETER + (int)count,
-                                              .arg = parameters[count].argument,
-                                              .doc = parameters[count].help};
-    options[count++] = (struct argp_option){
-        .name = "as",
-        .key = KEY_AS,
-        .arg = "CARRIER",
-        .doc = "How it travels: stream, notifications, indications, commands, requests, channel (with credits), or "
-               "\"channel to device\"; otherwise as the characteristic offers it"};
-    options[count++] = (struct argp_option){
-        .name = "plot",
-        .key = 'p',
-        .arg = "FILE",
-        .doc = "Draw what holds it back; FILE ends in .svg or .png, and its data and script stay beside it"};
-    options[count] = (struct argp_option){.name = "json", .key = 'j', .doc = "Print the result as JSON"};
+    for (size_t i = 0; i < parameter_count; i++)
+        options[i] = (struct argp_option){.name = parameters[i].name,
+                                          .key = FIRST_PARAMETER + (int)i,
+                                          .arg = parameters[i].argument,
+                                          .doc = parameters[i].help};
+    memcpy(options + parameter_count, own, sizeof own);
     struct input input = {.carrier = NULL};
     if (!parse_options(&argp, argc, argv, &input))
         return EXIT_BAD_INPUT;

@@ -109,7 +109,7 @@ static uint64_t least_timeout_us(const struct ys_device_link *link)
     return (twice_us / 10000 + 1) * 10000;
 }
 
-static uint64_t timeout_us(const struct ys_device_link *link)
+static uint64_t chosen_timeout_us(const struct ys_device_link *link)
 {
     if (link->timeout_us.given)
         return link->timeout_us.number;
@@ -136,12 +136,12 @@ void ys_check_link(struct ys_design *design)
             "an interval of %g ms with a latency of %u needs a supervision timeout of %g s, and 32 s is the "
             "longest: take a shorter interval, or less latency",
             interval_ms, latency, least_s);
-    else if (asks && least_timeout_us(link) > timeout_us(link))
+    else if (asks && least_timeout_us(link) > chosen_timeout_us(link))
         ys_findings_add(
             &design->findings, YS_ERROR, "link", link->interval_place,
             "with an interval of %g ms and a latency of %u the supervision timeout must be at least %g s, and "
             "it is %g s: take a longer one, or less latency",
-            interval_ms, latency, least_s, (double)timeout_us(link) / 1e6);
+            interval_ms, latency, least_s, (double)chosen_timeout_us(link) / 1e6);
     if (link->accepts == YS_LINK_ACCEPT_WITHIN + 1 && !asks)
         ys_findings_add(&design->findings, YS_ERROR, "link", link->place,
                         "it accepts only its own interval, and has none: add one");
@@ -162,7 +162,7 @@ bool ys_link_of(const struct ys_design *design, struct ys_link_wishes *wishes)
         .interval_min_us = said->interval_min_us,
         .interval_max_us = said->interval_max_us,
         .latency = (uint16_t)said->latency.number,
-        .supervision_timeout_ms = (uint16_t)(asks ? timeout_us(said) / 1000 : 0),
+        .supervision_timeout_ms = (uint16_t)(asks ? chosen_timeout_us(said) / 1000 : 0),
         .event_length_us = (uint32_t)said->event_length_us.number,
         .pause_ms = (uint16_t)(said->pause_us.given ? said->pause_us.number / 1000 : 5000),
         .packet_length = (uint8_t)said->packet_length.number,

@@ -516,7 +516,8 @@ static enum ys_result take(struct ys_host *host, struct ys_channel *channel, con
     if (channels == NULL)
         return YS_ERROR_UNSUPPORTED;
     if (channel == NULL || settings == NULL || !ys_in_range(settings->spsm, 1, 0xff) || settings->memory == NULL ||
-        settings->size < SIZE_LEAST || (settings->packet != 0 && !ys_in_range(settings->packet, SIZE_LEAST, PACKET_MOST)) ||
+        settings->size < SIZE_LEAST ||
+        (settings->packet != 0 && !ys_in_range(settings->packet, SIZE_LEAST, PACKET_MOST)) ||
         settings->level > YS_LEVEL_SECURE_CONNECTIONS)
         return YS_ERROR_ARGUMENT;
     if (channel->state != YS_CHANNEL_CLOSED)

@@ -53,10 +53,11 @@ static void want(struct ys_host *host, struct ys_link_of *of, uint16_t due)
 static void tell(struct ys_host *host, const struct ys_connection *connection, enum ys_event_kind kind,
                  enum ys_link_matter matter, uint8_t reason)
 {
-    ys_emit(host, &(struct ys_event){.kind = kind,
-                                     .connection = connection->handle,
-                                     .reason = reason,
-                                     .u.link = {.matter = matter, .state = &of_connection(host, connection)->state}});
+    ys_emit(host, &(struct ys_event){
+                      .kind = kind,
+                      .connection = connection->handle,
+                      .reason = reason,
+                      .u.link = {.matter = (uint8_t)matter, .state = &of_connection(host, connection)->state}});
 }
 
 /* What was asked for came to nothing; if only for a collision, it is asked again after a while. */
@@ -330,6 +331,8 @@ static void phys_changed(struct ys_host *host, struct ys_reader *parameters)
         refused(host, connection, DUE(DUE_PHYS), update.status);
         return;
     }
+    if (!ys_in_range(update.send, 1, 3) || !ys_in_range(update.receive, 1, 3))
+        return;
     struct ys_link_state *state = &of_connection(host, connection)->state;
     state->send_phy = (uint8_t)(1u << (update.send - 1));
     state->receive_phy = (uint8_t)(1u << (update.receive - 1));
@@ -359,21 +362,21 @@ static void want_wishes(struct ys_host *host, struct ys_link_of *of)
 /* A connection is about to be there: what the controller says of it is kept for whoever will be given it. */
 static void completed(struct ys_host *host, uint8_t event, struct ys_reader *parameters)
 {
-    struct ys_hci_connection complete;
+    struct ys_hci_connection made;
     if (event == YS_HCI_LE_CONNECTION_COMPLETE)
-        ys_get_hci_connection(parameters, &complete);
+        ys_get_hci_connection(parameters, &made);
     else
-        ys_get_hci_enhanced_connection(parameters, &complete);
+        ys_get_hci_enhanced_connection(parameters, &made);
     const struct ys_connection *connection = ys_connection_free(host);
-    if (!ys_reader_ok(parameters) || complete.status != YS_HCI_OK || connection == NULL)
+    if (!ys_reader_ok(parameters) || made.status != YS_HCI_OK || connection == NULL)
         return;
     struct ys_links *links = links_of(host);
     struct ys_link_of *of = of_connection(host, connection);
     *of = (struct ys_link_of){
         .wishes = links->wishes,
-        .state = {.interval_us = (uint32_t)complete.interval * INTERVAL_STEP_US,
-                  .latency = complete.latency,
-                  .supervision_timeout_ms = (uint16_t)(complete.timeout * TIMEOUT_STEP_MS),
+        .state = {.interval_us = (uint32_t)made.interval * INTERVAL_STEP_US,
+                  .latency = made.latency,
+                  .supervision_timeout_ms = (uint16_t)(made.timeout * TIMEOUT_STEP_MS),
                   .send_phy = YS_LINK_1M,
                   .receive_phy = YS_LINK_1M,
                   .send_length = YS_LINK_PAYLOAD_DEFAULT,
@@ -430,8 +433,8 @@ static void run_one(struct ys_host *host, struct ys_links *links, uint8_t index)
     struct ys_link_of *of = &links->of[index];
     uint16_t due =
         of->timed ? (uint16_t)(of->due & (DUE_AT_ONCE | DUE(DUE_SIGNAL_ANSWER) | DUE(DUE_SIGNAL_REFUSAL))) : of->due;
-    for (uint8_t bit = DUE_SIGNAL; bit < DUE_NOTHING; bit++) {
-        if ((due >> bit & 1) != 0 && send_signal(host, &host->connections[index], bit))
+    for (unsigned bit = DUE_SIGNAL; bit < DUE_NOTHING; bit++) {
+        if ((due >> bit & 1) != 0 && send_signal(host, &host->connections[index], (uint8_t)bit))
             of->due = (uint16_t)(of->due & ~DUE(bit));
     }
     due &= DUE_BY_COMMAND;

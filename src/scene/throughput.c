@@ -25,6 +25,7 @@
 #define STAMPS               65536
 #define MESSAGE_PACKETS      10 /* of a channel, to a message */
 #define CHANNEL_PACKET       247
+#define MESSAGE_SIZE         ((size_t)MESSAGE_PACKETS * CHANNEL_PACKET)
 
 /* The set-up has so long, in events and beside them. */
 #define SETUP_EVENTS 200
@@ -329,10 +330,16 @@ static bool begin_end(struct run *run, struct end *end, uint16_t number)
 
 /* setting up */
 
+/* How long it takes at the most until the device attends an event again. */
+static uint64_t attended_ns(const struct ys_throughput_plan *plan)
+{
+    return (UINT64_C(1) + plan->latency) * plan->interval_us * YS_NS_PER_US;
+}
+
 /* Lets time pass until something is so, or the set-up has taken too long. */
 static bool wait_for(struct run *run, const bool *flag)
 {
-    uint64_t most_ns = SETUP_NS + SETUP_EVENTS * (1u + run->plan->latency) * run->plan->interval_us * YS_NS_PER_US;
+    uint64_t most_ns = SETUP_NS + SETUP_EVENTS * attended_ns(run->plan);
     return ys_world_run_until(&run->world, flag, most_ns);
 }
 
@@ -401,7 +408,7 @@ static bool is_shaped(const struct run *run)
 
 static void shape(struct run *run)
 {
-    uint64_t event_ns = (1u + run->plan->latency) * run->plan->interval_us * YS_NS_PER_US;
+    uint64_t event_ns = attended_ns(run->plan);
     for (int i = 0; i < SETUP_EVENTS && !is_shaped(run) && run->central.connected; i++)
         ys_world_run(&run->world, event_ns);
     ys_world_run(&run->world, 20 * event_ns);
@@ -531,22 +538,22 @@ static void measure(struct run *run)
     struct ys_throughput_report *report = run->report;
     uint64_t interval_ns = report->shape.interval_us * YS_NS_PER_US;
     /* whole rounds, so that none is cut by the ends of the time */
-    uint64_t round_ns = report->limit.cycle * (is_channel(run->plan->carrier) ? MESSAGE_PACKETS : 1) * interval_ns;
+    uint64_t messages = is_channel(run->plan->carrier) ? MESSAGE_PACKETS : 1;
+    uint64_t round_ns = report->limit.cycle * messages * interval_ns;
     if (run->plan->spacing_ms > 0)
         round_ns = common_multiple(interval_ns, run->plan->spacing_ms * YS_NS_PER_MS);
     uint64_t seconds_ns = run->plan->seconds * YS_NS_PER_S;
-    uint64_t for_ns =
-        round_ns <= seconds_ns ? seconds_ns / round_ns * round_ns : seconds_ns / interval_ns * interval_ns;
+    uint64_t for_ns = round_ns > 0 && round_ns <= seconds_ns ? seconds_ns / round_ns * round_ns : seconds_ns;
     start_flow(run);
-    ys_world_run(&run->world, 10 * (1u + run->plan->latency) * interval_ns + 100 * YS_NS_PER_MS);
+    ys_world_run(&run->world, 10 * attended_ns(run->plan) + 100 * YS_NS_PER_MS);
     run->measures = true;
     run->from_ns = now_ns(run);
-    ys_world_run(&run->world, for_ns > 0 ? for_ns : interval_ns);
+    ys_world_run(&run->world, for_ns);
     run->measures = false;
     report->ended = !run->central.connected;
     report->seconds = (double)((report->ended ? run->last_ns : now_ns(run)) - run->from_ns) / 1e9;
     run->flows = false; /* what is on its way must come */
-    ys_world_run(&run->world, (20 + 4 * (1u + run->plan->latency)) * interval_ns + 2 * YS_NS_PER_S);
+    ys_world_run(&run->world, 20 * attended_ns(run->plan) + 2 * YS_NS_PER_S);
 }
 
 static void fill_activity(struct run *run)
@@ -624,9 +631,9 @@ static bool play(struct run *run)
     static const uint8_t phys[] = {YS_LINK_1M, YS_LINK_2M, YS_LINK_CODED, YS_LINK_CODED};
     const struct ys_throughput_plan *plan = run->plan;
     run->ring = malloc(RING_SIZE);
-    run->message = malloc(MESSAGE_PACKETS * CHANNEL_PACKET);
-    run->incoming[0] = malloc(MESSAGE_PACKETS * CHANNEL_PACKET);
-    run->incoming[1] = malloc(MESSAGE_PACKETS * CHANNEL_PACKET);
+    run->message = malloc(MESSAGE_SIZE);
+    run->incoming[0] = malloc(MESSAGE_SIZE);
+    run->incoming[1] = malloc(MESSAGE_SIZE);
     if (run->ring == NULL || run->message == NULL || run->incoming[0] == NULL || run->incoming[1] == NULL ||
         !place(run))
         return false;

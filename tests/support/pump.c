@@ -188,7 +188,7 @@ void pumps_begin(size_t count, const struct ys_controller_settings *settings)
     pumps.clock = ys_clock_new();
     pumps.radio = ys_radio_new(pumps.clock);
     ys_radio_observe(pumps.radio, on_air, NULL);
-    for (uint16_t i = 0; i < count; i++) {
+    for (size_t i = 0; i < count; i++) {
         struct pump *pump = &pumps.sides[i];
         struct ys_controller_settings own = {.seed = 1, .sets = 1, .buffer_count = 8};
         if (settings != NULL)
