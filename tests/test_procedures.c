@@ -179,6 +179,23 @@ static void parameters_that_the_central_refuses_leave_the_link_as_it_was(void **
     pumps_end();
 }
 
+static void a_host_may_answer_late(void **state)
+{
+    (void)state;
+    connect(NULL);
+    pumps.sides[0].interval = pumps.sides[1].interval;
+    pumps.sides[1].never = true;
+    pump_tell(0, "01 1320 0e 0100 1800 1800 0100 9001 0000 0000");
+    pump_run_ms(20000);
+    assert_true(is_sound("not answered yet"));
+    assert_int_equal(pumps.sides[0].interval, INTERVAL_MS * 4 / 5);
+    pumps.sides[1].never = false;
+    pump_run_ms(60 * INTERVAL_MS);
+    assert_int_equal(pumps.sides[0].interval, 24);
+    assert_true(is_sound("answered late"));
+    pumps_end();
+}
+
 static void what_is_never_answered_ends_the_link_after_40_s(void **state)
 {
     (void)state;
@@ -476,6 +493,7 @@ int main(void)
         cmocka_unit_test(any_two_procedures_of_one_side_follow_each_other),
         cmocka_unit_test(what_the_other_side_does_not_know_comes_to_nothing_and_no_harm),
         cmocka_unit_test(parameters_that_the_central_refuses_leave_the_link_as_it_was),
+        cmocka_unit_test(a_host_may_answer_late),
         cmocka_unit_test(what_is_never_answered_ends_the_link_after_40_s),
         cmocka_unit_test(a_procedure_survives_silence_at_any_moment),
         cmocka_unit_test(a_link_that_dies_in_a_procedure_is_over_for_both_and_may_begin_anew),

@@ -162,6 +162,43 @@ static void with_loss_it_carries_what_is_expected(void **state)
     }
 }
 
+static int ascending(const void *one, const void *other)
+{
+    double a = *(const double *)one;
+    double b = *(const double *)other;
+    return a < b ? -1 : a > b;
+}
+
+/* A single frame each time, at any time between two events. */
+static void a_single_value_takes_as_long_as_is_expected(void **state)
+{
+    enum { TIMES = 400 };
+    (void)state;
+    for (int i = 0; i < 4; i++) {
+        struct ys_link_shape shape = shape_of(i < 2 ? YS_PHY_1M : YS_PHY_2M, i % 2 == 0 ? 27 : 251, 185, 30000, i >= 2);
+        struct ys_link_latency expected;
+        double took_ms[TIMES];
+        connect(&shape);
+        ys_link_expect_latency(&shape, 0, &expected);
+        for (size_t time = 0; time < TIMES; time++) {
+            uint64_t begin_ns = ys_clock_now_ns(pumps.clock) + 200 * YS_NS_PER_MS + time * 7919 % 3000 * 10000;
+            ys_clock_run(pumps.clock, begin_ns);
+            uint64_t before = pumps.sides[1].received[1];
+            pump_stream(0, 1, shape.frame_bytes);
+            ys_clock_run(pumps.clock, begin_ns); /* it has been handed over */
+            pump_stream(0, 1, 0);
+            while (pumps.sides[1].received[1] == before && ys_clock_step(pumps.clock, begin_ns + YS_NS_PER_S)) {
+            }
+            took_ms[time] = (double)(ys_clock_now_ns(pumps.clock) - begin_ns) / 1e6;
+        }
+        qsort(took_ms, TIMES, sizeof took_ms[0], ascending);
+        assert_true(took_ms[TIMES - 1] <= expected.max_ms && took_ms[TIMES - 1] > 0.97 * expected.max_ms);
+        assert_true(fabs(took_ms[TIMES / 2] - expected.median_ms) < 1.5);
+        assert_true(fabs(took_ms[TIMES * 95 / 100] - expected.p95_ms) < 1.5);
+        pumps_end();
+    }
+}
+
 static void a_link_budget_is_what_distance_leaves(void **state)
 {
     const struct ys_link_budget budget = {
@@ -178,6 +215,7 @@ int main(void)
         cmocka_unit_test(what_is_confirmed_goes_once_an_interval),
         cmocka_unit_test(a_saturated_link_carries_what_it_can),
         cmocka_unit_test(with_loss_it_carries_what_is_expected),
+        cmocka_unit_test(a_single_value_takes_as_long_as_is_expected),
         cmocka_unit_test(a_link_budget_is_what_distance_leaves),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

@@ -25,10 +25,10 @@ struct ys_simulated_settings {
     uint32_t event_length_us;
     int8_t power_dbm;
     bool adapts;
-    struct ys_store *store;    /* where peers are remembered, the owner's; NULL: they are not */
-    uint16_t curve_ms;         /* how long a computation on the curve takes; 0: 50 */
-    bool no_curve;             /* it has none: such a device only pairs the old way */
-    void *context;             /* handed to both functions below */
+    struct ys_store *store; /* where peers are remembered, the owner's; NULL: they are not */
+    uint16_t curve_ms;      /* how long a computation on the curve takes; 0: 50 */
+    bool no_curve;          /* it has none: such a device only pairs the old way */
+    void *context;          /* handed to both functions below */
 
     /* Optional: is told of each packet that crosses the border, with its type byte. */
     void (*observe)(void *context, enum ys_direction direction, const uint8_t *packet, size_t length);

@@ -8,8 +8,8 @@
 #include "scene/throughput.h"
 
 struct parameter {
-    const char *name; /* of the option */
-    const char *key;  /* in JSON, with its unit */
+    const char *name;     /* of the option */
+    const char *key;      /* in JSON, with its unit */
     const char *argument; /* NULL: it is a flag, whose values are yes and no */
     const char *help;
     const char *takes; /* in words, for whoever gives something else */

@@ -12,10 +12,13 @@ struct progress progress_begin(const char *of_what)
 void progress_show(struct progress *progress, size_t done, size_t of)
 {
     unsigned percent = (unsigned)(done * 100 / of);
-    if (time(NULL) - progress->begun < 1 || percent == progress->shown || isatty(STDERR_FILENO) == 0)
+    time_t lasted = time(NULL) - progress->begun;
+    if (lasted < 1 || percent == progress->shown || isatty(STDERR_FILENO) == 0)
         return;
     progress->shown = percent;
-    (void)fprintf(stderr, "\r%u %% of the %s", percent, progress->of_what);
+    double left_s = (double)lasted * (double)(of - done) / (double)done;
+    (void)fprintf(stderr, "\r%u %% of the %s, about %.0f %s left\033[K", percent, progress->of_what,
+                  left_s < 120 ? left_s : left_s / 60, left_s < 120 ? "s" : "min");
 }
 
 void progress_end(const struct progress *progress)

@@ -136,7 +136,7 @@ static void *worker(void *context)
         (void)pthread_mutex_unlock(&work->mutex);
         char *json = run_point(work->sweep, index, name);
         (void)pthread_mutex_lock(&work->mutex);
-        if (json == NULL || !sweep_store_put(work->store, name, json))
+        if (work->stop || json == NULL || !sweep_store_put(work->store, name, json))
             work->stop = true;
         else
             progress_show(&work->progress, ++work->done, work->count);

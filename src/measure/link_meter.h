@@ -7,7 +7,7 @@
 /* One side of it. */
 struct ys_link_side {
     uint64_t packets;
-    uint64_t data_packets;    /* that carry data, those sent again among them; and these: */
+    uint64_t data_packets; /* that carry data, those sent again among them; and these: */
     uint64_t retransmissions;
     uint64_t on_air_ns;
     bool any; /* private, likewise: */

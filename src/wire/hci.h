@@ -80,8 +80,8 @@ enum ys_hci_le_event {
 /* Bit 38 of the local features: the controller speaks LE. */
 #define YS_HCI_FEATURE_LE (UINT64_C(1) << 38)
 
-/* Bits of the event masks that the host asks for; the second of LE also if it pairs: otherwise the controller itself says
- * that there is no key. */
+/* Bits of the event masks that the host asks for; the second of LE also if it pairs: otherwise the controller itself
+ * says that there is no key. */
 #define YS_HCI_EVENT_MASK                                                                                              \
     (UINT64_C(1) << 4 | UINT64_C(1) << 7 | UINT64_C(1) << 15 | UINT64_C(1) << 47 | UINT64_C(1) << 61)
 #define YS_HCI_LE_EVENT_MASK          0x03u
