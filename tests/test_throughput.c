@@ -72,7 +72,7 @@ static void check(const struct ys_link_shape *shape)
 
 static void a_saturated_link_carries_what_it_can(void **state)
 {
-    bool all = getenv("YARNSWIFT_EVERY_INTERRUPTION") != NULL;
+    bool all = getenv("YARNSWIFT_EVERY_LINK") != NULL;
     unsigned number = 0;
     (void)state;
     for (int phy = YS_PHY_1M; phy <= YS_PHY_CODED_S2; phy++)
