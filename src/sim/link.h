@@ -111,8 +111,6 @@ struct procedures {
     uint64_t local_deadline_ns;
     uint64_t remote_deadline_ns;
     bool version_sent;
-    bool version_known;
-    bool features_known;
     bool features_wanted; /* by the host */
     bool version_wanted;  /* likewise */
     bool phy_wanted;      /* likewise */

@@ -561,39 +561,34 @@ static bool lengths_are_valid(const struct ys_link_lengths *lengths)
            lengths->receive_us >= YS_LINK_TIME_DEFAULT_US && lengths->send_us >= YS_LINK_TIME_DEFAULT_US;
 }
 
-/* The feature without which a PDU is as good as unknown. */
-static uint64_t feature_of(const struct link *link, uint8_t opcode)
+/* Whether this controller has the feature to which a PDU belongs; otherwise it is as good as unknown. */
+static bool is_supported(const struct link *link, uint8_t opcode)
 {
+    uint64_t features = link->controller->features;
     switch (opcode) {
     case YS_LINK_PERIPHERAL_FEATURE_REQ:
-        return YS_HCI_LE_FEATURE_FEATURES;
+        return (features & YS_HCI_LE_FEATURE_FEATURES) != 0;
     case YS_LINK_CONNECTION_PARAM_REQ:
     case YS_LINK_CONNECTION_PARAM_RSP:
-        return YS_HCI_LE_FEATURE_PARAMETERS;
+        return (features & YS_HCI_LE_FEATURE_PARAMETERS) != 0;
     case YS_LINK_PING_REQ:
     case YS_LINK_PING_RSP:
-        return YS_HCI_LE_FEATURE_PING;
+        return (features & YS_HCI_LE_FEATURE_PING) != 0;
     case YS_LINK_LENGTH_REQ:
     case YS_LINK_LENGTH_RSP:
-        return YS_HCI_LE_FEATURE_DATA_LENGTH;
+        return (features & YS_HCI_LE_FEATURE_DATA_LENGTH) != 0;
     case YS_LINK_PHY_REQ:
     case YS_LINK_PHY_RSP:
     case YS_LINK_PHY_UPDATE_IND:
-        return link->controller->features & (YS_HCI_LE_FEATURE_2M | YS_HCI_LE_FEATURE_CODED);
+        return (features & (YS_HCI_LE_FEATURE_2M | YS_HCI_LE_FEATURE_CODED)) != 0;
     default:
-        return 0;
+        return true;
     }
-}
-
-static bool is_phy_pdu(uint8_t opcode)
-{
-    return opcode == YS_LINK_PHY_REQ || opcode == YS_LINK_PHY_RSP || opcode == YS_LINK_PHY_UPDATE_IND;
 }
 
 static void version_in(struct link *link, const struct ys_link_control_pdu *pdu)
 {
     link->procedures.version = *pdu;
-    link->procedures.version_known = true;
     if (!link->procedures.version_sent)
         link_want(link, CONTROL_VERSION);
     tell_version(link, YS_HCI_OK);
@@ -603,7 +598,6 @@ static void version_in(struct link *link, const struct ys_link_control_pdu *pdu)
 static void features_in(struct link *link, const struct ys_link_control_pdu *pdu)
 {
     link->procedures.features = pdu->features;
-    link->procedures.features_known = true;
     if (pdu->opcode != YS_LINK_FEATURE_RSP) {
         link_want(link, CONTROL_FEATURE_RSP);
         return;
@@ -650,8 +644,7 @@ static bool instant_in(struct link *link, const struct ys_link_control_pdu *pdu)
 
 bool procedures_control_in(struct link *link, const struct ys_link_control_pdu *pdu)
 {
-    uint64_t feature = feature_of(link, pdu->opcode);
-    if ((feature == 0 && is_phy_pdu(pdu->opcode)) || (feature & ~link->controller->features) != 0)
+    if (!is_supported(link, pdu->opcode))
         return false;
     switch (pdu->opcode) {
     case YS_LINK_UNKNOWN_RSP: /* 5.1.12: a ping that is not known has been answered all the same */
@@ -664,12 +657,8 @@ bool procedures_control_in(struct link *link, const struct ys_link_control_pdu *
         version_in(link, pdu);
         return true;
     case YS_LINK_FEATURE_REQ:
-        if (link->central)
-            return false;
-        features_in(link, pdu);
-        return true;
     case YS_LINK_PERIPHERAL_FEATURE_REQ:
-        if (!link->central)
+        if (link->central != (pdu->opcode == YS_LINK_PERIPHERAL_FEATURE_REQ))
             return false;
         features_in(link, pdu);
         return true;
@@ -694,10 +683,8 @@ bool procedures_control_in(struct link *link, const struct ys_link_control_pdu *
     case YS_LINK_CONNECTION_PARAM_REQ:
         parameters_request_in(link, pdu);
         return true;
-    case YS_LINK_CONNECTION_PARAM_RSP:
-        if (!link->central)
-            return false;
-        return true;
+    case YS_LINK_CONNECTION_PARAM_RSP: /* this central never asks so */
+        return link->central;
     case YS_LINK_CONNECTION_UPDATE_IND:
     case YS_LINK_CHANNEL_MAP_IND:
     case YS_LINK_PHY_UPDATE_IND:
