@@ -430,6 +430,22 @@ static void includes_and_descriptors_are_on_the_air(void **state)
     give_buffers(&scripted, 1, 1);
 }
 
+static void what_is_asked_of_connections_is_as_the_definition_says(void **state)
+{
+    (void)state;
+    assert_int_equal(formats_link.interval_min_us, 15000);
+    assert_int_equal(formats_link.interval_max_us, 30000);
+    assert_int_equal(formats_link.latency, 3);
+    assert_int_equal(formats_link.supervision_timeout_ms, 4000);
+    assert_int_equal(formats_link.event_length_us, 5000);
+    assert_int_equal(formats_link.pause_ms, 2000);
+    assert_int_equal(formats_link.packet_length, 120);
+    assert_int_equal(formats_link.send_phys, YS_LINK_CODED);
+    assert_int_equal(formats_link.receive_phys, YS_LINK_1M);
+    assert_int_equal(formats_link.coding, YS_CODING_S2);
+    assert_int_equal(formats_link.accepts, YS_LINK_ACCEPT_WITHIN);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -442,6 +458,7 @@ int main(void)
         cmocka_unit_test(what_is_stored_is_written_where_it_may_be),
         cmocka_unit_test(constants_are_in_the_table_as_they_are_sent),
         cmocka_unit_test(includes_and_descriptors_are_on_the_air),
+        cmocka_unit_test(what_is_asked_of_connections_is_as_the_definition_says),
     };
     return cmocka_run_group_tests(tests, setup, teardown);
 }

@@ -1,5 +1,6 @@
 /* The interface of a device in Markdown. */
 #include "design/interface.h"
+#include "design/link.h"
 
 #include <math.h>
 
@@ -139,6 +140,22 @@ static void print_security(FILE *stream, const struct ys_device_security *securi
                   has[security->capability > 0 ? security->capability - 1 : 0], security->bonding ? "" : "not ");
 }
 
+static void print_link(FILE *stream, const struct ys_design *design)
+{
+    static const char *const phys[] = {"", "1M", "2M", "LE Coded", "LE Coded", "LE Coded"};
+    const struct ys_device_link *link = &design->link;
+    struct ys_link_wishes wishes;
+    (void)ys_link_of(design, &wishes);
+    if (link->interval_max_us != 0)
+        (void)fprintf(stream, "\nOnce connected it asks for an event every %g to %g ms, latency %u, timeout %u ms.\n",
+                      wishes.interval_min_us / 1000.0, wishes.interval_max_us / 1000.0, wishes.latency,
+                      wishes.supervision_timeout_ms);
+    if (link->phy != 0)
+        (void)fprintf(stream, "\nIt asks for %s.\n", phys[link->phy]);
+    if (wishes.packet_length != 0)
+        (void)fprintf(stream, "\nIt asks for packets of %u bytes.\n", wishes.packet_length);
+}
+
 void ys_interface_print(FILE *stream, const struct ys_design *design)
 {
     char uuid[YS_UUID_TEXT_SIZE];
@@ -150,6 +167,8 @@ void ys_interface_print(FILE *stream, const struct ys_design *design)
         print_set(stream, &design->sets[i]);
     if (design->security.given)
         print_security(stream, &design->security);
+    if (design->link.given)
+        print_link(stream, design);
     for (size_t i = 0; i < design->service_count; i++) {
         const struct ys_service *service = &design->services[i];
         if (service->implied)
