@@ -48,8 +48,10 @@ static const char *rate_text(double bps, char text[32])
 {
     if (bps >= 1e6)
         (void)snprintf(text, 32, "%.3f Mbit/s", bps / 1e6);
-    else
+    else if (bps >= 1e3)
         (void)snprintf(text, 32, "%.1f kbit/s", bps / 1e3);
+    else
+        (void)snprintf(text, 32, "%.0f bit/s", bps);
     return text;
 }
 
