@@ -184,6 +184,7 @@ struct link {
     struct ys_link_lengths lengths;      /* that this side wants */
     struct ys_link_lengths peer_lengths; /* likewise the other */
     struct ys_link_lengths told;         /* to the host, of what both allow */
+    uint64_t exchange_ns;                /* how long two of the longest packets take, with T_IFS behind each */
     uint8_t send_payload;                /* the longest data that may be sent now */
 
     /* control */

@@ -60,6 +60,9 @@ void link_lengths_changed(struct link *link)
     struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
     const struct ys_link_lengths agreed = link_effective(link);
     link->send_payload = ys_link_payload_agreed(link->send_phy, agreed.send_octets, agreed.send_us);
+    link->exchange_ns = ys_link_duration_ns(link->send_phy, 2u + agreed.send_octets + YS_LINK_MIC_SIZE) +
+                        ys_link_duration_ns(link->receive_phy, 2u + agreed.receive_octets + YS_LINK_MIC_SIZE) +
+                        2 * YS_LINK_INTER_FRAME_SPACE_NS;
     bool same = memcmp(&agreed, &link->told, sizeof agreed) == 0;
     link->told = agreed;
     if (same || !controller_begin_le_event(link->controller, &writer, YS_HCI_LE_DATA_LENGTH_CHANGE))

@@ -1,18 +1,17 @@
 /* Whose turn it is on the one radio of a controller. The rule:
  *
  * - An event of a connection lasts at the longest until T_IFS before the next event of another one, as far as there is
- *   time for an exchange before that.
+ *   time for its longest exchange before that.
  * - Two events that would begin closer together, or at once: the connection goes first that has been left out more
- * often in a row; otherwise the one that began first. The other one is left out this time.
+ *   often in a row; otherwise the one that began first. The other one is left out this time, unless the first has
+ *   nothing to say, and is over by then.
  * - An advertising event waits until it fits between connection events, but no longer than the 10 ms by which the
- * standard lets it be late (4.4.2.2.1); then it is sent, and the connections are left out.
+ *   standard lets it be late (4.4.2.2.1); then it is sent, and the connections are left out.
  * - Scanning and connecting have what is left.
  *
- * So a connection that takes all it can get leaves others each of their events, and scanners nothing. */
+ * So a connection that takes all it can get leaves others each of their events, or every second one where they begin
+ * too close together; and scanners nothing. */
 #include "sim/controller_parts.h"
-
-/* The shortest exchange on 1M: two empty packets, and T_IFS behind each. */
-#define EXCHANGE_NS (460 * YS_NS_PER_US)
 
 static bool is_more_urgent(const struct link *link, const struct link *other)
 {
@@ -44,7 +43,7 @@ bool turns_begin(struct link *link)
         return false;
     for (size_t i = 0; i < LINKS; i++) {
         const struct link *other = &controller->links[i];
-        bool comes = other->used && link_next_ns(other) < now_ns + EXCHANGE_NS;
+        bool comes = other->used && link_next_ns(other) < now_ns + link->exchange_ns;
         if (other != link && other->used && (other->in_event || comes) && is_more_urgent(other, link))
             return false;
         if (other != link && other->used && other->in_event && !is_more_urgent(link, other))
@@ -82,7 +81,7 @@ uint64_t turns_end_ns(const struct link *link)
         end_ns = link->anchor_ns + link->event_length_ns;
     for (size_t i = 0; i < LINKS; i++) {
         const struct link *other = &controller->links[i];
-        if (other == link || !other->used || link_next_ns(other) < now_ns + EXCHANGE_NS)
+        if (other == link || !other->used || link_next_ns(other) < now_ns + link->exchange_ns)
             continue;
         uint64_t other_ns = link_next_ns(other) - YS_LINK_INTER_FRAME_SPACE_NS;
         end_ns = other_ns < end_ns ? other_ns : end_ns;
