@@ -465,6 +465,46 @@ static void four_centrals_share_one_radio_and_nobody_starves(void **state)
     pumps_end();
 }
 
+/* Two centrals of one device, with events at every distance from each other: both get their share of long packets. */
+static void two_links_share_one_radio_wherever_their_events_lie(void **state)
+{
+    bool good = true;
+    (void)state;
+    for (uint64_t offset_us = 0; offset_us < 12000; offset_us += 170) {
+        pumps_begin(3, NULL);
+        pumps_connect(1, 12, 0, 400); /* 15 ms */
+        pumps_connect(2, 12, 0, 400);
+        for (size_t i = 0; i < 3; i++) {
+            pump_tell(i, "01 2220 06 0100 fb00 9042");
+            pump_tell(i, "01 2220 06 0200 fb00 9042");
+        }
+        /* the second central's events are moved to where they are to be: both ends of its link alike */
+        pump_run_ms(300);
+        struct link *one = link_find(pumps.sides[0].controller, 2);
+        struct link *other = link_find(pumps.sides[2].controller, 1);
+        uint64_t first_ns = link_find(pumps.sides[0].controller, 1)->anchor_ns;
+        uint64_t moved_ns = first_ns + offset_us * 1000 + 15000000 - one->anchor_ns;
+        one->anchor_ns += moved_ns;
+        other->anchor_ns += moved_ns;
+        one->synced_ns = one->anchor_ns;
+        ys_clock_set(pumps.clock, &one->event, one->event.at_ns + moved_ns);
+        ys_clock_set(pumps.clock, &other->event, other->event.at_ns + moved_ns);
+        for (uint16_t handle = 1; handle <= 2; handle++)
+            pump_stream(0, handle, 251);
+        pump_run_ms(1000);
+        uint64_t before[2] = {pumps.sides[1].received[1], pumps.sides[2].received[1]};
+        pump_run_ms(2000);
+        uint64_t frames[2] = {pumps.sides[1].received[1] - before[0], pumps.sides[2].received[1] - before[1]};
+        if (frames[0] < 60 || frames[1] < 60 || pumps.sides[0].disconnections > 0) {
+            (void)printf("%llu us apart: %llu and %llu frames\n", (unsigned long long)offset_us,
+                         (unsigned long long)frames[0], (unsigned long long)frames[1]);
+            good = false;
+        }
+        pumps_end();
+    }
+    assert_true(good);
+}
+
 static void an_event_is_no_longer_than_either_side_lets_it_be(void **state)
 {
     struct ys_controller_settings settings[2] = {{.seed = 1, .buffer_count = 8}, {.seed = 1, .buffer_count = 8}};
@@ -507,6 +547,7 @@ int main(void)
         cmocka_unit_test(a_quiet_encrypted_link_is_pinged_before_its_timeout),
         cmocka_unit_test(wrong_commands_for_links_are_refused),
         cmocka_unit_test(four_centrals_share_one_radio_and_nobody_starves),
+        cmocka_unit_test(two_links_share_one_radio_wherever_their_events_lie),
         cmocka_unit_test(an_event_is_no_longer_than_either_side_lets_it_be),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
