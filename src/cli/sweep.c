@@ -91,7 +91,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
 
 struct work {
     const struct sweep *sweep;
-    const size_t *todo; /* points */
+    const size_t *points; /* points */
     size_t count;
     size_t next;
     size_t done;
@@ -132,7 +132,7 @@ static void *worker(void *context)
     char name[NAME_SIZE];
     (void)pthread_mutex_lock(&work->mutex);
     while (work->next < work->count && !work->stop && !interrupted) {
-        size_t index = work->todo[work->next++];
+        size_t index = work->points[work->next++];
         (void)pthread_mutex_unlock(&work->mutex);
         char *json = run_point(work->sweep, index, name);
         (void)pthread_mutex_lock(&work->mutex);
@@ -147,10 +147,11 @@ static void *worker(void *context)
 }
 
 /* Runs what is to be done; false if not all of it was. */
-static bool run_all(const struct sweep *sweep, const size_t *todo, size_t count, struct sweep_store *store, size_t jobs)
+static bool run_all(const struct sweep *sweep, const size_t *points, size_t count, struct sweep_store *store,
+                    size_t jobs)
 {
     struct work work = {.sweep = sweep,
-                        .todo = todo,
+                        .points = points,
                         .count = count,
                         .store = store,
                         .progress = progress_begin("points"),
@@ -313,12 +314,12 @@ static int run(const char *who, const struct input *input, const struct sweep *s
     char name[NAME_SIZE];
     size_t count = 0;
     size_t mine = 0;
-    size_t *todo = calloc(sweep->point_count, sizeof *todo);
+    size_t *points = calloc(sweep->point_count, sizeof *points);
     struct sweep_store *store = sweep_store_open(who, input->results, about);
-    if (todo == NULL)
+    if (points == NULL)
         abort();
     if (store == NULL) {
-        free(todo);
+        free(points);
         return EXIT_BAD_INPUT;
     }
     for (size_t i = 0; i < sweep->point_count; i++) {
@@ -327,9 +328,9 @@ static int run(const char *who, const struct input *input, const struct sweep *s
         mine++;
         (void)sweep_point(sweep, i, name, sizeof name);
         if (!sweep_store_has(store, name))
-            todo[count++] = i;
+            points[count++] = i;
     }
-    bool whole = run_all(sweep, todo, count, store, (size_t)input->jobs);
+    bool whole = run_all(sweep, points, count, store, (size_t)input->jobs);
     if (!whole && interrupted)
         (void)complain(who, "interrupted: %s; the same command goes on from there",
                        input->results != NULL ? "what was done is kept" : "with --results what is done would be kept");
@@ -338,7 +339,7 @@ static int run(const char *who, const struct input *input, const struct sweep *s
                       input->parts, mine, sweep->point_count, count);
     int status = finish_sweep(who, input, sweep, store, about, whole);
     sweep_store_close(store);
-    free(todo);
+    free(points);
     return status;
 }
 
