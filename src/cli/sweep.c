@@ -91,7 +91,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
 
 struct work {
     const struct sweep *sweep;
-    const size_t *points; /* points */
+    const size_t *points; /* that are still to be run */
     size_t count;
     size_t next;
     size_t done;
