@@ -2,6 +2,7 @@
 #include "support/check.h"
 
 #include <stdio.h>
+#include <stdlib.h>
 #include <string.h>
 
 #include "sim/controller_parts.h"
@@ -9,6 +10,12 @@
 #include "support/pump.h"
 
 #define INTERVAL_MS 20
+
+/* From one moment that is tried to the next: so many by default, and all in the checks. */
+static uint64_t step(uint64_t finest)
+{
+    return getenv("YARNSWIFT_EVERY_LINK") != NULL ? finest : 5 * finest;
+}
 
 /* What a host can begin on connection 1. */
 struct begun {
@@ -73,7 +80,7 @@ static void any_two_procedures_of_the_two_sides_get_along(void **state)
     (void)state;
     for (size_t a = 0; a < KINDS; a++) {
         for (size_t b = 0; b < KINDS; b++) {
-            for (uint64_t offset_ms = 0; offset_ms <= 5 * INTERVAL_MS && !all[a].central_only; offset_ms += 7) {
+            for (uint64_t offset_ms = 0; offset_ms <= 5 * INTERVAL_MS && !all[a].central_only; offset_ms += step(7)) {
                 char what[80];
                 (void)snprintf(what, sizeof what, "%s and, %d ms later, the central's %s", all[a].name, (int)offset_ms,
                                all[b].name);
@@ -219,7 +226,7 @@ static void a_procedure_survives_silence_at_any_moment(void **state)
     (void)state;
     for (size_t side = 0; side < 2; side++) {
         for (size_t a = 1; a < KINDS; a++) {
-            for (uint64_t after_ms = 0; after_ms < 10 * INTERVAL_MS; after_ms += 5) {
+            for (uint64_t after_ms = 0; after_ms < 10 * INTERVAL_MS; after_ms += step(5)) {
                 char what[80];
                 if (side == 0 && all[a].central_only)
                     continue;
@@ -246,7 +253,7 @@ static void a_link_that_dies_in_a_procedure_is_over_for_both_and_may_begin_anew(
     (void)state;
     for (size_t side = 0; side < 2; side++) {
         for (size_t a = 1; a < KINDS; a++) {
-            for (uint64_t after_ms = 0; after_ms < 8 * INTERVAL_MS; after_ms += 13) {
+            for (uint64_t after_ms = 0; after_ms < 8 * INTERVAL_MS; after_ms += step(13)) {
                 if (side == 0 && all[a].central_only)
                     continue;
                 connect(NULL);
@@ -470,7 +477,7 @@ static void two_links_share_one_radio_wherever_their_events_lie(void **state)
 {
     bool good = true;
     (void)state;
-    for (uint64_t offset_us = 0; offset_us < 12000; offset_us += 170) {
+    for (uint64_t offset_us = 0; offset_us < 12000; offset_us += step(170)) {
         pumps_begin(3, NULL);
         pumps_connect(1, 12, 0, 400); /* 15 ms */
         pumps_connect(2, 12, 0, 400);

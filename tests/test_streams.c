@@ -401,7 +401,7 @@ static void an_interrupted_sweep_goes_on_where_it_was(void **state)
     (void)snprintf(folder, sizeof folder, "%s", scratch_folder("interrupted"));
     (void)snprintf(arguments, sizeof arguments,
                    "timeout -s INT 0.7 \"" YARNSWIFT_COMMAND
-                   "\" sweep --seconds 60 --mtu 23..247/2 --results \"%s/r.sqlite\"" WRENCH
+                   "\" sweep --seconds 30 --mtu 23..247/2 --results \"%s/r.sqlite\"" WRENCH
                    " > \"%s/out\" 2> \"%s/err\"",
                    folder, folder, folder);
     int status = system(arguments);
@@ -412,10 +412,10 @@ static void an_interrupted_sweep_goes_on_where_it_was(void **state)
     assert_non_null(strstr(said, "interrupted: what was done is kept; the same command goes on from there"));
     free(said);
     (void)snprintf(arguments, sizeof arguments,
-                   "sweep --seconds 60 --mtu 23..27/2 --part 1/2 --results \"%s/r.sqlite\"" WRENCH, folder);
+                   "sweep --seconds 30 --mtu 23,500 --part 1/2 --results \"%s/r.sqlite\"" WRENCH, folder);
     struct outcome outcome = run_command(arguments);
     assert_int_equal(outcome.status, 0);
-    assert_non_null(strstr(outcome.err, "2 of 3 points, 0 of them run now")); /* the first are there */
+    assert_non_null(strstr(outcome.err, "1 of 2 points, 0 of them run now")); /* the first is there */
 }
 
 static void results_are_compared_against_thresholds(void **state)
