@@ -186,6 +186,33 @@ static void a_central_may_change_its_mind(void **state)
     pair_end(&pair);
 }
 
+/* The connection ends while the command about it still waits for its turn. */
+static void what_is_asked_of_a_connection_that_ends_is_not_asked(void **state)
+{
+    static const struct ys_link_wishes cases[] = {
+        {.packet_length = 251},
+        {.send_phys = YS_LINK_2M},
+        {.interval_min_us = 50000, .interval_max_us = 50000, .supervision_timeout_ms = 4000},
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        begin(NULL, NULL, 0);
+        pair.central.host.command_credits = 0;
+        assert_int_equal(ys_link_ask(&pair.central.host, pair.central.connection, &cases[i]), YS_OK);
+        pass_ms(&pair, 5);
+        assert_int_equal(ys_disconnect(&pair.peripheral.host, pair.peripheral.connection), YS_OK);
+        pass_ms(&pair, 200);
+        assert_int_equal(pair.central.counts[YS_EVENT_DISCONNECTED], 1);
+        pair.central.host.command_credits = 1;
+        pass_ms(&pair, 100);
+        pair_connect(&pair, &pair.central, 30000); /* and the next one is as it should be */
+        assert_int_equal(ys_link_ask(&pair.central.host, pair.central.connection, &cases[2]), YS_OK);
+        pass_ms(&pair, 3000);
+        assert_int_equal(state_of(&pair.central).interval_us, 50000);
+        pair_end(&pair);
+    }
+}
+
 static void wishes_out_of_range_are_errors(void **state)
 {
     static const struct ys_link_wishes wrong[] = {
@@ -219,6 +246,7 @@ int main(void)
         cmocka_unit_test(what_collides_is_asked_again),
         cmocka_unit_test(what_the_other_side_cannot_is_refused_and_nothing_is_lost),
         cmocka_unit_test(a_central_may_change_its_mind),
+        cmocka_unit_test(what_is_asked_of_a_connection_that_ends_is_not_asked),
         cmocka_unit_test(wishes_out_of_range_are_errors),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

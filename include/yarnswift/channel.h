@@ -49,8 +49,7 @@ struct ys_channel_settings {
     uint8_t credits; /* that are lent at first, and again once half are used: 1 to 255; 0: 10 */
     void *memory;    /* of `size` bytes; the caller's, valid as long as the channel is not closed */
     uint16_t size;   /* the longest message that can come: 23 to 65,535 */
-    uint16_t
-        packet; /* the longest packet that it takes: 23 to YS_MTU; 0: YS_MTU_PREFERRED, or `size` if that is less */
+    uint16_t packet; /* the longest packet that it takes: 23 to YS_MTU; 0: YS_MTU_PREFERRED, or a shorter `size` */
 };
 
 /* A channel. Its memory is the caller's; zero it before its first use. Private but for `state` and `peer_size`. */

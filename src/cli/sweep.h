@@ -6,7 +6,6 @@
 
 #define SWEEP_VALUES_MOST 1000
 #define SWEEP_POINTS_MOST 1000000
-#define SWEEP_AXES_MOST   4 /* that can be told apart in a table */
 
 /* Values of one parameter, each as text. */
 struct sweep_axis {

@@ -106,6 +106,8 @@ static void compose(struct ys_host *host, struct ys_writer *writer)
     const struct ys_connection *connection = running_connection(host);
     const struct ys_link_of *of = &links->of[links->running_connection];
     const struct ys_link_wishes *wishes = of->wishes;
+    if (wishes == NULL && links->running >= DUE_LENGTH)
+        return; /* its connection has ended: without parameters it is refused, and nothing comes of it */
     if (links->running == DUE_REFUSAL) {
         ys_put_u16(writer, connection->handle);
         ys_put_u8(writer, YS_HCI_UNACCEPTABLE_PARAMETERS);
@@ -468,8 +470,15 @@ static uint32_t run(struct ys_host *host, uint32_t now_ms)
 
 static void connection_changed(struct ys_host *host, struct ys_connection *connection)
 {
-    if (!connection->used)
-        *of_connection(host, connection) = (struct ys_link_of){.due = 0};
+    struct ys_links *links = links_of(host);
+    if (connection->used)
+        return;
+    *of_connection(host, connection) = (struct ys_link_of){.due = 0};
+    /* what the controller was about to be told of it, it is told no more */
+    if (running_connection(host) == connection && host->command_running != COMMAND_LINK) {
+        host->commands_due &= ~BIT(COMMAND_LINK);
+        links->running = DUE_NOTHING;
+    }
 }
 
 static const struct ys_extra_calls calls = {

@@ -17,8 +17,6 @@ void ys_link_meter_take(struct ys_link_meter *meter, const struct ys_air_packet 
     if (packet->access_address != meter->access_address || !ys_link_data_decode(packet->pdu, packet->length, &pdu))
         return;
     if (begins_event(meter, packet)) {
-        if (meter->events == 0)
-            meter->first_ns = packet->start_ns;
         meter->events++;
         meter->event_ns = packet->start_ns;
         meter->last_ns = packet->start_ns;

@@ -22,7 +22,6 @@ struct ys_link_meter {
     struct ys_link_side sides[2]; /* the central, the peripheral */
     uint64_t events;
     uint64_t events_ns; /* from the first packet to the end of the last, of all of them together */
-    uint64_t first_ns;  /* begin of the first event */
     uint64_t last_ns;   /* end of the last packet */
     uint64_t event_ns;  /* private: begin of the current event */
 };

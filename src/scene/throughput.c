@@ -75,8 +75,7 @@ struct run {
     uint64_t sent;        /* values, or bytes of a stream */
     uint64_t received;
     uint64_t stamps[STAMPS]; /* when each left */
-    uint64_t first_ns;
-    uint64_t from_ns; /* the first and the last arrival that were measured */
+    uint64_t from_ns;        /* the first and the last arrival that were measured */
     uint64_t last_ns;
 };
 
