@@ -4,9 +4,10 @@ set(YARNSWIFT_LAYER_host wire)
 set(YARNSWIFT_LAYER_sim wire)
 set(YARNSWIFT_LAYER_simulated host sim wire)
 set(YARNSWIFT_LAYER_measure wire)
+set(YARNSWIFT_LAYER_capture measure wire)
 set(YARNSWIFT_LAYER_design measure wire)
-set(YARNSWIFT_LAYER_scene design measure simulated sim host wire)
-set(YARNSWIFT_LAYER_cli scene design measure simulated sim host wire)
+set(YARNSWIFT_LAYER_scene design capture measure simulated sim host wire)
+set(YARNSWIFT_LAYER_cli scene design capture measure simulated sim host wire)
 
 # The headers of the C library that firmware may include: what a freestanding compiler has, and string.h for the four
 # memory functions.

@@ -107,7 +107,9 @@ static void begin(uint8_t sets, uint8_t address_type)
     the_clock = ys_clock_new();
     radio = ys_radio_new(the_clock);
     air_count = 0;
-    ys_radio_observe(radio, on_air, NULL);
+    static struct ys_observer watcher;
+    watcher = (struct ys_observer){.observe = on_air, .context = NULL};
+    ys_radio_observe(radio, &watcher);
     begin_side(&device, 1, sets, address_type);
     begin_side(&scanner, 2, 8, YS_OWN_PUBLIC);
     pass_ms(10);

@@ -794,7 +794,9 @@ static void a_private_address_changes_and_only_who_is_remembered_knows_it(void *
     wrench.privacy = true;
     wrench.rotation_s = 10;
     yard_begin(&yard, &wrench, &wrench);
-    ys_radio_observe(yard.radio, watch_air, NULL);
+    static struct ys_observer watcher;
+    watcher = (struct ys_observer){.observe = watch_air, .context = NULL};
+    ys_radio_observe(yard.radio, &watcher);
     yard_pass(&yard, 100);
     struct ys_address first = address_on_air;
     assert_string_equal(ys_address_kind(&first), "random resolvable");

@@ -356,7 +356,9 @@ static void crowd(struct listener listeners[SCANNERS], size_t *sent)
         ys_clock_run(the_clock, UINT64_C(1000000) * (i + ys_chance_below(&chance, 2)));
         ys_controller_receive(controllers[i], on, sizeof on);
     }
-    ys_radio_observe(radio, count_on_37, sent);
+    static struct ys_observer watcher;
+    watcher = (struct ys_observer){.observe = count_on_37, .context = sent};
+    ys_radio_observe(radio, &watcher);
     for (uint16_t i = 0; i < SCANNERS; i++) {
         listeners[i] = (struct listener){.strongest_dbm = -128};
         controllers[BEACONS + i] = stand(BEACONS + 1 + i, take_report, &listeners[i]);

@@ -75,7 +75,9 @@ static int setup(void **state)
     the_clock = ys_clock_new();
     radio = ys_radio_new(the_clock);
     air_count = 0;
-    ys_radio_observe(radio, on_air, NULL);
+    static struct ys_observer watcher;
+    watcher = (struct ys_observer){.observe = on_air, .context = NULL};
+    ys_radio_observe(radio, &watcher);
     for (uint16_t i = 0; i < 2; i++) {
         told_count[i] = 0;
         controllers[i] = ys_controller_new(

@@ -199,7 +199,9 @@ static void transmissions_that_overlap_are_marked_and_the_first_is_heard(void **
     struct ys_sending elsewhere = sending(11, YS_PHY_1M, 0xaaaa);
     (void)state;
     ear.receiver.context = &ear;
-    ys_radio_observe(radio, hear, &observer);
+    static struct ys_observer watcher;
+    watcher = (struct ys_observer){.observe = hear, .context = &observer};
+    ys_radio_observe(radio, &watcher);
     ys_radio_listen(radio, &ear.receiver, 10, YS_PHY_1M, 0xaaaa);
     (void)ys_radio_send(radio, &packet);
     assert_true(ys_receiver_hears(&ear.receiver));

@@ -263,7 +263,9 @@ static void it_is_found_again_each_time(void **state)
     const struct ys_connecting never = {.interval_us = 30000, .supervision_timeout_ms = 1000};
     size_t refusals = 0;
     (void)state;
-    ys_radio_observe(pair.radio, count_refusals, &refusals);
+    static struct ys_observer watcher;
+    watcher = (struct ys_observer){.observe = count_refusals, .context = &refusals};
+    ys_radio_observe(pair.radio, &watcher);
     assert_in_range(found_after_ms(), 1, 150); /* while it is connected: there is room for another */
     for (int i = 0; i < 5; i++) {
         assert_int_equal(ys_disconnect(&pair.central.host, pair.central.connection), YS_OK);
@@ -384,7 +386,9 @@ static void in_the_crib_it_is_a_beacon_that_tells_where(void **state)
     (void)state;
     assert_int_equal(ys_disconnect(&pair.central.host, pair.central.connection), YS_OK);
     pass_ms(&pair, 200);
-    ys_radio_observe(pair.radio, note_locator, NULL);
+    static struct ys_observer watcher;
+    watcher = (struct ys_observer){.observe = note_locator, .context = NULL};
+    ys_radio_observe(pair.radio, &watcher);
     assert_int_equal(ys_advertise(&pair.peripheral.host, &torque_wrench_locator_advertising), YS_OK);
     pass_ms(&pair, 2500);
     assert_hex(locator, locator_length, "ffff 0300 d900 c5"); /* tests, crib 3, tool 217, -59 dBm */
@@ -432,7 +436,9 @@ static uint64_t run_with_seed(uint64_t seed)
     memset(&pair, 0, sizeof pair);
     wrench_init(&wrench, &pair.peripheral.host);
     pair_begin(&pair, seed, &torque_wrench_table, &wrench, NULL, wrench_event);
-    ys_radio_observe(pair.radio, take_packet, NULL);
+    static struct ys_observer watcher;
+    watcher = (struct ys_observer){.observe = take_packet, .context = NULL};
+    ys_radio_observe(pair.radio, &watcher);
     pair_connect(&pair, &pair.central, 30000);
     pass_ms(&pair, 1000);
     pair_end(&pair);

@@ -295,7 +295,7 @@ void ys_simulated_inject(struct ys_simulated *simulated, uint16_t connection, ui
     ys_put_l2cap_header(&writer, &(struct ys_l2cap_header){.length = length, .channel = channel});
     ys_put_bytes(&writer, bytes, length);
     if (ys_writer_ok(&writer))
-        ys_controller_receive(simulated->controller, packet, ys_writer_stored(&writer));
+        send(simulated, packet, ys_writer_stored(&writer));
 }
 
 void ys_simulated_exhaust(struct ys_simulated *simulated, unsigned draws)

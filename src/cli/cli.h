@@ -35,6 +35,7 @@ verb_fn verb_explore;
 verb_fn verb_throughput;
 verb_fn verb_sweep;
 verb_fn verb_compare;
+verb_fn verb_trace;
 
 /* options.c */
 

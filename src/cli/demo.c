@@ -5,6 +5,7 @@
 #include <jansson.h>
 
 #include "cli/cli.h"
+#include "cli/recorder.h"
 #include "design/payload.h"
 #include "scene/demo.h"
 #include "scene/report.h"
@@ -18,6 +19,7 @@ extern const char torque_wrench_definition[];
 struct input {
     struct common common;
     unsigned long long seed;
+    struct recorder recorder;
 };
 
 static error_t parse(int key, char *argument, struct argp_state *state)
@@ -30,7 +32,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         (void)complain(state->argv[0], "--seed must be a whole number from 0 on, not \"%s\"", argument);
         return EINVAL;
     default:
-        return parse_common(key, state, &input->common);
+        return recorder_parse(&input->recorder, key, argument) ? 0 : parse_common(key, state, &input->common);
     }
 }
 
@@ -55,11 +57,17 @@ static bool is_armed(const void *context)
     return ((const struct wrench *)context)->armed;
 }
 
-static int play(const struct ys_demo_plan *plan, const struct input *input)
+static int play(struct ys_demo_plan *plan, struct input *input)
 {
     struct ys_demo_summary summary;
     struct ys_report_log log = {.stream = stdout, .colour = wants_colour(stdout)};
-    if (!ys_demo_run(plan, input->seed, input->common.json ? NULL : ys_report_line, &log, &summary)) {
+    if (!recorder_begin(&input->recorder))
+        return EXIT_BAD_INPUT;
+    plan->recording = recorder_recording(&input->recorder);
+    bool played = ys_demo_run(plan, input->seed, input->common.json ? NULL : ys_report_line, &log, &summary);
+    if (!recorder_end(&input->recorder))
+        return EXIT_BAD_INPUT;
+    if (!played) {
         (void)complain("yarnswift demo", "the device cannot be started");
         return EXIT_BAD_INPUT;
     }
@@ -70,11 +78,11 @@ static int play(const struct ys_demo_plan *plan, const struct input *input)
     return summary.as_expected ? EXIT_AS_EXPECTED : EXIT_UNEXPECTED;
 }
 
-static int play_wrench(const struct input *input)
+static int play_wrench(struct input *input)
 {
     struct ys_design *design = ys_design_read("torque_wrench.device.yaml", torque_wrench_definition,
                                               strlen(torque_wrench_definition), NULL, NULL);
-    const struct ys_demo_plan plan = {
+    struct ys_demo_plan plan = {
         .design = design,
         .firmware = &wrench_firmware,
         .device_name = "wrench",
@@ -99,7 +107,7 @@ static int play_wrench(const struct input *input)
     return status;
 }
 
-static int play_definition(const struct input *input)
+static int play_definition(struct input *input)
 {
     struct ys_design *design = open_design(input->common.files.paths[0]);
     struct ys_layout *layout = design != NULL ? lay_out(design) : NULL;
@@ -110,7 +118,7 @@ static int play_definition(const struct input *input)
         (void)complain(input->common.files.paths[0],
                        "nobody can connect to a device whose first advertising is not connectable: add advertising:");
     } else if (layout != NULL) {
-        const struct ys_demo_plan plan = {
+        struct ys_demo_plan plan = {
             .design = design,
             .device_name = "device",
             .central_name = "central",
@@ -127,6 +135,7 @@ int verb_demo(int argc, char **argv)
 {
     static const struct argp_option options[] = {
         {"seed", 's', "NUMBER", 0, "Play it with other chances; the same number gives the same run (default 1)", 0},
+        RECORDER_OPTIONS,
         {"json", 'j', NULL, 0, "Print only the summary, as JSON", 0},
         {0}};
     static const struct argp argp = {

@@ -7,6 +7,7 @@
 
 #include "cli/cli.h"
 #include "cli/crash.h"
+#include "cli/recorder.h"
 #include "cli/stage_files.h"
 #include "scene/report.h"
 
@@ -16,6 +17,7 @@ struct input {
     const char *firmware;
     const char *kind;
     struct module_folders folders;
+    struct recorder recorder;
 };
 
 static error_t parse(int key, char *argument, struct argp_state *state)
@@ -41,7 +43,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case 'j':
         return ARGP_ERR_UNKNOWN;
     default:
-        return parse_common(key, state, &input->common);
+        return recorder_parse(&input->recorder, key, argument) ? 0 : parse_common(key, state, &input->common);
     }
 }
 
@@ -144,6 +146,7 @@ int verb_explore(int argc, char **argv)
         {"modules", 'm', "FOLDER", 0, "Look for the module here, too; may be given again", 0},
         {"as", 'k', "KIND", 0, "What kind of central to be, such as polite (default), old, eavesdropping", 0},
         {"seed", 's', "NUMBER", 0, "With other chances; the same number and input give the same (default 1)", 0},
+        RECORDER_OPTIONS,
         {0}};
     static const struct argp argp = {
         .options = options,
@@ -169,6 +172,8 @@ int verb_explore(int argc, char **argv)
     ys_design_free(design);
     if (!good)
         return EXIT_BAD_INPUT;
+    if (!recorder_begin(&input.recorder))
+        return EXIT_BAD_INPUT;
     const struct ys_scene_files files = stage_files(&input.folders);
     crash_watch(STDERR_FILENO, "\nyarnswift explore: ", "\n", EXIT_BAD_INPUT);
     explorer.head = head_of(&input);
@@ -176,7 +181,8 @@ int verb_explore(int argc, char **argv)
     int status = EXIT_BAD_INPUT;
     if (explorer.scene->findings.errors == 0) {
         (void)puts("You are a central in an open yard, 2 m from the device. help lists what you can do.");
-        explorer.stage = ys_stage_new(explorer.scene, &explorer.take, input.seed, line_out, &explorer);
+        explorer.stage = ys_stage_new(explorer.scene, &explorer.take, input.seed, recorder_recording(&input.recorder),
+                                      line_out, &explorer);
         if (explorer.stage == NULL)
             (void)complain(argv[0], "%s", explorer.take.problem);
     }
@@ -185,5 +191,5 @@ int verb_explore(int argc, char **argv)
         status = explore(&explorer);
     }
     end(&explorer);
-    return status;
+    return recorder_end(&input.recorder) ? status : EXIT_BAD_INPUT;
 }

@@ -10,6 +10,7 @@
 #include "cli/cli.h"
 #include "cli/plot.h"
 #include "cli/progress.h"
+#include "cli/recorder.h"
 #include "design/payload.h"
 #include "scene/interval.h"
 
@@ -26,6 +27,7 @@ struct input {
     const char *plot;
     struct ys_scanner scanners[SCANNERS_MOST];
     size_t scanner_count;
+    struct recorder recorder;
 };
 
 /* options */
@@ -77,7 +79,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         good = plot_is_possible(state->argv[0], argument);
         break;
     default:
-        return parse_common(key, state, &input->common);
+        return recorder_parse(&input->recorder, key, argument) ? 0 : parse_common(key, state, &input->common);
     }
     return good ? 0 : EINVAL;
 }
@@ -428,6 +430,8 @@ static void show_progress(void *context, uint32_t done, uint32_t of)
 static int run(const char *who, struct input *input, const struct ys_design *design)
 {
     struct ys_interval_report report;
+    if (!recorder_begin(&input->recorder))
+        return EXIT_BAD_INPUT;
     struct progress progress = progress_begin("searches");
     long cores = sysconf(_SC_NPROCESSORS_ONLN);
     const struct ys_interval_plan plan = {
@@ -440,10 +444,15 @@ static int run(const char *who, struct input *input, const struct ys_design *des
         .threads = cores > 0 ? (unsigned)cores : 1,
         .progress = show_progress,
         .context = &progress,
+        .recording = recorder_recording(&input->recorder),
     };
     int status = EXIT_BAD_INPUT;
     bool good = ys_interval_run(&plan, &report);
     progress_end(&progress);
+    if (!recorder_end(&input->recorder)) {
+        ys_interval_report_free(&report);
+        return EXIT_BAD_INPUT;
+    }
     if (!good) {
         (void)complain(who, "the device cannot be started");
     } else {
@@ -469,6 +478,7 @@ int verb_interval(int argc, char **argv)
         {"seed", 's', "NUMBER", 0, "Play it with other chances; the same number gives the same result (default 1)", 0},
         {"plot", 'p', "FILE", 0,
          "Draw intervals and times until found; FILE ends in .svg or .png, and its data and script stay beside it", 0},
+        RECORDER_OPTIONS,
         {"json", 'j', NULL, 0, "Print the result as JSON", 0},
         {0}};
     static const struct argp argp = {

@@ -21,6 +21,7 @@ static const struct verb verbs[] = {
     {"compare", "set two results side by side", verb_compare},
     {"explore", "be the central yourself, at a prompt", verb_explore},
     {"rehearse", "play scenes with your device and its centrals, and check what they expect", verb_rehearse},
+    {"trace", "see what went over the air, in words", verb_trace},
     {"demo", "let a central meet a device, from being found to being found again", verb_demo},
 #endif
 };

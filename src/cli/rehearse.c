@@ -7,6 +7,7 @@
 #include "cli/cli.h"
 #include "cli/pool.h"
 #include "cli/progress.h"
+#include "cli/recorder.h"
 #include "cli/stage_files.h"
 #include "cli/takes.h"
 #include "design/open.h"
@@ -23,6 +24,7 @@ struct input {
     unsigned long long jobs;
     const char *junit;
     struct module_folders folders;
+    struct recorder recorder;
     bool steps;
     bool log;
     bool schema;
@@ -76,7 +78,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         input->only_check = true;
         return 0;
     default:
-        return parse_common(key, state, &input->common);
+        return recorder_parse(&input->recorder, key, argument) ? 0 : parse_common(key, state, &input->common);
     }
 }
 
@@ -146,8 +148,13 @@ static void play(void *context, size_t index, FILE *result)
     const struct rehearsal *rehearsal = context;
     const struct input *input = rehearsal->input;
     const struct ys_scene *scene = rehearsal->scenes[index / input->seeds];
+    struct recorder recorder = input->recorder;
     struct ys_take take;
-    ys_scene_play(scene, input->seed + index % input->seeds, NULL, NULL, &take);
+    if (!recorder_begin(&recorder))
+        _exit(EXIT_BAD_INPUT);
+    ys_scene_play(scene, input->seed + index % input->seeds, recorder_recording(&recorder), &take);
+    if (!recorder_end(&recorder))
+        _exit(EXIT_BAD_INPUT);
     json_t *root = take_to_json(scene, &take, input->log || input->common.json || take.ending != YS_TAKE_PASSED);
     (void)json_dumpf(root, result, JSON_COMPACT | JSON_REAL_PRECISION(15));
     json_decref(root);
@@ -351,6 +358,7 @@ int verb_rehearse(int argc, char **argv)
         {"junit", 'x', "FILE", 0, "Also write the results as JUnit XML, for build servers", 0},
         {"check", 'c', NULL, 0, "Read and check the scenes, and play nothing", 0},
         {"schema", 'S', NULL, 0, "Print the JSON Schema of scenes, for editors, and play nothing", 0},
+        RECORDER_OPTIONS,
         {"json", 'j', NULL, 0, "Print the results as JSON", 0},
         {0}};
     static const struct argp argp = {
@@ -374,6 +382,10 @@ int verb_rehearse(int argc, char **argv)
                    : EXIT_BAD_INPUT;
     if (input.common.files.count == 0) {
         (void)complain(argv[0], "name a scene, such as NAME.scene.yaml");
+        return EXIT_BAD_INPUT;
+    }
+    if (input.recorder.path != NULL && (input.common.files.count != 1 || input.seeds != 1)) {
+        (void)complain(argv[0], "--capture takes one scene and one seed");
         return EXIT_BAD_INPUT;
     }
     return rehearse(&input);

@@ -8,16 +8,18 @@
 #include "cli/parameters.h"
 #include "cli/plot.h"
 #include "cli/progress.h"
+#include "cli/recorder.h"
 
 /* Options of this verb; those of the parameters are numbered from FIRST_PARAMETER. */
 #define KEY_AS          1
-#define FIRST_PARAMETER 256
+#define FIRST_PARAMETER 0x300
 
 struct input {
     struct common common;
     const char *texts[32]; /* of the parameters that were given */
     const char *carrier;
     const char *plot;
+    struct recorder recorder;
 };
 
 static error_t parse(int key, char *argument, struct argp_state *state)
@@ -38,7 +40,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         input->plot = argument;
         return plot_is_possible(state->argv[0], argument) ? 0 : EINVAL;
     default:
-        return parse_common(key, state, &input->common);
+        return recorder_parse(&input->recorder, key, argument) ? 0 : parse_common(key, state, &input->common);
     }
 }
 
@@ -198,13 +200,22 @@ static bool draw(const char *who, const char *path, const struct ys_throughput_p
     return plot_end(&plot);
 }
 
-static int run(const char *who, const struct input *input, const struct ys_throughput_plan *plan, const char *device,
+static int run(const char *who, struct input *input, struct ys_throughput_plan *plan, const char *device,
                const struct ys_characteristic *characteristic)
 {
     struct ys_throughput_report report;
     struct ys_hindrance hindrances[YS_HINDRANCES_MOST];
     size_t count = 0;
-    if (!ys_throughput_run(plan, &report)) {
+    if (!recorder_begin(&input->recorder))
+        return EXIT_BAD_INPUT;
+    plan->recording = recorder_recording(&input->recorder);
+    bool good = ys_throughput_run(plan, &report);
+    plan->recording = NULL; /* the first run alone is recorded */
+    if (!recorder_end(&input->recorder)) {
+        ys_throughput_free(&report);
+        return EXIT_BAD_INPUT;
+    }
+    if (!good) {
         (void)complain(who, "there is no memory for it");
         return EXIT_BAD_INPUT;
     }
@@ -243,6 +254,7 @@ int verb_throughput(int argc, char **argv)
          0},
         {"plot", 'p', "FILE", 0,
          "Draw what holds it back; FILE ends in .svg or .png, and its data and script stay beside it", 0},
+        RECORDER_OPTIONS,
         {"json", 'j', NULL, 0, "Print the result as JSON", 0},
         {0}};
     struct argp_option options[40] = {{0}};

@@ -83,6 +83,18 @@ static bool decode(struct ys_host *host, const uint8_t *record, size_t length, s
     return ys_reader_ok(&reader) && bond->key_size >= 7 && bond->key_size <= 16;
 }
 
+bool ys_bond_keys(const uint8_t *record, size_t length, uint8_t keys[2][16])
+{
+    struct ys_reader reader = ys_reader_of(record, length);
+    struct ys_key key;
+    (void)ys_get_bytes(&reader, 3 + 7 + 16); /* version, flags, key size; identity; its key */
+    for (size_t i = 0; i < 2; i++) {
+        get_key(&reader, &key);
+        memcpy(keys[i], key.value, sizeof key.value);
+    }
+    return ys_reader_ok(&reader) && length == RECORD_SIZE && record[0] == VERSION;
+}
+
 void bonds_emit(struct ys_host *host, uint8_t number, enum ys_bond_change change)
 {
     struct ys_event event = {.kind = YS_EVENT_BOND};

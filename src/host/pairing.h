@@ -116,5 +116,8 @@ void bonds_touch(struct ys_host *host, uint8_t number, struct ys_bond *bond);
 /* Whether what is being paired is weaker than what is remembered of the same peer. */
 bool bonds_would_weaken(struct ys_host *host, const struct ys_address *peer, const struct ys_bond *made);
 bool bonds_load_identity(struct ys_host *host);
+/* The keys of a record in the port's store, in air order, for whoever looks at what they have encrypted; zeros where
+ * there is none. False if it is no record of a bond. */
+bool ys_bond_keys(const uint8_t *record, size_t length, uint8_t keys[2][16]);
 
 #endif

@@ -557,6 +557,12 @@ static void use_pairing(struct ys_central *central)
     (void)ys_host_use_pairing(&central->own_host, &central->keys, &central->security);
 }
 
+static void observe(void *context, enum ys_direction direction, const uint8_t *packet, size_t length)
+{
+    struct ys_central *central = context;
+    ys_world_cross(central->world, central->number, central->name, direction, packet, length);
+}
+
 static bool wire_up(struct ys_central *central)
 {
     const struct ys_address address = {
@@ -572,6 +578,7 @@ static bool wire_up(struct ys_central *central)
                                    .store = central->store,
                                    .no_curve = central->traits->legacy,
                                    .context = central,
+                                   .observe = observe,
                                });
     const struct ys_host_settings settings = {
         .port = central->simulated != NULL ? ys_simulated_port(central->simulated) : NULL,

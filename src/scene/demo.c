@@ -15,6 +15,7 @@ struct demo {
     const struct ys_demo_plan *plan;
     struct ys_demo_summary *summary;
     struct ys_world world;
+    struct ys_observer observer;
     struct ys_device *device;
     struct ys_central *central;
     struct ys_peer *peer;
@@ -335,6 +336,7 @@ bool ys_demo_run(const struct ys_demo_plan *plan, uint64_t seed, ys_line_fn *lin
     *summary = (struct ys_demo_summary){.as_expected = false};
     if (!ys_world_init(&demo.world, seed, line, line_context))
         return false;
+    ys_world_record(&demo.world, plan->recording);
     if (plan->firmware != NULL) {
         const struct ys_module module = ys_module_linked(plan->firmware);
         demo.device = ys_device_new(&demo.world, DEVICE_NUMBER, plan->device_name, plan->design, &module);
@@ -346,7 +348,8 @@ bool ys_demo_run(const struct ys_demo_plan *plan, uint64_t seed, ys_line_fn *lin
     bool good = demo.device != NULL && demo.central != NULL;
     if (good) {
         ys_central_list(demo.central, YS_LIST_SOME);
-        ys_radio_observe(demo.world.radio, on_air, &demo);
+        demo.observer = (struct ys_observer){.observe = on_air, .context = &demo};
+        ys_radio_observe(demo.world.radio, &demo.observer);
         play(&demo);
         summarise(&demo);
     }

@@ -25,6 +25,7 @@ struct ys_demo_plan {
     const char *results;                 /* name of a characteristic whose indications come meanwhile */
     const char *log;                     /* name of a stream that is fetched at the end */
     const char *read_last;               /* read again at the end */
+    struct ys_recording *recording;      /* of all that happens; NULL: none */
 };
 
 /* What was measured. */

@@ -286,6 +286,7 @@ static void observe(void *context, enum ys_direction direction, const uint8_t *p
     struct ys_device *device = context;
     struct ys_reader reader = ys_reader_of(packet, length);
     uint8_t type = ys_get_u8(&reader);
+    ys_world_cross(device->world, device->number, device->name, direction, packet, length);
     if (direction == YS_TO_CONTROLLER && type == YS_HCI_COMMAND)
         observe_command(device, &reader);
     else if (direction == YS_TO_CONTROLLER && type == YS_HCI_DATA)

@@ -204,6 +204,7 @@ static const struct ys_design *known(void *context, const struct ys_address *add
 static bool watch_device(const struct ys_interval_plan *plan, struct ys_interval_report *report)
 {
     struct ys_world world;
+    struct ys_observer observer;
     struct seeker seeker = {.controller = NULL};
     if (!ys_world_init(&world, plan->seed, NULL, NULL))
         return false;
@@ -220,7 +221,9 @@ static bool watch_device(const struct ys_interval_plan *plan, struct ys_interval
         report->air = (struct ys_advertising_meter){.advertiser = address,
                                                     .anonymous = plan->design->sets->anonymous,
                                                     .interval_max_ns = longest_interval_ns(plan->design)};
-        ys_radio_observe(world.radio, on_air, &report->air);
+        observer = (struct ys_observer){.observe = on_air, .context = &report->air};
+        ys_radio_observe(world.radio, &observer);
+        ys_world_record(&world, plan->recording);
         good = seek(&seeker, &world, SCANNER_NUMBER, &ys_scanners[1], plan->design->sets, &address, true);
         if (good)
             watch(plan, &world, central, &address, tasks, report);

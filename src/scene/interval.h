@@ -7,6 +7,7 @@
 #include "measure/charge.h"
 #include "measure/discovery.h"
 #include "measure/scanner.h"
+#include "scene/world.h"
 
 struct ys_interval_plan {
     const struct ys_design *design; /* whose first way to advertise is watched */
@@ -18,6 +19,7 @@ struct ys_interval_plan {
     unsigned threads;                                            /* 1 or more; what comes out does not depend on it */
     void (*progress)(void *context, uint32_t done, uint32_t of); /* or NULL; from one thread only */
     void *context;
+    struct ys_recording *recording; /* of the watch; NULL: none */
 };
 
 /* How long a search lasts at most. */

@@ -222,8 +222,8 @@ static void switch_on(struct ys_stage *stage)
     ys_world_run(&stage->world, SETTLE_NS);
 }
 
-struct ys_stage *ys_stage_new(const struct ys_scene *scene, struct ys_take *take, uint64_t seed, ys_line_fn *line,
-                              void *context)
+struct ys_stage *ys_stage_new(const struct ys_scene *scene, struct ys_take *take, uint64_t seed,
+                              struct ys_recording *recording, ys_line_fn *line, void *context)
 {
     struct ys_stage *stage = ys_new(sizeof *stage);
     *take = (struct ys_take){.seed = seed};
@@ -238,8 +238,11 @@ struct ys_stage *ys_stage_new(const struct ys_scene *scene, struct ys_take *take
     bool good = stage->packets != NULL && ys_world_init(&stage->world, seed, take_line, stage);
     if (good && scene->air > YS_AIR_PERFECT)
         good = ys_radio_set_model(stage->world.radio, scene->air == YS_AIR_HALL ? &hall : &open_air);
-    if (good)
-        ys_radio_observe(stage->world.radio, on_air, stage);
+    stage->observer = (struct ys_observer){.observe = on_air, .context = stage};
+    if (good) {
+        ys_radio_observe(stage->world.radio, &stage->observer);
+        ys_world_record(&stage->world, recording);
+    }
     for (size_t i = 0; i < scene->actor_count && good; i++)
         good = set_up(stage, i);
     for (size_t i = scene->device_count; i < scene->actor_count && good; i++) {
@@ -457,9 +460,9 @@ struct ys_device *ys_stage_device(struct ys_stage *stage, size_t actor)
     return stage->actors[actor].device;
 }
 
-void ys_scene_play(const struct ys_scene *scene, uint64_t seed, ys_line_fn *line, void *context, struct ys_take *take)
+void ys_scene_play(const struct ys_scene *scene, uint64_t seed, struct ys_recording *recording, struct ys_take *take)
 {
-    struct ys_stage *stage = ys_stage_new(scene, take, seed, line, context);
+    struct ys_stage *stage = ys_stage_new(scene, take, seed, recording, NULL, NULL);
     if (stage == NULL)
         return;
     if (!ys_stage_do(stage, &scene->steps)) {

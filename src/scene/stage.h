@@ -53,9 +53,10 @@ void ys_take_clear(struct ys_take *take);
 struct ys_stage;
 
 /* Sets a scene up, and switches everybody on. What happens goes to `take`, and each line of the log to `line` as well,
- * if that is not NULL. NULL, with the problem in the take, if that cannot be. All must outlive it. */
-struct ys_stage *ys_stage_new(const struct ys_scene *scene, struct ys_take *take, uint64_t seed, ys_line_fn *line,
-                              void *context);
+ * if that is not NULL; and what is on the air and crosses borders to `recording`. NULL, with the problem in the take,
+ * if that cannot be. All must outlive it. */
+struct ys_stage *ys_stage_new(const struct ys_scene *scene, struct ys_take *take, uint64_t seed,
+                              struct ys_recording *recording, ys_line_fn *line, void *context);
 void ys_stage_free(struct ys_stage *stage);
 
 /* Does steps, one after the other, until all are done or one has failed, which it tells. */
@@ -67,6 +68,6 @@ struct ys_central *ys_stage_central(struct ys_stage *stage, size_t actor);
 struct ys_device *ys_stage_device(struct ys_stage *stage, size_t actor);
 
 /* Plays a scene once, from its beginning to its end. */
-void ys_scene_play(const struct ys_scene *scene, uint64_t seed, ys_line_fn *line, void *context, struct ys_take *take);
+void ys_scene_play(const struct ys_scene *scene, uint64_t seed, struct ys_recording *recording, struct ys_take *take);
 
 #endif

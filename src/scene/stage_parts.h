@@ -30,6 +30,7 @@ struct ys_stage {
     struct ys_world world;
     struct on_stage *actors;
     struct ys_packets *packets;
+    struct ys_observer observer;
     ys_line_fn *line;
     void *line_context;
     struct mark *marks;

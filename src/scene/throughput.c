@@ -54,6 +54,7 @@ struct run {
     const struct ys_throughput_plan *plan;
     struct ys_throughput_report *report;
     struct ys_world world;
+    struct ys_observer observer;
     struct end device;
     struct end central;
     struct ys_link_wishes wishes;
@@ -285,6 +286,14 @@ static void make_table(struct run *run)
         .attributes = run->attributes, .notifiables = &run->notifiable, .attribute_count = 4, .notifiable_count = 1};
 }
 
+static void observe(void *context, enum ys_direction direction, const uint8_t *packet, size_t length)
+{
+    struct end *end = context;
+    bool device = end == &end->run->device;
+    ys_world_cross(&end->run->world, device ? DEVICE : CENTRAL, device ? "device" : "central", direction, packet,
+                   length);
+}
+
 static bool begin_end(struct run *run, struct end *end, uint16_t number)
 {
     static const struct ys_security security = {.capability = YS_CAPABILITY_NONE,
@@ -306,6 +315,7 @@ static bool begin_end(struct run *run, struct end *end, uint16_t number)
                                                .event_length_us = plan->event_length_us,
                                                .power_dbm = plan->power_dbm,
                                                .context = end,
+                                               .observe = observe,
                                            });
     if (end->simulated == NULL)
         return false;
@@ -642,8 +652,10 @@ static bool play(struct run *run)
         .receive_phys = phys[plan->phy],
         .coding = plan->phy == YS_PHY_CODED_S2 ? YS_CODING_S2 : YS_CODING_S8,
     };
+    ys_world_record(&run->world, plan->recording);
     run->report->air.central = CENTRAL;
-    ys_radio_observe(run->world.radio, on_air, run);
+    run->observer = (struct ys_observer){.observe = on_air, .context = run};
+    ys_radio_observe(run->world.radio, &run->observer);
     make_table(run);
     if (!begin_end(run, &run->device, DEVICE) || !begin_end(run, &run->central, CENTRAL))
         return false;

@@ -7,6 +7,7 @@
 #include "measure/link_meter.h"
 #include "measure/samples.h"
 #include "measure/throughput.h"
+#include "scene/world.h"
 
 /* How it travels. */
 enum ys_carrier {
@@ -41,6 +42,7 @@ struct ys_throughput_plan {
     uint32_t seconds; /* 1 to 3,600 */
     uint64_t seed;
     const struct ys_energy *energy; /* of the device; NULL: not known */
+    struct ys_recording *recording; /* of all that happens; NULL: none */
 };
 
 struct ys_throughput_report {

@@ -4,7 +4,9 @@
 
 #include <stdint.h>
 
+#include "capture/sorter.h"
 #include "sim/radio.h"
+#include "simulated/simulated.h"
 
 /* The sides of a scene, so that its log can keep them apart; the last is the scene itself. */
 enum ys_side { YS_SIDE_DEVICE, YS_SIDE_CENTRAL, YS_SIDE_SCENE };
@@ -21,6 +23,13 @@ struct ys_shown {
 
 #define YS_SHOWN_MOST 32
 
+/* Who takes what is on the air, and crosses the borders between hosts and controllers. */
+struct ys_recording {
+    struct ys_record_sink sink;
+    uint64_t from_ns; /* filled in: from when to when all was taken */
+    uint64_t to_ns;
+};
+
 struct ys_world {
     struct ys_clock *clock;
     struct ys_radio *radio;
@@ -31,6 +40,9 @@ struct ys_world {
     uint8_t people;  /* enum ys_people_do: what they do when devices pair */
     uint32_t digits; /* that they enter */
     bool stirred;    /* something has happened that somebody may wait for */
+    struct ys_recording *recording;
+    struct ys_observer recorder;
+    struct ys_sorter *sorter;
 };
 
 /* A world at time 0. False if there is no memory. */
@@ -38,6 +50,14 @@ bool ys_world_init(struct ys_world *world, uint64_t seed, ys_line_fn *line, void
 void ys_world_end(struct ys_world *world);
 
 uint64_t ys_world_now_ns(const struct ys_world *world);
+
+/* From now on all goes to a recording, in the order of its times, until the world ends; nothing, if it is NULL. It must
+ * outlive the world. */
+void ys_world_record(struct ys_world *world, struct ys_recording *recording);
+
+/* A packet crosses the border of a device, with its type byte. */
+void ys_world_cross(struct ys_world *world, uint16_t number, const char *name, enum ys_direction direction,
+                    const uint8_t *packet, size_t length);
 
 /* Adds a line to the log. */
 #if defined(__GNUC__)

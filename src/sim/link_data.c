@@ -258,6 +258,7 @@ uint64_t link_transmit(struct link *link, uint64_t until_ns, bool answered)
                                                       .phy = link->send_phy,
                                                       .access_address = link->parameters.access_address,
                                                       .crc_init = link->parameters.crc_init,
+                                                      .side = link->central ? YS_AIR_CENTRAL : YS_AIR_PERIPHERAL,
                                                       .sender = link->controller->settings.number,
                                                       .power_dbm = link->controller->settings.power_dbm,
                                                       .pdu = bytes,

@@ -40,8 +40,7 @@ struct ys_radio {
     struct ys_air_model model;
     double capture_ratio;
     struct noise *noises;
-    ys_receive_fn *observe;
-    void *observe_context;
+    struct ys_observer *observers;
     uint64_t count;
     uint64_t jammed;
     bool loses;
@@ -112,10 +111,22 @@ static bool is_lost(const struct ys_radio *radio, const struct ys_air_packet *pa
     return (double)(ys_chance_next(&chance) >> 11) < share * 9007199254740992.0; /* 2^53 */
 }
 
-void ys_radio_observe(struct ys_radio *radio, ys_receive_fn *observe, void *context)
+void ys_radio_observe(struct ys_radio *radio, struct ys_observer *observer)
 {
-    radio->observe = observe;
-    radio->observe_context = context;
+    struct ys_observer **last = &radio->observers;
+    while (*last != NULL)
+        last = &(*last)->next;
+    observer->next = NULL;
+    *last = observer;
+}
+
+void ys_radio_dismiss(struct ys_radio *radio, struct ys_observer *observer)
+{
+    struct ys_observer **link = &radio->observers;
+    while (*link != NULL && *link != observer)
+        link = &(*link)->next;
+    if (*link != NULL)
+        *link = observer->next;
 }
 
 uint64_t ys_radio_count(const struct ys_radio *radio)
@@ -329,8 +340,8 @@ static void end(void *context)
     unlink_transmission(radio, transmission);
     if (radio->propagation != NULL)
         disturb(radio, packet->channel, transmission, packet->sender, transmission->power_cdbm, false);
-    if (radio->observe != NULL)
-        radio->observe(radio->observe_context, packet);
+    for (const struct ys_observer *observer = radio->observers; observer != NULL; observer = observer->next)
+        observer->observe(observer->context, packet);
     while (transmission->hearers != NULL) {
         struct ys_receiver *receiver = transmission->hearers;
         stop_hearing(receiver);
@@ -395,6 +406,7 @@ uint64_t ys_radio_send(struct ys_radio *radio, const struct ys_sending *sending)
     packet->access_address = sending->access_address;
     packet->strength_dbm = seen_dbm(radio, sending->power_dbm);
     packet->crc_good = true;
+    packet->side = sending->side;
     packet->sender = sending->sender;
     packet->length = sending->length;
     packet->crc = ys_link_crc(sending->crc_init, sending->pdu, sending->length);

@@ -46,6 +46,7 @@ struct ys_sending {
     enum ys_phy phy;
     uint32_t access_address;
     uint32_t crc_init;
+    uint8_t side;     /* enum ys_air_side, of a packet of a connection */
     uint16_t sender;  /* number of the sender */
     int8_t power_dbm; /* of the sender */
     const uint8_t *pdu;
@@ -87,8 +88,16 @@ void ys_radio_jam(struct ys_radio *radio, uint64_t channels);
  * packet depends on the seed, its time, its sender and its receiver alone. */
 void ys_radio_lose(struct ys_radio *radio, const double shares[40], uint64_t seed);
 
-/* Is told of every packet when it ends, before its receivers are. At most one. */
-void ys_radio_observe(struct ys_radio *radio, ys_receive_fn *observe, void *context);
+/* Somebody who is told of every packet when it ends, before its receivers are. Its memory is the owner's. */
+struct ys_observer {
+    ys_receive_fn *observe;
+    void *context;
+    struct ys_observer *next; /* private */
+};
+
+/* From now on it is told, after those that were there before. It must outlive the radio, or be dismissed. */
+void ys_radio_observe(struct ys_radio *radio, struct ys_observer *observer);
+void ys_radio_dismiss(struct ys_radio *radio, struct ys_observer *observer);
 
 /* Puts a PDU on the air from now on; the bytes are copied. Returns when it ends. */
 uint64_t ys_radio_send(struct ys_radio *radio, const struct ys_sending *sending);

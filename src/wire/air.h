@@ -11,6 +11,9 @@
 /* A sender that is not known. */
 #define YS_AIR_UNKNOWN_SENDER 0
 
+/* Which end of a connection has sent a packet of it. */
+enum ys_air_side { YS_AIR_SIDE_UNKNOWN, YS_AIR_CENTRAL, YS_AIR_PERIPHERAL };
+
 struct ys_air_packet {
     uint64_t start_ns;    /* first bit of the preamble */
     uint64_t duration_ns; /* to the last bit of the CRC */
@@ -20,6 +23,7 @@ struct ys_air_packet {
     int8_t strength_dbm;
     bool crc_good;
     bool overlapped; /* another transmission was on the same channel meanwhile */
+    uint8_t side;    /* enum ys_air_side, of a packet of a connection */
     uint16_t sender; /* number of the sender, or YS_AIR_UNKNOWN_SENDER */
     uint16_t length; /* of `pdu` */
     uint32_t crc;    /* as sent */

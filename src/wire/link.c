@@ -140,6 +140,11 @@ uint32_t ys_link_crc(uint32_t init, const uint8_t *bytes, size_t length)
     return reverse_24(crc);
 }
 
+uint32_t ys_link_crc_turn(uint32_t crc)
+{
+    return reverse_24(crc);
+}
+
 uint64_t ys_link_duration_ns(enum ys_phy phy, size_t length)
 {
     uint64_t covered = (length + 3) * 8; /* bits under the CRC, and the CRC */

@@ -83,6 +83,9 @@ void ys_put_link_data(struct ys_writer *writer, const struct ys_link_data *pdu);
 /* CRC-24 over a PDU, header included (3.1.1). Bit 0 of the result is the last in the standard's register. */
 uint32_t ys_link_crc(uint32_t init, const uint8_t *bytes, size_t length);
 
+/* A CRC as the three bytes that are on the air, the lowest first, each with its first bit lowest; and back. */
+uint32_t ys_link_crc_turn(uint32_t crc);
+
 /* How long a PDU of `length` bytes, header included, is on the air, with preamble, access address and CRC. */
 uint64_t ys_link_duration_ns(enum ys_phy phy, size_t length);
 

@@ -41,7 +41,9 @@ int bench_setup(void **state)
     memset(&bench, 0, sizeof bench);
     bench.clock = ys_clock_new();
     bench.radio = ys_radio_new(bench.clock);
-    ys_radio_observe(bench.radio, on_air, NULL);
+    static struct ys_observer watcher;
+    watcher = (struct ys_observer){.observe = on_air, .context = NULL};
+    ys_radio_observe(bench.radio, &watcher);
     for (uint16_t i = 0; i < 2; i++) {
         const struct ys_controller_settings settings = {
             .number = (uint16_t)(i + 1),

@@ -187,7 +187,9 @@ void pumps_begin(size_t count, const struct ys_controller_settings *settings)
     memset(&pumps, 0, sizeof pumps);
     pumps.clock = ys_clock_new();
     pumps.radio = ys_radio_new(pumps.clock);
-    ys_radio_observe(pumps.radio, on_air, NULL);
+    static struct ys_observer watcher;
+    watcher = (struct ys_observer){.observe = on_air, .context = NULL};
+    ys_radio_observe(pumps.radio, &watcher);
     for (size_t i = 0; i < count; i++) {
         struct pump *pump = &pumps.sides[i];
         struct ys_controller_settings own = {.seed = 1, .sets = 1, .buffer_count = 8};

@@ -1,0 +1,25 @@
+/* A text that grows in memory of a fixed size, and is cut where that ends. */
+#ifndef CAPTURE_TEXT_H
+#define CAPTURE_TEXT_H
+
+#include <stddef.h>
+#include <stdint.h>
+
+struct ys_text {
+    char *to;
+    size_t size;
+    size_t length; /* without the zero at its end */
+};
+
+/* An empty one in `size` bytes, at least 1. */
+struct ys_text ys_text_in(char *to, size_t size);
+
+#if defined(__GNUC__)
+__attribute__((format(printf, 2, 3)))
+#endif
+void ys_text_add(struct ys_text *text, const char *format, ...);
+
+/* Adds bytes in hexadecimal, with a space between two, at most so many; then what there is more is told. */
+void ys_text_hex(struct ys_text *text, const uint8_t *bytes, size_t length, size_t most);
+
+#endif
