@@ -79,6 +79,12 @@ static uint64_t first_window_ns(const struct ys_air_link *link)
     return link->request_end_ns + delay_ns + link->request.window_offset * UNIT_NS;
 }
 
+void ys_air_link_window(const struct ys_air_link *link, uint64_t *from_ns, uint64_t *to_ns)
+{
+    *from_ns = first_window_ns(link);
+    *to_ns = *from_ns + link->request.window_size * UNIT_NS;
+}
+
 static void advance(struct ys_air_link *link, uint16_t events)
 {
     link->unmapped = (uint8_t)((link->unmapped + (uint32_t)link->request.hop * events) % 37);
@@ -149,6 +155,7 @@ static void pass_intervals(struct ys_air_link *link, uint64_t start_ns)
     }
     uint64_t events = (since_ns + slack_ns(since_ns)) / interval_ns(link);
     link->expected_ns = link->anchor_ns + events * interval_ns(link);
+    link->since_ns = events * interval_ns(link);
     advance(link, (uint16_t)events);
 }
 

@@ -47,6 +47,7 @@ struct ys_air_link {
     uint16_t counter;
     uint64_t anchor_ns;   /* of the current event */
     uint64_t expected_ns; /* where it had to be; 0: not known */
+    uint64_t since_ns;    /* from the anchor before to there */
     uint64_t events;      /* seen */
     uint8_t channel;      /* of the current event */
     uint8_t unmapped;     /* channel selection #1: likewise */
@@ -108,6 +109,9 @@ void ys_air_link_take(struct ys_air_link *link, const struct ys_record *record, 
 
 /* The channel on which its current event must be; false if that is not known. */
 bool ys_air_link_channel(const struct ys_air_link *link, uint8_t *channel);
+
+/* Between when its first event must begin, if its connect request was seen. */
+void ys_air_link_window(const struct ys_air_link *link, uint64_t *from_ns, uint64_t *to_ns);
 
 void ys_air_link_clear(struct ys_air_link *link);
 

@@ -246,9 +246,11 @@ static void take_att(struct ys_dialogue *dialogue, const struct ys_piece *piece,
         other->answered = other->asked;
         other->asked.opcode = 0;
     } else if (att->opcode == YS_ATT_INDICATION) {
+        said->replaced = speaker->indicated;
         speaker->indicated = (struct ys_asked){
             .opcode = att->opcode, .handle = att->handle, .at_ns = piece->at_ns, .record = piece->record};
     } else if (ys_att_response_to(att->opcode) != 0) {
+        said->replaced = speaker->asked;
         ask(speaker, att, piece);
     }
     if (att->opcode == YS_ATT_MTU_RESPONSE)

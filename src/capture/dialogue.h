@@ -65,6 +65,7 @@ struct ys_said {
     struct ys_l2cap_signal signal;
     struct ys_party *server;  /* whose attributes it is about; NULL: not known, or none */
     struct ys_asked question; /* what is answered with it; opcode 0: nothing was asked */
+    struct ys_asked replaced; /* the request or indication that still waited, when it was sent; opcode 0: none */
     uint16_t handle;          /* of the value; 0: it is about none */
     uint16_t offset;          /* of what there is of the value */
     const uint8_t *value;     /* NULL: none is in it */

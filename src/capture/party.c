@@ -8,7 +8,6 @@
 #include <yarnswift/advertisement.h>
 
 #define BUCKETS 1024
-#define MOST    8192 /* addresses change; what is heard once in a street must not fill the memory */
 
 struct ys_parties {
     struct ys_party *buckets[BUCKETS];
@@ -51,10 +50,10 @@ struct ys_party *ys_party_of(struct ys_parties *parties, const struct ys_address
             (party->address.type & 1) == (address->type & 1))
             return party;
     }
-    struct ys_party *party = parties->count < MOST ? calloc(1, sizeof *party) : NULL;
+    struct ys_party *party = parties->count < YS_PARTIES_MOST ? calloc(1, sizeof *party) : NULL;
     if (party == NULL)
         return NULL;
-    parties->count++;
+    party->number = (uint32_t)parties->count++;
     party->address = *address;
     party->address.type &= 1;
     (void)snprintf(party->name, sizeof party->name, "%02x:%02x:%02x:%02x:%02x:%02x", address->bytes[5],

@@ -22,7 +22,8 @@ struct ys_told {
     struct ys_uuid uuid;
 };
 
-#define YS_PARTY_NAME 32
+#define YS_PARTY_NAME   32
+#define YS_PARTIES_MOST 8192 /* addresses change; what is heard once in a street must not fill the memory */
 
 struct ys_party {
     struct ys_address address;
@@ -30,6 +31,7 @@ struct ys_party {
     uint8_t named;            /* how well: 0 by its address, 1 by what it advertised, 2 by the capture */
     struct ys_told *told;     /* in the order of their handles */
     size_t told_count;
+    uint32_t number;       /* among all parties, from 0 */
     struct ys_party *next; /* private */
 };
 

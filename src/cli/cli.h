@@ -36,6 +36,7 @@ verb_fn verb_throughput;
 verb_fn verb_sweep;
 verb_fn verb_compare;
 verb_fn verb_trace;
+verb_fn verb_audit;
 
 /* options.c */
 

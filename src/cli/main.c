@@ -22,6 +22,7 @@ static const struct verb verbs[] = {
     {"explore", "be the central yourself, at a prompt", verb_explore},
     {"rehearse", "play scenes with your device and its centrals, and check what they expect", verb_rehearse},
     {"trace", "see what went over the air, in words", verb_trace},
+    {"audit", "watch traffic against the rules of the standard", verb_audit},
     {"demo", "let a central meet a device, from being found to being found again", verb_demo},
 #endif
 };

@@ -140,7 +140,7 @@ static void by_layout(const struct entry *entry, uint16_t handle, struct ys_mean
     if (row->characteristic == NULL)
         return;
     meaning->name = row->characteristic->name;
-    if (row->kind == YS_ATTRIBUTE_VALUE)
+    if (row->kind == YS_ATTRIBUTE_VALUE || row->kind == YS_ATTRIBUTE_FEATURES)
         meaning->field = &row->characteristic->type;
     else if (row->kind == YS_ATTRIBUTE_CHARACTERISTIC)
         meaning->descriptor = "declaration";
@@ -202,13 +202,42 @@ static void attribute(void *context, const struct ys_party *server, uint16_t han
         by_told(names, server, told, handle, meaning);
     if (meaning->name == NULL && entry != NULL)
         by_layout(entry, handle, meaning);
-    /* a descriptor that nobody was told of still belongs to the characteristic before it */
 }
 
 static void value(void *context, const void *field, const uint8_t *bytes, size_t length, char *text, size_t size)
 {
     (void)context;
     ys_value_say(field, bytes, length, text, size);
+}
+
+static bool fits(void *context, const void *field, size_t length)
+{
+    (void)context;
+    return field == NULL || (length >= ys_value_least(field) && length <= ys_value_greatest(field));
+}
+
+/* The characteristic whose value a handle is; NULL: it is not known, or no value. */
+static const struct ys_characteristic *characteristic_of(const struct ys_names *names, const struct ys_party *server,
+                                                         uint16_t handle)
+{
+    const struct ys_told *told = server != NULL ? ys_party_told(server, handle) : NULL;
+    const struct entry *entry = entry_of(names, server);
+    if (told != NULL)
+        return told->kind == YS_TOLD_CHARACTERISTIC ? find_characteristic(names, &told->uuid) : NULL;
+    if (entry == NULL || handle == 0 || handle > entry->layout->count ||
+        entry->layout->rows[handle - 1].kind != YS_ATTRIBUTE_VALUE)
+        return NULL;
+    return entry->layout->rows[handle - 1].characteristic;
+}
+
+static bool is_protected(void *context, const struct ys_party *server, uint16_t handle, uint8_t property)
+{
+    const struct ys_characteristic *characteristic = characteristic_of(context, server, handle);
+    for (size_t i = 0; characteristic != NULL && i < YS_WAYS; i++) {
+        if (ys_ways[i].property == property)
+            return characteristic->ways[i].right > YS_RIGHT_OPEN;
+    }
+    return false;
 }
 
 static bool number(void *context, const void *field, const uint8_t *bytes, size_t length, double *result,
@@ -259,6 +288,8 @@ struct ys_glossary ys_names_glossary(struct ys_names *names)
     return (struct ys_glossary){.context = names,
                                 .attribute = attribute,
                                 .value = value,
+                                .fits = fits,
+                                .is_protected = is_protected,
                                 .number = number,
                                 .uuid = uuid_name,
                                 .structure = structure};

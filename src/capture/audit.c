@@ -1,0 +1,163 @@
+/* The audit: hands each record to those who watch it, and keeps count. */
+#include "capture/audit_parts.h"
+
+#include <stdarg.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+struct ys_audit *ys_audit_new(const struct ys_glossary *glossary)
+{
+    struct ys_audit *audit = calloc(1, sizeof *audit);
+    if (audit == NULL)
+        return NULL;
+    audit->glossary = *glossary;
+    audit->advertisers = calloc(YS_PARTIES_MOST, sizeof *audit->advertisers);
+    audit->links = calloc(AUDITED_LINKS, sizeof *audit->links);
+    audit->borders = calloc(AUDITED_BORDERS, sizeof *audit->borders);
+    audit->breaches = calloc((size_t)YS_RULES * YS_BREACHES_OF_EACH, sizeof *audit->breaches);
+    if (audit->advertisers != NULL && audit->links != NULL && audit->borders != NULL && audit->breaches != NULL)
+        return audit;
+    ys_audit_free(audit);
+    return NULL;
+}
+
+void ys_audit_free(struct ys_audit *audit)
+{
+    if (audit == NULL)
+        return;
+    free(audit->advertisers);
+    free(audit->links);
+    free(audit->borders);
+    free(audit->breaches);
+    free(audit);
+}
+
+/* verdicts */
+
+void audit_cannot_tell(struct ys_audit *audit, enum ys_rule_id rule)
+{
+    audit->tallies[rule].unknown++;
+}
+
+bool audit_judge(struct ys_audit *audit, enum ys_rule_id rule, bool kept, const char *format, ...)
+{
+    struct ys_tally *tally = &audit->tallies[rule];
+    const struct ys_seen *seen = audit->seen;
+    va_list arguments;
+    if (kept) {
+        tally->kept++;
+        return true;
+    }
+    tally->broken++;
+    if (audit->kept_of[rule] == YS_BREACHES_OF_EACH)
+        return false;
+    audit->kept_of[rule]++;
+    struct ys_breach *breach = &audit->breaches[audit->breach_count++];
+    *breach = (struct ys_breach){.rule = rule, .record = seen->record->number, .at_ns = seen->record->at_ns};
+    const char *name = seen->kind == YS_SEEN_BORDER && seen->said == NULL ? seen->border->name
+                       : seen->from != NULL                               ? seen->from->name
+                       : seen->kind == YS_SEEN_LINK ? (seen->packet.side == 0 ? "central" : "peripheral")
+                                                    : "";
+    (void)snprintf(breach->who, sizeof breach->who, "%s", name);
+    va_start(arguments, format);
+    (void)vsnprintf(breach->what, sizeof breach->what, format, arguments);
+    va_end(arguments);
+    return false;
+}
+
+const struct ys_tally *ys_audit_tally(const struct ys_audit *audit, enum ys_rule_id rule)
+{
+    return &audit->tallies[rule];
+}
+
+const struct ys_breach *ys_audit_breaches(const struct ys_audit *audit, size_t *count)
+{
+    *count = audit->breach_count;
+    return audit->breaches;
+}
+
+uint64_t ys_audit_damaged(const struct ys_audit *audit)
+{
+    return audit->damaged;
+}
+
+uint64_t ys_audit_unreadable(const struct ys_audit *audit)
+{
+    return audit->unreadable;
+}
+
+bool audit_map_is_good(const uint8_t map[5])
+{
+    return ys_link_channel_count(map) >= 2 && (map[4] & 0xe0) == 0;
+}
+
+bool audit_window_is_good(uint8_t size, uint16_t offset, uint16_t interval)
+{
+    uint16_t most = interval > 8 ? 8 : (uint16_t)(interval - 1);
+    return size >= 1 && size <= most && offset <= interval;
+}
+
+/* records */
+
+static struct audited_link *link_of(struct ys_audit *audit, const struct ys_air_link *link)
+{
+    struct audited_link *audited = &audit->links[link->number % AUDITED_LINKS];
+    if (audited->number == link->number)
+        return audited;
+    *audited = (struct audited_link){.number = link->number};
+    audited->procedures[0].opcode = 0xff;
+    audited->procedures[1].opcode = 0xff;
+    audited->dialogue.begun = link->begun;
+    return audited;
+}
+
+static struct audited_border *border_of(struct ys_audit *audit, uint16_t device)
+{
+    size_t index = device < AUDITED_BORDERS ? device : 0;
+    struct audited_border *border = &audit->borders[index];
+    border->device = device;
+    return border;
+}
+
+void ys_audit_take(void *context, const struct ys_seen *seen)
+{
+    struct ys_audit *audit = context;
+    audit->seen = seen;
+    audit->now_ns = seen->record->at_ns;
+    audit->on_air = audit->on_air || seen->record->kind == YS_RECORD_AIR;
+    switch (seen->kind) {
+    case YS_SEEN_ADVERTISING:
+        audit_advertising(audit, seen);
+        if (seen->link != NULL)
+            (void)link_of(audit, seen->link);
+        break;
+    case YS_SEEN_EXTENDED:
+        audit_extended(audit, seen);
+        break;
+    case YS_SEEN_LINK: {
+        struct audited_link *link = link_of(audit, seen->link);
+        audit->unreadable += seen->packet.readable == YS_READ_NOT;
+        audit_link(audit, seen, link);
+        break;
+    }
+    case YS_SEEN_BORDER:
+        audit_border(audit, seen, border_of(audit, seen->record->device));
+        break;
+    case YS_SEEN_NOTHING:
+    default:
+        audit->damaged++;
+        if (seen->link != NULL) {
+            struct audited_link *link = link_of(audit, seen->link);
+            link->hole = true;
+            link->frame_hole[0] = true;
+            link->frame_hole[1] = true;
+        }
+        break;
+    }
+}
+
+void ys_audit_end(struct ys_audit *audit)
+{
+    (void)audit; /* what still waits may be answered after the capture's end */
+}

@@ -1,0 +1,295 @@
+/* yarnswift audit: traffic watched against the rules of the standard. */
+#include <errno.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include <jansson.h>
+
+#include "capture/audit.h"
+#include "cli/source.h"
+
+enum key { KEY_ALL = 1, KEY_RULES };
+
+struct input {
+    struct source source;
+    struct common common;
+    const char *only;
+    bool all;
+    bool rules;
+};
+
+struct running {
+    struct ys_audit *audit;
+    struct ys_follower *follower;
+    uint64_t records;
+    uint64_t first_ns;
+    uint64_t last_ns;
+};
+
+static error_t parse(int key, char *argument, struct argp_state *state)
+{
+    struct input *input = state->input;
+    switch (key) {
+    case KEY_ALL:
+        input->all = true;
+        return 0;
+    case KEY_RULES:
+        input->rules = true;
+        return 0;
+    case 'r':
+        input->only = argument;
+        for (int i = 0; i < YS_RULES; i++) {
+            if (strcmp(ys_rules[i].name, argument) == 0)
+                return 0;
+        }
+        (void)complain(state->argv[0], "there is no rule \"%s\"; --rules lists them", argument);
+        return EINVAL;
+    default: {
+        error_t taken = source_parse(&input->source, state->argv[0], key, argument);
+        return taken == ARGP_ERR_UNKNOWN ? parse_common(key, state, &input->common) : taken;
+    }
+    }
+}
+
+/* the table */
+
+static int print_rules(void)
+{
+    const char *group = "";
+    unsigned count = 0;
+    (void)printf(
+        "# What `yarnswift audit` watches\n\n"
+        "Made from the program's own table by `yarnswift audit --rules`. Clauses are of the Core Specification "
+        "5.4 and its supplement (CSS).\nA rule is kept or broken each time that it is watched, or it cannot "
+        "be told, because something is missing in the\ncapture: its beginning, a packet, a key. Advice breaks "
+        "nothing.\n");
+    for (int i = 0; i < YS_RULES; i++) {
+        const struct ys_rule *rule = &ys_rules[i];
+        if (strcmp(group, rule->group) != 0)
+            (void)printf("\n## %s\n\n| rule | clause | what it demands | how it is watched |\n|---|---|---|---|\n",
+                         rule->group);
+        group = rule->group;
+        (void)printf("| `%s`%s | %s | %s | %s |\n", rule->name, rule->is_error ? "" : " (advice)", rule->clause,
+                     rule->demands, rule->watched);
+        count++;
+    }
+    (void)printf("\n%u rules.\n", count);
+    return EXIT_AS_EXPECTED;
+}
+
+/* running */
+
+static void take_seen(void *context, const struct ys_seen *seen)
+{
+    struct running *running = context;
+    if (running->records++ == 0)
+        running->first_ns = seen->record->at_ns < YS_SIMULATED_NS ? 0 : seen->record->at_ns;
+    running->last_ns = seen->record->at_ns;
+    ys_audit_take(running->audit, seen);
+}
+
+static bool is_wanted(const struct input *input, enum ys_rule_id rule)
+{
+    return input->only == NULL || strcmp(input->only, ys_rules[rule].name) == 0;
+}
+
+/* as text */
+
+static const char *verdict_of(const struct ys_tally *tally, enum ys_rule_id rule)
+{
+    if (tally->broken > 0)
+        return ys_rules[rule].is_error ? "BROKEN" : "advice";
+    return tally->kept > 0 ? "kept" : tally->unknown > 0 ? "cannot tell" : "not met";
+}
+
+static void print_breach(const struct running *running, const struct ys_breach *breach)
+{
+    (void)printf("    packet %llu, %.6f s%s%s: %s\n", (unsigned long long)breach->record,
+                 ((double)breach->at_ns - (double)running->first_ns) / 1e9, breach->who[0] != '\0' ? ", " : "",
+                 breach->who, breach->what);
+}
+
+static void print_broken(const struct input *input, const struct running *running, enum ys_rule_id rule, bool colour)
+{
+    const struct ys_rule *row = &ys_rules[rule];
+    const struct ys_tally *tally = ys_audit_tally(running->audit, rule);
+    size_t count;
+    const struct ys_breach *breaches = ys_audit_breaches(running->audit, &count);
+    uint64_t shown = 0;
+    if (tally->broken == 0 || !is_wanted(input, rule))
+        return;
+    const char *begin = !colour ? "" : row->is_error ? "\033[1;31m" : "\033[1;34m";
+    (void)printf("%s%s: %s%s (%s)\n", begin, row->is_error ? "broken" : "advice", row->name, colour ? "\033[0m" : "",
+                 row->clause);
+    (void)printf("    %s\n", row->demands);
+    for (size_t i = 0; i < count; i++) {
+        if (breaches[i].rule == rule) {
+            print_breach(running, &breaches[i]);
+            shown++;
+        }
+    }
+    if (tally->broken > shown)
+        (void)printf("    and %llu times more\n", (unsigned long long)(tally->broken - shown));
+    (void)printf("    remedy: %s\n\n", row->remedy);
+}
+
+static void print_all(const struct input *input, const struct running *running)
+{
+    (void)printf("  %-24s %-12s %12s %10s %12s\n", "rule", "verdict", "kept", "broken", "cannot tell");
+    for (int i = 0; i < YS_RULES; i++) {
+        const struct ys_tally *tally = ys_audit_tally(running->audit, (enum ys_rule_id)i);
+        if (is_wanted(input, (enum ys_rule_id)i))
+            (void)printf("  %-24s %-12s %12llu %10llu %12llu\n", ys_rules[i].name,
+                         verdict_of(tally, (enum ys_rule_id)i), (unsigned long long)tally->kept,
+                         (unsigned long long)tally->broken, (unsigned long long)tally->unknown);
+    }
+    (void)putchar('\n');
+}
+
+struct sums {
+    unsigned kept;
+    unsigned broken;
+    unsigned advice;
+    unsigned unknown;
+    unsigned unmet;
+};
+
+static struct sums sum_up(const struct running *running)
+{
+    struct sums sums = {.kept = 0};
+    for (int i = 0; i < YS_RULES; i++) {
+        const struct ys_tally *tally = ys_audit_tally(running->audit, (enum ys_rule_id)i);
+        if (tally->broken > 0 && ys_rules[i].is_error)
+            sums.broken++;
+        else if (tally->broken > 0)
+            sums.advice++;
+        else if (tally->kept > 0)
+            sums.kept++;
+        else if (tally->unknown > 0)
+            sums.unknown++;
+        else
+            sums.unmet++;
+    }
+    return sums;
+}
+
+static void print_text(const struct input *input, const struct running *running)
+{
+    bool colour = wants_colour(stdout);
+    struct sums sums = sum_up(running);
+    uint64_t damaged = ys_audit_damaged(running->audit);
+    uint64_t unreadable = ys_audit_unreadable(running->audit);
+    for (int i = 0; i < YS_RULES; i++)
+        print_broken(input, running, (enum ys_rule_id)i, colour);
+    if (input->all)
+        print_all(input, running);
+    (void)printf("%llu packets in %.3f s: of %d rules %u are broken, %u kept, %u cannot be told, %u were not met",
+                 (unsigned long long)running->records, ((double)running->last_ns - (double)running->first_ns) / 1e9,
+                 YS_RULES, sums.broken, sums.kept, sums.unknown, sums.unmet);
+    (void)printf(sums.advice > 0 ? "; %u give advice\n" : "\n", sums.advice);
+    if (damaged > 0)
+        (void)printf("%llu packets were damaged, and nothing is said of them\n", (unsigned long long)damaged);
+    if (unreadable > 0)
+        (void)printf("%llu packets were encrypted, and their key is not known: give it by --key or --bonds\n",
+                     (unsigned long long)unreadable);
+}
+
+/* as JSON */
+
+static json_t *rule_json(const struct running *running, enum ys_rule_id rule)
+{
+    const struct ys_tally *tally = ys_audit_tally(running->audit, rule);
+    const struct ys_rule *row = &ys_rules[rule];
+    size_t count;
+    const struct ys_breach *breaches = ys_audit_breaches(running->audit, &count);
+    json_t *list = json_array();
+    for (size_t i = 0; i < count; i++) {
+        if (breaches[i].rule != rule)
+            continue;
+        json_t *who = json_string(breaches[i].who);
+        (void)json_array_append_new(list,
+                                    json_pack("{s:I, s:f, s:o, s:s}", "number", (json_int_t)breaches[i].record,
+                                              "time_s", ((double)breaches[i].at_ns - (double)running->first_ns) / 1e9,
+                                              "who", who != NULL ? who : json_null(), "what", breaches[i].what));
+    }
+    return json_pack("{s:s, s:s, s:s, s:s, s:s, s:s, s:I, s:I, s:I, s:o}", "rule", row->name, "severity",
+                     row->is_error ? "error" : "advice", "verdict", verdict_of(tally, rule), "clause", row->clause,
+                     "demands", row->demands, "remedy", row->remedy, "kept", (json_int_t)tally->kept, "broken",
+                     (json_int_t)tally->broken, "unknown", (json_int_t)tally->unknown, "breaches", list);
+}
+
+static void print_json(const struct input *input, const struct running *running)
+{
+    struct sums sums = sum_up(running);
+    json_t *rules = json_array();
+    for (int i = 0; i < YS_RULES; i++) {
+        if (is_wanted(input, (enum ys_rule_id)i))
+            (void)json_array_append_new(rules, rule_json(running, (enum ys_rule_id)i));
+    }
+    json_t *root =
+        json_pack("{s:s, s:I, s:f, s:i, s:i, s:i, s:i, s:i, s:I, s:I, s:o}", "kind", "audit", "packets",
+                  (json_int_t)running->records, "seconds", ((double)running->last_ns - (double)running->first_ns) / 1e9,
+                  "broken", sums.broken, "kept", sums.kept, "unknown", sums.unknown, "not_met", sums.unmet, "advice",
+                  sums.advice, "damaged_packets", (json_int_t)ys_audit_damaged(running->audit), "unreadable_packets",
+                  (json_int_t)ys_audit_unreadable(running->audit), "rules", rules);
+    (void)json_dumpf(root, stdout, JSON_INDENT(2) | JSON_REAL_PRECISION(12));
+    (void)putchar('\n');
+    json_decref(root);
+}
+
+static int run(struct input *input, const char *who)
+{
+    struct running running = {.audit = ys_audit_new(&input->source.glossary)};
+    running.follower = ys_follower_new(take_seen, &running);
+    bool good = running.audit != NULL && running.follower != NULL;
+    bool broken = false;
+    if (!good) {
+        (void)complain(who, "there is no memory for it");
+    } else {
+        *ys_follower_keys(running.follower) = input->source.keys;
+        good = source_run(&input->source, ys_follower_take, running.follower);
+        source_end(&input->source);
+        ys_audit_end(running.audit);
+        broken = sum_up(&running).broken > 0;
+    }
+    if (good && running.records == 0)
+        (void)complain(who, "there is no packet in it");
+    if (good && input->common.json)
+        print_json(input, &running);
+    else if (good)
+        print_text(input, &running);
+    ys_follower_free(running.follower);
+    ys_audit_free(running.audit);
+    return !good ? EXIT_BAD_INPUT : broken || input->source.failed ? EXIT_UNEXPECTED : EXIT_AS_EXPECTED;
+}
+
+int verb_audit(int argc, char **argv)
+{
+    static const struct argp_option options[] = {
+        {"rule", 'r', "RULE", 0, "Tell of this one only", 0},
+        {"all", KEY_ALL, NULL, 0, "Also list each rule and how often it was kept", 0},
+        {"rules", KEY_RULES, NULL, 0, "Print the table of rules, as Markdown, and watch nothing", 0},
+        SOURCE_OPTIONS,
+        {"json", 'j', NULL, 0, "Print the result as JSON", 0},
+        {0}};
+    static const struct argp argp = {
+        .options = options,
+        .parser = parse,
+        .args_doc = "CAPTURE...|SCENE",
+        .doc = "Watches traffic, from captures or from a scene that is played, against the rules of the standard: what "
+               "was broken is told with its packet, its clause and a remedy. A definition gives formats and rights "
+               "that values are watched against, too.\v"
+               "Exit status: 0 no rule is broken, 1 one is, or a scene has failed, 2 a capture, a scene or an option "
+               "is wrong.",
+    };
+    static struct input input;
+    input = (struct input){.only = NULL};
+    input.source.seed = 1;
+    if (!parse_options(&argp, argc, argv, &input))
+        return EXIT_BAD_INPUT;
+    if (input.rules)
+        return print_rules();
+    int status = source_open(&input.source, argv[0], &input.common.files) ? run(&input, argv[0]) : EXIT_BAD_INPUT;
+    source_close(&input.source);
+    return status;
+}
