@@ -34,6 +34,11 @@ struct ys_audit;
 struct ys_audit *ys_audit_new(const struct ys_glossary *glossary);
 void ys_audit_free(struct ys_audit *audit);
 
+#define YS_EXCEPTED_MOST 8
+
+/* What this one breaks is not counted: somebody who is known to misbehave. False if there are too many. */
+bool ys_audit_except(struct ys_audit *audit, const char *name);
+
 /* Takes what was seen; as a ys_seen_fn. */
 void ys_audit_take(void *audit, const struct ys_seen *seen);
 

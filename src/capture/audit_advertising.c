@@ -75,7 +75,12 @@ static void audit_event(struct ys_audit *audit, const struct ys_seen *seen)
     uint32_t payload = hash_of(pdu->data, pdu->length) ^ pdu->type;
     uint64_t since_ns = air->start_ns > advertiser->last_ns ? air->start_ns - advertiser->last_ns : 0;
     bool same_payload = advertiser->payload == payload;
-    if (!advertiser->any) {
+    if (advertiser->any && air->start_ns < advertiser->end_ns)
+        advertiser->shared = true;
+    if (advertiser->shared) {
+        audit_cannot_tell(audit, YS_RULE_ADVERTISING_SPACING);
+        audit_cannot_tell(audit, YS_RULE_CHANNEL_ORDER);
+    } else if (!advertiser->any) {
         advertiser->event_ns = air->start_ns;
     } else if (air->channel > advertiser->last_channel && since_ns < LEAST_INTERVAL_NS / 2 + EVENT_SPACING_NS &&
                same_payload) {
@@ -94,6 +99,7 @@ static void audit_event(struct ys_audit *audit, const struct ys_seen *seen)
     advertiser->payload = payload;
     advertiser->last_channel = air->channel;
     advertiser->last_ns = air->start_ns;
+    advertiser->end_ns = end_of(seen);
 }
 
 /* requests and answers */

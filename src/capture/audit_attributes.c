@@ -135,11 +135,11 @@ static void audit_answer(struct ys_audit *audit, const struct ys_said *said, con
     const struct ys_asked *question = &said->question;
     if (!is_answer(att))
         return;
-    if (question->opcode == 0 && (!place->dialogue->begun || place->hole)) {
+    if (!question->waits && (!place->dialogue->begun || place->hole)) {
         audit_cannot_tell(audit, YS_RULE_ANSWER_ASKED);
         return;
     }
-    if (!audit_judge(audit, YS_RULE_ANSWER_ASKED, question->opcode != 0, "nobody asked"))
+    if (!audit_judge(audit, YS_RULE_ANSWER_ASKED, question->waits, "nobody asked"))
         return;
     uint64_t after_ns = audit->now_ns - question->at_ns;
     (void)audit_judge(audit, YS_RULE_REQUEST_ANSWERED, after_ns <= ANSWER_NS, "%.1f s after its request",
@@ -316,7 +316,7 @@ static void audit_indication(struct ys_audit *audit, const struct ys_said *said,
     }
     if (said->att.opcode != YS_ATT_CONFIRMATION)
         return;
-    bool asked = said->question.opcode != 0;
+    bool asked = said->question.waits;
     if (!asked && (!place->dialogue->begun || place->hole)) {
         audit_cannot_tell(audit, YS_RULE_CONFIRMATION_ASKED);
         return;

@@ -63,9 +63,9 @@ static bool goes_on(struct audited_pairing *pairing, const struct ys_smp_pdu *sm
         pairing->confirmed |= bit;
         pairing->step = agreed ? PAIRING_GOES : pairing->step;
         return agreed;
-    case YS_SMP_PAIRING_RANDOM: /* whoever answers has confirmed, whatever the method */
+    case YS_SMP_PAIRING_RANDOM: /* whoever answers has confirmed, but where data came out of band */
         pairing->randomized |= bit;
-        return agreed && (pairing->confirmed & 2) != 0;
+        return agreed && ((pairing->confirmed & 2) != 0 || pairing->request[2] == 1 || pairing->response[2] == 1);
     case YS_SMP_PUBLIC_KEY:
         pairing->has_key |= bit;
         return agreed && pairing->confirmed == 0;

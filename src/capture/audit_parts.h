@@ -15,12 +15,14 @@
 /* An advertiser of legacy packets. */
 struct advertiser {
     bool any;
+    bool shared; /* two send with this address: their events cannot be told apart */
     uint8_t type;
     uint8_t last_channel;
     uint8_t same; /* intervals in a row that were the same */
     uint32_t payload;
     uint64_t event_ns; /* begin of the last event */
     uint64_t last_ns;  /* of the last packet */
+    uint64_t end_ns;   /* of that */
     uint64_t interval_ns;
 };
 
@@ -175,6 +177,8 @@ struct ys_audit {
     size_t next_awaited;
     struct audited_link *links;
     struct audited_border *borders;
+    char excepted[YS_EXCEPTED_MOST][40]; /* whose breaches do not count */
+    size_t excepted_count;
     bool on_air; /* a packet on the air was seen: then what is said is watched there */
 };
 

@@ -143,7 +143,8 @@ static void learn(struct ys_party *server, const struct ys_att_pdu *att, const s
 
 static void ask(struct ys_speaker *asker, const struct ys_att_pdu *att, const struct ys_piece *piece)
 {
-    asker->asked = (struct ys_asked){.opcode = att->opcode,
+    asker->asked = (struct ys_asked){.waits = true,
+                                     .opcode = att->opcode,
                                      .handle = att->handle != 0 ? att->handle : att->first,
                                      .last = att->last,
                                      .offset = att->offset,
@@ -216,6 +217,16 @@ static void agree_mtu(struct ys_dialogue *dialogue)
     dialogue->mtu_is_sure = true;
 }
 
+/* What is malformed or unknown is answered by an error, unless it is a command or an answer itself (3.3.1). */
+static void note_odd(struct ys_speaker *speaker, const struct ys_said *said, const struct ys_piece *piece)
+{
+    uint8_t opcode = said->length > 0 ? said->frame[0] : YS_ATT_COMMAND_FLAG;
+    if ((opcode & YS_ATT_COMMAND_FLAG) == 0 && !is_answer(opcode) && opcode != YS_ATT_NOTIFICATION &&
+        opcode != YS_ATT_INDICATION && opcode != YS_ATT_CONFIRMATION && opcode != YS_ATT_NOTIFICATIONS)
+        speaker->asked =
+            (struct ys_asked){.waits = true, .opcode = opcode, .at_ns = piece->at_ns, .record = piece->record};
+}
+
 static void take_att(struct ys_dialogue *dialogue, const struct ys_piece *piece, struct ys_said *said)
 {
     struct ys_speaker *speaker = &dialogue->speakers[piece->side];
@@ -223,8 +234,10 @@ static void take_att(struct ys_dialogue *dialogue, const struct ys_piece *piece,
     const struct ys_att_pdu *att = &said->att;
     said->upper = YS_UPPER_ATT;
     said->verdict = said->length > 0 ? (int)ys_att_decode(said->frame, said->length, &said->att) : YS_ATT_MALFORMED;
-    if (said->verdict != YS_ATT_GOOD)
+    if (said->verdict != YS_ATT_GOOD) {
+        note_odd(speaker, said, piece);
         return;
+    }
     bool served = is_answer(att->opcode) || att->opcode == YS_ATT_NOTIFICATION || att->opcode == YS_ATT_INDICATION ||
                   att->opcode == YS_ATT_NOTIFICATIONS;
     said->server = served ? speaker->party : other->party;
@@ -238,17 +251,19 @@ static void take_att(struct ys_dialogue *dialogue, const struct ys_piece *piece,
     }
     if (att->opcode == YS_ATT_CONFIRMATION) {
         said->question = other->indicated;
-        other->indicated.opcode = 0;
+        other->indicated.waits = false;
     } else if (is_answer(att->opcode)) {
         said->question = other->asked;
         match_answer(said);
         learn(said->server, att, &said->question);
-        other->answered = other->asked;
-        other->asked.opcode = 0;
+        other->asked.waits = false;
     } else if (att->opcode == YS_ATT_INDICATION) {
         said->replaced = speaker->indicated;
-        speaker->indicated = (struct ys_asked){
-            .opcode = att->opcode, .handle = att->handle, .at_ns = piece->at_ns, .record = piece->record};
+        speaker->indicated = (struct ys_asked){.waits = true,
+                                               .opcode = att->opcode,
+                                               .handle = att->handle,
+                                               .at_ns = piece->at_ns,
+                                               .record = piece->record};
     } else if (ys_att_response_to(att->opcode) != 0) {
         said->replaced = speaker->asked;
         ask(speaker, att, piece);

@@ -14,7 +14,8 @@ enum ys_upper { YS_UPPER_NONE, YS_UPPER_ATT, YS_UPPER_SECURITY, YS_UPPER_SIGNALL
 
 /* A request that waits for its answer. */
 struct ys_asked {
-    uint8_t opcode; /* 0: none waits */
+    bool waits; /* otherwise there is none */
+    uint8_t opcode;
     uint16_t handle;
     uint16_t last;
     uint16_t offset;
@@ -31,7 +32,6 @@ struct ys_speaker {
     size_t expected; /* 0: none has begun */
     size_t capacity;
     struct ys_asked asked;     /* its request */
-    struct ys_asked answered;  /* the one that was answered last */
     struct ys_asked indicated; /* its indication */
     uint16_t mtu;              /* that it has said; 0: not */
 };
@@ -64,8 +64,8 @@ struct ys_said {
     struct ys_smp_pdu smp;
     struct ys_l2cap_signal signal;
     struct ys_party *server;  /* whose attributes it is about; NULL: not known, or none */
-    struct ys_asked question; /* what is answered with it; opcode 0: nothing was asked */
-    struct ys_asked replaced; /* the request or indication that still waited, when it was sent; opcode 0: none */
+    struct ys_asked question; /* what is answered with it; no `waits`: nothing was asked */
+    struct ys_asked replaced; /* the request or indication that still waited, when it was sent; no `waits`: none */
     uint16_t handle;          /* of the value; 0: it is about none */
     uint16_t offset;          /* of what there is of the value */
     const uint8_t *value;     /* NULL: none is in it */
@@ -93,7 +93,7 @@ void ys_dialogue_clear(struct ys_dialogue *dialogue);
 /* Whether somebody was asked what is not answered yet. */
 static inline bool ys_asked_waits(const struct ys_asked *asked)
 {
-    return asked->opcode != 0;
+    return asked->waits;
 }
 
 #endif

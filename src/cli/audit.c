@@ -8,12 +8,14 @@
 #include "capture/audit.h"
 #include "cli/source.h"
 
-enum key { KEY_ALL = 1, KEY_RULES };
+enum key { KEY_ALL = 1, KEY_RULES, KEY_EXCEPT };
 
 struct input {
     struct source source;
     struct common common;
     const char *only;
+    const char *excepted[YS_EXCEPTED_MOST];
+    size_t excepted_count;
     bool all;
     bool rules;
 };
@@ -36,6 +38,13 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case KEY_RULES:
         input->rules = true;
         return 0;
+    case KEY_EXCEPT:
+        if (input->excepted_count < YS_EXCEPTED_MOST) {
+            input->excepted[input->excepted_count++] = argument;
+            return 0;
+        }
+        (void)complain(state->argv[0], "name at most %d that do not count", YS_EXCEPTED_MOST);
+        return EINVAL;
     case 'r':
         input->only = argument;
         for (int i = 0; i < YS_RULES; i++) {
@@ -246,6 +255,8 @@ static int run(struct input *input, const char *who)
     if (!good) {
         (void)complain(who, "there is no memory for it");
     } else {
+        for (size_t i = 0; i < input->excepted_count; i++)
+            (void)ys_audit_except(running.audit, input->excepted[i]);
         *ys_follower_keys(running.follower) = input->source.keys;
         good = source_run(&input->source, ys_follower_take, running.follower);
         source_end(&input->source);
@@ -267,6 +278,7 @@ int verb_audit(int argc, char **argv)
 {
     static const struct argp_option options[] = {
         {"rule", 'r', "RULE", 0, "Tell of this one only", 0},
+        {"except", KEY_EXCEPT, "NAME", 0, "Do not count what this one breaks; may be given again", 0},
         {"all", KEY_ALL, NULL, 0, "Also list each rule and how often it was kept", 0},
         {"rules", KEY_RULES, NULL, 0, "Print the table of rules, as Markdown, and watch nothing", 0},
         SOURCE_OPTIONS,

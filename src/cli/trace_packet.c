@@ -147,7 +147,7 @@ static void print_value(const struct trace *trace, const struct ys_said *said)
         field(NULL, NULL, 0, "characteristic\t%s", meaning.name);
     if (meaning.descriptor != NULL)
         field(NULL, NULL, 0, "descriptor\t%s", meaning.descriptor);
-    if (said->question.opcode != 0)
+    if (said->question.waits)
         field(NULL, NULL, 0, "answers\tnumber %llu, %s", (unsigned long long)said->question.record,
               ys_att_opcode_name(said->question.opcode));
     if (said->value == NULL)
