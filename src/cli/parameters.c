@@ -344,6 +344,12 @@ json_t *report_json(const struct ys_throughput_plan *plan, struct ys_throughput_
         report->used, "airtime_ratio", report->airtime, "latency_ms", "median",
         ys_samples_quantile(&report->latency_ms, 0.5), "p95", ys_samples_quantile(&report->latency_ms, 0.95), "max",
         ys_samples_quantile(&report->latency_ms, 1));
+    (void)json_object_set_new(root, "measured_from_s", json_real(report->from_s));
+    if (report->recorded) { /* what a capture cannot tell */
+        static const char *const unknown[] = {"missing", "out_of_order", "latency_ms"};
+        for (size_t i = 0; i < sizeof unknown / sizeof unknown[0]; i++)
+            (void)json_object_set_new(root, unknown[i], json_null());
+    }
     (void)json_object_set_new(root, "latency_alone_ms",
                               json_pack("{s:f, s:f, s:f}", "median", report->alone.median_ms, "p95",
                                         report->alone.p95_ms, "max", report->alone.max_ms));

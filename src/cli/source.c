@@ -247,6 +247,28 @@ bool source_run(struct source *source, ys_record_fn *take, void *context)
     return good;
 }
 
+/* Opens captures that have been read again. */
+static bool rewind_captures(struct source *source)
+{
+    char error[300];
+    for (size_t i = 0; i < source->capture_count; i++) {
+        ys_capture_free(source->captures[i]);
+        source->captures[i] =
+            ys_capture_open(source->paths[i], source->waits, NULL, NULL, error, sizeof error); /* it was said before */
+        if (source->captures[i] == NULL)
+            return complain(source->paths[i], "%s", error);
+    }
+    return true;
+}
+
+bool source_replay(void *context, ys_record_fn *take, void *take_context)
+{
+    struct source *source = context;
+    bool good = !source->was_read || rewind_captures(source);
+    source->was_read = true;
+    return good && source_run(source, take, take_context);
+}
+
 void source_end(struct source *source)
 {
     char text[500];

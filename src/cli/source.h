@@ -7,21 +7,21 @@
 #include "cli/stage_files.h"
 #include "scene/glossary.h"
 
-/* Their options, as rows of a verb's table. */
+/* Their options, as rows of a verb's table; the first two also of verbs that only measure. */
+/* clang-format off */
+#define SOURCE_KEY_OPTIONS                                                                                             \
+    {"key", SOURCE_KEY, "KEY", 0,                                                                                      \
+     "A long-term key of what is encrypted, 32 hexadecimal digits, the most significant first; may be given again",    \
+     0},                                                                                                               \
+    {"bonds", SOURCE_BONDS, "FILE", 0, "Take keys from this store of bonds; may be given again", 0}
+
 #define SOURCE_OPTIONS                                                                                                 \
+    SOURCE_KEY_OPTIONS,                                                                                                \
     {"definition", SOURCE_DEFINITION, "FILE", 0, "Take names, formats and units from it; may be given again", 0},      \
-        {"key",                                                                                                        \
-         SOURCE_KEY,                                                                                                   \
-         "KEY",                                                                                                        \
-         0,                                                                                                            \
-         "A long-term key, 32 hexadecimal digits, the most significant first; may be given again",                     \
-         0},                                                                                                           \
-        {"bonds", SOURCE_BONDS, "FILE", 0, "Take keys from this store of bonds; may be given again", 0},               \
-        {"seed", SOURCE_SEED, "NUMBER", 0, "Play a scene with other chances (default 1)", 0},                          \
-    {                                                                                                                  \
-        "modules", SOURCE_MODULES, "FOLDER", 0,                                                                        \
-            "Look for a scene's modules of firmware here, too; may be given again", 0                                  \
-    }
+    {"seed", SOURCE_SEED, "NUMBER", 0, "Play a scene with other chances (default 1)", 0},                              \
+    {"modules", SOURCE_MODULES, "FOLDER", 0,                                                                           \
+     "Look for a scene's modules of firmware here, too; may be given again", 0}
+/* clang-format on */
 
 enum source_key { SOURCE_DEFINITION = 0x280, SOURCE_KEY, SOURCE_BONDS, SOURCE_SEED, SOURCE_MODULES };
 
@@ -47,6 +47,7 @@ struct source {
     size_t capture_count;
     bool waits;
     bool failed; /* something was said that makes the exit status 1: a scene has failed */
+    bool was_read;
     bool watched;
     uint64_t from_ns; /* when watching began and ended, if that is known */
     uint64_t to_ns;
@@ -60,6 +61,9 @@ bool source_open(struct source *source, const char *who, const struct files *fil
 
 /* Hands all records to `take`, in the order of time. With `waits` only what there is by now. False after a line. */
 bool source_run(struct source *source, ys_record_fn *take, void *context);
+
+/* The same as a ys_replay_fn: from the first record on, each time. */
+bool source_replay(void *source, ys_record_fn *take, void *context);
 
 /* Says what was wrong in files, and where the definition does not fit; to be called at the end. */
 void source_end(struct source *source);

@@ -4,14 +4,19 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "capture/reader.h"
 #include "cli/cli.h"
 #include "cli/parameters.h"
 #include "cli/plot.h"
 #include "cli/progress.h"
 #include "cli/recorder.h"
+#include "cli/source.h"
+#include "scene/recorded.h"
 
 /* Options of this verb; those of the parameters are numbered from FIRST_PARAMETER. */
 #define KEY_AS          1
+#define KEY_FROM        2
+#define KEY_TO          3
 #define FIRST_PARAMETER 0x300
 
 struct input {
@@ -20,7 +25,21 @@ struct input {
     const char *carrier;
     const char *plot;
     struct recorder recorder;
+    struct source source; /* of a capture */
+    struct ys_recorded_stream stream;
+    const char *capture; /* NULL: it is simulated */
 };
+
+static bool take_seconds(const char *who, const char *option, const char *argument, double *seconds)
+{
+    char *end;
+    *seconds = strtod(argument, &end);
+    if (end != argument && strcmp(end, " ms") == 0)
+        *seconds /= 1000;
+    bool good = end != argument && (*end == '\0' || strcmp(end, " s") == 0 || strcmp(end, " ms") == 0);
+    return (good && *seconds >= 0 && *seconds < 1e9) ||
+           complain(who, "--%s must be a time in seconds, such as \"1.5 s\", not \"%s\"", option, argument);
+}
 
 static error_t parse(int key, char *argument, struct argp_state *state)
 {
@@ -39,6 +58,13 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case 'p':
         input->plot = argument;
         return plot_is_possible(state->argv[0], argument) ? 0 : EINVAL;
+    case KEY_FROM:
+        return take_seconds(state->argv[0], "from", argument, &input->stream.from_s) ? 0 : EINVAL;
+    case KEY_TO:
+        return take_seconds(state->argv[0], "to", argument, &input->stream.to_s) ? 0 : EINVAL;
+    case SOURCE_KEY:
+    case SOURCE_BONDS:
+        return source_parse(&input->source, state->argv[0], key, argument);
     default:
         return recorder_parse(&input->recorder, key, argument) ? 0 : parse_common(key, state, &input->common);
     }
@@ -81,12 +107,19 @@ static void print_air(struct ys_throughput_report *report)
     const struct ys_link_meter *air = &report->air;
     const struct ys_link_side *sender = &air->sides[!report->shape.by_central];
     uint64_t packets = air->sides[0].packets + air->sides[1].packets;
-    (void)printf("  latency    median %.1f ms, 95th %.1f ms, worst %.1f ms, from changed to received\n",
-                 ys_samples_quantile(&report->latency_ms, 0.5), ys_samples_quantile(&report->latency_ms, 0.95),
-                 ys_samples_quantile(&report->latency_ms, 1));
+    if (report->recorded)
+        (void)printf("  latency    cannot be known from a capture: when a value changed is not on the air\n");
+    else
+        (void)printf("  latency    median %.1f ms, 95th %.1f ms, worst %.1f ms, from changed to received\n",
+                     ys_samples_quantile(&report->latency_ms, 0.5), ys_samples_quantile(&report->latency_ms, 0.95),
+                     ys_samples_quantile(&report->latency_ms, 1));
     (void)printf("  alone      a single value takes %.1f ms in the median, %.1f ms at worst, by calculation\n",
                  report->alone.median_ms, report->alone.max_ms);
-    if (report->missing == 0 && report->out_of_order == 0)
+    if (report->recorded)
+        (void)printf(
+            "  delivery   %llu values with %llu bytes; whether any is missing cannot be known from a capture\n",
+            (unsigned long long)report->values, (unsigned long long)report->value_bytes);
+    else if (report->missing == 0 && report->out_of_order == 0)
         (void)printf("  delivery   %llu values with %llu bytes, all in order, none missing\n",
                      (unsigned long long)report->values, (unsigned long long)report->value_bytes);
     else
@@ -131,9 +164,15 @@ static void print_text(const struct ys_throughput_plan *plan, struct ys_throughp
                        size_t count)
 {
     char text[32];
-    const char *what = characteristic != NULL ? characteristic->name : "messages";
-    (void)printf("%s: \"%s\" as %s, for %u s, seed %llu\n\n", device, what, ys_carrier_names[plan->carrier],
-                 plan->seconds, (unsigned long long)plan->seed);
+    const char *what = characteristic != NULL ? characteristic->name
+                       : report->recorded     ? "what its definition does not name"
+                                              : "messages";
+    if (report->recorded)
+        (void)printf("%s: \"%s\" as %s, for %.3f s from %.6f s on\n\n", device, what, ys_carrier_names[plan->carrier],
+                     report->seconds, report->from_s);
+    else
+        (void)printf("%s: \"%s\" as %s, for %u s, seed %llu\n\n", device, what, ys_carrier_names[plan->carrier],
+                     plan->seconds, (unsigned long long)plan->seed);
     if (report->trouble[0] != '\0')
         (void)printf("  trouble    %s\n", report->trouble);
     if (report->air.events == 0)
@@ -144,7 +183,10 @@ static void print_text(const struct ys_throughput_plan *plan, struct ys_throughp
     print_air(report);
     print_charge(plan, report);
     print_link(plan, report);
-    print_hindrances(report, hindrances, count);
+    if (report->recorded)
+        (void)printf("\nWhat holds it back cannot be known from a capture; the simulation tells.\n");
+    else
+        print_hindrances(report, hindrances, count);
 }
 
 /* as JSON */
@@ -198,6 +240,60 @@ static bool draw(const char *who, const char *path, const struct ys_throughput_p
                   "  NaN with lines lc rgb \"#c1442e\" lw 2 dt 2 title \"limit as it is, by calculation\"\n",
                   count, report->limit_bps / 1000, report->limit_bps / 1000);
     return plot_end(&plot);
+}
+
+/* The handle of a characteristic's value; 0: it is not there. */
+static uint16_t handle_of(const struct ys_layout *layout, const struct ys_characteristic *characteristic)
+{
+    for (size_t i = 0; i < layout->count; i++) {
+        if (layout->rows[i].kind == YS_ATTRIBUTE_VALUE && layout->rows[i].characteristic == characteristic)
+            return (uint16_t)(i + 1);
+    }
+    return 0;
+}
+
+/* What the definition has at a handle, if it can stream so; NULL: the capture is of something else. */
+static const struct ys_characteristic *streamed(const struct ys_layout *layout, uint16_t handle,
+                                                enum ys_carrier carrier)
+{
+    static const enum ys_way ways[YS_CARRIERS] = {[YS_CARRIER_NOTIFICATIONS] = YS_WAY_NOTIFY,
+                                                  [YS_CARRIER_INDICATIONS] = YS_WAY_INDICATE,
+                                                  [YS_CARRIER_COMMANDS] = YS_WAY_WRITE_COMMAND,
+                                                  [YS_CARRIER_REQUESTS] = YS_WAY_WRITE};
+    const struct ys_row *row = handle > 0 && handle <= layout->count ? &layout->rows[handle - 1] : NULL;
+    bool value = row != NULL && row->kind == YS_ATTRIBUTE_VALUE && row->characteristic != NULL;
+    return value && ys_offers(row->characteristic, ways[carrier]) ? row->characteristic : NULL;
+}
+
+static int run_recorded(const char *who, struct input *input, struct ys_throughput_plan *plan,
+                        const struct ys_layout *layout, const char *device)
+{
+    struct ys_recorded recorded = {.replay = source_replay, .context = &input->source, .keys = &input->source.keys};
+    struct ys_throughput_report report;
+    char problem[YS_PROBLEM_SIZE];
+    char *path = input->common.files.paths[1];
+    const struct files files = {.paths = &path, .count = 1};
+    int status = EXIT_BAD_INPUT;
+    if (input->stream.to_s > 0 && input->stream.to_s <= input->stream.from_s) {
+        (void)complain(who, "--to must lie behind --from");
+        return EXIT_BAD_INPUT;
+    }
+    if (source_open(&input->source, who, &files)) {
+        if (ys_throughput_of(&recorded, &input->stream, plan, &report, problem)) {
+            const struct ys_characteristic *characteristic = streamed(layout, input->stream.handle, plan->carrier);
+            if (input->common.json)
+                print_json(plan, &report, device, characteristic, NULL, 0);
+            else
+                print_text(plan, &report, device, characteristic, NULL, 0);
+            status = EXIT_AS_EXPECTED;
+            ys_throughput_free(&report);
+        } else if (problem[0] != '\0') {
+            (void)complain(path, "%s", problem);
+        }
+        source_end(&input->source);
+    }
+    source_close(&input->source);
+    return status;
 }
 
 static int run(const char *who, struct input *input, struct ys_throughput_plan *plan, const char *device,
@@ -254,20 +350,23 @@ int verb_throughput(int argc, char **argv)
          0},
         {"plot", 'p', "FILE", 0,
          "Draw what holds it back; FILE ends in .svg or .png, and its data and script stay beside it", 0},
+        {"from", KEY_FROM, "TIME", 0, "In a capture, measure from then on, in seconds; and", 0},
+        {"to", KEY_TO, "TIME", 0, "until then (default: from the first value to the last)", 0},
+        SOURCE_KEY_OPTIONS,
         RECORDER_OPTIONS,
         {"json", 'j', NULL, 0, "Print the result as JSON", 0},
         {0}};
-    struct argp_option options[40] = {{0}};
+    struct argp_option options[48] = {{0}};
     const struct argp argp = {
         .options = options,
         .parser = parse,
-        .args_doc = "DEFINITION [CHARACTERISTIC]",
+        .args_doc = "DEFINITION [CAPTURE] [CHARACTERISTIC]",
         .doc =
             "Lets a device stream to a central, or a central to it, as fast as it goes over a link of this shape, and "
             "tells from the air how fast that is, beside what the link can carry by calculation; and what holds it "
             "back, by running it again without. Without a characteristic that one is taken which can stream the most. "
             "What is not said is as the definition asks for under link, or else as a connection begins: 1M, packets "
-            "of 27 bytes, 30 ms.\v"
+            "of 27 bytes, 30 ms. With a capture, the stream in it is measured in place of a simulated one.\v"
             "Exit status: 0 all arrived in order, 1 something did not, or the connection ended, 2 the definition or "
             "an option is wrong.",
     };
@@ -277,13 +376,16 @@ int verb_throughput(int argc, char **argv)
                                           .arg = parameters[i].argument,
                                           .doc = parameters[i].help};
     memcpy(options + parameter_count, own, sizeof own);
-    struct input input = {.carrier = NULL};
+    static struct input input;
+    input = (struct input){.carrier = NULL};
     if (!parse_options(&argp, argc, argv, &input))
         return EXIT_BAD_INPUT;
     const struct files *given = &input.common.files;
-    const char *name = given->count > 1 ? given->paths[1] : NULL;
-    if (given->count > 2) {
-        (void)complain(argv[0], "name one definition and one characteristic");
+    bool captured = given->count > 1 && ys_capture_is_one(given->paths[1]);
+    const char *name = given->count > 1 + captured ? given->paths[1 + captured] : NULL;
+    input.capture = captured ? given->paths[1] : NULL;
+    if (given->count > 2 + captured) {
+        (void)complain(argv[0], "name one definition, a capture if there is one, and one characteristic");
         return EXIT_BAD_INPUT;
     }
     struct ys_design *design;
@@ -294,8 +396,12 @@ int verb_throughput(int argc, char **argv)
         const struct ys_characteristic *characteristic;
         struct ys_throughput_plan plan = parameters_begin(design);
         if (parameters_source(given->paths[0], layout, name, input.carrier, &plan, &characteristic) &&
-            apply(argv[0], &input, &plan))
-            status = run(argv[0], &input, &plan, design->name.text, characteristic);
+            apply(argv[0], &input, &plan)) {
+            if (captured && name != NULL)
+                input.stream.handle = handle_of(layout, characteristic);
+            status = captured ? run_recorded(argv[0], &input, &plan, layout, design->name.text)
+                              : run(argv[0], &input, &plan, design->name.text, characteristic);
+        }
     }
     ys_layout_free(layout);
     ys_design_free(design);

@@ -6,7 +6,7 @@
 
 static bool begins_event(const struct ys_link_meter *meter, const struct ys_air_packet *packet)
 {
-    return packet->sender == meter->central &&
+    return packet->side == YS_AIR_CENTRAL &&
            (meter->events == 0 || packet->start_ns > meter->last_ns + YS_LINK_INTER_FRAME_SPACE_NS + TOLERANCE_NS);
 }
 
@@ -23,7 +23,7 @@ void ys_link_meter_take(struct ys_link_meter *meter, const struct ys_air_packet 
     }
     if (meter->events == 0) /* it was going on when the watch began */
         return;
-    struct ys_link_side *side = &meter->sides[packet->sender != meter->central];
+    struct ys_link_side *side = &meter->sides[packet->side != YS_AIR_CENTRAL];
     bool again = side->any && side->sequence == pdu.sequence;
     side->any = true;
     side->sequence = pdu.sequence;

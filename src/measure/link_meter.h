@@ -14,10 +14,9 @@ struct ys_link_side {
     bool sequence;
 };
 
-/* Watches one connection. Zero it but for the first two. */
+/* Watches one connection. Zero it but for the first. Packets tell their side. */
 struct ys_link_meter {
     uint32_t access_address;
-    uint16_t central; /* number of the sender that begins each event */
     /* results */
     struct ys_link_side sides[2]; /* the central, the peripheral */
     uint64_t events;

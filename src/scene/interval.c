@@ -180,8 +180,10 @@ static enum ys_phy answering_phy(const struct ys_advertisement *set)
     return set->extended ? phys[set->phy] : YS_PHY_1M;
 }
 
-static struct ys_activity activity_of(const struct ys_advertising_meter *air, enum ys_phy phy, double seconds)
+struct ys_activity ys_interval_activity(const struct ys_advertising_meter *air, const struct ys_advertisement *set,
+                                        double seconds)
 {
+    enum ys_phy phy = answering_phy(set);
     double address_s = phy == YS_PHY_1M ? 40e-6 : phy == YS_PHY_2M ? 24e-6 : 336e-6;
     double request_s = (double)ys_link_duration_ns(phy, REQUEST_LENGTH) / (double)YS_NS_PER_S;
     return (struct ys_activity){
@@ -229,7 +231,7 @@ static bool watch_device(const struct ys_interval_plan *plan, struct ys_interval
             watch(plan, &world, central, &address, tasks, report);
         report->seconds = (double)(ys_world_now_ns(&world) - SETTLE_NS) / (double)YS_NS_PER_S;
         ys_advertising_meter_end(&report->air, ys_world_now_ns(&world));
-        report->activity = activity_of(&report->air, answering_phy(plan->design->sets), report->seconds);
+        report->activity = ys_interval_activity(&report->air, plan->design->sets, report->seconds);
     }
     ys_controller_free(seeker.controller);
     ys_central_free(central);

@@ -37,6 +37,8 @@ struct ys_search {
 
 struct ys_interval_report {
     struct ys_advertising_meter air;
+    bool recorded;    /* it was measured in a capture: how long it takes to find it is not known */
+    uint64_t from_ns; /* when the watch began */
     double seconds;
     uint32_t connections; /* that a central made and ended meanwhile */
     struct ys_activity activity;
@@ -50,6 +52,7 @@ double ys_search_quantile_ms(struct ys_search *search, double share);
 /* Whether an expectation of the definition is met. */
 struct ys_verdict {
     bool met;
+    bool unknown; /* a capture cannot tell */
     char expected[160];
     char measured[160];
     char advice[240]; /* what to change; "" if it is met */
@@ -61,6 +64,10 @@ void ys_interval_judge(const struct ys_design *design, const struct ys_expectati
 
 /* Watches and searches. While it is watched an active scanner asks it, and where that is possible a central connects to
  * it twice. False if there is no memory. */
+/* What a device draws that advertises so, if the answers to it come on this PHY; part of a run. */
+struct ys_activity ys_interval_activity(const struct ys_advertising_meter *air, const struct ys_advertisement *set,
+                                        double seconds);
+
 bool ys_interval_run(const struct ys_interval_plan *plan, struct ys_interval_report *report);
 void ys_interval_report_free(struct ys_interval_report *report);
 

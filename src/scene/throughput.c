@@ -561,14 +561,13 @@ static void measure(struct run *run)
     run->measures = false;
     report->ended = !run->central.connected;
     report->seconds = (double)((report->ended ? run->last_ns : now_ns(run)) - run->from_ns) / 1e9;
+    report->from_s = (double)run->from_ns / 1e9;
     run->flows = false; /* what is on its way must come */
     ys_world_run(&run->world, 20 * attended_ns(run->plan) + 2 * YS_NS_PER_S);
 }
 
-static void fill_activity(struct run *run)
+void ys_throughput_charge(const struct ys_throughput_plan *plan, struct ys_throughput_report *report)
 {
-    const struct ys_throughput_plan *plan = run->plan;
-    struct ys_throughput_report *report = run->report;
     const struct ys_link_meter *air = &report->air;
     const struct ys_link_side *own = &air->sides[1];
     const struct ys_link_side *other = &air->sides[0];
@@ -598,7 +597,7 @@ static void evaluate(struct run *run)
     report->used = ys_link_meter_used(air, report->shape.interval_us);
     if (seconds > 0)
         report->airtime = (double)(air->sides[0].on_air_ns + air->sides[1].on_air_ns) / 1e9 / seconds;
-    fill_activity(run);
+    ys_throughput_charge(run->plan, report);
     if (report->ended)
         (void)snprintf(report->trouble, sizeof report->trouble, "the connection ended after %.1f s: %s (0x%02x)",
                        report->seconds, ys_hci_error_text(run->central.reason), run->central.reason);
@@ -653,7 +652,6 @@ static bool play(struct run *run)
         .coding = plan->phy == YS_PHY_CODED_S2 ? YS_CODING_S2 : YS_CODING_S8,
     };
     ys_world_record(&run->world, plan->recording);
-    run->report->air.central = CENTRAL;
     run->observer = (struct ys_observer){.observe = on_air, .context = run};
     ys_radio_observe(run->world.radio, &run->observer);
     make_table(run);

@@ -53,7 +53,9 @@ struct ys_throughput_report {
     double limit_bps; /* with spacing, and what a channel adds to each packet */
     double goodput_bps;
     double ratio;
-    double seconds; /* that were measured */
+    double seconds; /* that were measured, */
+    double from_s;  /* from this time on */
+    bool recorded;  /* it was measured in a capture: latency and losses are not known */
     uint64_t values;
     uint64_t value_bytes; /* in all */
     uint64_t missing;     /* values, or bytes of a stream, that were sent and did not come */
@@ -72,6 +74,8 @@ struct ys_throughput_report {
 
 /* Runs it. False if there is no memory. */
 bool ys_throughput_run(const struct ys_throughput_plan *plan, struct ys_throughput_report *report);
+/* What the device drew, from what was on the air; part of a run. */
+void ys_throughput_charge(const struct ys_throughput_plan *plan, struct ys_throughput_report *report);
 void ys_throughput_free(struct ys_throughput_report *report);
 
 /* Something that holds it back, and what it would be without. */
