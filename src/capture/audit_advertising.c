@@ -255,8 +255,6 @@ static void await_packet(struct ys_audit *audit, const struct ys_seen *seen)
     const struct ys_link_aux *aux = &pdu->aux;
     uint64_t start_ns = seen->record->air.start_ns;
     uint32_t step_us = ys_link_aux_step_us(aux->offset_us);
-    (void)audit_judge(audit, YS_RULE_AUXILIARY_POINTER, aux->channel <= 36 && aux->phy <= YS_PHY_CODED_S8,
-                      "it points to channel %u, PHY %u", aux->channel, aux->phy);
     (void)audit_judge(audit, YS_RULE_AUXILIARY_LEAST,
                       (aux->offset_us + step_us) * NS_PER_US >= seen->record->air.duration_ns + YS_LINK_AUX_SPACE_NS,
                       "it points %u us on, and itself lasts %.0f us", aux->offset_us,
@@ -300,6 +298,26 @@ static void audit_place_of(struct ys_audit *audit, const struct ys_seen *seen)
         audit_cannot_tell(audit, YS_RULE_AUXILIARY_PLACE);
 }
 
+/* The pointer of a PDU, whether the rest of it is good or not (2.3.4: flags, two addresses, a byte of constant tone,
+ * what data it is, and then the pointer). False if it breaks its rule. */
+static bool audit_pointer(struct ys_audit *audit, const struct ys_air_packet *air)
+{
+    struct ys_reader reader = ys_reader_of(air->pdu, air->length);
+    (void)ys_get_u16(&reader);
+    size_t header = ys_get_u8(&reader) & 0x3f;
+    struct ys_reader fields = ys_get_part(&reader, header);
+    uint8_t flags = ys_get_u8(&fields);
+    size_t before =
+        ((flags & 1) != 0 ? 6u : 0) + ((flags & 2) != 0 ? 6u : 0) + ((flags & 4) != 0) + ((flags & 8) != 0 ? 2u : 0);
+    (void)ys_get_bytes(&fields, before);
+    uint8_t channel = ys_get_u8(&fields) & 0x3f;
+    unsigned phy = ys_get_u16(&fields) >> 13;
+    if ((flags & 0x10) == 0 || !ys_reader_ok(&fields))
+        return true;
+    return audit_judge(audit, YS_RULE_AUXILIARY_POINTER, channel <= 36 && phy <= 2, "it points to channel %u, PHY %u",
+                       channel, phy);
+}
+
 void audit_extended(struct ys_audit *audit, const struct ys_seen *seen)
 {
     const struct ys_air_packet *air = &seen->record->air;
@@ -308,8 +326,10 @@ void audit_extended(struct ys_audit *audit, const struct ys_seen *seen)
     bool mode_is_good = air->length < 3 || air->pdu[1] == 0 || air->pdu[2] >> 6 != 3;
     if ((air->pdu[0] & 0x0f) == YS_LINK_ADV_EXTENDED)
         (void)audit_judge(audit, YS_RULE_EXTENDED_MODE, mode_is_good, "its mode is reserved");
-    if (!mode_is_good || !audit_judge(audit, YS_RULE_ADVERTISING_FORM, seen->good, "type %u with %u bytes",
-                                      air->pdu[0] & 0x0f, air->length))
+    bool pointer_is_good = (air->pdu[0] & 0x0f) != YS_LINK_ADV_EXTENDED || audit_pointer(audit, air);
+    if (!mode_is_good || !pointer_is_good ||
+        !audit_judge(audit, YS_RULE_ADVERTISING_FORM, seen->good, "type %u with %u bytes", air->pdu[0] & 0x0f,
+                     air->length))
         return;
     if (pdu->has_sender)
         audit_address(audit, &pdu->sender);
