@@ -93,7 +93,7 @@ static const struct rule_case cases[] = {
     {YS_RULE_ACKNOWLEDGEMENT, LINK "e 2", LINK "~sn; <r 1; e"},
     {YS_RULE_DATA_LENGTH, LINK ">a 0a0300", LINK ">r 2 18000400" TEN TEN "00000000"},
     {YS_RULE_DATA_LENGTH,
-     LINK ">l 14 fb00 4808 fb00 4808; <l 15 fb00 4808 fb00 4808; >a 02f700; <a 03f700; >r 2 18000400 520300" TEN TEN
+     LINK ">l 14 fb00 4808 fb00 4808; <l 15 fb00 4808 fb00 4808; >a 02f700; <a 03f700; >r 2 18000400 520500" TEN TEN
           "00",
      LINK ">l 14 fb00 4808 fb00 4808; <l 15 1b00 4801 1b00 4801; >r 2 18004000" TEN TEN "00000000"},
     {YS_RULE_DATA_TIME, LINK ">a 0a0300", LINK ">r 2 1d000400" TEN TEN "000000000000000000"},
@@ -125,7 +125,7 @@ static const struct rule_case cases[] = {
     {YS_RULE_MIC, LINK "enc; >a 0a0300", LINK "enc; >a 0a0300; ~mic; >a 0a0300"},
     {YS_RULE_KEY_MATERIAL, LINK "enc", LINK ">l " ENC "; >l " ENC},
     {YS_RULE_CLEAR_AGAIN, LINK "enc; >a 0a0300", LINK "enc; >a 0a0300; ~clear; >a 0a0300"},
-    {YS_RULE_FRAME_BEGIN, LINK ">a 520300" TEN TEN TEN, LINK ">r 1 0102"},
+    {YS_RULE_FRAME_BEGIN, LINK ">r 2 05000400 520500; >r 1 0102", LINK ">r 1 0102"},
     {YS_RULE_FRAME_END, LINK ">a 0a0300; <a 0b01", LINK ">r 2 0a000400 0a; >a 0a0300"},
     {YS_RULE_FRAME_LENGTH, LINK ">a 0a0300", LINK ">r 2 03000400 0a0300 ff"},
     {YS_RULE_FRAME_CHANNEL, LINK ">a 0a0300", LINK ">f 0033 00"},
@@ -142,7 +142,7 @@ static const struct rule_case cases[] = {
     {YS_RULE_ATT_KNOWN, LINK ">a 0a0300", LINK ">a 2a0300"},
     {YS_RULE_MTU_ONCE, LINK ">a 02f700", LINK ">a 02f700; <a 03f700; >a 02f700"},
     {YS_RULE_MTU_LEAST, LINK ">a 021700", LINK ">a 021600"},
-    {YS_RULE_MTU_KEPT, LINK ">a 520300" TEN TEN, LINK ">a 520300" TEN TEN "00"},
+    {YS_RULE_MTU_KEPT, LINK ">a 520500" TEN TEN, LINK ">a 520500" TEN TEN "00"},
     {YS_RULE_REQUEST_ONE, LINK ">a 0a0300; <a 0b01; >a 0a0300", LINK ">a 0a0300; >a 0a0500"},
     {YS_RULE_REQUEST_ANSWERED, LINK ">a 0a0300; <a 0b01", LINK ">a 0a0300; + 31000; e"},
     {YS_RULE_ANSWER_ASKED, LINK ">a 0a0300; <a 0b01", LINK "<a 0b01"},
