@@ -25,16 +25,18 @@
     LINK ">a 08 0100 ffff 0328; <a 09 07 0200 32 0300 192a; >a 04 0400 0400; <a 05 01 0400 0229;" /* 0x32: read,       \
                                                                                                      notify, indicate  \
                                                                                                    */
-#define ASK     ">a 10 0100 ffff 0028; <a 11 06 0100 0500 0018;"
-#define OPEN    LINK ">g 14 01 0a00 8000 4000 4000 4000 0500; <g 15 01 0a00 4100 4000 4000 0100 0000;"
-#define WISHES  "<g 12 01 0800 1800 1800 0000 9001;"
-#define PAIR    LINK ">s 01 04 00 09 10 02 02; <s 02 04 00 09 10 02 02;"
-#define KEY     "00112233445566778899aabbccddeeff00112233445566778899aabbccddeeff"
-#define DEBUG   "e69d350e480103ccdbfdf4ac1191f4efb9a5f9e9a7832c5e2cbe97f2d203b020"
-#define RESET   "h> 01030c00; h< 040e0401030c00;"
-#define BUFFERS RESET "h> 01022000; h< 040e0701022000 1b00 01;"
-#define JOINED  BUFFERS "h< 043e13 01 00 4000 00 01 " OTHER "1800 0000 9001 05;"
-#define DATA    "h> 02 4000 0700 03000400 0a0300;"
+#define ASK      ">a 10 0100 ffff 0028; <a 11 06 0100 0500 0018;"
+#define OPEN     LINK ">g 14 01 0a00 8000 4000 4000 4000 0500; <g 15 01 0a00 4100 4000 4000 0100 0000;"
+#define WISHES   "<g 12 01 0800 1800 1800 0000 9001;"
+#define PAIR     LINK ">s 01 04 00 09 10 02 02; <s 02 04 00 09 10 02 02;"
+#define HALF_KEY "00112233445566778899aabbccddeeff"
+#define PAIRED   PAIR "<s 03 " HALF_KEY "; >s 04 " HALF_KEY "; <s 04 " HALF_KEY ";"
+#define KEY      "00112233445566778899aabbccddeeff00112233445566778899aabbccddeeff"
+#define DEBUG    "e69d350e480103ccdbfdf4ac1191f4efb9a5f9e9a7832c5e2cbe97f2d203b020"
+#define RESET    "h> 01030c00; h< 040e0401030c00;"
+#define BUFFERS  RESET "h> 01022000; h< 040e0701022000 1b00 01;"
+#define JOINED   BUFFERS "h< 043e13 01 00 4000 00 01 " OTHER "1800 0000 9001 05;"
+#define DATA     "h> 02 4000 0700 03000400 0a0300;"
 
 struct rule_case {
     enum ys_rule_id rule;
@@ -177,10 +179,8 @@ static const struct rule_case cases[] = {
     {YS_RULE_PAIRING_ORDER, PAIR, LINK "<s 02 04 00 09 10 02 02"},
     {YS_RULE_PAIRING_ORDER, PAIR, PAIR ">s 04 00112233445566778899aabbccddeeff"},
     {YS_RULE_PAIRING_TIME, PAIR, LINK ">s 01 04 00 09 10 02 02; + 31000; <s 02 04 00 09 10 02 02"},
-    {YS_RULE_KEYS_IN_CLEAR, PAIR "enc; <s 08 00112233445566778899aabbccddeeff",
-     PAIR "<s 08 00112233445566778899aabbccddeeff"},
-    {YS_RULE_KEYS_PROMISED, PAIR "enc; <s 08 00112233445566778899aabbccddeeff",
-     PAIR "enc; <s 06 00112233445566778899aabbccddeeff"},
+    {YS_RULE_KEYS_IN_CLEAR, PAIRED "enc; <s 08 " HALF_KEY, PAIRED "<s 08 " HALF_KEY},
+    {YS_RULE_KEYS_PROMISED, PAIRED "enc; <s 08 " HALF_KEY, PAIRED "enc; <s 06 " HALF_KEY},
     {YS_RULE_KEY_REFLECTED, PAIR ">s 0c " KEY DEBUG "; <s 0c " DEBUG KEY, PAIR ">s 0c " KEY DEBUG "; <s 0c " KEY DEBUG},
     {YS_RULE_DEBUG_KEY, PAIR ">s 0c " KEY DEBUG, PAIR ">s 0c " DEBUG KEY},
     {YS_RULE_LEGACY_PAIRING, PAIR, LINK ">s 01 04 00 09 10 02 02; <s 02 04 00 01 10 02 02"},
