@@ -122,7 +122,7 @@ static void take_legacy(struct ys_follower *follower, const struct ys_record *re
     seen->from = ys_party_of(follower->parties, &seen->legacy.sender);
     if (type == YS_LINK_ADV_DIRECT_IND || type == YS_LINK_SCAN_REQ || type == YS_LINK_CONNECT_IND)
         seen->to = ys_party_of(follower->parties, &seen->legacy.target);
-    else if (seen->from != NULL && seen->from->named == 0)
+    else if (seen->from != NULL && seen->from->advertised[0] == '\0')
         ys_party_advertises(seen->from, seen->legacy.data, seen->legacy.length);
     if (type == YS_LINK_CONNECT_IND)
         begin_link(follower, record);
@@ -140,7 +140,7 @@ static void take_extended(struct ys_follower *follower, const struct ys_record *
         seen->from = ys_party_of(follower->parties, &seen->extended.sender);
     if (seen->extended.has_target)
         seen->to = ys_party_of(follower->parties, &seen->extended.target);
-    if (seen->from != NULL && seen->from->named == 0 && seen->extended.length > 0)
+    if (seen->from != NULL && seen->from->advertised[0] == '\0' && seen->extended.length > 0)
         ys_party_advertises(seen->from, seen->extended.data, seen->extended.length);
 }
 

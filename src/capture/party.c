@@ -63,28 +63,40 @@ struct ys_party *ys_party_of(struct ys_parties *parties, const struct ys_address
     return party;
 }
 
+/* What cannot be printed is replaced, and a character that is cut is left out. */
+static void copy_name(char to[YS_PARTY_NAME], const char *name, size_t length)
+{
+    if (length >= YS_PARTY_NAME)
+        length = YS_PARTY_NAME - 1;
+    for (size_t i = 0; i < length; i++)
+        to[i] = (unsigned char)name[i] < 0x20 || name[i] == 0x7f ? '?' : name[i];
+    to[length] = '\0';
+    while (length > 0 && ((unsigned char)to[length - 1] & 0xc0) == 0x80)
+        length--;
+    size_t character = length > 0 && (unsigned char)to[length - 1] >= 0xc0 ? length - 1 : length;
+    size_t whole = length > 0 && (unsigned char)to[length - 1] >= 0xf0   ? 4
+                   : length > 0 && (unsigned char)to[length - 1] >= 0xe0 ? 3
+                                                                         : 2;
+    if (character < length && strlen(to + character) < whole)
+        to[character] = '\0';
+}
+
 void ys_party_name(struct ys_party *party, uint8_t named, const char *name, size_t length)
 {
     if (party->named >= named || length == 0)
         return;
-    if (length >= sizeof party->name)
-        length = sizeof party->name - 1;
-    for (size_t i = 0; i < length; i++)
-        party->name[i] = (unsigned char)name[i] < 0x20 || name[i] == 0x7f ? '?' : name[i];
-    while (length > 0 && ((unsigned char)party->name[length - 1] & 0xc0) == 0x80) /* not in the middle of a character */
-        length--;
-    if (length > 0 && (unsigned char)party->name[length - 1] >= 0xc0)
-        length--;
-    party->name[length] = '\0';
+    copy_name(party->name, name, length);
     party->named = named;
 }
 
 void ys_party_advertises(struct ys_party *party, const uint8_t *bytes, size_t length)
 {
     struct ys_ad ad;
-    if (party->named == 0 &&
-        (ys_ad_find(bytes, length, YS_AD_NAME, &ad) || ys_ad_find(bytes, length, YS_AD_SHORT_NAME, &ad)))
-        ys_party_name(party, 1, (const char *)ad.data, ad.length);
+    if (party->advertised[0] != '\0' ||
+        (!ys_ad_find(bytes, length, YS_AD_NAME, &ad) && !ys_ad_find(bytes, length, YS_AD_SHORT_NAME, &ad)))
+        return;
+    copy_name(party->advertised, (const char *)ad.data, ad.length);
+    ys_party_name(party, 1, party->advertised, strlen(party->advertised));
 }
 
 /* Where a handle is among those that are known, or would be. */

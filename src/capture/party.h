@@ -27,9 +27,10 @@ struct ys_told {
 
 struct ys_party {
     struct ys_address address;
-    char name[YS_PARTY_NAME]; /* its own, or else its address */
-    uint8_t named;            /* how well: 0 by its address, 1 by what it advertised, 2 by the capture */
-    struct ys_told *told;     /* in the order of their handles */
+    char name[YS_PARTY_NAME];       /* its own, or else its address */
+    char advertised[YS_PARTY_NAME]; /* the name that it advertised; "": none */
+    uint8_t named;                  /* how well: 0 by its address, 1 by what it advertised, 2 by the capture */
+    struct ys_told *told;           /* in the order of their handles */
     size_t told_count;
     uint32_t number;       /* among all parties, from 0 */
     struct ys_party *next; /* private */

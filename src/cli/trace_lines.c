@@ -19,10 +19,17 @@ static double seconds_of(const struct trace *trace, const struct ys_message *mes
     return ((double)message->seen->record->at_ns - (double)trace->origin_ns) / 1e9;
 }
 
-/* A name in a column: padded, or cut with a dot. Names may have characters of several bytes. */
+/* A name in a column: padded, or cut. Names may have characters of several bytes. Of an address the colons go. */
 static void add_name(struct ys_text *line, const char *name)
 {
+    char digits[NAME_WIDTH + 1];
     int width = 0;
+    if (strlen(name) == 17 && name[2] == ':' && name[14] == ':') {
+        for (int i = 0; i < NAME_WIDTH; i++)
+            digits[i] = name[i + i / 2];
+        digits[NAME_WIDTH] = '\0';
+        name = digits;
+    }
     const char *end = name;
     while (*end != '\0' && width < NAME_WIDTH) {
         end++;

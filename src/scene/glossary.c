@@ -65,7 +65,7 @@ static const struct entry *entry_of(const struct ys_names *names, const struct y
     for (size_t i = 0; i < names->count && server != NULL; i++) {
         const struct entry *entry = &names->entries[i];
         const char *name = entry->who != NULL ? entry->who : entry->design->name.text;
-        if (name != NULL && strcmp(name, server->name) == 0)
+        if (name != NULL && (strcmp(name, server->name) == 0 || strcmp(name, server->advertised) == 0))
             return entry;
     }
     /* who has a name of its own in the capture is another device */

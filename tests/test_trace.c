@@ -1,0 +1,596 @@
+/* The trace, as a person calls it: the same lines from a simulation and from its capture, filters, one packet whole,
+ * keys, and what goes wrong; and the figures of captures. */
+#include "support/check.h"
+
+#include <signal.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <jansson.h>
+
+#include "capture/filter.h"
+#include "capture/writer.h"
+#include "support/run.h"
+#include "support/traffic.h"
+
+#define SCENES  YARNSWIFT_ROOT "/examples/scenes/"
+#define WRENCH  YARNSWIFT_ROOT "/examples/torque_wrench/torque_wrench.device.yaml"
+#define CABINET YARNSWIFT_ROOT "/examples/tool_cabinet/tool_cabinet.device.yaml"
+#define SCALE   YARNSWIFT_ROOT "/examples/hook_scale/hook_scale.device.yaml"
+
+static char folder[500];
+
+/* Runs a command in which %s is the folder of this test. */
+static struct outcome run(const char *format)
+{
+    char line[3000];
+    size_t length = 0;
+    for (const char *at = format; *at != '\0'; at++) {
+        bool place = at[0] == '%' && at[1] == 's';
+        length += (size_t)snprintf(line + length, sizeof line - length, "%s", place ? folder : (char[]){*at, 0});
+        at += place;
+    }
+    return run_command(line);
+}
+
+static void assert_runs(const char *format, int status)
+{
+    struct outcome outcome = run(format);
+    if (outcome.status != status)
+        fail_msg("%s: status %d\n%s%s", format, outcome.status, outcome.out, outcome.err);
+}
+
+static char *lines_of(const char *format)
+{
+    struct outcome outcome = run(format);
+    if (outcome.status != 0)
+        fail_msg("%s: status %d\n%s", format, outcome.status, outcome.err);
+    return strdup(outcome.out);
+}
+
+static size_t count_of(const char *text, const char *word)
+{
+    size_t count = 0;
+    for (const char *at = strstr(text, word); at != NULL; at = strstr(at + 1, word))
+        count++;
+    return count;
+}
+
+static int set_up(void **state)
+{
+    (void)state;
+    (void)snprintf(folder, sizeof folder, "%s", scratch_folder("traced"));
+    assert_runs("demo --capture '%s/demo.pcapng'", 0);
+    assert_runs("demo --capture '%s/demo.pcap'", 0);
+    assert_runs("rehearse '" SCENES "cabinet.scene.yaml' --capture '%s/cabinet.pcap'", 0);
+    assert_runs("rehearse '" SCENES "both_ways.scene.yaml' --capture '%s/both.pcapng'", 0);
+    assert_runs("rehearse '" SCENES "cabinet.scene.yaml' --capture '%s/cabinet.pcapng'", 0);
+    return 0;
+}
+
+/* round trips */
+
+static void a_capture_gives_the_same_trace_as_its_simulation(void **state)
+{
+    static const char *const levels[] = {"air", "hci", "l2cap", "attributes", "values"};
+    (void)state;
+    for (size_t i = 0; i < COUNT(levels); i++) {
+        char command[400];
+        (void)snprintf(command, sizeof command, "trace --level %s '" SCENES "cabinet.scene.yaml'", levels[i]);
+        char *simulated = lines_of(command);
+        /* the scene has names for its definitions; a capture gets them */
+        (void)snprintf(command, sizeof command, "trace --level %s '%%s/cabinet.pcapng' --definition '" CABINET "'",
+                       levels[i]);
+        char *captured = lines_of(command);
+        assert_true(count_of(simulated, "\n") > 10);
+        assert_string_equal(simulated, captured);
+        free(simulated);
+        free(captured);
+    }
+}
+
+static void captures_of_air_and_borders_are_put_together_by_their_times(void **state)
+{
+    (void)state;
+    char *one = lines_of("trace --level values '%s/demo.pcapng' --definition '" WRENCH "'");
+    char *many =
+        lines_of("trace --level values '%s/demo.pcap' '%s/demo-wrench.pcap' '%s/demo-tablet.pcap' --definition "
+                 "'" WRENCH "'");
+    assert_true(count_of(one, "live torque") > 100);
+    assert_int_equal(count_of(one, "live torque"), count_of(many, "live torque"));
+    free(one);
+    free(many);
+}
+
+/* The border alone tells what was said, too. */
+static void frames_come_from_the_border_where_there_is_no_air(void **state)
+{
+    (void)state;
+    char *air = lines_of("trace --level values '%s/demo.pcapng' --definition '" WRENCH "'");
+    char *border = lines_of("trace --level values '%s/demo-wrench.pcap' --definition '" WRENCH "'");
+    char *asked = lines_of("trace --view border --level values '%s/demo.pcapng' --definition '" WRENCH "'");
+    assert_int_equal(count_of(air, "notification, live torque"), count_of(border, "notification, live torque"));
+    assert_int_equal(count_of(asked, "notification, live torque"), 2 * count_of(air, "notification, live torque"));
+    free(air);
+    free(border);
+    free(asked);
+}
+
+/* what is shown */
+
+static void names_come_from_the_definition_or_from_the_traffic(void **state)
+{
+    (void)state;
+    char *named = lines_of("trace '%s/demo.pcapng' --definition '" WRENCH "'");
+    char *told = lines_of("trace '%s/demo.pcapng'");
+    assert_non_null(strstr(named, "notification, live torque: 0.7 N m  [07 00]"));
+    assert_non_null(strstr(named, "indication, bolt result: number 1, peak torque"));
+    assert_non_null(strstr(named, "write request, live torque's subscription: notifications"));
+    assert_non_null(strstr(named, "error response to write request, preset:"));
+    assert_non_null(strstr(told, "read response, Battery Level: 87 %  [57]")); /* it is adopted */
+    assert_null(strstr(told, "live torque"));
+    assert_non_null(strstr(told, "wrench       > tablet"));
+    free(named);
+    free(told);
+}
+
+static void a_definition_that_does_not_match_is_said_to(void **state)
+{
+    (void)state;
+    struct outcome outcome = run("trace '%s/demo.pcapng' --definition '" SCALE "'");
+    assert_int_equal(outcome.status, 0);
+    assert_non_null(strstr(outcome.err, "the definition does not match the traffic"));
+    assert_null(strstr(outcome.out, "load"));
+}
+
+static void one_packet_is_shown_whole(void **state)
+{
+    char command[300];
+    (void)state;
+    char *line = lines_of("trace '%s/demo.pcapng' --definition '" WRENCH "' --filter '\"live torque\" = 3.5 N m'");
+    unsigned number;
+    assert_int_equal(sscanf(strchr(line, '\n'), "%u", &number), 1);
+    (void)snprintf(command, sizeof command, "trace '%%s/demo.pcapng' --definition '" WRENCH "' --packet %u", number);
+    char *whole = lines_of(command);
+    static const char *const parts[] = {
+        "channel                35, 2476 MHz",
+        "strength               -50 dBm",
+        "NESN, SN, MD",
+        "connection event       48",
+        "LLID                   2, begins",
+        "04 00                        channel                0x0004, attribute protocol",
+        "1b                           opcode                 notification",
+        "09 00                        handle                 0x0009",
+        "23 00                        value                  3.5 N m",
+        "service                tightening"};
+    for (size_t i = 0; i < COUNT(parts); i++) {
+        if (strstr(whole, parts[i]) == NULL)
+            fail_msg("not \"%s\" in\n%s", parts[i], whole);
+    }
+    free(line);
+    free(whole);
+    char *command_shown = lines_of("trace '%s/demo.pcapng' --packet 17");
+    assert_non_null(strstr(command_shown, "LE Set Advertising Parameters (0x2006)"));
+    assert_non_null(strstr(command_shown, "interval min           100 ms"));
+    assert_non_null(strstr(command_shown, "channels               37, 38, 39"));
+    free(command_shown);
+    assert_runs("trace '%s/demo.pcapng' --packet 100000", 2);
+}
+
+static void each_packet_of_each_capture_can_be_shown_whole(void **state)
+{
+    static const char *const files[] = {"demo.pcapng", "both.pcapng"};
+    (void)state;
+    for (size_t i = 0; i < COUNT(files); i++) {
+        for (unsigned number = 1; number < 900; number += 37) {
+            char command[200];
+            (void)snprintf(command, sizeof command, "trace '%%s/%s' --packet %u", files[i], number);
+            char *whole = lines_of(command);
+            assert_true(count_of(whole, "\n") > 4);
+            assert_null(strstr(whole, "missing"));
+            free(whole);
+        }
+    }
+}
+
+static void json_is_an_object_a_line(void **state)
+{
+    (void)state;
+    char *lines = lines_of("trace --json --level values '%s/demo.pcapng' --definition '" WRENCH "'");
+    size_t count = 0;
+    double last_s = 0;
+    for (char *line = strtok(lines, "\n"); line != NULL; line = strtok(NULL, "\n")) {
+        json_t *root = json_loads(line, 0, NULL);
+        assert_non_null(root);
+        double time_s = json_number_value(json_object_get(root, "time_s"));
+        assert_true(time_s >= last_s);
+        last_s = time_s;
+        const char *name = json_string_value(json_object_get(root, "characteristic"));
+        if (name != NULL && strcmp(name, "live torque") == 0 && count++ == 10) {
+            assert_string_equal(json_string_value(json_object_get(root, "unit")), "N m");
+            assert_string_equal(json_string_value(json_object_get(root, "service")), "tightening");
+            assert_true(json_number_value(json_object_get(root, "value_number")) > 5);
+            assert_int_equal(json_integer_value(json_object_get(root, "handle")), 9);
+        }
+        json_decref(root);
+    }
+    assert_true(count > 100);
+    free(lines);
+}
+
+static void values_go_into_a_table_that_is_not_written_over(void **state)
+{
+    char path[600];
+    (void)state;
+    assert_runs("trace '%s/demo.pcapng' --definition '" WRENCH "' --filter 'characteristic live torque' --values "
+                "'%s/values.csv'",
+                0);
+    (void)snprintf(path, sizeof path, "%s/values.csv", folder);
+    char *table = read_whole(path);
+    assert_true(count_of(table, "\n") > 100);
+    assert_int_equal(
+        strncmp(table, "time_s,from,to,kind,service,characteristic,handle,number,unit,value,value_hex\n", 78), 0);
+    assert_non_null(strstr(table, ",wrench,tablet,notification,tightening,live torque,9,0.7,N m,0.7 N m,0700\n"));
+    free(table);
+    struct outcome outcome = run("trace '%s/demo.pcapng' --values '%s/values.csv'");
+    assert_int_equal(outcome.status, 2);
+    assert_non_null(strstr(outcome.err, "--replace"));
+    assert_runs("trace '%s/demo.pcapng' --values '%s/values.csv' --replace", 0);
+}
+
+static void both_views_stand_side_by_side(void **state)
+{
+    (void)state;
+    char *lines = lines_of("trace --both '%s/demo.pcapng' --definition '" WRENCH "'");
+    assert_non_null(strstr(lines, "wrench > LE Set Advertising Enable: on yes"));
+    assert_non_null(strstr(lines, "| ch 37 wrench > all ADV_IND"));
+    assert_non_null(strstr(lines, "tablet < notification, live torque: 0.7 N m"));
+    for (const char *line = lines; line != NULL && *line != '\0'; line = strchr(line, '\n') + 1)
+        assert_true(strcspn(line, "\n") < 180); /* columns, and degree signs have two bytes */
+    free(lines);
+}
+
+static void pictures_are_drawn(void **state)
+{
+    static const char *const what[] = {"values", "strength", "connection"};
+    (void)state;
+    for (size_t i = 0; i < COUNT(what); i++) {
+        char command[300];
+        char path[600];
+        (void)snprintf(command, sizeof command,
+                       "trace --level air '%%s/demo.pcapng' --definition '" WRENCH "' --draw %s --plot '%%s/%s.svg'",
+                       what[i], what[i]);
+        assert_runs(command, 0);
+        (void)snprintf(path, sizeof path, "%s/%s.svg", folder, what[i]);
+        char *picture = read_whole(path);
+        assert_non_null(picture);
+        assert_true(strlen(picture) > 5000);
+        free(picture);
+    }
+    assert_runs("trace '%s/demo.pcapng' --plot '%s/values.svg'", 2); /* it is there */
+    assert_runs("trace '%s/demo.pcapng' --draw nothing --plot '%s/other.svg'", 2);
+}
+
+/* filters */
+
+static void filters_show_what_they_say(void **state)
+{
+    static const struct {
+        const char *filter;
+        size_t lines; /* without the head */
+    } filters[] = {
+        {"indication", 2},
+        {"confirmation and from tablet", 2},
+        {"confirmation and from wrench", 0},
+        {"exchange MTU request or exchange MTU response", 2},
+        {"kind \"exchange mtu request\"", 1},
+        {"error", 5},
+        {"write request and not with tablet", 0},
+        {"handle = 0x000d and write request", 2},
+        {"preset > 100 N m and preset < 200 N m", 1},
+        {"preset >= 120.0 N m and write request", 1},
+        {"preset = 42", 2},
+        {"preset = 42 N", 0},
+        {"battery level = 87 %", 1},
+        {"value = \"Torvane T2\"", 1},
+        {"characteristic bolt result and not (kind read request or read response)", 6},
+        {"service battery and read response", 1},
+        {"protocol ADV", 1},
+        {"CONNECT_IND or LL_TERMINATE_IND", 2},
+        {"time < 0.75 s and time > 740 ms", 3},
+        {"channel = 38 and not protocol ATT", 1},
+        {"strength < -60 dBm", 0},
+        {"number = 82", 1},
+        {"connection = 1 and indication", 2},
+        {"not (not indication)", 2},
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(filters); i++) {
+        char command[600];
+        (void)snprintf(command, sizeof command, "trace '%%s/demo.pcapng' --definition '" WRENCH "' --filter '%s'",
+                       filters[i].filter);
+        char *lines = lines_of(command);
+        size_t count = count_of(lines, "\n");
+        count -= count > 0;
+        if (count != filters[i].lines)
+            fail_msg("%s: %zu lines\n%s", filters[i].filter, count, lines);
+        free(lines);
+    }
+    char *around = lines_of("trace '%s/demo.pcapng' --filter 'CONNECT_IND or LL_TERMINATE_IND' --before 2 --after 3");
+    assert_int_equal(count_of(around, "\n"), 1 + 1 + 3 + 2 + 1); /* nothing comes before the first or behind the last */
+    free(around);
+}
+
+static void filters_that_cannot_be_read_point_to_the_place(void **state)
+{
+    static const struct {
+        const char *filter;
+        size_t column;
+        const char *says;
+    } wrong[] = {
+        {"", 1, "something to look for"},
+        {"live torque >", 14, "a number must stand here"},
+        {"live torque > fast", 15, "a number must stand here"},
+        {"notification and", 17, "something to look for"},
+        {"(notification", 14, "is not closed"},
+        {"notification)", 13, "\"and\" or \"or\""},
+        {"notifications", 1, "no kind of message"},
+        {"time > 5", 9, "a time needs a unit"},
+        {"time > 5 N m", 10, "a time needs a unit"},
+        {"strength < -80 V", 16, "in dBm"},
+        {"channel = 5 MHz", 13, "without a unit"},
+        {"from", 5, "a name must stand"},
+        {"kind nonsense", 6, "no such kind"},
+        {"value = \"open", 9, "not closed"},
+        {"live torque ! 5", 13, "no relation"},
+        {"preset > 1e999", 10, "a number"},
+        {"handle 12", 1, "write handle = 12"},
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(wrong); i++) {
+        char error[300] = "";
+        size_t column = 0;
+        struct ys_filter *filter = ys_filter_parse(wrong[i].filter, error, sizeof error, &column);
+        if (filter != NULL || column != wrong[i].column || strstr(error, wrong[i].says) == NULL)
+            fail_msg("\"%s\": column %zu: %s", wrong[i].filter, column, error);
+    }
+    struct outcome outcome = run("trace '%s/demo.pcapng' --filter 'live torque > fast'");
+    assert_int_equal(outcome.status, 2);
+    assert_non_null(strstr(outcome.err, "  live torque > fast\n                ^"));
+    char deep[400];
+    char error[300];
+    size_t column;
+    memset(deep, '(', sizeof deep);
+    deep[sizeof deep - 1] = '\0';
+    assert_null(ys_filter_parse(deep, error, sizeof error, &column));
+    assert_non_null(strstr(error, "too deeply"));
+}
+
+/* keys */
+
+static void an_encrypted_link_is_read_where_its_key_is_known(void **state)
+{
+    (void)state;
+    /* the border has the keys; the air alone only where the pairing was the older one, whose passkey can be tried */
+    char *air = lines_of("trace --level values '%s/cabinet.pcap'");
+    char *whole = lines_of("trace --level values '%s/cabinet.pcap' '%s/cabinet-cabinet.pcap' --view air");
+    assert_true(count_of(whole, "\n") > count_of(air, "\n"));
+    free(air);
+    free(whole);
+}
+
+static void a_key_that_is_given_opens_what_was_sent(void **state)
+{
+    char path[600];
+    char error[200];
+    (void)state;
+    (void)snprintf(path, sizeof path, "%s/sealed.pcap", folder);
+    struct ys_capture_writer *writer = ys_capture_create(path, true, error, sizeof error);
+    const struct ys_record_sink sink = {.take = ys_capture_sink, .context = writer};
+    traffic_play("link; e; enc; >a 0a0300; <a 0b2a", &sink);
+    assert_true(ys_capture_close(writer, 0, 1, error, sizeof error));
+    char *closed = lines_of("trace '%s/sealed.pcap'");
+    char *open = lines_of("trace '%s/sealed.pcap' --key 4c68384139f574d836bcf34e9dfb01bf");
+    assert_null(strstr(closed, "read response"));
+    assert_non_null(strstr(open, "read response, 0x0003: 2a"));
+    free(closed);
+    free(open);
+    assert_runs("trace '%s/sealed.pcap' --key 4c68", 2);
+    assert_runs("trace '%s/sealed.pcap' --bonds '%s/no_such_file'", 2);
+    assert_runs("trace '%s/sealed.pcap' --bonds '%s/sealed.pcap'", 2);
+}
+
+/* following */
+
+static void a_growing_capture_is_followed_until_it_is_enough(void **state)
+{
+    char from[600];
+    char to[600];
+    char out[600];
+    (void)state;
+    (void)snprintf(from, sizeof from, "%s/demo.pcap", folder);
+    (void)snprintf(to, sizeof to, "%s/growing.pcap", folder);
+    (void)snprintf(out, sizeof out, "%s/followed", folder);
+    FILE *source = fopen(from, "rb");
+    FILE *target = fopen(to, "wb");
+    uint8_t bytes[32000];
+    size_t length = fread(bytes, 1, sizeof bytes, source);
+    (void)fclose(source);
+    (void)fwrite(bytes, 1, 5000, target);
+    (void)fflush(target);
+    pid_t child = fork();
+    if (child == 0) {
+        if (freopen(out, "w", stdout) != NULL)
+            (void)execl(YARNSWIFT_COMMAND, "yarnswift", "trace", "--follow", to, (char *)NULL);
+        _exit(127);
+    }
+    char *shown = NULL;
+    for (size_t at = 5000; at < length; at += 3001) { /* in the middle of records */
+        (void)fwrite(bytes + at, 1, length - at < 3001 ? length - at : 3001, target);
+        (void)fflush(target);
+    }
+    (void)fclose(target);
+    for (int i = 0; i < 200; i++) { /* until all is there, at most 20 s */
+        (void)usleep(100000);
+        free(shown);
+        shown = read_whole(out);
+        if (shown != NULL && strstr(shown, "LL_TERMINATE_IND") != NULL)
+            break;
+    }
+    (void)kill(child, SIGINT);
+    int status;
+    assert_int_equal(waitpid(child, &status, 0), child);
+    assert_true(WIFEXITED(status));
+    assert_int_equal(WEXITSTATUS(status), 0);
+    char *whole = lines_of("trace '%s/growing.pcap'");
+    free(shown);
+    shown = read_whole(out);
+    assert_string_equal(shown, whole);
+    free(shown);
+    free(whole);
+}
+
+/* wrong inputs */
+
+static void what_cannot_be_is_refused(void **state)
+{
+    static const char *const wrong[] = {
+        "trace",
+        "trace '%s/nowhere.pcap'",
+        "trace '" WRENCH "'",
+        "trace '%s'",
+        "trace --level nonsense '%s/demo.pcapng'",
+        "trace --view nonsense '%s/demo.pcapng'",
+        "trace --before -1 '%s/demo.pcapng'",
+        "trace --packet 0 '%s/demo.pcapng'",
+        "trace --follow '" SCENES "crib.scene.yaml'",
+        "trace --follow '%s/demo.pcap' '%s/demo-wrench.pcap'",
+        "trace '%s/demo.pcapng' --definition '%s/demo.pcapng'",
+        "trace '" SCENES "crib.scene.yaml' '" SCENES "shift.scene.yaml'",
+        "audit",
+        "audit --rule nonsense '%s/demo.pcapng'",
+        "audit '%s/nowhere.pcap'",
+        "demo --capture '%s/demo.pcapng'",
+        "demo --capture '%s/demo.txt'",
+        "rehearse --seeds 2 '" SCENES "crib.scene.yaml' --capture '%s/two.pcap'",
+        "rehearse '" SCENES "crib.scene.yaml' --capture '%s/demo.pcapng'",
+        "interval '" WRENCH "' '%s/nowhere.pcap'",
+        "interval '" WRENCH "' '%s/demo.pcapng' --advertiser nobody",
+        "throughput '" WRENCH "' '%s/demo.pcapng' --from 5 --to 4",
+        "throughput '" WRENCH "' '%s/demo.pcapng' --from soon",
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(wrong); i++) {
+        struct outcome outcome = run(wrong[i]);
+        if (outcome.status != 2 || outcome.err[0] == '\0')
+            fail_msg("%s: status %d\n%s%s", wrong[i], outcome.status, outcome.out, outcome.err);
+    }
+}
+
+/* figures */
+
+static json_t *result_of(const char *format)
+{
+    char *text = lines_of(format);
+    json_t *root = json_loads(text, 0, NULL);
+    assert_non_null(root);
+    free(text);
+    return root;
+}
+
+static void assert_same(const json_t *a, const json_t *b, const char *const keys[])
+{
+    for (size_t i = 0; keys[i] != NULL; i++) {
+        const json_t *one = json_object_get(a, keys[i]);
+        const json_t *other = json_object_get(b, keys[i]);
+        if (one == NULL || other == NULL || !json_equal(one, other))
+            fail_msg("%s: %f and %f", keys[i], json_number_value(one), json_number_value(other));
+    }
+}
+
+static void a_capture_gives_the_figures_of_its_simulation(void **state)
+{
+    static const char *const advertising[] = {"set_ms",
+                                              "seconds",
+                                              "events",
+                                              "interval_ms",
+                                              "random_ms",
+                                              "spacing_us",
+                                              "packets",
+                                              "on_air_ms",
+                                              "duty_percent",
+                                              "longest_silence_ms",
+                                              "longest_silence_reason",
+                                              "longest_silence_from_s",
+                                              "connections",
+                                              "mean_current_ua",
+                                              "battery_days",
+                                              NULL};
+    static const char *const streaming[] = {"measured_s",
+                                            "goodput_bps",
+                                            "values",
+                                            "value_bytes",
+                                            "packets",
+                                            "data_packets",
+                                            "retransmissions",
+                                            "event_used_ratio",
+                                            "airtime_ratio",
+                                            "latency_alone_ms",
+                                            "charge_mc_per_megabyte",
+                                            NULL};
+    static const char *const links[] = {"--phy 2M --packet-length 251", "--phy 1M --encrypted",
+                                        "--phy 2M --packet-length 251 --loss 20", "--as indications --interval 15"};
+    (void)state;
+    json_t *simulated = result_of("interval '" WRENCH "' --runs 1 --seconds 20 --json --capture '%s/interval.pcapng'");
+    json_t *captured = result_of("interval '" WRENCH "' '%s/interval.pcapng' --json");
+    assert_same(simulated, captured, advertising);
+    assert_true(json_is_null(json_object_get(captured, "found_ms")));
+    json_decref(simulated);
+    json_decref(captured);
+    for (size_t i = 0; i < COUNT(links); i++) {
+        char command[600];
+        (void)snprintf(command, sizeof command,
+                       "throughput '" WRENCH "' %s --seconds 2 --json --replace --capture '%%s/stream.pcapng'",
+                       links[i]);
+        simulated = result_of(command);
+        double from_s = json_number_value(json_object_get(simulated, "measured_from_s"));
+        double to_s = from_s + json_number_value(json_object_get(simulated, "measured_s"));
+        (void)snprintf(command, sizeof command,
+                       "throughput '" WRENCH "' '%%s/stream.pcapng' --json --from %.9f --to %.9f", from_s, to_s);
+        captured = result_of(command);
+        assert_same(simulated, captured, streaming);
+        if (strstr(links[i], "loss") == NULL)
+            assert_same(simulated, captured, (const char *const[]){"limit_bps", "ratio", NULL});
+        assert_true(json_is_null(json_object_get(captured, "latency_ms")));
+        json_decref(simulated);
+        json_decref(captured);
+    }
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(a_capture_gives_the_same_trace_as_its_simulation),
+        cmocka_unit_test(captures_of_air_and_borders_are_put_together_by_their_times),
+        cmocka_unit_test(frames_come_from_the_border_where_there_is_no_air),
+        cmocka_unit_test(names_come_from_the_definition_or_from_the_traffic),
+        cmocka_unit_test(a_definition_that_does_not_match_is_said_to),
+        cmocka_unit_test(one_packet_is_shown_whole),
+        cmocka_unit_test(each_packet_of_each_capture_can_be_shown_whole),
+        cmocka_unit_test(json_is_an_object_a_line),
+        cmocka_unit_test(values_go_into_a_table_that_is_not_written_over),
+        cmocka_unit_test(both_views_stand_side_by_side),
+        cmocka_unit_test(pictures_are_drawn),
+        cmocka_unit_test(filters_show_what_they_say),
+        cmocka_unit_test(filters_that_cannot_be_read_point_to_the_place),
+        cmocka_unit_test(an_encrypted_link_is_read_where_its_key_is_known),
+        cmocka_unit_test(a_key_that_is_given_opens_what_was_sent),
+        cmocka_unit_test(a_growing_capture_is_followed_until_it_is_enough),
+        cmocka_unit_test(what_cannot_be_is_refused),
+        cmocka_unit_test(a_capture_gives_the_figures_of_its_simulation),
+    };
+    return cmocka_run_group_tests(tests, set_up, NULL);
+}
