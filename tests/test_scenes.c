@@ -87,7 +87,7 @@ static void a_scene_that_fails_says_what_was_expected_what_came_and_what_was_on_
     assert_says(&outcome, 1, "must_fail.scene.yaml:15: tablet: expect bolt result field peak torque is 60.0 N m");
     assert_non_null(strstr(outcome.out, "expected  60.0 N m, within 5 s"));
     assert_non_null(strstr(outcome.out, "came      3 values came, the last is 42.0 N m"));
-    assert_non_null(strstr(outcome.out, "wrench   indication bolt result: number 3, peak torque 42.0 N m, angle 120"));
+    assert_non_null(strstr(outcome.out, "wrench   indication, bolt result: number 3, peak torque 42.0 N m, angle 120"));
     assert_non_null(strstr(outcome.out, "tablet   confirmation"));
     assert_non_null(strstr(outcome.out, "\nFAILED  "));
 }

@@ -195,13 +195,13 @@ static bool read_name(struct parser *parser, char name[WORD_MOST])
         read_token(parser);
         return true;
     }
+    struct ys_text text = ys_text_in(name, WORD_MOST);
     while (parser->token.kind == TOKEN_WORD && !is_word(parser, "and") && !is_word(parser, "or")) {
-        size_t length = strlen(name);
-        if (length + strlen(parser->token.text) + 2 > WORD_MOST) {
+        if (text.length + strlen(parser->token.text) + 2 > WORD_MOST) {
             (void)fail(parser, parser->token.column, "that name is too long");
             return false;
         }
-        (void)snprintf(name + length, WORD_MOST - length, "%s%s", length > 0 ? " " : "", parser->token.text);
+        ys_text_add(&text, "%s%s", text.length > 0 ? " " : "", parser->token.text);
         read_token(parser);
     }
     return name[0] != '\0';

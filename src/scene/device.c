@@ -560,22 +560,3 @@ uint16_t ys_device_handle(const struct ys_device *device, const struct ys_charac
     }
     return 0;
 }
-
-static const struct ys_row *row_of(const struct ys_device *device, uint16_t handle)
-{
-    return handle > 0 && handle <= device->layout->count ? &device->layout->rows[handle - 1] : NULL;
-}
-
-const struct ys_characteristic *ys_device_characteristic(const struct ys_device *device, uint16_t handle)
-{
-    const struct ys_row *row = row_of(device, handle);
-    return row != NULL && row->kind == YS_ATTRIBUTE_VALUE ? row->characteristic : NULL;
-}
-
-const char *ys_device_handle_name(const struct ys_device *device, uint16_t handle)
-{
-    const struct ys_row *row = row_of(device, handle);
-    if (row == NULL)
-        return NULL;
-    return row->kind == YS_ATTRIBUTE_CONFIGURATION ? "client configuration" : "a descriptor or declaration";
-}

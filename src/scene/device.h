@@ -64,12 +64,8 @@ bool ys_device_has_input(const struct ys_device *device, const char *name, char 
 /* One of its inputs; NULL behind the last. */
 const char *ys_device_input(const struct ys_device *device, size_t i);
 
-/* The handle of the value of a characteristic; what belongs to a handle. */
+/* The handle of the value of a characteristic. */
 uint16_t ys_device_handle(const struct ys_device *device, const struct ys_characteristic *characteristic);
-/* NULL if it is no value. */
-const struct ys_characteristic *ys_device_characteristic(const struct ys_device *device, uint16_t handle);
-/* In words also of what is no value; NULL if there is no such attribute. */
-const char *ys_device_handle_name(const struct ys_device *device, uint16_t handle);
 
 struct ys_address ys_device_address(const struct ys_device *device);
 const struct ys_device_counts *ys_device_counts(const struct ys_device *device);

@@ -105,33 +105,11 @@ static const struct ys_design *known(void *context, const struct ys_address *add
     return NULL;
 }
 
-static const struct on_stage *numbered(const struct ys_stage *stage, uint16_t number)
-{
-    return number > 0 && number <= stage->scene->actor_count ? &stage->actors[number - 1] : NULL;
-}
-
-static const char *sender_name(void *context, uint16_t number)
-{
-    const struct on_stage *one = numbered(context, number);
-    return one != NULL ? one->actor->name.text : NULL;
-}
-
-static const char *handle_name(void *context, uint16_t number, uint16_t handle, const struct ys_field **field)
-{
-    const struct on_stage *one = numbered(context, number);
-    const struct ys_characteristic *characteristic =
-        one != NULL && one->device != NULL ? ys_device_characteristic(one->device, handle) : NULL;
-    if (characteristic == NULL)
-        return one != NULL && one->device != NULL ? ys_device_handle_name(one->device, handle) : NULL;
-    *field = &characteristic->type;
-    return characteristic->name;
-}
-
 static void on_air(void *context, const struct ys_air_packet *packet)
 {
     struct ys_stage *stage = context;
+    (void)packet;
     stage->take->air_packets++;
-    ys_packets_take(stage->packets, packet);
 }
 
 /* setting up */
@@ -222,6 +200,21 @@ static void switch_on(struct ys_stage *stage)
     ys_world_run(&stage->world, SETTLE_NS);
 }
 
+/* What their values mean, for who tells of packets. */
+static bool name_devices(struct ys_stage *stage)
+{
+    stage->names = ys_names_new();
+    stage->layouts = ys_new(stage->scene->device_count * sizeof *stage->layouts + 1);
+    bool good = stage->names != NULL;
+    for (size_t i = 0; i < stage->scene->device_count && good; i++) {
+        const struct ys_actor *actor = &stage->scene->actors[i];
+        stage->layouts[i] = ys_layout_new(actor->design);
+        good =
+            stage->layouts[i] != NULL && ys_names_add(stage->names, actor->name.text, actor->design, stage->layouts[i]);
+    }
+    return good;
+}
+
 struct ys_stage *ys_stage_new(const struct ys_scene *scene, struct ys_take *take, uint64_t seed,
                               struct ys_recording *recording, ys_line_fn *line, void *context)
 {
@@ -232,16 +225,18 @@ struct ys_stage *ys_stage_new(const struct ys_scene *scene, struct ys_take *take
     stage->line = line;
     stage->line_context = context;
     stage->actors = ys_new(scene->actor_count * sizeof *stage->actors + 1);
-    stage->packets = ys_packets_new(sender_name, handle_name, stage);
     struct ys_air_model hall = ys_air_hall;
     hall.seed = seed;
-    bool good = stage->packets != NULL && ys_world_init(&stage->world, seed, take_line, stage);
+    bool good = ys_world_init(&stage->world, seed, take_line, stage) && name_devices(stage);
     if (good && scene->air > YS_AIR_PERFECT)
         good = ys_radio_set_model(stage->world.radio, scene->air == YS_AIR_HALL ? &hall : &open_air);
     stage->observer = (struct ys_observer){.observe = on_air, .context = stage};
     if (good) {
         ys_radio_observe(stage->world.radio, &stage->observer);
         ys_world_record(&stage->world, recording);
+        const struct ys_glossary glossary = ys_names_glossary(stage->names);
+        stage->packets = ys_packets_new(&stage->world, &glossary);
+        good = stage->packets != NULL;
     }
     for (size_t i = 0; i < scene->actor_count && good; i++)
         good = set_up(stage, i);
@@ -283,6 +278,10 @@ void ys_stage_free(struct ys_stage *stage)
     if (stage->world.clock != NULL)
         ys_world_end(&stage->world);
     ys_packets_free(stage->packets);
+    for (size_t i = 0; i < stage->scene->device_count && stage->layouts != NULL; i++)
+        ys_layout_free(stage->layouts[i]);
+    free(stage->layouts);
+    ys_names_free(stage->names);
     free(stage->actors);
     free(stage->marks);
     free(stage);

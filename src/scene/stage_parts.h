@@ -2,6 +2,7 @@
 #ifndef SCENE_STAGE_PARTS_H
 #define SCENE_STAGE_PARTS_H
 
+#include "scene/glossary.h"
 #include "scene/stage.h"
 
 /* An actor on the stage. */
@@ -30,6 +31,8 @@ struct ys_stage {
     struct ys_world world;
     struct on_stage *actors;
     struct ys_packets *packets;
+    struct ys_names *names;
+    struct ys_layout **layouts; /* of the devices */
     struct ys_observer observer;
     ys_line_fn *line;
     void *line_context;

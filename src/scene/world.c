@@ -18,10 +18,10 @@ bool ys_world_init(struct ys_world *world, uint64_t seed, ys_line_fn *line, void
 
 void ys_world_end(struct ys_world *world)
 {
-    if (world->recording != NULL) {
-        world->recording->to_ns = ys_world_now_ns(world);
-        ys_sorter_end(world->sorter);
-        ys_sorter_free(world->sorter);
+    for (struct ys_recording *recording = world->recordings; recording != NULL; recording = recording->next) {
+        recording->to_ns = ys_world_now_ns(world);
+        ys_sorter_end(recording->sorter);
+        ys_sorter_free(recording->sorter);
     }
     ys_radio_free(world->radio);
     ys_clock_free(world->clock);
@@ -29,8 +29,8 @@ void ys_world_end(struct ys_world *world)
 
 static void record_air(void *context, const struct ys_air_packet *packet)
 {
-    struct ys_world *world = context;
-    ys_sorter_take(world->sorter,
+    const struct ys_recording *recording = context;
+    ys_sorter_take(recording->sorter,
                    &(struct ys_record){.kind = YS_RECORD_AIR,
                                        .at_ns = packet->start_ns,
                                        .known = YS_AIR_CHANNEL | YS_AIR_STRENGTH | YS_AIR_CRC | YS_AIR_PHY,
@@ -41,28 +41,34 @@ void ys_world_record(struct ys_world *world, struct ys_recording *recording)
 {
     if (recording == NULL)
         return;
-    world->sorter = ys_sorter_new(&recording->sink);
-    if (world->sorter == NULL)
+    recording->sorter = ys_sorter_new(&recording->sink);
+    if (recording->sorter == NULL)
         abort(); /* as sim/radio.c does */
-    world->recording = recording;
     recording->from_ns = ys_world_now_ns(world);
-    world->recorder = (struct ys_observer){.observe = record_air, .context = world};
-    ys_radio_observe(world->radio, &world->recorder);
+    recording->observer = (struct ys_observer){.observe = record_air, .context = recording};
+    recording->next = world->recordings;
+    world->recordings = recording;
+    ys_radio_observe(world->radio, &recording->observer);
 }
 
-void ys_world_cross(struct ys_world *world, uint16_t number, const char *name, enum ys_direction direction,
+void ys_world_flush(const struct ys_world *world)
+{
+    for (const struct ys_recording *recording = world->recordings; recording != NULL; recording = recording->next)
+        ys_sorter_end(recording->sorter);
+}
+
+void ys_world_cross(const struct ys_world *world, uint16_t number, const char *name, enum ys_direction direction,
                     const uint8_t *packet, size_t length)
 {
-    if (world->recording == NULL)
-        return;
-    ys_sorter_take(world->sorter, &(struct ys_record){.kind = YS_RECORD_HCI,
-                                                      .at_ns = ys_world_now_ns(world),
-                                                      .to_host = direction == YS_TO_HOST,
-                                                      .direction_is_sure = true,
-                                                      .device = number,
-                                                      .name = name,
-                                                      .bytes = packet,
-                                                      .length = length});
+    for (const struct ys_recording *recording = world->recordings; recording != NULL; recording = recording->next)
+        ys_sorter_take(recording->sorter, &(struct ys_record){.kind = YS_RECORD_HCI,
+                                                              .at_ns = ys_world_now_ns(world),
+                                                              .to_host = direction == YS_TO_HOST,
+                                                              .direction_is_sure = true,
+                                                              .device = number,
+                                                              .name = name,
+                                                              .bytes = packet,
+                                                              .length = length});
 }
 
 uint64_t ys_world_now_ns(const struct ys_world *world)

@@ -28,6 +28,10 @@ struct ys_recording {
     struct ys_record_sink sink;
     uint64_t from_ns; /* filled in: from when to when all was taken */
     uint64_t to_ns;
+    /* private */
+    struct ys_observer observer;
+    struct ys_sorter *sorter;
+    struct ys_recording *next;
 };
 
 struct ys_world {
@@ -40,9 +44,7 @@ struct ys_world {
     uint8_t people;  /* enum ys_people_do: what they do when devices pair */
     uint32_t digits; /* that they enter */
     bool stirred;    /* something has happened that somebody may wait for */
-    struct ys_recording *recording;
-    struct ys_observer recorder;
-    struct ys_sorter *sorter;
+    struct ys_recording *recordings;
 };
 
 /* A world at time 0. False if there is no memory. */
@@ -51,12 +53,15 @@ void ys_world_end(struct ys_world *world);
 
 uint64_t ys_world_now_ns(const struct ys_world *world);
 
-/* From now on all goes to a recording, in the order of its times, until the world ends; nothing, if it is NULL. It must
- * outlive the world. */
+/* From now on all goes to this recording too, in the order of its times, until the world ends; nothing, if it is NULL.
+ * It must outlive the world. */
 void ys_world_record(struct ys_world *world, struct ys_recording *recording);
 
+/* Hands on what recordings still hold back to put it in order. */
+void ys_world_flush(const struct ys_world *world);
+
 /* A packet crosses the border of a device, with its type byte. */
-void ys_world_cross(struct ys_world *world, uint16_t number, const char *name, enum ys_direction direction,
+void ys_world_cross(const struct ys_world *world, uint16_t number, const char *name, enum ys_direction direction,
                     const uint8_t *packet, size_t length);
 
 /* Adds a line to the log. */
