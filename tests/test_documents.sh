@@ -50,11 +50,13 @@ grep -rhoE 'YS_(ERROR|WARNING|ADVICE), "[a-z-]+"|(error|unknown)\(node, "[a-z-]+
 sed -n 's/^| `\([a-z-]*\)` | .*/\1/p' "$root/docs/checks.md" | sort -u >"$work/explained"
 diff "$work/codes" "$work/explained"
 
-for document in README.md CONTRIBUTING.md docs/definition.md docs/scenes.md docs/architecture.md docs/porting.md docs/fidelity.md docs/checks.md docs/attribute-protocol.md docs/throughput.md; do
+for document in README.md CONTRIBUTING.md docs/definition.md docs/scenes.md docs/architecture.md docs/porting.md docs/fidelity.md docs/checks.md docs/attribute-protocol.md docs/throughput.md docs/traffic.md; do
     grep -o '](\([^)#]*\))' "$root/$document" | sed 's/](\(.*\))/\1/' | while read -r link; do
         test -e "$root/$(dirname "$document")/$link" || { echo "$document links $link, which is not there"; exit 1; }
     done
 done
+# the list of rules is the one that is watched
+"$command" audit --rules | diff - "$root/docs/audit.md"
 # the demo, the scenes and the target build compile one and the same file of the wrench's firmware
 test "$(grep -o '"file": "[^"]*/wrench\.c"' "$(dirname "$command")/../compile_commands.json" | wc -l)" = 2
 test "$(grep -o '"file": "[^"]*/wrench\.c"' "$(dirname "$command")/../compile_commands.json" | sort -u | wc -l)" = 1

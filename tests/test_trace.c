@@ -151,9 +151,8 @@ static void one_packet_is_shown_whole(void **state)
     char command[300];
     (void)state;
     char *line = lines_of("trace '%s/demo.pcapng' --definition '" WRENCH "' --filter '\"live torque\" = 3.5 N m'");
-    unsigned number;
-    assert_int_equal(sscanf(strchr(line, '\n'), "%u", &number), 1);
-    (void)snprintf(command, sizeof command, "trace '%%s/demo.pcapng' --definition '" WRENCH "' --packet %u", number);
+    unsigned long number = strtoul(strchr(line, '\n'), NULL, 10);
+    (void)snprintf(command, sizeof command, "trace '%%s/demo.pcapng' --definition '" WRENCH "' --packet %lu", number);
     char *whole = lines_of(command);
     static const char *const parts[] = {
         "channel                35, 2476 MHz",

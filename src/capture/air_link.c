@@ -101,7 +101,7 @@ static void reach_instants(struct ys_air_link *link)
     }
     if (link->phy_update.opcode != NONE && is_due(link->phy_update.instant, link->counter)) {
         static const enum ys_phy phys[] = {[1] = YS_PHY_1M, [2] = YS_PHY_2M, [4] = YS_PHY_CODED_S8};
-        uint8_t bits[2] = {link->phy_update.send_phys, link->phy_update.receive_phys};
+        const uint8_t bits[2] = {link->phy_update.send_phys, link->phy_update.receive_phys};
         for (int i = 0; i < 2; i++) {
             if (bits[i] == 1 || bits[i] == 2 || bits[i] == 4)
                 link->phys[i] = phys[bits[i]];

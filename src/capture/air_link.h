@@ -29,48 +29,47 @@ struct ys_link_end {
 enum ys_readable { YS_READ_CLEAR, YS_READ_DECRYPTED, YS_READ_NOT };
 
 struct ys_air_link {
-    uint32_t access_address; /* 0: this memory is free */
-    uint64_t number;         /* of the link in its capture, from 1 */
-    uint64_t used;           /* when it was heard last, in records */
-    bool begun;              /* its connect request was seen */
-    bool ended;              /* and its end was */
-    bool is_encrypted;
-    struct ys_party *parties[2]; /* or NULL */
-    uint32_t crc_init;
+    uint64_t number;                /* of the link in its capture, from 1 */
+    uint64_t used;                  /* when it was heard last, in records */
+    struct ys_party *parties[2];    /* or NULL */
     struct ys_link_connect request; /* if it was seen */
+    uint32_t access_address;        /* 0: this memory is free */
+    uint32_t crc_init;
     uint64_t request_end_ns;
+    bool begun; /* its connect request was seen */
+    bool ended; /* and its end was */
     bool request_was_auxiliary;
     bool channel_selection_2;
     /* events */
-    bool anchored; /* an event was seen */
-    bool counted;  /* the counter is that of the devices */
+    bool anchored;    /* an event was seen */
+    bool counted;     /* the counter is that of the devices */
+    uint8_t channel;  /* of the current event */
+    uint8_t unmapped; /* channel selection #1: likewise */
     uint16_t counter;
+    uint16_t latency;
+    uint32_t interval_us; /* 0: not known */
     uint64_t anchor_ns;   /* of the current event */
     uint64_t expected_ns; /* where it had to be; 0: not known */
     uint64_t since_ns;    /* from the anchor before to there */
     uint64_t events;      /* seen */
-    uint8_t channel;      /* of the current event */
-    uint8_t unmapped;     /* channel selection #1: likewise */
-    uint32_t interval_us; /* 0: not known */
-    uint16_t latency;
+    uint64_t last_end_ns; /* of any packet; likewise: */
+    int last_side;
     uint16_t timeout;       /* 10 ms */
     uint8_t channel_map[5]; /* in use */
     bool knows_map;
+    bool knows_phys;
+    bool is_encrypted;
+    bool pausing;
+    uint8_t halves;          /* bits: which of those below were seen */
+    enum ys_phy phys[2];     /* of each side's packets */
+    uint8_t diversifier[16]; /* the central's half first; likewise: */
+    uint8_t vector[8];
+    struct ys_opener *opener;          /* NULL: no key fits */
+    uint64_t unreadable;               /* packets */
     struct ys_link_control_pdu update; /* at an instant; opcode 0xff: none; likewise: */
     struct ys_link_control_pdu map;
     struct ys_link_control_pdu phy_update;
-    enum ys_phy phys[2]; /* of each side's packets */
-    bool knows_phys;
-    uint64_t last_end_ns; /* of any packet; likewise: */
-    int last_side;
     struct ys_link_end ends[2];
-    /* encryption */
-    uint8_t diversifier[16]; /* the central's half first; likewise: */
-    uint8_t vector[8];
-    uint8_t halves; /* bits: which of them were seen */
-    bool pausing;
-    struct ys_opener *opener; /* NULL: no key fits */
-    uint64_t unreadable;      /* packets */
     struct ys_dialogue dialogue;
 };
 

@@ -39,8 +39,8 @@ void ys_audit_free(struct ys_audit *audit);
 /* What this one breaks is not counted: somebody who is known to misbehave. False if there are too many. */
 bool ys_audit_except(struct ys_audit *audit, const char *name);
 
-/* Takes what was seen; as a ys_seen_fn. */
-void ys_audit_take(void *audit, const struct ys_seen *seen);
+/* Takes what was seen; `context` is the audit, as a ys_seen_fn has it. */
+void ys_audit_take(void *context, const struct ys_seen *seen);
 
 /* The watch is over. */
 void ys_audit_end(struct ys_audit *audit);

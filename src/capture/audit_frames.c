@@ -32,7 +32,8 @@ static void audit_channel(struct ys_audit *audit, const struct ys_said *said, co
         audit_cannot_tell(audit, YS_RULE_CREDITS);
         return;
     }
-    if (!audit_judge(audit, YS_RULE_CHANNEL_OPEN, channel != NULL, "channel 0x%04x was not opened", said->channel))
+    (void)audit_judge(audit, YS_RULE_CHANNEL_OPEN, channel != NULL, "channel 0x%04x was not opened", said->channel);
+    if (channel == NULL)
         return;
     (void)audit_judge(audit, YS_RULE_CREDITS, channel->credits[place->side] > 0, "channel 0x%04x, without a credit",
                       said->channel);

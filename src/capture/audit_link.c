@@ -173,7 +173,7 @@ static void audit_supervision(struct ys_audit *audit, const struct ys_seen *seen
     int side = seen->packet.side;
     uint64_t now_ns = seen->record->air.start_ns;
     uint64_t heard_ns = audited->heard_ns[!side];
-    uint64_t timeout_ns = seen->link->timeout * 10 * NS_PER_MS + seen->link->interval_us * NS_PER_US;
+    uint64_t timeout_ns = (uint64_t)seen->link->timeout * 10 * NS_PER_MS + seen->link->interval_us * NS_PER_US;
     audited->heard_ns[side] = now_ns;
     if (heard_ns == 0 || seen->link->timeout == 0)
         return;

@@ -198,8 +198,8 @@ void audit_connect(struct ys_audit *audit, const struct ys_link_connect *connect
 void audit_payload(struct ys_audit *audit, const uint8_t *bytes, size_t length, bool is_response);
 
 /* audit_link.c, audit_control.c */
-void audit_link(struct ys_audit *audit, const struct ys_seen *seen, struct audited_link *link);
-void audit_control(struct ys_audit *audit, const struct ys_seen *seen, struct audited_link *link);
+void audit_link(struct ys_audit *audit, const struct ys_seen *seen, struct audited_link *audited);
+void audit_control(struct ys_audit *audit, const struct ys_seen *seen, struct audited_link *audited);
 
 /* audit_frames.c, audit_attributes.c, audit_pairing.c: what was said, on the air or at a border */
 struct audit_place {

@@ -125,17 +125,17 @@ static void tell_address(const uint8_t *bytes, size_t length, const struct ys_gl
 
 static void tell_who(const uint8_t *bytes, size_t length, const struct ys_glossary *glossary, struct ys_text *text)
 {
-    static const char *const types[] = {"public", "random", "public identity", "random identity"};
+    static const char *const kinds[] = {"public", "random", "public identity", "random identity"};
     tell_address(bytes + 1, length - 1, glossary, text);
-    ys_text_add(text, " %s", bytes[0] < 4 ? types[bytes[0]] : bytes[0] == 0xff ? "anonymous" : "of an unknown type");
+    ys_text_add(text, " %s", bytes[0] < 4 ? kinds[bytes[0]] : bytes[0] == 0xff ? "anonymous" : "of an unknown type");
 }
 
 static void tell_own(const uint8_t *bytes, size_t length, const struct ys_glossary *glossary, struct ys_text *text)
 {
-    static const char *const types[] = {"public", "random", "resolvable, or public", "resolvable, or random"};
+    static const char *const kinds[] = {"public", "random", "resolvable, or public", "resolvable, or random"};
     (void)length;
     (void)glossary;
-    ys_text_add(text, "%s", bytes[0] < 4 ? types[bytes[0]] : "unknown");
+    ys_text_add(text, "%s", bytes[0] < 4 ? kinds[bytes[0]] : "unknown");
 }
 
 static void tell_map(const uint8_t *bytes, size_t length, const struct ys_glossary *glossary, struct ys_text *text)

@@ -40,8 +40,9 @@ struct ys_follower;
 struct ys_follower *ys_follower_new(ys_seen_fn *take, void *context);
 void ys_follower_free(struct ys_follower *follower);
 
-/* Takes a record; in the order of time, as far as there is one. Also as a sink of records. */
-void ys_follower_take(void *follower, const struct ys_record *record);
+/* Takes a record; in the order of time, as far as there is one. `context` is the follower, as a sink of records has it.
+ */
+void ys_follower_take(void *context, const struct ys_record *record);
 
 /* The keys it knows, to which others can be added. */
 struct ys_keys *ys_follower_keys(struct ys_follower *follower);

@@ -18,6 +18,7 @@ void ys_keys_add(struct ys_keys *keys, const uint8_t key[16])
 
 const uint8_t *ys_keys_newest(const struct ys_keys *keys, size_t before)
 {
-    size_t kept = keys->count < YS_KEYS_MOST ? keys->count : YS_KEYS_MOST;
-    return before < kept ? keys->keys[(keys->count - 1 - before) % YS_KEYS_MOST] : NULL;
+    if (before >= keys->count || before >= YS_KEYS_MOST)
+        return NULL;
+    return keys->keys[(keys->count - 1 - before) % YS_KEYS_MOST];
 }

@@ -63,22 +63,26 @@ struct ys_party *ys_party_of(struct ys_parties *parties, const struct ys_address
     return party;
 }
 
-/* What cannot be printed is replaced, and a character that is cut is left out. */
+/* How many bytes a character of UTF-8 has that begins so. */
+static size_t character_length(unsigned char first)
+{
+    return first >= 0xf0 ? 4 : first >= 0xe0 ? 3 : first >= 0xc0 ? 2 : 1;
+}
+
+/* What cannot be printed is replaced, and a character that does not fit is left out. */
 static void copy_name(char to[YS_PARTY_NAME], const char *name, size_t length)
 {
-    if (length >= YS_PARTY_NAME)
-        length = YS_PARTY_NAME - 1;
-    for (size_t i = 0; i < length; i++)
-        to[i] = (unsigned char)name[i] < 0x20 || name[i] == 0x7f ? '?' : name[i];
-    to[length] = '\0';
-    while (length > 0 && ((unsigned char)to[length - 1] & 0xc0) == 0x80)
-        length--;
-    size_t character = length > 0 && (unsigned char)to[length - 1] >= 0xc0 ? length - 1 : length;
-    size_t whole = length > 0 && (unsigned char)to[length - 1] >= 0xf0   ? 4
-                   : length > 0 && (unsigned char)to[length - 1] >= 0xe0 ? 3
-                                                                         : 2;
-    if (character < length && strlen(to + character) < whole)
-        to[character] = '\0';
+    size_t used = 0;
+    while (used < length) {
+        size_t whole = character_length((unsigned char)name[used]);
+        if (used + whole > length || used + whole >= YS_PARTY_NAME)
+            break;
+        memcpy(to + used, name + used, whole);
+        if ((unsigned char)name[used] < 0x20 || name[used] == 0x7f)
+            to[used] = '?';
+        used += whole;
+    }
+    to[used] = '\0';
 }
 
 void ys_party_name(struct ys_party *party, uint8_t named, const char *name, size_t length)

@@ -300,10 +300,10 @@ static step next_snoop(struct ys_capture *capture, struct ys_record *record)
 
 static bool begin_snoop(struct ys_capture *capture, const uint8_t magic[4])
 {
-    static const uint8_t begin[8] = {'b', 't', 's', 'n', 'o', 'o', 'p', 0};
+    static const uint8_t wanted[8] = {'b', 't', 's', 'n', 'o', 'o', 'p', 0};
     uint8_t rest[12];
     size_t got = 0;
-    if (memcmp(magic, begin, 4) != 0 || !fetch(capture, rest, sizeof rest, &got) || memcmp(rest, begin + 4, 4) != 0)
+    if (memcmp(magic, wanted, 4) != 0 || !fetch(capture, rest, sizeof rest, &got) || memcmp(rest, wanted + 4, 4) != 0)
         return false;
     capture->big = true;
     capture->next = next_snoop;

@@ -25,14 +25,13 @@ void ys_text_add(struct ys_text *text, const char *format, ...)
 
 void ys_text_hex(struct ys_text *text, const uint8_t *bytes, size_t length, size_t most)
 {
-    size_t shown = length < most ? length : most;
-    for (size_t i = 0; i < shown && text->length + 4 < text->size; i++) {
+    for (size_t i = 0; i < length && i < most && text->length + 4 < text->size; i++) {
         if (i > 0)
             text->to[text->length++] = ' ';
         (void)ys_hex_put(text->to + text->length, bytes[i], false);
         text->length += 2;
     }
     text->to[text->length] = '\0';
-    if (length > shown)
+    if (length > most)
         ys_text_add(text, " ... (%zu bytes)", length);
 }

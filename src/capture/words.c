@@ -228,7 +228,7 @@ static void add_value(const struct ys_said *said, const struct ys_meaning *meani
     if (meaning->field == NULL || said->value_length == 0)
         return;
     ys_text_add(text, "  [");
-    ys_text_hex(text, said->value, said->value_length, 12);
+    ys_text_hex(text, said->value, said->value_length, 8);
     ys_text_add(text, "]");
 }
 

@@ -8,6 +8,9 @@
 #include "capture/audit.h"
 #include "cli/source.h"
 
+/* Breaches of a rule that are told where nothing more is asked for. */
+#define SHOWN_USUAL 3
+
 enum key { KEY_ALL = 1, KEY_RULES, KEY_EXCEPT };
 
 struct input {
@@ -108,7 +111,7 @@ static const char *verdict_of(const struct ys_tally *tally, enum ys_rule_id rule
 {
     if (tally->broken > 0)
         return ys_rules[rule].is_error ? "BROKEN" : "advice";
-    return tally->kept > 0 ? "kept" : tally->unknown > 0 ? "cannot tell" : "not met";
+    return tally->kept > 0 ? "kept" : tally->unknown > 0 ? "cannot tell" : "no occasion";
 }
 
 static void print_breach(const struct running *running, const struct ys_breach *breach)
@@ -125,6 +128,7 @@ static void print_broken(const struct input *input, const struct running *runnin
     size_t count;
     const struct ys_breach *breaches = ys_audit_breaches(running->audit, &count);
     uint64_t shown = 0;
+    uint64_t most = input->all || input->only != NULL ? YS_BREACHES_OF_EACH : SHOWN_USUAL;
     if (tally->broken == 0 || !is_wanted(input, rule))
         return;
     const char *begin = !colour ? "" : row->is_error ? "\033[1;31m" : "\033[1;34m";
@@ -132,7 +136,7 @@ static void print_broken(const struct input *input, const struct running *runnin
                  row->clause);
     (void)printf("    %s\n", row->demands);
     for (size_t i = 0; i < count; i++) {
-        if (breaches[i].rule == rule) {
+        if (breaches[i].rule == rule && shown < most) {
             print_breach(running, &breaches[i]);
             shown++;
         }
@@ -192,7 +196,7 @@ static void print_text(const struct input *input, const struct running *running)
         print_broken(input, running, (enum ys_rule_id)i, colour);
     if (input->all)
         print_all(input, running);
-    (void)printf("%llu packets in %.3f s: of %d rules %u are broken, %u kept, %u cannot be told, %u were not met",
+    (void)printf("%llu packets in %.3f s: of %d rules %u are broken, %u kept, %u cannot be told, %u had no occasion",
                  (unsigned long long)running->records, ((double)running->last_ns - (double)running->first_ns) / 1e9,
                  YS_RULES, sums.broken, sums.kept, sums.unknown, sums.unmet);
     (void)printf(sums.advice > 0 ? "; %u give advice\n" : "\n", sums.advice);
@@ -238,9 +242,9 @@ static void print_json(const struct input *input, const struct running *running)
     json_t *root =
         json_pack("{s:s, s:I, s:f, s:i, s:i, s:i, s:i, s:i, s:I, s:I, s:o}", "kind", "audit", "packets",
                   (json_int_t)running->records, "seconds", ((double)running->last_ns - (double)running->first_ns) / 1e9,
-                  "broken", sums.broken, "kept", sums.kept, "unknown", sums.unknown, "not_met", sums.unmet, "advice",
-                  sums.advice, "damaged_packets", (json_int_t)ys_audit_damaged(running->audit), "unreadable_packets",
-                  (json_int_t)ys_audit_unreadable(running->audit), "rules", rules);
+                  "broken", sums.broken, "kept", sums.kept, "unknown", sums.unknown, "no_occasion", sums.unmet,
+                  "advice", sums.advice, "damaged_packets", (json_int_t)ys_audit_damaged(running->audit),
+                  "unreadable_packets", (json_int_t)ys_audit_unreadable(running->audit), "rules", rules);
     (void)json_dumpf(root, stdout, JSON_INDENT(2) | JSON_REAL_PRECISION(12));
     (void)putchar('\n');
     json_decref(root);
@@ -279,7 +283,7 @@ int verb_audit(int argc, char **argv)
     static const struct argp_option options[] = {
         {"rule", 'r', "RULE", 0, "Tell of this one only", 0},
         {"except", KEY_EXCEPT, "NAME", 0, "Do not count what this one breaks; may be given again", 0},
-        {"all", KEY_ALL, NULL, 0, "Also list each rule and how often it was kept", 0},
+        {"all", KEY_ALL, NULL, 0, "Also list each rule and how often it was kept, and tell more of what breaks it", 0},
         {"rules", KEY_RULES, NULL, 0, "Print the table of rules, as Markdown, and watch nothing", 0},
         SOURCE_OPTIONS,
         {"json", 'j', NULL, 0, "Print the result as JSON", 0},

@@ -474,12 +474,12 @@ static int run_recorded(const char *who, struct input *input, const struct ys_de
     static struct source source;
     struct ys_recorded recorded = {.replay = source_replay, .context = &source};
     struct ys_interval_report report;
-    char problem[YS_PROBLEM_SIZE];
     char *path = input->common.files.paths[1];
     const struct files files = {.paths = &path, .count = 1};
     int status = EXIT_BAD_INPUT;
     source = (struct source){.seed = input->seed};
     if (source_open(&source, who, &files)) {
+        char problem[YS_PROBLEM_SIZE];
         if (ys_interval_of(&recorded, design, input->advertiser, tell_watched, &report, problem))
             status = tell(who, input, design, &report);
         else if (problem[0] != '\0')

@@ -22,13 +22,15 @@
 
 static error_t take_key(struct source *source, const char *who, const char *text)
 {
-    uint8_t key[16];
+    uint8_t key[16] = {0};
     size_t length = strlen(text);
     for (size_t i = 0; i < 16 && length == 32; i++) {
         int high = ys_hex_digit(text[2 * i]);
         int low = ys_hex_digit(text[2 * i + 1]);
-        length = high < 0 || low < 0 ? 0 : length;
-        key[15 - i] = (uint8_t)(high << 4 | low); /* as on the air: the least significant byte first */
+        if (high < 0 || low < 0)
+            length = 0;
+        else
+            key[15 - i] = (uint8_t)(16 * high + low); /* as on the air: the least significant byte first */
     }
     if (length != 32) {
         (void)complain(who, "a key has 32 hexadecimal digits, unlike \"%s\"", text);

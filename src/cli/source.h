@@ -62,8 +62,8 @@ bool source_open(struct source *source, const char *who, const struct files *fil
 /* Hands all records to `take`, in the order of time. With `waits` only what there is by now. False after a line. */
 bool source_run(struct source *source, ys_record_fn *take, void *context);
 
-/* The same as a ys_replay_fn: from the first record on, each time. */
-bool source_replay(void *source, ys_record_fn *take, void *context);
+/* The same as a ys_replay_fn, whose context is the source: from the first record on, each time. */
+bool source_replay(void *context, ys_record_fn *take, void *take_context);
 
 /* Says what was wrong in files, and where the definition does not fit; to be called at the end. */
 void source_end(struct source *source);

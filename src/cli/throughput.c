@@ -270,7 +270,6 @@ static int run_recorded(const char *who, struct input *input, struct ys_throughp
 {
     struct ys_recorded recorded = {.replay = source_replay, .context = &input->source, .keys = &input->source.keys};
     struct ys_throughput_report report;
-    char problem[YS_PROBLEM_SIZE];
     char *path = input->common.files.paths[1];
     const struct files files = {.paths = &path, .count = 1};
     int status = EXIT_BAD_INPUT;
@@ -279,6 +278,7 @@ static int run_recorded(const char *who, struct input *input, struct ys_throughp
         return EXIT_BAD_INPUT;
     }
     if (source_open(&input->source, who, &files)) {
+        char problem[YS_PROBLEM_SIZE];
         if (ys_throughput_of(&recorded, &input->stream, plan, &report, problem)) {
             const struct ys_characteristic *characteristic = streamed(layout, input->stream.handle, plan->carrier);
             if (input->common.json)
@@ -340,6 +340,37 @@ static bool apply(const char *who, const struct input *input, struct ys_throughp
     return ys_throughput_check(plan, text, sizeof text) || complain(who, "%s", text);
 }
 
+/* What is named: a definition, a capture if there is one, and a characteristic. */
+static int run_named(const char *who, struct input *input)
+{
+    const struct files *given = &input->common.files;
+    bool captured = given->count > 1 && ys_capture_is_one(given->paths[1]);
+    const char *name = given->count > 1 + captured ? given->paths[1 + captured] : NULL;
+    input->capture = captured ? given->paths[1] : NULL;
+    if (given->count > 2 + captured) {
+        (void)complain(who, "name one definition, a capture if there is one, and one characteristic");
+        return EXIT_BAD_INPUT;
+    }
+    struct ys_design *design;
+    struct ys_layout *layout =
+        open_only(who, &(struct files){.paths = given->paths, .count = given->count > 0 ? 1 : 0}, &design);
+    int status = EXIT_BAD_INPUT;
+    if (layout != NULL) {
+        const struct ys_characteristic *characteristic;
+        struct ys_throughput_plan plan = parameters_begin(design);
+        if (parameters_source(given->paths[0], layout, name, input->carrier, &plan, &characteristic) &&
+            apply(who, input, &plan)) {
+            if (captured && name != NULL)
+                input->stream.handle = handle_of(layout, characteristic);
+            status = captured ? run_recorded(who, input, &plan, layout, design->name.text)
+                              : run(who, input, &plan, design->name.text, characteristic);
+        }
+    }
+    ys_layout_free(layout);
+    ys_design_free(design);
+    return status;
+}
+
 int verb_throughput(int argc, char **argv)
 {
     static const struct argp_option own[] = {
@@ -380,30 +411,5 @@ int verb_throughput(int argc, char **argv)
     input = (struct input){.carrier = NULL};
     if (!parse_options(&argp, argc, argv, &input))
         return EXIT_BAD_INPUT;
-    const struct files *given = &input.common.files;
-    bool captured = given->count > 1 && ys_capture_is_one(given->paths[1]);
-    const char *name = given->count > 1 + captured ? given->paths[1 + captured] : NULL;
-    input.capture = captured ? given->paths[1] : NULL;
-    if (given->count > 2 + captured) {
-        (void)complain(argv[0], "name one definition, a capture if there is one, and one characteristic");
-        return EXIT_BAD_INPUT;
-    }
-    struct ys_design *design;
-    struct ys_layout *layout =
-        open_only(argv[0], &(struct files){.paths = given->paths, .count = given->count > 0 ? 1 : 0}, &design);
-    int status = EXIT_BAD_INPUT;
-    if (layout != NULL) {
-        const struct ys_characteristic *characteristic;
-        struct ys_throughput_plan plan = parameters_begin(design);
-        if (parameters_source(given->paths[0], layout, name, input.carrier, &plan, &characteristic) &&
-            apply(argv[0], &input, &plan)) {
-            if (captured && name != NULL)
-                input.stream.handle = handle_of(layout, characteristic);
-            status = captured ? run_recorded(argv[0], &input, &plan, layout, design->name.text)
-                              : run(argv[0], &input, &plan, design->name.text, characteristic);
-        }
-    }
-    ys_layout_free(layout);
-    ys_design_free(design);
-    return status;
+    return run_named(argv[0], &input);
 }

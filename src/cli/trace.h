@@ -10,10 +10,6 @@ enum trace_view { VIEW_AUTO, VIEW_AIR, VIEW_BORDER };
 struct trace {
     struct source source;
     struct common common;
-    enum ys_trace_level level;
-    enum trace_view view;
-    bool both;
-    bool follows;
     struct ys_filter *filter;
     unsigned long long before;
     unsigned long long behind;
@@ -21,22 +17,27 @@ struct trace {
     const char *values_path;
     const char *plot_path;
     const char *draw;
-    bool replaces;
+    enum ys_trace_level level;
+    enum trace_view view;
     /* while it runs */
     struct ys_follower *follower;
-    bool has_origin;
     uint64_t origin_ns;
-    bool has_last;
     uint64_t last_ns; /* of the last line */
-    bool on_air;      /* a packet on the air was seen */
-    bool colour;
-    bool headed;
     uint64_t shown;
     unsigned long long left; /* lines that are shown behind a match */
     char **kept;             /* lines before a match: a ring of `before` */
     uint64_t kept_count;
     FILE *values;
     struct trace_plot *plot;
+    bool has_origin;
+    bool has_last;
+    bool on_air; /* a packet on the air was seen */
+    bool colour;
+    bool headed;
+    /* options again */
+    bool both;
+    bool follows;
+    bool replaces;
 };
 
 /* trace_lines.c */

@@ -19,6 +19,8 @@ struct series {
     char name[80];
     char unit[32];
     uint64_t count;
+    double least;
+    double greatest;
 };
 
 struct trace_plot {
@@ -86,7 +88,12 @@ static void put(struct trace_plot *plot, double at_s, int series, double value)
 {
     if (series < 0)
         return;
-    plot->series[series].count++;
+    struct series *one = &plot->series[series];
+    if (one->count == 0 || value < one->least)
+        one->least = value;
+    if (one->count == 0 || value > one->greatest)
+        one->greatest = value;
+    one->count++;
     (void)fprintf(plot->plot.data, "%.9f %d %.12g\n", at_s, series, value);
 }
 
@@ -169,11 +176,12 @@ static const char *const colours[] = {"#2a6f97", "#c1442e", "#4f7f3a", "#8a5a9e"
 
 static void style(FILE *script, int panels)
 {
-    (void)fprintf(script,
-                  "set multiplot layout %d,1 margins 0.08,0.97,0.08,0.95 spacing 0.10\nset border 3\n"
-                  "set tics nomirror out\nset grid ytics lc rgb \"#d8d8d8\"\nset key outside top right horizontal\n"
-                  "set offsets graph 0.01, graph 0.01, graph 0.06, graph 0.06\n",
-                  panels);
+    (void)fprintf(
+        script,
+        "set multiplot layout %d,1 margins 0.08,0.97,0.10,0.93 spacing 0.13\nset border 3\n"
+        "set tics nomirror out\nset grid ytics lc rgb \"#d8d8d8\"\nset key at graph 1,graph 1.13 right top horizontal\n"
+        "set offsets graph 0.01, graph 0.01, graph 0.06, graph 0.06\n",
+        panels);
 }
 
 static void put_series(FILE *script, const struct series *series, size_t index, bool first, const char *with)
@@ -182,6 +190,24 @@ static void put_series(FILE *script, const struct series *series, size_t index, 
                   index, with, colours[index % (sizeof colours / sizeof colours[0])]);
     plot_put_text(script, series->name);
     (void)fputs(" noenhanced", script);
+}
+
+/* The range of a panel: with some room above and below, also if there is one value only. */
+static void put_range(FILE *script, const struct trace_plot *plot, const char *unit)
+{
+    double least = 0;
+    double greatest = 0;
+    bool any = false;
+    for (size_t i = 0; i < plot->count; i++) {
+        const struct series *one = &plot->series[i];
+        if (strcmp(one->unit, unit) != 0 || one->count == 0)
+            continue;
+        least = !any || one->least < least ? one->least : least;
+        greatest = !any || one->greatest > greatest ? one->greatest : greatest;
+        any = true;
+    }
+    double room = greatest > least ? (greatest - least) / 15 : 1;
+    (void)fprintf(script, "set yrange [%.12g:%.12g]\n", least - room, greatest + room);
 }
 
 /* A panel for each unit. */
@@ -199,11 +225,14 @@ static void draw_panels(struct trace_plot *plot, const char *label, const char *
         plot->crowded = plot->crowded || known == PANELS_MOST;
     }
     style(script, panels);
+    if (panels > 2)
+        (void)fputs("set tics font \",10\"\n", script);
     for (int panel = 0; panel < panels; panel++) {
         bool first = true;
         (void)fprintf(script, "set xlabel \"%s\"\nset ylabel ", panel + 1 == panels ? "time, s" : "");
         plot_put_text(script, units[panel][0] != '\0' ? units[panel] : label);
         (void)fputs(" noenhanced\n", script);
+        put_range(script, plot, units[panel]);
         for (size_t i = 0; i < plot->count; i++) {
             if (strcmp(plot->series[i].unit, units[panel]) != 0)
                 continue;
@@ -216,12 +245,13 @@ static void draw_panels(struct trace_plot *plot, const char *label, const char *
 
 static void draw_connection(struct trace_plot *plot)
 {
-    static const char *const tracks[TRACK_DATA] = {"points pt 7 ps 0.35", "points pt 7 ps 0.45", "points pt 7 ps 0.45",
-                                                   "points pt 9 ps 1.1", "points pt 2 ps 0.9"};
+    static const char *const tracks[TRACK_DATA] = {"points pt 7 ps 0.4", "points pt 7 ps 0.6", "points pt 7 ps 0.6",
+                                                   "points pt 9 ps 1.2", "points pt 2 ps 1.0"};
     static const char *const track_colours[TRACK_DATA] = {"#9a9a9a", "#2a6f97", "#4f7f3a", "#c1442e", "#8a5a9e"};
+    static const double track_shift[TRACK_DATA] = {0, 0.3, -0.3, 0.3, 0}; /* so that both sides of an event are seen */
     FILE *script = plot->plot.script;
     style(script, 2);
-    (void)fputs("set ylabel \"channel\"\nset yrange [-1:40]\nset ytics (0,5,10,15,20,25,30,36,37,38,39)\n"
+    (void)fputs("set ylabel \"channel\"\nset yrange [-1:40]\nset ytics (0,4,8,12,16,20,24,28,32,36,39)\n"
                 "set xlabel \"\"\nstats data using 1 nooutput name \"T\"\n"
                 "set xrange [T_min:T_max > T_min ? T_max : T_min + 1]\n",
                 script);
@@ -229,8 +259,8 @@ static void draw_connection(struct trace_plot *plot)
     for (int i = 0; i < TRACK_DATA; i++) {
         if (plot->series[i].count == 0)
             continue;
-        (void)fprintf(script, "%s data using 1:($2==%d?$3:NaN) with %s lc rgb \"%s\" title \"%s\"",
-                      first ? "plot" : ",\\\n  ", i, tracks[i], track_colours[i], plot->series[i].name);
+        (void)fprintf(script, "%s data using 1:($2==%d?$3%+.1f:NaN) with %s lc rgb \"%s\" title \"%s\"",
+                      first ? "plot" : ",\\\n  ", i, track_shift[i], tracks[i], track_colours[i], plot->series[i].name);
         first = false;
     }
     (void)fputs("\nset ylabel \"bytes in a connection event\"\nset yrange [0:*]\nset ytics auto\n"

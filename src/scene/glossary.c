@@ -150,11 +150,12 @@ static void by_layout(const struct entry *entry, uint16_t handle, struct ys_mean
 
 static void misfit(struct ys_names *names, const struct ys_party *server, const struct ys_told *told)
 {
+    if (names->misfits++ > 0)
+        return;
     char text[YS_UUID_TEXT_SIZE];
-    if (names->misfits++ == 0)
-        (void)snprintf(names->misfit, sizeof names->misfit,
-                       "%s has a characteristic %s at 0x%04x, which its definition does not have there", server->name,
-                       ys_uuid_format(&told->uuid, text), told->handle);
+    (void)snprintf(names->misfit, sizeof names->misfit,
+                   "%s has a characteristic %s at 0x%04x, which its definition does not have there", server->name,
+                   ys_uuid_format(&told->uuid, text), told->handle);
 }
 
 /* What the traffic told of it. */

@@ -204,7 +204,7 @@ static void switch_on(struct ys_stage *stage)
 static bool name_devices(struct ys_stage *stage)
 {
     stage->names = ys_names_new();
-    stage->layouts = ys_new(stage->scene->device_count * sizeof *stage->layouts + 1);
+    stage->layouts = ys_new(stage->scene->device_count * sizeof(struct ys_layout *) + 1);
     bool good = stage->names != NULL;
     for (size_t i = 0; i < stage->scene->device_count && good; i++) {
         const struct ys_actor *actor = &stage->scene->actors[i];

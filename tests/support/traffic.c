@@ -304,8 +304,9 @@ static void tweak(struct traffic *traffic, const char *text)
 {
     struct tweaks *tweaks = &traffic->tweaks;
     char name[20];
-    int number = 0;
-    assert_true(sscanf(text, "%19s %d", name, &number) >= 1);
+    size_t length = strcspn(text, " ");
+    int number = (int)strtol(text + length, NULL, 10);
+    (void)snprintf(name, sizeof name, "%.*s", (int)length, text);
     tweaks->sn |= strcmp(name, "sn") == 0;
     tweaks->nesn |= strcmp(name, "nesn") == 0;
     tweaks->alone |= strcmp(name, "alone") == 0;
