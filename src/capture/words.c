@@ -314,6 +314,10 @@ static void say_security(const struct ys_said *said, struct ys_text *text)
         return;
     }
     ys_text_add(text, "%s", ys_smp_code_name(said->smp.code));
+    if (said->smp.code == YS_SMP_PAIRING_FAILED) {
+        ys_text_add(text, ": %s (0x%02x)", ys_smp_reason_text(said->smp.reason), said->smp.reason);
+        return;
+    }
     add_fields(ys_layout_of_smp(said->smp.code), ys_reader_of(said->frame + 1, said->length - 1), &no_glossary, text);
 }
 

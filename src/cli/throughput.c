@@ -348,7 +348,8 @@ static int run_named(const char *who, struct input *input)
     const char *name = given->count > 1 + captured ? given->paths[1 + captured] : NULL;
     input->capture = captured ? given->paths[1] : NULL;
     if (given->count > 2 + captured) {
-        (void)complain(who, "name one definition, a capture if there is one, and one characteristic");
+        (void)complain(who, captured ? "name one definition, one capture and one characteristic"
+                                     : "name one definition and one characteristic");
         return EXIT_BAD_INPUT;
     }
     struct ys_design *design;
