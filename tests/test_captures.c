@@ -505,7 +505,7 @@ static void a_file_that_is_there_is_left_alone_unless_it_is_to_be_replaced(void 
     (void)state;
     (void)snprintf(path, sizeof path, "%s", scratch_file("mine.pcap", "mine"));
     assert_null(create(path, false));
-    assert_non_null(strstr(said, "--replace"));
+    assert_non_null(strstr(said, "left alone"));
     char *text = read_whole(path);
     assert_string_equal(text, "mine");
     free(text);

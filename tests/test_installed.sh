@@ -99,8 +99,13 @@ for command in "$work/prefix/bin/yarnswift" "$build/bin/yarnswift"; do
     grep -q "^all as expected" met
     kettle/build/kettle 2 >met_otherwise
     ! cmp -s met met_otherwise
+    rm -f met.pcapng
+    kettle/build/kettle 1 met.pcapng >/dev/null
+    "$command" audit met.pcapng --definition kettle/kettle.device.yaml >audited || { cat audited; exit 1; }
+    kettle/build/kettle 1 met.pcapng 2>refused && exit 1
+    grep -q "is left alone" refused
     kettle/build/kettle twice 2>refused && exit 1
-    grep -q "the only argument is a seed" refused
+    grep -q "the arguments are a seed" refused
 done
 echo "/* mine */" >>kettle/firmware.c
 if "$command" new kettle 2>refused; then exit 1; fi

@@ -13,6 +13,7 @@
 
 #include "capture/filter.h"
 #include "capture/writer.h"
+#include "simulated/store.h"
 #include "support/run.h"
 #include "support/traffic.h"
 
@@ -305,6 +306,8 @@ static void filters_show_what_they_say(void **state)
         {"number = 82", 1},
         {"connection = 1 and indication", 2},
         {"not (not indication)", 2},
+        {"level attributes and indication", 2},
+        {"level air", 0},
     };
     (void)state;
     for (size_t i = 0; i < COUNT(filters); i++) {
@@ -343,6 +346,7 @@ static void filters_that_cannot_be_read_point_to_the_place(void **state)
         {"channel = 5 MHz", 13, "without a unit"},
         {"from", 5, "a name must stand"},
         {"kind nonsense", 6, "no such kind"},
+        {"level ground", 7, "no such level"},
         {"value = \"open", 9, "not closed"},
         {"live torque ! 5", 13, "no relation"},
         {"preset > 1e999", 10, "a number"},
@@ -377,6 +381,10 @@ static void an_encrypted_link_is_read_where_its_key_is_known(void **state)
     char *air = lines_of("trace --level values '%s/cabinet.pcap'");
     char *whole = lines_of("trace --level values '%s/cabinet.pcap' '%s/cabinet-cabinet.pcap' --view air");
     assert_true(count_of(whole, "\n") > count_of(air, "\n"));
+    assert_non_null(strstr(whole, ": 1f")); /* the stock of 31 */
+    char *old = lines_of("trace '%s/cabinet.pcap' --filter 'decrypted and read response'");
+    assert_true(count_of(old, ": 1f") >= 1);
+    free(old);
     free(air);
     free(whole);
 }
@@ -396,6 +404,16 @@ static void a_key_that_is_given_opens_what_was_sent(void **state)
     assert_null(strstr(closed, "read response"));
     assert_non_null(strstr(open, "read response, 0x0003: 2a"));
     free(closed);
+    free(open);
+    /* the same key from a bond: behind version, flags, size, identity and its key */
+    uint8_t bond[86] = {1, 0, 16};
+    memcpy(bond + 26, traffic_key, sizeof traffic_key);
+    (void)snprintf(path, sizeof path, "%s/bonds.sqlite", folder);
+    struct ys_store *store = ys_store_open(path, 4096, error, sizeof error);
+    assert_true(ys_store_put(store, YS_RECORDS_OF_BONDS + 1, bond, sizeof bond));
+    ys_store_free(store);
+    open = lines_of("trace '%s/sealed.pcap' --bonds '%s/bonds.sqlite'");
+    assert_non_null(strstr(open, "read response, 0x0003: 2a"));
     free(open);
     assert_runs("trace '%s/sealed.pcap' --key 4c68", 2);
     assert_runs("trace '%s/sealed.pcap' --bonds '%s/no_such_file'", 2);

@@ -36,9 +36,10 @@ static const char *const subject_names[] = {"time",   "since",  "strength",   "c
                                             "number", "handle", "connection", "value",   NULL};
 
 /* What is compared with a name. */
-enum name_of { NAME_FROM, NAME_TO, NAME_WITH, NAME_SERVICE, NAME_CHARACTERISTIC, NAME_PROTOCOL, NAME_KIND };
+enum name_of { NAME_FROM, NAME_TO, NAME_WITH, NAME_SERVICE, NAME_CHARACTERISTIC, NAME_PROTOCOL, NAME_LEVEL, NAME_KIND };
 
-static const char *const name_words[] = {"from", "to", "with", "service", "characteristic", "protocol", "kind", NULL};
+static const char *const name_words[] = {"from",     "to",    "with", "service", "characteristic",
+                                         "protocol", "level", "kind", NULL};
 
 enum flag { FLAG_ERROR, FLAG_AGAIN, FLAG_DAMAGED, FLAG_ENCRYPTED, FLAG_DECRYPTED };
 
@@ -354,7 +355,8 @@ static struct ys_filter *parse_name(struct parser *parser, int what)
     if (node == NULL)
         return NULL;
     node->what = what;
-    if (read_name(parser, node->name) && (what != NAME_KIND || is_kind(node->name)))
+    if (read_name(parser, node->name) && (what != NAME_KIND || is_kind(node->name)) &&
+        (what != NAME_LEVEL || word_among(node->name, ys_trace_level_names) >= 0))
         return node;
     (void)fail(parser, column, node->name[0] == '\0' ? "a name must stand behind \"%s\"" : "there is no such %s", word);
     ys_filter_free(node);
@@ -558,6 +560,8 @@ static bool matches_name(const struct ys_filter *filter, const struct ys_message
         return is_called(message->meaning.name, filter->name);
     case NAME_PROTOCOL:
         return is_called(message->protocol, filter->name);
+    case NAME_LEVEL:
+        return is_called(ys_trace_level_names[message->level], filter->name);
     case NAME_KIND:
     default:
         return is_called(message->kind, filter->name);

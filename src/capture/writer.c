@@ -226,6 +226,14 @@ static struct stream *stream_of(struct ys_capture_writer *writer, const struct y
     return stream;
 }
 
+static void say_trouble(int trouble, char *error, size_t size)
+{
+    if (trouble == EEXIST)
+        (void)snprintf(error, size, "it is there, and is left alone");
+    else
+        (void)snprintf(error, size, "cannot write it: %s", strerror(trouble));
+}
+
 struct ys_capture_writer *ys_capture_create(const char *path, bool replaces, char *error, size_t size)
 {
     bool blocks = ends_in(path, ".pcapng");
@@ -243,9 +251,7 @@ struct ys_capture_writer *ys_capture_create(const char *path, bool replaces, cha
     writer->replaces = replaces;
     writer->streams->file = make(writer, path);
     if (writer->streams->file == NULL) {
-        bool there = writer->trouble == EEXIST;
-        (void)snprintf(error, size, "cannot write it: %s%s", strerror(writer->trouble),
-                       there ? "; give --replace to write over it" : "");
+        say_trouble(writer->trouble, error, size);
         free(writer);
         return NULL;
     }
@@ -291,9 +297,11 @@ bool ys_capture_close(struct ys_capture_writer *writer, uint64_t from_ns, uint64
         }
     }
     int trouble = writer->trouble;
-    if (trouble != 0)
-        (void)snprintf(error, size, "%s: cannot write it: %s%s", writer->trouble_path, strerror(trouble),
-                       trouble == EEXIST ? "; give --replace to write over it" : "");
+    if (trouble != 0) {
+        int length = snprintf(error, size, "%s: ", writer->trouble_path);
+        if (length > 0 && (size_t)length < size)
+            say_trouble(trouble, error + length, size - (size_t)length);
+    }
     free(writer);
     return trouble == 0;
 }

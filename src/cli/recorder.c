@@ -1,6 +1,8 @@
 /* What a simulation was, in a file. */
 #include "cli/recorder.h"
 
+#include <unistd.h>
+
 #include "cli/cli.h"
 
 bool recorder_parse(struct recorder *recorder, int key, char *argument)
@@ -21,7 +23,9 @@ bool recorder_begin(struct recorder *recorder)
         return true;
     recorder->writer = ys_capture_create(recorder->path, recorder->replaces, error, sizeof error);
     if (recorder->writer == NULL)
-        return complain(recorder->path, "%s", error);
+        return complain(recorder->path, "%s%s", error,
+                        access(recorder->path, F_OK) == 0 && !recorder->replaces ? "; give --replace to write over it"
+                                                                                 : "");
     recorder->recording.sink = (struct ys_record_sink){.take = ys_capture_sink, .context = recorder->writer};
     return true;
 }

@@ -5,6 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "capture/writer.h"
 #include "design/open.h"
 #include "scene/report.h"
 
@@ -29,32 +30,54 @@ static bool check(const char *program, const char *path, const struct ys_design 
     return false;
 }
 
+/* Plays it, and writes a capture if one is wanted. */
+static int play(const char *program, struct ys_demo_plan *plan, uint64_t seed, const char *path)
+{
+    char error[9000];
+    struct ys_report_log log = {.stream = stdout};
+    struct ys_demo_summary summary;
+    struct ys_recording recording;
+    struct ys_capture_writer *writer = path != NULL ? ys_capture_create(path, false, error, sizeof error) : NULL;
+    if (path != NULL && writer == NULL) {
+        (void)fprintf(stderr, "%s: %s: %s\n", program, path, error);
+        return BAD_INPUT;
+    }
+    recording = (struct ys_recording){.sink = {.take = ys_capture_sink, .context = writer}};
+    plan->recording = writer != NULL ? &recording : NULL;
+    bool played = ys_demo_run(plan, seed, ys_report_line, &log, &summary);
+    bool written = writer == NULL || ys_capture_close(writer, recording.from_ns, recording.to_ns, error, sizeof error);
+    if (!written)
+        (void)fprintf(stderr, "%s: %s\n", program, error);
+    if (!played)
+        (void)fprintf(stderr, "%s: the device cannot be started\n", program);
+    if (!played || !written)
+        return BAD_INPUT;
+    ys_report_summary(stdout, &summary);
+    return summary.as_expected ? AS_EXPECTED : UNEXPECTED;
+}
+
 int ys_workstation_main(int argc, char **argv, const char *definition, const struct ys_firmware *firmware)
 {
     char *end = NULL;
     const char *program = argc > 0 ? argv[0] : "firmware";
     errno = 0;
     unsigned long long seed = argc > 1 ? strtoull(argv[1], &end, 10) : 1;
-    if (argc > 2 || (argc == 2 && (argv[1][0] < '0' || argv[1][0] > '9' || *end != '\0' || errno != 0))) {
-        (void)fprintf(stderr, "%s: the only argument is a seed, a whole number from 0 on\n", program);
+    if (argc > 3 || (argc > 1 && (argv[1][0] < '0' || argv[1][0] > '9' || *end != '\0' || errno != 0))) {
+        (void)fprintf(stderr,
+                      "%s: the arguments are a seed, a whole number from 0 on, and the file of a capture, .pcapng or "
+                      ".pcap\n",
+                      program);
         return BAD_INPUT;
     }
     struct ys_design *design = ys_design_open(definition);
-    struct ys_report_log log = {.stream = stdout};
-    struct ys_demo_summary summary;
     int status = BAD_INPUT;
     if (check(program, definition, design)) {
-        const struct ys_demo_plan plan = {.design = design,
-                                          .firmware = firmware,
-                                          .device_name = "device",
-                                          .central_name = "central",
-                                          .watch_ns = 3 * YS_NS_PER_S};
-        if (ys_demo_run(&plan, seed, ys_report_line, &log, &summary)) {
-            ys_report_summary(stdout, &summary);
-            status = summary.as_expected ? AS_EXPECTED : UNEXPECTED;
-        } else {
-            (void)fprintf(stderr, "%s: the device cannot be started\n", program);
-        }
+        struct ys_demo_plan plan = {.design = design,
+                                    .firmware = firmware,
+                                    .device_name = "device",
+                                    .central_name = "central",
+                                    .watch_ns = 3 * YS_NS_PER_S};
+        status = play(program, &plan, seed, argc > 2 ? argv[2] : NULL);
     }
     ys_design_free(design);
     return status;
