@@ -155,17 +155,16 @@ static void one_packet_is_shown_whole(void **state)
     unsigned long number = strtoul(strchr(line, '\n'), NULL, 10);
     (void)snprintf(command, sizeof command, "trace '%%s/demo.pcapng' --definition '" WRENCH "' --packet %lu", number);
     char *whole = lines_of(command);
-    static const char *const parts[] = {
-        "channel                35, 2476 MHz",
-        "strength               -50 dBm",
-        "NESN, SN, MD",
-        "connection event       48",
-        "LLID                   2, begins",
-        "04 00                        channel                0x0004, attribute protocol",
-        "1b                           opcode                 notification",
-        "09 00                        handle                 0x0009",
-        "23 00                        value                  3.5 N m",
-        "service                tightening"};
+    static const char *const parts[] = {"channel                35, 2476 MHz",
+                                        "strength               -50 dBm",
+                                        "NESN, SN, MD",
+                                        "connection event       48",
+                                        "LLID                   2, begins",
+                                        "04 00                    channel                0x0004, attribute protocol",
+                                        "1b                       opcode                 notification",
+                                        "09 00                    handle                 0x0009",
+                                        "23 00                    value                  3.5 N m",
+                                        "service                tightening"};
     for (size_t i = 0; i < COUNT(parts); i++) {
         if (strstr(whole, parts[i]) == NULL)
             fail_msg("not \"%s\" in\n%s", parts[i], whole);
@@ -402,6 +401,7 @@ static void a_key_that_is_given_opens_what_was_sent(void **state)
     char *closed = lines_of("trace '%s/sealed.pcap'");
     char *open = lines_of("trace '%s/sealed.pcap' --key 4c68384139f574d836bcf34e9dfb01bf");
     assert_null(strstr(closed, "read response"));
+    assert_non_null(strstr(run("trace '%s/sealed.pcap'").err, "4 packets were encrypted"));
     assert_non_null(strstr(open, "read response, 0x0003: 2a"));
     free(closed);
     free(open);

@@ -207,6 +207,8 @@ static void take_seen(void *context, const struct ys_seen *seen)
         trace->origin_ns = record->at_ns < YS_SIMULATED_NS ? 0 : record->at_ns;
     }
     trace->on_air = trace->on_air || record->kind == YS_RECORD_AIR;
+    trace->damaged += seen->kind == YS_SEEN_NOTHING;
+    trace->unreadable += seen->kind == YS_SEEN_LINK && seen->packet.readable == YS_READ_NOT;
     if (trace->packet > 0) {
         if (record->number == trace->packet) {
             trace_packet(trace, seen);
@@ -278,6 +280,18 @@ static bool is_free(const struct trace *trace, const char *who)
            complain(who, "cannot draw %s: it is there; give --replace to write over it", trace->plot_path);
 }
 
+/* What could not be shown, and why. */
+static void tell_missing(const struct trace *trace, const char *who)
+{
+    if (trace->shown == 0)
+        (void)complain(who, "nothing %s", trace->filter != NULL ? "matches the filter" : "is there on this level");
+    if (trace->damaged > 0 && trace->level != YS_TRACE_AIR)
+        (void)complain(who, "%llu packets were damaged; --level air shows them", (unsigned long long)trace->damaged);
+    if (trace->unreadable > 0)
+        (void)complain(who, "%llu packets were encrypted, and their key is not known: give it by --key or --bonds",
+                       (unsigned long long)trace->unreadable);
+}
+
 static int run(struct trace *trace, const char *who)
 {
     trace->follower = ys_follower_new(take_seen, trace);
@@ -294,8 +308,8 @@ static int run(struct trace *trace, const char *who)
     }
     if (good && trace->packet > 0 && trace->shown == 0)
         good = complain(who, "there is no packet %llu", trace->packet);
-    if (good && trace->packet == 0 && trace->shown == 0)
-        (void)complain(who, "nothing %s", trace->filter != NULL ? "matches the filter" : "is there on this level");
+    if (good && trace->packet == 0)
+        tell_missing(trace, who);
     if (good && trace->plot != NULL)
         good = trace_plot_end(trace->plot, trace);
     good = close_values(trace, who) && good;

@@ -21,17 +21,22 @@ static void print_layer(const char *title)
 static void print_field(void *context, const char *name, const uint8_t *bytes, size_t length, const char *words)
 {
     const struct shown *shown = context;
-    char hex[120];
-    struct ys_text text = ys_text_in(hex, sizeof hex);
-    for (size_t i = 0; i < length && i < BYTES_SHOWN; i++)
-        ys_text_add(&text, "%s%02x", i > 0 ? " " : "", bytes[i]);
-    if (length > BYTES_SHOWN)
-        ys_text_add(&text, " ...");
-    if (bytes != NULL && shown->begin != NULL)
-        (void)printf("  %5td  ", bytes - shown->begin);
-    else
-        (void)printf("         ");
-    (void)printf("%-28s %-22s %s\n", hex, name, words);
+    size_t at = 0;
+    do { /* a row of bytes each, the first with what they are */
+        char hex[120];
+        struct ys_text text = ys_text_in(hex, sizeof hex);
+        size_t row = length - at < BYTES_SHOWN ? length - at : BYTES_SHOWN;
+        ys_text_hex(&text, bytes != NULL ? bytes + at : NULL, bytes != NULL ? row : 0, BYTES_SHOWN);
+        if (bytes != NULL && shown->begin != NULL)
+            (void)printf("  %5td  ", bytes + at - shown->begin);
+        else
+            (void)printf("         ");
+        if (at == 0)
+            (void)printf("%-24s %-22s %s\n", hex, name, words);
+        else
+            (void)printf("%s\n", hex);
+        at += row;
+    } while (at < length);
 }
 
 /* A field whose name stands before the first tab of the text, and its meaning behind that. */
@@ -110,6 +115,10 @@ static void print_extended(const struct trace *trace, const struct ys_seen *seen
 {
     const struct ys_link_extended *pdu = &seen->extended;
     char words[YS_ADDRESS_TEXT_SIZE];
+    const uint8_t *bytes = seen->record->air.pdu;
+    size_t header = bytes[2] & 0x3fu;
+    field(bytes, bytes + 2, 1 + (header + 3u <= seen->record->air.length ? header : 0), "extended header\t%zu bytes",
+          header);
     field(NULL, NULL, 0, "mode\t%s",
           pdu->mode == 1   ? "connectable"
           : pdu->mode == 2 ? "scannable"
