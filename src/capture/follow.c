@@ -183,8 +183,9 @@ static void take_air(struct ys_follower *follower, const struct ys_record *recor
     struct ys_seen *seen = &follower->seen;
     const struct ys_air_packet *air = &record->air;
     seen->crc_wrong = (record->known & YS_AIR_CRC) != 0 && !air->crc_good;
-    if (seen->crc_wrong || (record->known & YS_AIR_CUT) != 0 || air->length < 2) {
-        if (air->access_address != YS_LINK_ADVERTISING_ACCESS_ADDRESS)
+    bool no_address = air->access_address == 0; /* which nothing can have, and free links are marked by */
+    if (seen->crc_wrong || (record->known & YS_AIR_CUT) != 0 || air->length < 2 || no_address) {
+        if (!no_address && air->access_address != YS_LINK_ADVERTISING_ACCESS_ADDRESS)
             seen->link = find_link(follower, air->access_address);
         return;
     }

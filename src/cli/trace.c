@@ -321,13 +321,25 @@ static int run(struct trace *trace, const char *who)
     return !good ? EXIT_BAD_INPUT : trace->source.failed ? EXIT_UNEXPECTED : EXIT_AS_EXPECTED;
 }
 
+/* Options that only go together. */
+static bool go_together(const struct trace *trace, const char *who)
+{
+    if (trace->draw != NULL && trace->plot_path == NULL)
+        return complain(who, "--draw says what --plot draws: give that, too");
+    if (trace->before + trace->behind > 0 && trace->filter == NULL)
+        return complain(who, "--before and --after are about what a --filter matches: give one");
+    if (trace->packet > 0 && (trace->plot_path != NULL || trace->values_path != NULL || trace->common.json))
+        return complain(who, "--packet shows one packet in words, and nothing else");
+    return true;
+}
+
 int verb_trace(int argc, char **argv)
 {
     static const struct argp_option options[] = {
         {"level", 'l', "LEVEL", 0, "What a line is: air, hci, l2cap, attributes (default) or values", 0},
         {"filter", 'f', "FILTER", 0, "Show what matches, such as \"live torque > 40 N m and from wrench\"", 0},
-        {"before", KEY_BEFORE, "NUMBER", 0, "Show so many lines before a match, too; and", 0},
-        {"after", KEY_AFTER, "NUMBER", 0, "so many after it", 0},
+        {"before", KEY_BEFORE, "NUMBER", 0, "Show so many lines before a match, too", 0},
+        {"after", KEY_AFTER, "NUMBER", 0, "Show so many lines after a match, too", 0},
         {"view", KEY_VIEW, "VIEW", 0,
          "Take frames from the air, or from the border between host and controller (default: the air, if it is there)",
          0},
@@ -353,10 +365,10 @@ int verb_trace(int argc, char **argv)
                "Exit status: 0, or 1 if a scene has failed, or 2 if a capture, a scene or an option is wrong.",
     };
     static struct trace trace;
-    trace = (struct trace){.level = YS_TRACE_ATTRIBUTES, .draw = "values", .colour = wants_colour(stdout)};
+    trace = (struct trace){.level = YS_TRACE_ATTRIBUTES, .colour = wants_colour(stdout)};
     trace.source.seed = 1;
     int status = EXIT_BAD_INPUT;
-    if (parse_options(&argp, argc, argv, &trace)) {
+    if (parse_options(&argp, argc, argv, &trace) && go_together(&trace, argv[0])) {
         trace.source.waits = trace.follows;
         if (source_open(&trace.source, argv[0], &trace.common.files) && is_free(&trace, argv[0]) &&
             open_values(&trace, argv[0]))

@@ -53,7 +53,7 @@ struct trace_plot *trace_plot_new(const struct trace *trace)
     if (plot == NULL)
         return NULL;
     for (int i = 0; words[i] != NULL; i++) {
-        if (strcmp(words[i], trace->draw) == 0)
+        if (trace->draw != NULL && strcmp(words[i], trace->draw) == 0)
             plot->drawn = (enum drawn)i;
     }
     plot->open = plot_begin(&plot->plot, "yarnswift trace", trace->plot_path);
