@@ -24,8 +24,8 @@ struct trace {
     uint64_t origin_ns;
     uint64_t last_ns; /* of the last line */
     uint64_t shown;
-    uint64_t damaged;    /* packets; likewise: */
-    uint64_t unreadable; /* encrypted, without a key */
+    uint64_t damaged;        /* packets; likewise: */
+    uint64_t unreadable;     /* encrypted, without a key */
     unsigned long long left; /* lines that are shown behind a match */
     char **kept;             /* lines before a match: a ring of `before` */
     uint64_t kept_count;
