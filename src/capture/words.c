@@ -156,8 +156,8 @@ void ys_say_packet(const struct ys_seen *seen, struct ys_text *text)
         return;
     }
     if (packet->repeated && packet->data.length > 0)
-        ys_text_add(text, "again: ");
-    if (packet->is_control && packet->control_good)
+        ys_text_add(text, "again the same %u bytes", packet->data.length);
+    else if (packet->is_control && packet->control_good)
         ys_say_control(&packet->control, text);
     else if (packet->is_control)
         ys_text_add(text, "control PDU 0x%02x of %u bytes, which it cannot have", packet->payload[0], packet->length);
