@@ -448,8 +448,8 @@ static void records_come_in_the_order_of_their_times(void **state)
     struct ys_sorter *sorter = ys_sorter_new(&sink);
     static const uint64_t times_ms[] = {5, 3, 9, 1, 9, 7, 30, 29, 31, 55, 40, 54};
     (void)state;
-    for (uint8_t i = 0; i < COUNT(times_ms); i++) {
-        const uint8_t bytes[] = {i, 0};
+    for (size_t i = 0; i < COUNT(times_ms); i++) {
+        const uint8_t bytes[] = {(uint8_t)i, 0};
         ys_sorter_take(
             sorter, &(struct ys_record){
                         .kind = YS_RECORD_HCI, .at_ns = times_ms[i] * 1000000, .bytes = bytes, .length = sizeof bytes});
