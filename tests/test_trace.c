@@ -492,6 +492,12 @@ static void what_cannot_be_is_refused(void **state)
         "trace '" SCENES "crib.scene.yaml' '" SCENES "shift.scene.yaml'",
         "audit",
         "audit --rule nonsense '%s/demo.pcapng'",
+        "interval '" WRENCH "' '%s/demo.pcapng' --runs 3",
+        "interval '" WRENCH "' '%s/demo.pcapng' --capture '%s/other.pcapng'",
+        "interval '" WRENCH "' --advertiser somebody",
+        "throughput '" WRENCH "' '%s/demo.pcapng' --phy 2M",
+        "throughput '" WRENCH "' '%s/demo.pcapng' --plot '%s/none.svg'",
+        "throughput '" WRENCH "' --from 3",
         "audit '%s/nowhere.pcap'",
         "demo --capture '%s/demo.pcapng'",
         "demo --capture '%s/demo.txt'",
@@ -505,9 +511,21 @@ static void what_cannot_be_is_refused(void **state)
     (void)state;
     for (size_t i = 0; i < COUNT(wrong); i++) {
         struct outcome outcome = run(wrong[i]);
-        if (outcome.status != 2 || outcome.err[0] == '\0')
+        if (outcome.status != 2 || outcome.err[0] == '\0' || outcome.out[0] != '\0')
             fail_msg("%s: status %d\n%s%s", wrong[i], outcome.status, outcome.out, outcome.err);
     }
+}
+
+/* one rule */
+
+static void of_one_rule_the_verdict_is_told(void **state)
+{
+    (void)state;
+    struct outcome outcome = run("audit --rule flags-once '%s/demo.pcapng'");
+    assert_int_equal(outcome.status, 0);
+    assert_non_null(strstr(outcome.out, "\n  flags-once               kept "));
+    assert_null(strstr(outcome.out, "flags-place"));
+    assert_non_null(strstr(outcome.out, "of 1 rule 0 are broken, 1 kept, 0 cannot be told, 0 had no occasion\n"));
 }
 
 /* figures */
@@ -579,7 +597,8 @@ static void a_capture_gives_the_figures_of_its_simulation(void **state)
         double from_s = json_number_value(json_object_get(simulated, "measured_from_s"));
         double to_s = from_s + json_number_value(json_object_get(simulated, "measured_s"));
         (void)snprintf(command, sizeof command,
-                       "throughput '" WRENCH "' '%%s/stream.pcapng' --json --from %.9f --to %.9f", from_s, to_s);
+                       "throughput '" WRENCH "' '%%s/stream.pcapng' '%s' --json --from %.9f --to %.9f",
+                       json_string_value(json_object_get(simulated, "characteristic")), from_s, to_s);
         captured = result_of(command);
         assert_same(simulated, captured, streaming);
         if (strstr(links[i], "loss") == NULL)
@@ -610,6 +629,7 @@ int main(void)
         cmocka_unit_test(a_key_that_is_given_opens_what_was_sent),
         cmocka_unit_test(a_growing_capture_is_followed_until_it_is_enough),
         cmocka_unit_test(what_cannot_be_is_refused),
+        cmocka_unit_test(of_one_rule_the_verdict_is_told),
         cmocka_unit_test(a_capture_gives_the_figures_of_its_simulation),
     };
     return cmocka_run_group_tests(tests, set_up, NULL);

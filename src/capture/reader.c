@@ -622,11 +622,6 @@ bool ys_capture_watched(const struct ys_capture *capture, uint64_t *from_ns, uin
     return capture->has_from && capture->has_to;
 }
 
-uint64_t ys_capture_offset(const struct ys_capture *capture)
-{
-    return capture->offset;
-}
-
 bool ys_capture_is_one(const char *path)
 {
     char error[200];

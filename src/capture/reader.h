@@ -35,9 +35,6 @@ void ys_capture_end(struct ys_capture *capture);
 /* When watching began and ended, where the file says so (which it may do only at its end); false if it does not. */
 bool ys_capture_watched(const struct ys_capture *capture, uint64_t *from_ns, uint64_t *to_ns);
 
-/* How far in the file it is, in bytes. */
-uint64_t ys_capture_offset(const struct ys_capture *capture);
-
 /* Whether the file at this path begins as a capture does; false also if it cannot be read. */
 bool ys_capture_is_one(const char *path);
 

@@ -167,11 +167,14 @@ struct sums {
     unsigned unmet;
 };
 
-static struct sums sum_up(const struct running *running)
+/* Of the rules that are asked for. */
+static struct sums sum_up(const struct input *input, const struct running *running)
 {
     struct sums sums = {.kept = 0};
     for (int i = 0; i < YS_RULES; i++) {
         const struct ys_tally *tally = ys_audit_tally(running->audit, (enum ys_rule_id)i);
+        if (!is_wanted(input, (enum ys_rule_id)i))
+            continue;
         if (tally->broken > 0 && ys_rules[i].is_error)
             sums.broken++;
         else if (tally->broken > 0)
@@ -189,16 +192,17 @@ static struct sums sum_up(const struct running *running)
 static void print_text(const struct input *input, const struct running *running)
 {
     bool colour = wants_colour(stdout);
-    struct sums sums = sum_up(running);
+    struct sums sums = sum_up(input, running);
     uint64_t damaged = ys_audit_damaged(running->audit);
     uint64_t unreadable = ys_audit_unreadable(running->audit);
     for (int i = 0; i < YS_RULES; i++)
         print_broken(input, running, (enum ys_rule_id)i, colour);
-    if (input->all)
+    if (input->all || input->only != NULL)
         print_all(input, running);
-    (void)printf("%llu packets in %.3f s: of %d rules %u are broken, %u kept, %u cannot be told, %u had no occasion",
+    (void)printf("%llu packets in %.3f s: of %d rule%s %u are broken, %u kept, %u cannot be told, %u had no occasion",
                  (unsigned long long)running->records, ((double)running->last_ns - (double)running->first_ns) / 1e9,
-                 YS_RULES, sums.broken, sums.kept, sums.unknown, sums.unmet);
+                 input->only != NULL ? 1 : YS_RULES, input->only != NULL ? "" : "s", sums.broken, sums.kept,
+                 sums.unknown, sums.unmet);
     (void)printf(sums.advice > 0 ? "; %u give advice\n" : "\n", sums.advice);
     if (damaged > 0)
         (void)printf("%llu packets were damaged, and nothing is said of them\n", (unsigned long long)damaged);
@@ -233,7 +237,7 @@ static json_t *rule_json(const struct running *running, enum ys_rule_id rule)
 
 static void print_json(const struct input *input, const struct running *running)
 {
-    struct sums sums = sum_up(running);
+    struct sums sums = sum_up(input, running);
     json_t *rules = json_array();
     for (int i = 0; i < YS_RULES; i++) {
         if (is_wanted(input, (enum ys_rule_id)i))
@@ -265,7 +269,7 @@ static int run(struct input *input, const char *who)
         good = source_run(&input->source, ys_follower_take, running.follower);
         source_end(&input->source);
         ys_audit_end(running.audit);
-        broken = sum_up(&running).broken > 0;
+        broken = sum_up(input, &running).broken > 0;
     }
     if (good && running.records == 0)
         (void)complain(who, "there is no packet in it");

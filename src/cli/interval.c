@@ -33,6 +33,7 @@ struct input {
     struct recorder recorder;
     const char *capture; /* NULL: it is simulated */
     const char *advertiser;
+    const char *of_simulations; /* an option that was given and is about a simulation, or NULL */
 };
 
 /* options */
@@ -65,18 +66,22 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     bool good = true;
     switch (key) {
     case 's':
+        input->of_simulations = "seed";
         good = take_number(state, "seed", argument, 0, 18446744073709551615u, &input->seed);
         break;
     case 't':
+        input->of_simulations = "seconds";
         good = take_number(state, "seconds", argument, 1, 86400, &input->seconds);
         break;
     case 'r':
+        input->of_simulations = "runs";
         good = take_number(state, "runs", argument, 1, 1000000, &input->runs);
         break;
     case 'w':
         input->set = argument;
         break;
     case 'c':
+        input->of_simulations = "scanner";
         good = take_scanner(state, argument, input);
         break;
     case 'a':
@@ -554,6 +559,9 @@ int verb_interval(int argc, char **argv)
     struct ys_design *design;
     const struct files *files = &input.common.files;
     input.capture = files->count == 2 ? files->paths[1] : NULL;
+    if (!source_suits(argv[0], input.capture != NULL, input.recorder.path != NULL ? "capture" : input.of_simulations,
+                      input.advertiser != NULL ? "advertiser" : NULL))
+        return EXIT_BAD_INPUT;
     struct ys_layout *layout = open_only(
         argv[0], &(struct files){.paths = files->paths, .count = files->count - (input.capture != NULL)}, &design);
     int status = EXIT_BAD_INPUT;

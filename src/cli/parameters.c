@@ -303,6 +303,7 @@ bool parameters_source(const char *who, const struct ys_layout *layout, const ch
     if (!find_row(who, layout, name, wanted, &row, &plan->carrier) || row == NULL)
         return false;
     *characteristic = row->characteristic;
+    plan->handle = (uint16_t)(row - layout->rows + 1);
     plan->value_bytes = row->size > 0 ? row->size : 1;
     plan->spacing_ms = (uint16_t)(row->characteristic->spacing_us.number / 1000);
     if (row->characteristic->ways[ways[plan->carrier]].right > YS_RIGHT_OPEN)

@@ -16,16 +16,22 @@ bool recorder_parse(struct recorder *recorder, int key, char *argument)
     return true;
 }
 
+bool recorder_is_free(const struct recorder *recorder)
+{
+    return recorder->path == NULL || recorder->replaces || access(recorder->path, F_OK) != 0 ||
+           complain(recorder->path, "it is there, and is left alone; give --replace to write over it");
+}
+
 bool recorder_begin(struct recorder *recorder)
 {
     char error[400];
     if (recorder->path == NULL)
         return true;
+    if (!recorder_is_free(recorder))
+        return false;
     recorder->writer = ys_capture_create(recorder->path, recorder->replaces, error, sizeof error);
     if (recorder->writer == NULL)
-        return complain(recorder->path, "%s%s", error,
-                        access(recorder->path, F_OK) == 0 && !recorder->replaces ? "; give --replace to write over it"
-                                                                                 : "");
+        return complain(recorder->path, "%s", error);
     recorder->recording.sink = (struct ys_record_sink){.take = ys_capture_sink, .context = recorder->writer};
     return true;
 }

@@ -29,6 +29,9 @@ struct recorder {
 /* Takes one of its options; false if the key is none. */
 bool recorder_parse(struct recorder *recorder, int key, char *argument);
 
+/* Whether the file may be made, as far as can be told before; false after a line. */
+bool recorder_is_free(const struct recorder *recorder);
+
 /* Makes the file, if one is wanted; false after a line. */
 bool recorder_begin(struct recorder *recorder);
 

@@ -388,5 +388,7 @@ int verb_rehearse(int argc, char **argv)
         (void)complain(argv[0], "--capture takes one scene and one seed");
         return EXIT_BAD_INPUT;
     }
+    if (!recorder_is_free(&input.recorder))
+        return EXIT_BAD_INPUT;
     return rehearse(&input);
 }

@@ -182,6 +182,13 @@ bool source_open(struct source *source, const char *who, const struct files *fil
     return !source->waits || files->count == 1 || complain(who, "only one capture can be followed");
 }
 
+bool source_suits(const char *who, bool captured, const char *of_simulations, const char *of_captures)
+{
+    if (captured && of_simulations != NULL)
+        return complain(who, "--%s is about a simulation, and a capture is named", of_simulations);
+    return captured || of_captures == NULL || complain(who, "--%s is about a capture: name one", of_captures);
+}
+
 /* running */
 
 static bool play(struct source *source, ys_record_fn *take, void *context)

@@ -59,6 +59,10 @@ error_t source_parse(struct source *source, const char *who, int key, const char
 /* Opens what is named: one or more captures, or one scene. False after a line. */
 bool source_open(struct source *source, const char *who, const struct files *files);
 
+/* Options of verbs that simulate or measure a capture: false after a line, if one was given (or NULL) that says nothing
+ * of what is measured. */
+bool source_suits(const char *who, bool captured, const char *of_simulations, const char *of_captures);
+
 /* Hands all records to `take`, in the order of time. With `waits` only what there is by now. False after a line. */
 bool source_run(struct source *source, ys_record_fn *take, void *context);
 

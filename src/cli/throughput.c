@@ -27,7 +27,8 @@ struct input {
     struct recorder recorder;
     struct source source; /* of a capture */
     struct ys_recorded_stream stream;
-    const char *capture; /* NULL: it is simulated */
+    const char *of_simulations; /* an option that was given and is about a simulation, or NULL; likewise: */
+    const char *of_captures;
 };
 
 static bool take_seconds(const char *who, const char *option, const char *argument, double *seconds)
@@ -49,21 +50,29 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         struct ys_throughput_plan plan = {.seconds = 1};
         const char *text = argument != NULL ? argument : "yes";
         input->texts[key - FIRST_PARAMETER] = text;
+        input->of_simulations = parameter->name;
         return parameter->read(text, &plan) || parameter_complain(state->argv[0], parameter, text) ? 0 : EINVAL;
     }
     switch (key) {
     case KEY_AS:
         input->carrier = argument;
+        input->of_simulations = "as";
         return 0;
     case 'p':
         input->plot = argument;
+        input->of_simulations = "plot";
         return plot_is_possible(state->argv[0], argument) ? 0 : EINVAL;
     case KEY_FROM:
+        input->of_captures = "from";
+        input->stream.has_from = true;
         return take_seconds(state->argv[0], "from", argument, &input->stream.from_s) ? 0 : EINVAL;
     case KEY_TO:
+        input->of_captures = "to";
+        input->stream.has_to = true;
         return take_seconds(state->argv[0], "to", argument, &input->stream.to_s) ? 0 : EINVAL;
     case SOURCE_KEY:
     case SOURCE_BONDS:
+        input->of_captures = key == SOURCE_KEY ? "key" : "bonds";
         return source_parse(&input->source, state->argv[0], key, argument);
     default:
         return recorder_parse(&input->recorder, key, argument) ? 0 : parse_common(key, state, &input->common);
@@ -242,16 +251,6 @@ static bool draw(const char *who, const char *path, const struct ys_throughput_p
     return plot_end(&plot);
 }
 
-/* The handle of a characteristic's value; 0: it is not there. */
-static uint16_t handle_of(const struct ys_layout *layout, const struct ys_characteristic *characteristic)
-{
-    for (size_t i = 0; i < layout->count; i++) {
-        if (layout->rows[i].kind == YS_ATTRIBUTE_VALUE && layout->rows[i].characteristic == characteristic)
-            return (uint16_t)(i + 1);
-    }
-    return 0;
-}
-
 /* What the definition has at a handle, if it can stream so; NULL: the capture is of something else. */
 static const struct ys_characteristic *streamed(const struct ys_layout *layout, uint16_t handle,
                                                 enum ys_carrier carrier)
@@ -273,7 +272,7 @@ static int run_recorded(const char *who, struct input *input, struct ys_throughp
     char *path = input->common.files.paths[1];
     const struct files files = {.paths = &path, .count = 1};
     int status = EXIT_BAD_INPUT;
-    if (input->stream.to_s > 0 && input->stream.to_s <= input->stream.from_s) {
+    if (input->stream.has_to && input->stream.to_s <= input->stream.from_s) {
         (void)complain(who, "--to must lie behind --from");
         return EXIT_BAD_INPUT;
     }
@@ -346,12 +345,14 @@ static int run_named(const char *who, struct input *input)
     const struct files *given = &input->common.files;
     bool captured = given->count > 1 && ys_capture_is_one(given->paths[1]);
     const char *name = given->count > 1 + captured ? given->paths[1 + captured] : NULL;
-    input->capture = captured ? given->paths[1] : NULL;
     if (given->count > 2 + captured) {
         (void)complain(who, captured ? "name one definition, one capture and one characteristic"
                                      : "name one definition and one characteristic");
         return EXIT_BAD_INPUT;
     }
+    if (!source_suits(who, captured, input->recorder.path != NULL ? "capture" : input->of_simulations,
+                      input->of_captures))
+        return EXIT_BAD_INPUT;
     struct ys_design *design;
     struct ys_layout *layout =
         open_only(who, &(struct files){.paths = given->paths, .count = given->count > 0 ? 1 : 0}, &design);
@@ -362,7 +363,7 @@ static int run_named(const char *who, struct input *input)
         if (parameters_source(given->paths[0], layout, name, input->carrier, &plan, &characteristic) &&
             apply(who, input, &plan)) {
             if (captured && name != NULL)
-                input->stream.handle = handle_of(layout, characteristic);
+                input->stream.handle = plan.handle;
             status = captured ? run_recorded(who, input, &plan, layout, design->name.text)
                               : run(who, input, &plan, design->name.text, characteristic);
         }
@@ -382,9 +383,10 @@ int verb_throughput(int argc, char **argv)
          0},
         {"plot", 'p', "FILE", 0,
          "Draw what holds it back; FILE ends in .svg or .png, and its data and script stay beside it", 0},
-        {"from", KEY_FROM, "TIME", 0, "In a capture, measure from this time on, in seconds", 0},
-        {"to", KEY_TO, "TIME", 0,
-         "In a capture, measure until this time, in seconds (default: from the first value to the last)", 0},
+        {"from", KEY_FROM, "TIME", 0,
+         "In a capture, measure from this time on, in seconds (default: from the first value on)", 0},
+        {"to", KEY_TO, "TIME", 0, "In a capture, measure until this time, in seconds (default: until the last value)",
+         0},
         SOURCE_KEY_OPTIONS,
         RECORDER_OPTIONS,
         {"json", 'j', NULL, 0, "Print the result as JSON", 0},

@@ -18,7 +18,7 @@ enum key { KEY_BOTH = 1, KEY_VIEW, KEY_PACKET, KEY_VALUES, KEY_DRAW, KEY_REPLACE
 
 /* options */
 
-static int word_among(const char *word, const char *const words[])
+int trace_word(const char *word, const char *const words[])
 {
     for (int i = 0; words[i] != NULL; i++) {
         if (strcmp(word, words[i]) == 0)
@@ -29,7 +29,7 @@ static int word_among(const char *word, const char *const words[])
 
 static bool take_level(struct trace *trace, const char *who, const char *argument)
 {
-    int level = word_among(argument, ys_trace_level_names);
+    int level = trace_word(argument, ys_trace_level_names);
     if (level < 0)
         return complain(who, "there is no level \"%s\"; take air, hci, l2cap, attributes or values", argument);
     trace->level = (enum ys_trace_level)level;
@@ -39,7 +39,7 @@ static bool take_level(struct trace *trace, const char *who, const char *argumen
 static bool take_view(struct trace *trace, const char *who, const char *argument)
 {
     static const char *const views[] = {"auto", "air", "border", NULL};
-    int view = word_among(argument, views);
+    int view = trace_word(argument, views);
     if (view < 0)
         return complain(who, "there is no view \"%s\"; take air or border", argument);
     trace->view = (enum trace_view)view;

@@ -155,16 +155,23 @@ static json_t *text_json(const char *text)
     return string != NULL ? string : json_null();
 }
 
+/* A value of any length; the caller's. */
+static char *value_hex(const struct ys_message *message)
+{
+    char *hex = malloc(2 * message->value_length + 1);
+    return hex != NULL ? ys_hex_format(message->value, message->value_length, "", hex, 2 * message->value_length + 1)
+                       : NULL;
+}
+
 static void add_value(const struct trace *trace, const struct ys_message *message, json_t *root)
 {
     const struct ys_glossary *glossary = &trace->source.glossary;
     char words[1200];
     double number;
     const char *unit = "";
-    char *hex = malloc(2 * message->value_length + 1);
+    char *hex = value_hex(message);
     if (hex == NULL)
         return;
-    (void)ys_hex_format(message->value, message->value_length, "", hex, 2 * message->value_length + 1);
     (void)json_object_set_new(root, "value_hex", json_string(hex));
     free(hex);
     glossary->value(glossary->context, message->meaning.field, message->value, message->value_length, words,
@@ -233,7 +240,7 @@ void trace_value(const struct trace *trace, const struct ys_message *message)
 {
     const struct ys_glossary *glossary = &trace->source.glossary;
     char words[1200];
-    char hex[1200];
+    char *hex = value_hex(message);
     double number;
     const char *unit = "";
     (void)fprintf(trace->values, "%.9f,", seconds_of(trace, message));
@@ -251,5 +258,6 @@ void trace_value(const struct trace *trace, const struct ys_message *message)
     glossary->value(glossary->context, message->meaning.field, message->value, message->value_length, words,
                     sizeof words);
     put_field(trace->values, words, ',');
-    put_field(trace->values, ys_hex_format(message->value, message->value_length, "", hex, sizeof hex), '\n');
+    put_field(trace->values, hex, '\n');
+    free(hex);
 }

@@ -40,11 +40,7 @@ static const char *const words[] = {"values", "strength", "connection", NULL};
 
 bool trace_plot_is_known(const char *word)
 {
-    for (int i = 0; words[i] != NULL; i++) {
-        if (strcmp(words[i], word) == 0)
-            return true;
-    }
-    return false;
+    return trace_word(word, words) >= 0;
 }
 
 struct trace_plot *trace_plot_new(const struct trace *trace)
@@ -52,10 +48,8 @@ struct trace_plot *trace_plot_new(const struct trace *trace)
     struct trace_plot *plot = calloc(1, sizeof *plot);
     if (plot == NULL)
         return NULL;
-    for (int i = 0; words[i] != NULL; i++) {
-        if (trace->draw != NULL && strcmp(words[i], trace->draw) == 0)
-            plot->drawn = (enum drawn)i;
-    }
+    if (trace->draw != NULL)
+        plot->drawn = (enum drawn)trace_word(trace->draw, words);
     plot->open = plot_begin(&plot->plot, "yarnswift trace", trace->plot_path);
     if (plot->open)
         (void)fprintf(plot->plot.data, "# time in s, series, value\n");

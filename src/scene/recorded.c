@@ -386,10 +386,12 @@ bool ys_throughput_of(struct ys_recorded *recorded, struct ys_recorded_stream *s
     if (good) {
         struct measuring measuring = {
             .flow = most, .report = report, .from_ns = most->first_ns, .to_ns = most->last_ns};
-        if (stream->to_s > 0) {
+        if (stream->has_from)
             measuring.from_ns = flows.origin_ns + (uint64_t)(stream->from_s * 1e9 + 0.5);
+        if (stream->has_to)
             measuring.to_ns = flows.origin_ns + (uint64_t)(stream->to_s * 1e9 + 0.5);
-        }
+        if (measuring.from_ns > measuring.to_ns)
+            measuring.from_ns = measuring.to_ns; /* nothing is measured, over no time */
         stream->handle = most->handle;
         report->from_s = (double)(measuring.from_ns - flows.origin_ns) / 1e9;
         report->air.access_address = most->access_address;

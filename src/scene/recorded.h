@@ -31,8 +31,10 @@ bool ys_interval_of(struct ys_recorded *recorded, const struct ys_design *design
 /* What is measured of a stream. */
 struct ys_recorded_stream {
     uint16_t handle; /* of the value that streams; 0: the one with the most bytes; then filled in */
-    double from_s;   /* from then, */
-    double to_s;     /* to then, in the times of a trace; both 0: from its first value to its last */
+    double from_s;   /* in the times of a trace */
+    double to_s;
+    bool has_from; /* otherwise from its first value on */
+    bool has_to;   /* otherwise to its last */
 };
 
 /* Fills a report, and what of the plan can be known, by the stream with the most bytes of value. False as above. */

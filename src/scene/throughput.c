@@ -17,15 +17,14 @@
 #define DEVICE  1
 #define CENTRAL 2
 
-#define VALUE_HANDLE         3
-#define CONFIGURATION_HANDLE 4
-#define SERVICE_NUMBER       0x0081
-#define RING_SIZE            2048
-#define COMMANDS             16 /* that a central has waiting */
-#define STAMPS               65536
-#define MESSAGE_PACKETS      10 /* of a channel, to a message */
-#define CHANNEL_PACKET       247
-#define MESSAGE_SIZE         ((size_t)MESSAGE_PACKETS * CHANNEL_PACKET)
+#define VALUE_HANDLE_LEAST 3 /* behind its service and its declaration */
+#define SERVICE_NUMBER     0x0081
+#define RING_SIZE          2048
+#define COMMANDS           16 /* that a central has waiting */
+#define STAMPS             65536
+#define MESSAGE_PACKETS    10 /* of a channel, to a message */
+#define CHANNEL_PACKET     247
+#define MESSAGE_SIZE       ((size_t)MESSAGE_PACKETS * CHANNEL_PACKET)
 
 /* The set-up has so long, in events and beside them. */
 #define SETUP_EVENTS 200
@@ -58,7 +57,8 @@ struct run {
     struct end device;
     struct end central;
     struct ys_link_wishes wishes;
-    struct ys_attribute attributes[4];
+    struct ys_attribute *attributes;
+    uint16_t value_handle;
     struct ys_value value;
     struct ys_notifiable notifiable;
     struct ys_table table;
@@ -160,7 +160,7 @@ static uint8_t read_value(const struct ys_access *access, struct ys_writer *valu
     make_value(run, bytes, run->value_bytes);
     ys_put_bytes(value, bytes, run->value_bytes);
     if (run->flows) /* by then it has changed again */
-        ys_host_changed(access->host, VALUE_HANDLE);
+        ys_host_changed(access->host, ((struct end *)access->host)->run->value_handle);
     return YS_ATT_OK;
 }
 
@@ -189,10 +189,10 @@ static void write_next(struct ys_client_request *request)
     *request = (struct ys_client_request){.context = run, .on_done = written};
     make_value(run, bytes, run->value_bytes);
     if (run->plan->carrier == YS_CARRIER_COMMANDS)
-        (void)ys_client_write_command(&run->central.host, run->central.connection, request, VALUE_HANDLE, bytes,
+        (void)ys_client_write_command(&run->central.host, run->central.connection, request, run->value_handle, bytes,
                                       run->value_bytes);
     else
-        (void)ys_client_write(&run->central.host, run->central.connection, request, VALUE_HANDLE, bytes,
+        (void)ys_client_write(&run->central.host, run->central.connection, request, run->value_handle, bytes,
                               run->value_bytes);
 }
 
@@ -260,7 +260,9 @@ static uint32_t turn(struct ys_host *host)
     return ys_host_run(host);
 }
 
-static void make_table(struct run *run)
+/* The value has the handle that it has in the definition's table, so that captures tell which it is; what lies before
+ * are empty services. Its client configuration is behind it. */
+static bool make_table(struct run *run)
 {
     static const uint8_t properties[YS_CARRIERS] = {[YS_CARRIER_STREAM] = YS_PROPERTY_NOTIFY,
                                                     [YS_CARRIER_NOTIFICATIONS] = YS_PROPERTY_NOTIFY,
@@ -268,22 +270,31 @@ static void make_table(struct run *run)
                                                     [YS_CARRIER_COMMANDS] = YS_PROPERTY_WRITE_WITHOUT_RESPONSE,
                                                     [YS_CARRIER_REQUESTS] = YS_PROPERTY_WRITE};
     uint16_t rights = YS_RIGHTS(YS_RIGHT_NONE, YS_RIGHT_OPEN, YS_RIGHT_OPEN);
+    run->value_handle = run->plan->handle > VALUE_HANDLE_LEAST ? run->plan->handle : VALUE_HANDLE_LEAST;
+    run->attributes = calloc(run->value_handle + 1u, sizeof *run->attributes);
+    if (run->attributes == NULL)
+        return false;
+    struct ys_attribute *value = &run->attributes[run->value_handle - 1];
     run->value = (struct ys_value){.read = read_value, .write = write_value, .stored_at = YS_NONE, .notifiable = 0};
-    run->notifiable = (struct ys_notifiable){.handle = VALUE_HANDLE, .spacing_ms = run->plan->spacing_ms};
-    run->attributes[0] = (struct ys_attribute){.number = 0xfff0, .kind = YS_ATTRIBUTE_SERVICE, .size = 4};
-    run->attributes[1] = (struct ys_attribute){
+    run->notifiable = (struct ys_notifiable){.handle = run->value_handle, .spacing_ms = run->plan->spacing_ms};
+    for (struct ys_attribute *before = run->attributes; before < value - 1; before++)
+        *before = (struct ys_attribute){.number = 0xfff0, .kind = YS_ATTRIBUTE_SERVICE, .size = 4};
+    value[-1] = (struct ys_attribute){
         .number = 0xfff1, .kind = YS_ATTRIBUTE_CHARACTERISTIC, .properties = properties[run->plan->carrier]};
-    run->attributes[2] = (struct ys_attribute){.number = 0xfff1,
-                                               .kind = YS_ATTRIBUTE_VALUE | YS_ATTRIBUTE_VARIABLE,
-                                               .rights = rights,
-                                               .size = 512,
-                                               .source = &run->value};
-    run->attributes[3] = (struct ys_attribute){.number = 0,
-                                               .kind = YS_ATTRIBUTE_CONFIGURATION,
-                                               .rights = YS_RIGHTS(YS_RIGHT_OPEN, YS_RIGHT_OPEN, 0),
-                                               .size = 2};
-    run->table = (struct ys_table){
-        .attributes = run->attributes, .notifiables = &run->notifiable, .attribute_count = 4, .notifiable_count = 1};
+    value[0] = (struct ys_attribute){.number = 0xfff1,
+                                     .kind = YS_ATTRIBUTE_VALUE | YS_ATTRIBUTE_VARIABLE,
+                                     .rights = rights,
+                                     .size = 512,
+                                     .source = &run->value};
+    value[1] = (struct ys_attribute){.number = 0,
+                                     .kind = YS_ATTRIBUTE_CONFIGURATION,
+                                     .rights = YS_RIGHTS(YS_RIGHT_OPEN, YS_RIGHT_OPEN, 0),
+                                     .size = 2};
+    run->table = (struct ys_table){.attributes = run->attributes,
+                                   .notifiables = &run->notifiable,
+                                   .attribute_count = (uint16_t)(run->value_handle + 1),
+                                   .notifiable_count = 1};
+    return true;
 }
 
 static void observe(void *context, enum ys_direction direction, const uint8_t *packet, size_t length)
@@ -456,7 +467,7 @@ static bool prepare(struct run *run)
     enum ys_subscription kind =
         plan->carrier == YS_CARRIER_INDICATIONS ? YS_SUBSCRIBE_INDICATIONS : YS_SUBSCRIBE_NOTIFICATIONS;
     return wait_for_request(run, ys_client_subscribe(&central->host, central->connection, new_request(run),
-                                                     CONFIGURATION_HANDLE, kind)) ||
+                                                     (uint16_t)(run->value_handle + 1), kind)) ||
            trouble(run, "the connection was lost while it was set up");
 }
 
@@ -520,7 +531,7 @@ static void start_flow(struct run *run)
     else if (run->plan->carrier == YS_CARRIER_STREAM)
         fill_stream(run);
     else if (!is_to_device(run->plan->carrier))
-        ys_host_changed(&run->device.host, VALUE_HANDLE);
+        ys_host_changed(&run->device.host, run->value_handle);
     size_t writes = is_channel(run->plan->carrier) || !is_to_device(run->plan->carrier) ? 0
                     : run->plan->carrier == YS_CARRIER_COMMANDS                         ? COMMANDS
                                                                                         : 1;
@@ -654,10 +665,9 @@ static bool play(struct run *run)
     ys_world_record(&run->world, plan->recording);
     run->observer = (struct ys_observer){.observe = on_air, .context = run};
     ys_radio_observe(run->world.radio, &run->observer);
-    make_table(run);
-    if (!begin_end(run, &run->device, DEVICE) || !begin_end(run, &run->central, CENTRAL))
+    if (!make_table(run) || !begin_end(run, &run->device, DEVICE) || !begin_end(run, &run->central, CENTRAL))
         return false;
-    (void)ys_stream_open(&run->device.host, &run->stream, VALUE_HANDLE, run->ring, RING_SIZE);
+    (void)ys_stream_open(&run->device.host, &run->stream, run->value_handle, run->ring, RING_SIZE);
     if (!prepare(run))
         return true;
     find_shape(run);
@@ -682,6 +692,7 @@ bool ys_throughput_run(const struct ys_throughput_plan *plan, struct ys_throughp
         ys_simulated_free(run->central.simulated);
         ys_world_end(&run->world);
     }
+    free(run->attributes);
     free(run->ring);
     free(run->message);
     free(run->incoming[0]);

@@ -26,6 +26,7 @@ extern const char *const ys_carrier_names[YS_CARRIERS + 1];
 
 struct ys_throughput_plan {
     enum ys_carrier carrier;
+    uint16_t handle;          /* of the value, in the table of the definition; 0: of none */
     uint16_t value_bytes;     /* of the value, at the most; what is longer than an MTU carries is cut to that */
     uint16_t spacing_ms;      /* least time between two notifications or indications; 0: none */
     enum ys_phy phy;          /* in both directions */
