@@ -194,6 +194,42 @@ static void what_nobody_waits_for_is_refused(void **state)
     pair_end(&pair);
 }
 
+static void a_channel_asks_for_all_that_its_level_means(void **state)
+{
+    static const struct {
+        uint8_t level;
+        struct ys_link_security security;
+        uint8_t reason; /* 0: it is opened */
+    } cases[] = {
+        {YS_LEVEL_ENCRYPTED, {.key_size = 0, .has_key = true}, YS_CHANNEL_ENCRYPTION},
+        {YS_LEVEL_ENCRYPTED, {.key_size = 7}, 0},
+        {YS_LEVEL_AUTHENTICATED, {.key_size = 16, .secure_connections = true}, YS_CHANNEL_AUTHENTICATION},
+        {YS_LEVEL_AUTHENTICATED, {.key_size = 7, .authenticated = true}, 0},
+        {YS_LEVEL_SECURE_CONNECTIONS, {.key_size = 16, .authenticated = true}, YS_CHANNEL_AUTHENTICATION},
+        {YS_LEVEL_SECURE_CONNECTIONS,
+         {.key_size = 7, .authenticated = true, .secure_connections = true},
+         YS_CHANNEL_KEY_SIZE},
+        {YS_LEVEL_SECURE_CONNECTIONS,
+         {.key_size = 15, .authenticated = true, .secure_connections = true},
+         YS_CHANNEL_KEY_SIZE},
+        {YS_LEVEL_SECURE_CONNECTIONS, {.key_size = 16, .authenticated = true, .secure_connections = true}, 0},
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        struct ys_channel_settings asks = settings[0];
+        asks.level = cases[i].level;
+        begin();
+        pair.peripheral.host.connections[0].security = cases[i].security; /* as pairing sets it */
+        assert_int_equal(ys_channel_wait(&pair.peripheral.host, &waiting, &asks), YS_OK);
+        assert_int_equal(ys_channel_open(&pair.central.host, &opening, pair.central.connection, &settings[1]), YS_OK);
+        pass_ms(&pair, 100);
+        assert_int_equal(opening.state, cases[i].reason == 0 ? YS_CHANNEL_OPEN : YS_CHANNEL_CLOSED);
+        if (cases[i].reason != 0)
+            assert_int_equal(reason, cases[i].reason);
+        pair_end(&pair);
+    }
+}
+
 static void wrong_settings_are_errors(void **state)
 {
     static const struct ys_channel_settings wrong[] = {
@@ -295,6 +331,7 @@ int main(void)
         cmocka_unit_test(a_stream_may_go_over_a_channel),
         cmocka_unit_test(a_channel_that_was_closed_can_be_opened_again),
         cmocka_unit_test(what_nobody_waits_for_is_refused),
+        cmocka_unit_test(a_channel_asks_for_all_that_its_level_means),
         cmocka_unit_test(wrong_settings_are_errors),
         cmocka_unit_test(a_peer_that_breaks_the_rules_loses_the_channel),
         cmocka_unit_test(more_packets_than_credits_end_the_channel),

@@ -31,11 +31,22 @@ struct yard {
     uint8_t asks; /* what consent returns */
     uint32_t token;
     unsigned asked;
+    uint32_t refuses; /* what waits with this token is refused in the middle of what is being done; 0: nothing */
 };
+
+/* What firmware may do in every handler and event. */
+static void refuse(struct ys_host *host, struct yard *yard)
+{
+    uint32_t token = yard->refuses;
+    yard->refuses = 0;
+    if (token != 0)
+        assert_int_equal(ys_answer(host, token, YS_ATT_INSUFFICIENT_AUTHORIZATION, NULL, 0), YS_OK);
+}
 
 static uint8_t take(const struct ys_access *access, struct ys_reader *value)
 {
     struct yard *yard = access->context;
+    refuse(access->host, yard);
     yard->writes++;
     yard->token = access->token;
     yard->taken_length = ys_reader_left(value);
@@ -271,15 +282,11 @@ static void what_may_not_be_written_is_not_queued(void **state)
     exchange("18 01", "19");
 }
 
-static void the_queue_is_shared_and_each_connection_loses_only_its_own(void **state)
+/* Queues parts of 18 bytes, which lie one behind the other, until there is no room; returns how many there were. */
+static size_t fill_queue(void)
 {
     char part[100];
-    size_t parts = 0;
-    (void)state;
-    connect_it(&scripted, LINK + 1, 1);
-    forget_sent(&scripted);
-    exchange_on(LINK + 1, "16 0900 0000 41", "17 0900 0000 41");
-    for (;; parts++) { /* 18 bytes each, until it is full */
+    for (size_t parts = 0;; parts++) {
         (void)snprintf(part, sizeof part, "16 0300 %02x%02x 000000000000000000000000000000000000",
                        (unsigned)(18 * parts) & 0xff, (unsigned)(18 * parts) >> 8);
         give_att(&scripted, LINK, part);
@@ -288,9 +295,23 @@ static void the_queue_is_shared_and_each_connection_loses_only_its_own(void **st
         forget_sent(&scripted);
         give_buffers(&scripted, LINK, 8);
         if (full)
-            break;
+            return parts;
     }
-    assert_int_equal(parts, (YS_QUEUE_SIZE - 8 - 7) / 18);
+}
+
+static void assert_queue_is_free(void)
+{
+    assert_int_equal(fill_queue(), (YS_QUEUE_SIZE - 7) / 18);
+    exchange("18 00", "19");
+}
+
+static void the_queue_is_shared_and_each_connection_loses_only_its_own(void **state)
+{
+    (void)state;
+    connect_it(&scripted, LINK + 1, 1);
+    forget_sent(&scripted);
+    exchange_on(LINK + 1, "16 0900 0000 41", "17 0900 0000 41");
+    assert_int_equal(fill_queue(), (YS_QUEUE_SIZE - 8 - 7) / 18);
     exchange_on(LINK + 1, "16 0300 0000 00000000000000000000000000000000", "01 16 0300 09");
     exchange("18 00", "19");
     exchange_on(LINK + 1, "18 01", "19"); /* what was its own is still there */
@@ -304,7 +325,7 @@ static void the_queue_is_shared_and_each_connection_loses_only_its_own(void **st
     exchange("0a 0300", "0b 79617264");
     exchange_on(LINK + 1, "18 01", "19");
     exchange("0a 0300", "0b 43");
-    assert_int_equal(scripted.host.queue_length, 0);
+    assert_queue_is_free();
 }
 
 /* later */
@@ -361,6 +382,87 @@ static void a_token_is_no_good_after_a_disconnection(void **state)
     assert_int_equal(ys_answer(&scripted.host, yard.token, YS_ATT_OK, "x", 1), YS_OK);
     (void)turn(&scripted);
     assert_att(&scripted, LINK, "0b 78");
+}
+
+static void a_token_belongs_to_one_access_whatever_becomes_of_it(void **state)
+{
+    static const uint8_t value[] = {0x78};
+    (void)state;
+    yard.later = true;
+    give_att(&scripted, LINK, "52 0f00 0700"); /* a command whose handler answers later: nobody waits for that */
+    uint32_t command = yard.token;
+    give_att(&scripted, LINK, "0a 0f00");
+    assert_int_not_equal(yard.token, command);
+    assert_int_equal(ys_answer(&scripted.host, command, YS_ATT_OK, NULL, 0), YS_ERROR_TOO_LATE);
+    assert_sent(&scripted, "");
+    assert_int_equal(ys_answer(&scripted.host, yard.token, YS_ATT_OK, value, 1), YS_OK);
+    (void)turn(&scripted);
+    assert_att(&scripted, LINK, "0b 78");
+    give_buffers(&scripted, LINK, 8);
+    yard.asks = YS_LATER;
+    (void)fill_queue();
+    give_att(&scripted, LINK, "52 1100 3132"); /* a command for which there is no room is dropped */
+    uint32_t dropped = yard.token;
+    give_att(&scripted, LINK, "0a 1100");
+    assert_int_not_equal(yard.token, dropped);
+    assert_int_equal(ys_answer(&scripted.host, dropped, YS_ATT_OK, NULL, 0), YS_ERROR_TOO_LATE);
+    (void)turn(&scripted);
+    assert_sent(&scripted, "");
+    assert_int_equal(ys_answer(&scripted.host, yard.token, YS_ATT_OK, NULL, 0), YS_OK);
+    (void)turn(&scripted);
+    assert_att(&scripted, LINK, "0b 7961");
+}
+
+static void refuse_in_event(struct scripted *unused, const struct ys_event *event)
+{
+    (void)unused;
+    if (event->kind == YS_EVENT_SUBSCRIPTION)
+        refuse(&scripted.host, &yard);
+}
+
+static void answer_in_event(struct scripted *unused, const struct ys_event *event)
+{
+    (void)unused;
+    if (event->kind == YS_EVENT_SUBSCRIPTION) /* it has been answered */
+        assert_int_equal(ys_answer(&scripted.host, yard.token, 0x80, NULL, 0), YS_ERROR_TOO_LATE);
+}
+
+/* What waits lies before what is written, so that all of that moves if its memory is used again at once. */
+static void firmware_may_answer_whatever_waits_while_a_queue_is_written(void **state)
+{
+    (void)state;
+    scripted.on_event = refuse_in_event;
+    yard.asks = YS_LATER;
+    give_att(&scripted, LINK, "52 1100 3131313131313131");
+    yard.refuses = yard.token;
+    exchange("16 0800 0000 0100", "17 0800 0000 0100");
+    exchange("16 0300 0000 414243", "17 0300 0000 414243");
+    exchange("16 0500 0000 44454647", "17 0500 0000 44454647");
+    exchange("18 01", "19");
+    assert_int_equal(yard.refuses, 0); /* it was asked in between */
+    exchange("0a 0300", "0b 414243");
+    exchange("0a 0500", "0b 44454647");
+    assert_queue_is_free();
+    /* and while a handler has not read yet what was queued for it */
+    give_att(&scripted, LINK, "52 1100 3131313131313131");
+    yard.refuses = yard.token;
+    exchange("16 0b00 0000 48494a4b", "17 0b00 0000 48494a4b");
+    exchange("18 01", "19");
+    assert_memory_equal(yard.taken, "HIJK", 4);
+    assert_queue_is_free();
+    exchange("12 0800 0000", "13");
+    /* and while the answer comes to the request that had it written */
+    yard.later = true;
+    exchange("16 0800 0000 0100", "17 0800 0000 0100");
+    exchange("16 0b00 0000 4c", "17 0b00 0000 4c");
+    give_att(&scripted, LINK, "18 01");
+    uint32_t token = yard.token;
+    yard.refuses = 0;
+    scripted.on_event = answer_in_event;
+    assert_int_equal(ys_answer(&scripted.host, token, YS_ATT_OK, NULL, 0), YS_OK);
+    (void)turn(&scripted);
+    assert_att(&scripted, LINK, "19");
+    assert_true(ys_host_is_subscribed(&scripted.host, 7));
 }
 
 static void a_write_waits_for_its_handler(void **state)
@@ -428,12 +530,14 @@ static void a_command_that_waits_for_consent_keeps_nobody_waiting(void **state)
     assert_int_equal(ys_answer(&scripted.host, first, YS_ATT_INSUFFICIENT_AUTHORIZATION, NULL, 0), YS_OK);
     yard.asks = YS_ATT_OK;
     exchange("0a 1100", "0b 3334");
-    assert_int_equal(scripted.host.queue_length, 0);
+    assert_queue_is_free();
     yard.asks = YS_LATER;
     give_att(&scripted, LINK, "52 1100 3536");
     give(&scripted, "04 05 04 00 4000 13"); /* what waits ends with its connection */
-    assert_int_equal(scripted.host.queue_length, 0);
     assert_int_equal(ys_answer(&scripted.host, yard.token, YS_ATT_OK, NULL, 0), YS_ERROR_TOO_LATE);
+    connect_it(&scripted, LINK, 1);
+    forget_sent(&scripted);
+    assert_queue_is_free();
 }
 
 static void a_subscription_may_wait_for_consent(void **state)
@@ -460,6 +564,8 @@ static void each_right_is_refused_with_what_is_missing(void **state)
         {{.key_size = 9, .has_key = true, .authenticated = true}, {0x0c, 0x0c, 0x05}},
         {{.key_size = 16, .has_key = true, .secure_connections = true}, {0, 0x05, 0x05}},
         {{.key_size = 16, .has_key = true, .authenticated = true, .secure_connections = true}, {0, 0, 0}},
+        /* level 4 asks for 16 bytes, whatever the table does */
+        {{.key_size = 15, .has_key = true, .authenticated = true, .secure_connections = true}, {0, 0, 0x0c}},
     };
     (void)state;
     for (size_t i = 0; i < COUNT(cases); i++) {
@@ -486,6 +592,8 @@ int main(void)
         cmocka_unit_test_setup(the_queue_is_shared_and_each_connection_loses_only_its_own, setup),
         cmocka_unit_test_setup(a_read_waits_while_everything_else_goes_on, setup),
         cmocka_unit_test_setup(a_token_is_no_good_after_a_disconnection, setup),
+        cmocka_unit_test_setup(a_token_belongs_to_one_access_whatever_becomes_of_it, setup),
+        cmocka_unit_test_setup(firmware_may_answer_whatever_waits_while_a_queue_is_written, setup),
         cmocka_unit_test_setup(a_write_waits_for_its_handler, setup),
         cmocka_unit_test_setup(consent_may_come_later_and_the_access_then_goes_on, setup),
         cmocka_unit_test_setup(a_command_that_waits_for_consent_keeps_nobody_waiting, setup),

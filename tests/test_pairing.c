@@ -491,6 +491,45 @@ static void who_was_forgotten_is_told_that_there_is_no_key_and_can_pair_again(vo
     yard_end(&yard);
 }
 
+/* The record of a bond of somebody else, as the wrench keeps it. */
+static size_t record_of_another(uint8_t record[YS_RECORD_MAX])
+{
+    struct yard yard = {.seed = 10};
+    yard_begin(&yard, &plain, &plain);
+    yard_connect(&yard);
+    yard_secure(&yard, YS_LEVEL_ENCRYPTED);
+    size_t length = ys_store_get(yard.wrench.store, YS_RECORDS_OF_BONDS + 1, record, YS_RECORD_MAX);
+    yard_end(&yard);
+    return length;
+}
+
+static void a_bond_that_is_forgotten_while_its_link_is_being_encrypted_gives_it_nothing(void **state)
+{
+    uint8_t record[YS_RECORD_MAX];
+    size_t length = record_of_another(record);
+    size_t secured = 0;
+    (void)state;
+    for (uint64_t ms = 0; ms < 80; ms++) { /* at whatever moment, and with a successor in its place at once */
+        struct yard yard = {.seed = 9};
+        yard_begin(&yard, &plain, &plain);
+        yard_connect(&yard);
+        yard_secure(&yard, YS_LEVEL_ENCRYPTED);
+        yard_disconnect(&yard);
+        yard_connect(&yard);
+        size_t before = yard.wrench.counts[YS_EVENT_SECURED];
+        assert_int_equal(ys_secure(&yard.tablet.host, yard.tablet.connection, YS_LEVEL_ENCRYPTED), YS_OK);
+        yard_pass(&yard, ms);
+        bool was = yard.wrench.counts[YS_EVENT_SECURED] > before;
+        assert_int_equal(ys_bond_forget(&yard.wrench.host, 1), YS_OK);
+        assert_true(ys_store_put(yard.wrench.store, YS_RECORDS_OF_BONDS + 1, record, length));
+        yard_pass(&yard, 500);
+        assert_int_equal(yard.wrench.counts[YS_EVENT_SECURED] > before, was);
+        secured += was;
+        yard_end(&yard);
+    }
+    assert_in_range(secured, 1, 79);
+}
+
 static void a_weaker_pairing_never_takes_the_place_of_a_bond(void **state)
 {
     (void)state;
@@ -681,6 +720,48 @@ static void without_random_numbers_nobody_pairs_and_nothing_is_left(void **state
             }
             assert_in_range(draws, 1, 99);
         }
+    }
+}
+
+static bool no_key(void *context)
+{
+    (void)context;
+    return false;
+}
+
+static bool no_secret(void *context, const uint8_t *peer)
+{
+    (void)context;
+    (void)peer;
+    return false;
+}
+
+static void a_curve_that_refuses_at_once_ends_the_pairing_and_nothing_else(void **state)
+{
+    (void)state;
+    for (size_t i = 0; i < 4 * COUNT(ways); i++) {
+        const struct way *way = &ways[i / 4];
+        struct yard yard = {.seed = i};
+        if (way->legacy)
+            continue;
+        begin(&yard, way);
+        struct party *party = i % 2 == 0 ? &yard.wrench : &yard.tablet;
+        const struct ys_port *port = party->host.port;
+        struct ys_port refusing = *port;
+        if (i % 4 < 2)
+            refusing.curve_key = no_key;
+        else
+            refusing.curve_secret = no_secret;
+        if (i % 4 < 2)
+            party->pairing.own_key_known = false; /* out of band it has been made already */
+        party->host.port = &refusing;
+        yard_secure(&yard, level_of(way));
+        assert_failed(&yard, YS_SMP_UNSPECIFIED);
+        assert_int_equal(bonds_of(&yard.wrench) + bonds_of(&yard.tablet), 0);
+        party->host.port = port;
+        yard_pass(&yard, 2000); /* who has failed must wait */
+        assert_can_pair(&yard, way);
+        yard_end(&yard);
     }
 }
 
@@ -973,11 +1054,13 @@ int main(void)
         cmocka_unit_test(nobody_pairs_while_it_is_not_allowed_and_who_is_remembered_comes_back),
         cmocka_unit_test(a_full_store_refuses_or_forgets_as_it_was_told),
         cmocka_unit_test(who_was_forgotten_is_told_that_there_is_no_key_and_can_pair_again),
+        cmocka_unit_test(a_bond_that_is_forgotten_while_its_link_is_being_encrypted_gives_it_nothing),
         cmocka_unit_test(a_weaker_pairing_never_takes_the_place_of_a_bond),
         cmocka_unit_test(a_damaged_record_is_dropped_and_said_and_the_others_survive),
         cmocka_unit_test(a_pairing_interrupted_after_any_message_leaves_nothing_half),
         cmocka_unit_test(a_store_that_fails_at_any_change_leaves_the_old_or_the_new),
         cmocka_unit_test(without_random_numbers_nobody_pairs_and_nothing_is_left),
+        cmocka_unit_test(a_curve_that_refuses_at_once_ends_the_pairing_and_nothing_else),
         cmocka_unit_test(who_guesses_must_wait_longer_each_time),
         cmocka_unit_test(who_has_never_failed_need_not_wait_whatever_the_clock_says),
         cmocka_unit_test(no_secret_is_left_in_memory_after_the_connection),

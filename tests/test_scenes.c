@@ -538,6 +538,77 @@ static void every_kind_of_central_meets_the_wrench(void **state)
     }
 }
 
+#define JAMMED                                                                                                         \
+    "[0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15, 16, 17, 18, 19, 20, 21, 22, 23, 24, 25, 26, 27, 28, 29, " \
+    "30, 31, 32, 33, 34, 35, 36]"
+
+static void connecting_ends_in_time_though_it_is_tried_again_and_again(void **state)
+{
+    static const struct {
+        const char *step;
+        double most_s;
+    } cases[] = {{"{connect: wrench, within: 3 s, fails: could not}", 3.2},
+                 {"{connect: wrench, fails: could not}", 2.2},
+                 {"{at once: [{connect: wrench, within: 1 s, fails: could not}, {wait: 2 s}]}", 2.2}};
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        char body[2000];
+        (void)snprintf(body, sizeof body,
+                       WITH_WRENCH "centrals: [{name: t, patience: 2 s}]\nsteps: [{jam: " JAMMED
+                                   "}, %s, {jam: []}, {wait: 1 s}, {connect: wrench, within: 5 s}]\n",
+                       cases[i].step);
+        struct outcome outcome = rehearse(body, "");
+        assert_says(&outcome, 0, "has connected");
+        const char *simulated = strstr(outcome.out, "steps, ");
+        assert_non_null(simulated);
+        assert_true(atof(simulated + strlen("steps, ")) < cases[i].most_s + 1.5);
+    }
+}
+
+/* What the others were doing goes on, and ends in the memory that it began in. */
+static void a_group_may_fail_while_others_of_it_are_at_work(void **state)
+{
+    (void)state;
+    static const char *const groups[] = {
+        "{at once: [{read: preset}, {read: preset, is: 20.0 N m}, {read: preset}, {discover: wrench}]}",
+        "{at once: [{at once: [{read: preset}, {subscribe: bolt result}]}, {read: preset, fails: busy}]}",
+        "{at once: [{disconnect: wrench}, {read: preset, is: 20.0 N m}, {write: preset, to: 20.0 N m}]}",
+    };
+    for (size_t i = 0; i < COUNT(groups); i++) {
+        char body[1000];
+        (void)snprintf(body, sizeof body,
+                       WITH_WRENCH
+                       "centrals: [{name: t}, {name: u}]\nsteps: [{who: t, steps: [{connect: wrench}, discover, "
+                       "{at once: [%s, {wait: 3 s}]}]}]\n",
+                       groups[i]);
+        struct outcome outcome = rehearse(body, "");
+        assert_says(&outcome, 1, "FAILED");
+    }
+}
+
+#define PEG                                                                                                            \
+    "device:\n  name: Peg\n  limits: {connections: 2, bonds: 1}\n"                                                      \
+    "  security: {capability: none, when full: forget}\n"                                                              \
+    "advertising: {interval: 50 ms, findable: always, services: [peg]}\n"                                              \
+    "services:\n  - name: peg\n    uuid: 5e8f0000-93a1-4b57-8d2e-61f4a7c3d908\n    characteristics:\n"                 \
+    "      - {name: level, uuid: +1, format: uint8, read: encrypted, notify: encrypted, handler: read,\n"              \
+    "         stand_in: {shape: ramp, from: 0, to: 200, period: 10 s, every: 100 ms}}\n"
+
+/* Who was forgotten for another is still connected; what it subscribes to is not the other's. */
+static void the_place_of_a_forgotten_peer_is_not_written_by_it(void **state)
+{
+    (void)state;
+    (void)scratch_file("peg.device.yaml", PEG);
+    struct outcome outcome =
+        rehearse("devices: [{name: peg, definition: peg.device.yaml}]\ncentrals: [{name: t}, {name: u}]\nsteps:\n"
+                 "- {who: t, steps: [{connect: peg}, discover, {pair: peg}]}\n"
+                 "- {who: u, steps: [{connect: peg}, discover, {pair: peg}, {wait: 100 ms}]}\n"
+                 "- {who: t, steps: [{subscribe: level}, {expect: level}]}\n"
+                 "- {who: u, steps: [disconnect, {connect: peg}, {pair: peg}, {expect none: level, for: 1 s}]}\n",
+                 "");
+    assert_says(&outcome, 0, "none came");
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -561,6 +632,9 @@ int main(void)
         cmocka_unit_test(modules_are_looked_for_where_they_are_said_to_be),
         cmocka_unit_test(a_scene_that_cannot_be_read_does_not_stop_the_others),
         cmocka_unit_test(every_kind_of_central_meets_the_wrench),
+        cmocka_unit_test(connecting_ends_in_time_though_it_is_tried_again_and_again),
+        cmocka_unit_test(a_group_may_fail_while_others_of_it_are_at_work),
+        cmocka_unit_test(the_place_of_a_forgotten_peer_is_not_written_by_it),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -8,7 +8,8 @@
 #define YS_CONNECTIONS 3
 #endif
 
-/* Largest ATT MTU that the host agrees to, in bytes: 23 to 517 (Core 5.4 Vol 3 Part F 3.2.8). */
+/* Largest ATT MTU that the host agrees to, in bytes: 23 to 517 (Core 5.4 Vol 3 Part F 3.2.8). Below 65 it saves no more
+ * memory, since a public key that comes while pairing has to fit. */
 #ifndef YS_MTU
 #define YS_MTU 247
 #endif

@@ -187,11 +187,15 @@ struct ys_host_settings {
     const uint8_t *address;     /* a static address, 6 bytes in air order, such as NAME_address; may be NULL */
 };
 
+/* The longest PDU on a fixed channel of L2CAP: of ATT, or of the security manager, whose public key takes 65 bytes
+ * whatever the ATT MTU is (Core 5.4 Vol 3 Part H 3.2). Private. */
+#define YS_FIXED_PDU_MAX (YS_MTU > 65 ? YS_MTU : 65)
+
 /* A packet on its way to the controller, with room for the headers in front. Private. */
 struct ys_outgoing {
     uint16_t length;
     uint16_t sent;
-    uint8_t bytes[9 + YS_MTU];
+    uint8_t bytes[9 + YS_FIXED_PDU_MAX];
 };
 
 /* Bits, one a notifiable. Private. */
@@ -262,7 +266,7 @@ struct ys_connection {
     struct ys_link_security security;
     struct ys_waiting waiting;
     struct ys_outgoing response;
-    uint8_t incoming[4 + YS_MTU];
+    uint8_t incoming[4 + YS_FIXED_PDU_MAX];
     struct ys_link_keys keys;
 };
 

@@ -83,7 +83,7 @@ static uint8_t check_link(const struct ys_host *host, const struct ys_connection
                           uint8_t otherwise)
 {
     const struct ys_link_security *security = &connection->security;
-    uint8_t least = host->table->key_size > 7 ? host->table->key_size : 7;
+    uint8_t least = right == YS_RIGHT_SECURE_CONNECTIONS ? YS_LEVEL_4_KEY_SIZE : host->table->key_size;
     if (right == YS_RIGHT_OPEN)
         return YS_ATT_OK;
     if (right == YS_RIGHT_NONE || right > YS_RIGHT_SECURE_CONNECTIONS)

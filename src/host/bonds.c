@@ -103,9 +103,23 @@ void bonds_emit(struct ys_host *host, uint8_t number, enum ys_bond_change change
     ys_emit(host, &event);
 }
 
+/* A connection of a peer that is forgotten goes on as if it had never been remembered: the number may soon be another's.
+ * One that is just being encrypted with the key of the bond will end when it is (encryption.c). */
+static void detach(struct ys_host *host, uint8_t number)
+{
+    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
+        struct ys_connection *connection = &host->connections[i];
+        if (connection->remembered == number)
+            connection->remembered = 0;
+        if (connection->keys.key_from == number)
+            connection->keys.key_from = 0;
+    }
+}
+
 /* The client's record goes last: without its bond it is nobody's. */
 static void drop(struct ys_host *host, uint8_t number, enum ys_bond_change change)
 {
+    detach(host, number);
     host->port->store_delete(host->port->context, record_of(number));
     host->pairing->resolving_due = true;
     ys_remembered_forget(host, number);
@@ -294,15 +308,6 @@ bool ys_bond_get(struct ys_host *host, uint8_t number, struct ys_address *identi
     return true;
 }
 
-/* A connection of a peer that is forgotten goes on as if it had never been remembered. */
-static void detach(struct ys_host *host, uint8_t number)
-{
-    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
-        if (host->connections[i].used && host->connections[i].remembered == number)
-            host->connections[i].remembered = 0;
-    }
-}
-
 enum ys_result ys_bond_forget(struct ys_host *host, uint8_t number)
 {
     YS_NOT_IN_INTERRUPT(host, "ys_bond_forget");
@@ -313,7 +318,6 @@ enum ys_result ys_bond_forget(struct ys_host *host, uint8_t number)
     for (uint8_t each = 1; each <= host->pairing->security->bonds; each++) {
         if ((number != 0 && number != each) || !bonds_load(host, each, &bond))
             continue;
-        detach(host, each);
         drop(host, each, YS_BOND_FORGOTTEN);
         result = YS_OK;
     }

@@ -184,16 +184,18 @@ static void send_refusals(struct ys_host *host, struct ys_channels *channels, st
 }
 
 /* The right that is missing for a channel that waits; 0 if none is. */
-static uint8_t missing(const struct ys_connection *connection, uint8_t level)
+static uint8_t missing(const struct ys_host *host, const struct ys_connection *connection, uint8_t level)
 {
     const struct ys_link_security *security = &connection->security;
     if (level <= YS_LEVEL_OPEN)
         return 0;
     if (security->key_size == 0)
         return security->has_key ? YS_CHANNEL_ENCRYPTION : YS_CHANNEL_AUTHENTICATION;
-    bool weak = (level >= YS_LEVEL_AUTHENTICATED && !security->authenticated) ||
-                (level == YS_LEVEL_SECURE_CONNECTIONS && !security->secure_connections);
-    return weak ? YS_CHANNEL_AUTHENTICATION : 0;
+    if ((level >= YS_LEVEL_AUTHENTICATED && !security->authenticated) ||
+        (level == YS_LEVEL_SECURE_CONNECTIONS && !security->secure_connections))
+        return YS_CHANNEL_AUTHENTICATION;
+    uint8_t least = level == YS_LEVEL_SECURE_CONNECTIONS ? YS_LEVEL_4_KEY_SIZE : host->table->key_size;
+    return security->key_size < least ? YS_CHANNEL_KEY_SIZE : 0;
 }
 
 static void request_in(struct ys_host *host, struct ys_connection *connection, uint8_t identifier,
@@ -216,7 +218,7 @@ static void request_in(struct ys_host *host, struct ys_connection *connection, u
     else if (own_id == 0)
         result = YS_CHANNEL_NO_RESOURCES;
     else
-        result = missing(connection, channel->settings.level);
+        result = missing(host, connection, channel->settings.level);
     if (result != 0) {
         channels->refused_connection = connection->handle;
         channels->refused_identifier = identifier;

@@ -174,6 +174,9 @@ struct ys_extra *ys_extra_find(const struct ys_host *host, const struct ys_extra
 /* Adds an extra, whose commands and LE events the host has from then on. */
 void ys_extra_add(struct ys_host *host, struct ys_extra *extra, const struct ys_extra_calls *calls, uint32_t le_events);
 
+/* Level 4 also asks for a key of 16 bytes (Vol 3 Part C 10.2.1). */
+#define YS_LEVEL_4_KEY_SIZE 16
+
 /* pairing.c: an access was refused with this error: true if something is done about it, and it may be tried again
  * then. Called through the host, so that a client without pairing need not link it. */
 typedef bool ys_demanded_fn(struct ys_host *host, struct ys_connection *connection, uint8_t error);

@@ -7,6 +7,9 @@
 #include "host/internal.h"
 #include "wire/smp.h"
 
+_Static_assert(PDU_AT == sizeof(((struct ys_outgoing *)NULL)->bytes) - YS_FIXED_PDU_MAX, "headers have their room");
+_Static_assert(YS_SMP_PDU_MAX <= YS_FIXED_PDU_MAX, "a public key has its room, whatever the ATT MTU is");
+
 /* out */
 
 /* Each connection has a share of the controller's buffers. What of the shares of others is not in use is not taken, so
@@ -34,7 +37,8 @@ bool ys_l2cap_fits(const struct ys_host *host, const struct ys_connection *conne
 
 struct ys_writer ys_l2cap_writer(struct ys_outgoing *outgoing, size_t limit)
 {
-    return ys_writer_to(outgoing->bytes + PDU_AT, limit);
+    const size_t room = sizeof outgoing->bytes - PDU_AT;
+    return ys_writer_to(outgoing->bytes + PDU_AT, limit < room ? limit : room);
 }
 
 void ys_l2cap_seal(struct ys_outgoing *outgoing, uint16_t channel, size_t length)

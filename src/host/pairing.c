@@ -44,7 +44,7 @@ enum ys_level pairing_level(const struct ys_link_security *security)
         return YS_LEVEL_OPEN;
     if (!security->authenticated)
         return YS_LEVEL_ENCRYPTED;
-    return security->secure_connections && security->key_size == 16 ? YS_LEVEL_SECURE_CONNECTIONS
+    return security->secure_connections && security->key_size == YS_LEVEL_4_KEY_SIZE ? YS_LEVEL_SECURE_CONNECTIONS
                                                                     : YS_LEVEL_AUTHENTICATED;
 }
 
@@ -164,14 +164,13 @@ static void finish(struct ys_host *host)
 
 /* the curve */
 
-void pairing_begin_curve(struct ys_host *host, enum curve_job job)
+uint8_t pairing_begin_curve(struct ys_host *host, enum curve_job job)
 {
     struct ys_pairing *pairing = host->pairing;
     bool begun = job == CURVE_KEY ? host->port->curve_key(host->port->context)
                                   : host->port->curve_secret(host->port->context, pairing->peer_key);
     pairing->curve = (uint8_t)(begun ? job : CURVE_IDLE);
-    if (!begun && pairing->connection != NULL)
-        pairing_fail(host, YS_SMP_UNSPECIFIED, false);
+    return begun ? GOOD : YS_SMP_UNSPECIFIED;
 }
 
 static void take_own_key(struct ys_host *host, const uint8_t key[64])
@@ -358,9 +357,10 @@ static uint8_t agree(struct ys_host *host, const struct ys_smp_pdu *request, con
     if (pairing_level(&given) < security->least || bonds_would_weaken(host, &pairing->connection->peer, &pairing->bond))
         return YS_SMP_AUTHENTICATION_REQUIREMENTS;
     if (pairing->secure_connections && !pairing->own_key_known && pairing->curve == CURVE_IDLE)
-        pairing_begin_curve(host, CURVE_KEY);
-    pairing->step = methods_first(host);
-    return GOOD;
+        reason = pairing_begin_curve(host, CURVE_KEY);
+    if (reason == GOOD)
+        pairing->step = methods_first(host);
+    return reason;
 }
 
 /* initiator */
@@ -814,10 +814,9 @@ enum ys_result ys_oob_make(struct ys_host *host)
         return YS_ERROR_BUSY;
     pairing->own_key_known = false;
     pairing->oob_given = false;
-    pairing->oob_wanted = true;
-    pairing_begin_curve(host, CURVE_KEY);
+    pairing->oob_wanted = pairing_begin_curve(host, CURVE_KEY) == GOOD;
     ys_wake(host);
-    return pairing->curve == CURVE_KEY ? YS_OK : YS_ERROR_UNSUPPORTED;
+    return pairing->oob_wanted ? YS_OK : YS_ERROR_UNSUPPORTED;
 }
 
 void ys_oob_set(struct ys_host *host, const struct ys_oob *peer, const uint8_t *legacy)

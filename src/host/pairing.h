@@ -59,7 +59,8 @@ struct ys_pairing_step {
 void pairing_send(struct ys_host *host, struct ys_connection *connection, const struct ys_smp_pdu *pdu);
 void pairing_send_value(struct ys_host *host, uint8_t code, const uint8_t value[16]);
 void pairing_fail(struct ys_host *host, uint8_t reason, bool by_peer);
-void pairing_begin_curve(struct ys_host *host, enum curve_job job);
+/* GOOD, or why the pairing fails. */
+uint8_t pairing_begin_curve(struct ys_host *host, enum curve_job job);
 struct ys_cipher pairing_cipher(const struct ys_host *host);
 bool pairing_random(const struct ys_host *host, void *bytes, size_t length);
 void pairing_wipe(void *bytes, size_t length);

@@ -189,6 +189,13 @@ static const uint8_t debug_key[32] = {0x20, 0xb0, 0x03, 0xd2, 0xf2, 0x97, 0xbe, 
                                       0xa7, 0xe9, 0xf9, 0xa5, 0xb9, 0xef, 0xf4, 0x91, 0x11, 0xac, 0xf4,
                                       0xfd, 0xdb, 0xcc, 0x03, 0x01, 0x48, 0x0e, 0x35, 0x9d, 0xe6};
 
+/* Both public keys are known: their secret is computed while the pairing goes on. */
+static uint8_t begin_secret(struct ys_host *host)
+{
+    uint8_t reason = pairing_begin_curve(host, CURVE_SECRET);
+    return reason == GOOD ? draw_random(host) : reason;
+}
+
 static uint8_t send_public_key(struct ys_host *host, const struct ys_smp_pdu *unused)
 {
     struct ys_pairing *pairing = host->pairing;
@@ -202,8 +209,7 @@ static uint8_t send_public_key(struct ys_host *host, const struct ys_smp_pdu *un
     /* only now is it known that it is not this one that came back */
     if (memcmp(pairing->own_key, pairing->peer_key, 32) == 0)
         return YS_SMP_INVALID_PARAMETERS;
-    pairing_begin_curve(host, CURVE_SECRET);
-    return pairing->connection != NULL ? draw_random(host) : GOOD;
+    return begin_secret(host);
 }
 
 /* The confirm value of one side: of the own random number, or of the peer's. */
@@ -241,8 +247,7 @@ static uint8_t take_public_key(struct ys_host *host, const struct ys_smp_pdu *pd
     uint8_t reason = check_commitment(host);
     if (reason != GOOD || !pairing->initiator)
         return reason;
-    pairing_begin_curve(host, CURVE_SECRET);
-    return pairing->connection != NULL ? draw_random(host) : GOOD;
+    return begin_secret(host);
 }
 
 static uint8_t send_confirm(struct ys_host *host, const struct ys_smp_pdu *unused)

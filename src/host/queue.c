@@ -3,7 +3,11 @@
  *
  *   owner (1 byte: the connection's place, and bits)  handle (2)  offset (2)  length (2)  value
  *
- * The value of a command begins with its token. */
+ * The value of a command begins with its token.
+ *
+ * Nothing moves in this memory while firmware is called: a handler reads its value here, and what it calls may take
+ * entries away while a walk goes over them. An entry that is taken away only stops counting; its room is used again
+ * when the next one is added, which no call of the firmware can bring about. */
 #include <string.h>
 
 #include "host/server.h"
@@ -14,6 +18,10 @@
 /* Bits of an owner. */
 #define IS_COMMAND   0x80
 #define IS_CONSENTED 0x40
+
+/* The owner of an entry that was taken away. */
+#define NOBODY 0xff
+_Static_assert(YS_CONNECTIONS <= 0x20, "the place of a connection leaves room for the bits, and is never nobody");
 
 struct entry {
     uint16_t at; /* in the memory */
@@ -29,11 +37,13 @@ static uint8_t owner_of(const struct ys_host *host, const struct ys_connection *
     return (uint8_t)(connection - host->connections);
 }
 
-/* Reads the entry at `at`; false at the end. */
-static bool get_entry(struct ys_host *host, uint16_t at, struct entry *entry)
+static uint16_t behind(const struct entry *entry)
 {
-    if (at >= host->queue_length)
-        return false;
+    return (uint16_t)(entry->at + HEADER_SIZE + entry->length);
+}
+
+static void read_entry(struct ys_host *host, uint16_t at, struct entry *entry)
+{
     struct ys_reader reader = ys_reader_of(host->queue + at, HEADER_SIZE);
     entry->at = at;
     entry->owner = ys_get_u8(&reader);
@@ -41,12 +51,17 @@ static bool get_entry(struct ys_host *host, uint16_t at, struct entry *entry)
     entry->offset = ys_get_u16(&reader);
     entry->length = ys_get_u16(&reader);
     entry->value = host->queue + at + HEADER_SIZE;
-    return true;
 }
 
-static uint16_t behind(const struct entry *entry)
+/* Reads the first entry from `at` on; false at the end. */
+static bool get_entry(struct ys_host *host, uint16_t at, struct entry *entry)
 {
-    return (uint16_t)(entry->at + HEADER_SIZE + entry->length);
+    for (; at < host->queue_length; at = behind(entry)) {
+        read_entry(host, at, entry);
+        if (entry->owner != NOBODY)
+            return true;
+    }
+    return false;
 }
 
 static void put_header(struct ys_host *host, const struct entry *entry)
@@ -63,11 +78,24 @@ static bool fits(const struct ys_host *host, size_t length)
     return host->queue_length + length <= YS_QUEUE_SIZE;
 }
 
-static void remove_entry(struct ys_host *host, const struct entry *entry)
+static void remove_entry(struct ys_host *host, struct entry *entry)
 {
-    uint16_t end = behind(entry);
-    memmove(host->queue + entry->at, host->queue + end, (size_t)host->queue_length - end);
-    host->queue_length = (uint16_t)(host->queue_length - (end - entry->at));
+    entry->owner = NOBODY;
+    put_header(host, entry);
+}
+
+/* Closes the gaps. Only before something is added: nobody walks over the entries then, or reads a value. */
+static void close_gaps(struct ys_host *host)
+{
+    uint16_t kept = 0;
+    struct entry entry;
+    for (uint16_t at = 0, next; get_entry(host, at, &entry); at = next) {
+        uint16_t size = (uint16_t)(HEADER_SIZE + entry.length);
+        next = behind(&entry);
+        memmove(host->queue + kept, host->queue + entry.at, size);
+        kept = (uint16_t)(kept + size);
+    }
+    host->queue_length = kept;
 }
 
 /* Adds an entry of `length` bytes at the end; there must be room. */
@@ -143,6 +171,7 @@ uint8_t ys_queue_add(struct ys_host *host, const struct ys_connection *connectio
 {
     uint8_t owner = owner_of(host, connection);
     struct entry last;
+    close_gaps(host);
     if (would_ask_twice(host, owner, request->handle))
         return YS_ATT_PREPARE_QUEUE_FULL;
     if (find_last(host, owner, request->handle, &last) && request->offset >= last.offset &&
@@ -161,7 +190,7 @@ static size_t end_of_parts(struct ys_host *host, const struct entry *entry, uint
 {
     struct entry part;
     size_t end = 0;
-    for (uint16_t at = 0; at < before && get_entry(host, at, &part); at = behind(&part)) {
+    for (uint16_t at = 0; get_entry(host, at, &part) && part.at < before; at = behind(&part)) {
         size_t own = (size_t)part.offset + part.length;
         if (part.owner == entry->owner && part.handle == entry->handle && own > end)
             end = own;
@@ -172,7 +201,7 @@ static size_t end_of_parts(struct ys_host *host, const struct entry *entry, uint
 static bool is_first(struct ys_host *host, const struct entry *entry)
 {
     struct entry other;
-    for (uint16_t at = 0; at < entry->at && get_entry(host, at, &other); at = behind(&other)) {
+    for (uint16_t at = 0; get_entry(host, at, &other) && other.at < entry->at; at = behind(&other)) {
         if (other.owner == entry->owner && other.handle == entry->handle)
             return false;
     }
@@ -264,12 +293,9 @@ void ys_queue_cancel(struct ys_host *host, const struct ys_connection *connectio
 {
     uint8_t owner = owner_of(host, connection);
     struct entry entry;
-    uint16_t at = 0;
-    while (get_entry(host, at, &entry)) {
+    for (uint16_t at = 0; get_entry(host, at, &entry); at = behind(&entry)) {
         if (entry.owner == owner)
             remove_entry(host, &entry);
-        else
-            at = behind(&entry);
     }
 }
 
@@ -279,6 +305,7 @@ bool ys_queue_hold(struct ys_host *host, const struct ys_connection *connection,
                    const struct ys_att_pdu *request)
 {
     size_t length = TOKEN_SIZE + request->length;
+    close_gaps(host);
     if (!fits(host, HEADER_SIZE + length))
         return false;
     struct entry entry = append(host, owner_of(host, connection) | IS_COMMAND, request, length);
@@ -297,9 +324,9 @@ bool ys_queue_consent(struct ys_host *host, uint32_t token, bool good)
             continue;
         entry.owner |= IS_CONSENTED;
         put_header(host, &entry);
-        host->commands_consented |= good;
         if (!good)
             remove_entry(host, &entry);
+        host->commands_consented |= good;
         return true;
     }
     return false;
@@ -330,11 +357,8 @@ void ys_queue_forget(struct ys_host *host, const struct ys_connection *connectio
 {
     uint8_t owner = owner_of(host, connection);
     struct entry entry;
-    uint16_t at = 0;
-    while (get_entry(host, at, &entry)) {
+    for (uint16_t at = 0; get_entry(host, at, &entry); at = behind(&entry)) {
         if ((entry.owner & ~(IS_COMMAND | IS_CONSENTED)) == owner)
             remove_entry(host, &entry);
-        else
-            at = behind(&entry);
     }
 }

@@ -83,8 +83,7 @@ static void put_error(struct ys_writer *writer, uint8_t request, uint16_t handle
 /* Keeps a request where its response will be. */
 static void hold(struct answer *answer, const uint8_t *pdu, size_t length)
 {
-    struct ys_host *host = answer->host;
-    host->last_token = ys_attribute_token(host, answer->connection);
+    const struct ys_host *host = answer->host;
     answer->connection->waiting = (struct ys_waiting){
         .token = host->last_token,
         .stage = host->later_stage,
@@ -99,12 +98,9 @@ static void hold(struct answer *answer, const uint8_t *pdu, size_t length)
 static void hold_command(struct answer *answer)
 {
     struct ys_host *host = answer->host;
-    uint32_t token = ys_attribute_token(host, answer->connection);
     if (host->later_stage != STAGE_CONSENT)
         return;
-    if (ys_queue_hold(host, answer->connection, token, answer->request))
-        host->last_token = token;
-    else
+    if (!ys_queue_hold(host, answer->connection, host->last_token, answer->request))
         ys_host_log(host, "dropped a command that waits for consent, since the queue is full, handle",
                     answer->request->handle);
 }
@@ -119,6 +115,8 @@ static uint8_t compose(struct answer *answer, const struct row *row, enum ys_att
     answer->host->may_wait = row->can_wait;
     answer->host->consented = consented;
     uint8_t error = row->answer(answer);
+    if (error == YS_LATER) /* its token is the firmware's now, and no other's, whether anything will wait for it or not */
+        answer->host->last_token = ys_attribute_token(answer->host, answer->connection);
     answer->host->may_wait = false;
     answer->host->consented = false;
     return error;
@@ -219,15 +217,15 @@ void ys_server_run(struct ys_host *host, struct ys_connection *connection)
 
 /* ys_answer */
 
-static void answer_read(struct ys_connection *connection, struct ys_writer *writer, const void *value, uint16_t length)
+static void answer_read(struct ys_connection *connection, const struct ys_waiting *waiting, struct ys_writer *writer,
+                        const void *value, uint16_t length)
 {
     uint8_t opcode = connection->response.bytes[PDU_AT];
     ys_put_u8(writer, ys_att_response_to(opcode));
-    struct ys_writer window =
-        ys_writer_window(writer->start + 1, (size_t)connection->mtu - 1, connection->waiting.offset);
+    struct ys_writer window = ys_writer_window(writer->start + 1, (size_t)connection->mtu - 1, waiting->offset);
     ys_put_bytes(&window, value, length);
-    if (connection->waiting.offset > length)
-        put_error(writer, opcode, connection->waiting.handle, YS_ATT_INVALID_OFFSET);
+    if (waiting->offset > length)
+        put_error(writer, opcode, waiting->handle, YS_ATT_INVALID_OFFSET);
     else
         writer->length = 1 + ys_writer_stored(&window);
 }
@@ -236,21 +234,22 @@ static void answer_read(struct ys_connection *connection, struct ys_writer *writ
 static void answer_now(struct ys_host *host, struct ys_connection *connection, uint8_t error, const void *value,
                        uint16_t length)
 {
+    const struct ys_waiting waiting = connection->waiting;
     struct ys_writer writer = ys_l2cap_writer(&connection->response, connection->mtu);
     uint8_t opcode = connection->response.bytes[PDU_AT];
     bool reads = opcode == YS_ATT_READ_REQUEST || opcode == YS_ATT_READ_BLOB_REQUEST;
+    connection->waiting = (struct ys_waiting){.stage = STAGE_NONE}; /* what is called now cannot answer it again */
     if (opcode == YS_ATT_EXECUTE_WRITE_REQUEST) {
         if (error == YS_ATT_OK)
             ys_queue_finish(host, connection);
         ys_queue_cancel(host, connection);
     }
     if (error != YS_ATT_OK)
-        put_error(&writer, opcode, connection->waiting.handle, error);
+        put_error(&writer, opcode, waiting.handle, error);
     else if (reads)
-        answer_read(connection, &writer, value, length);
+        answer_read(connection, &waiting, &writer, value, length);
     else
         ys_put_u8(&writer, ys_att_response_to(opcode));
-    connection->waiting = (struct ys_waiting){.stage = STAGE_NONE};
     ys_l2cap_seal(&connection->response, YS_L2CAP_ATT, ys_writer_stored(&writer));
 }
 

@@ -338,7 +338,8 @@ static void end_connect(struct ys_task *task)
 static void give_up_connecting(struct ys_task *task)
 {
     bool first = task->central->connects == task;
-    if (task->peer->connected) { /* it waits for its MTU */
+    if (task->peer->connected) { /* it waits for its MTU, and whoever has failed to connect is not connected */
+        (void)ys_disconnect(task->central->host, task->peer->connection);
         task_end(task, false, "could not agree on an MTU within %g s", (double)task->patience_ns / (double)YS_NS_PER_S);
         return;
     }

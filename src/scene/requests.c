@@ -37,10 +37,13 @@ static void on_done(struct ys_client_request *request)
     }
 }
 
-/* It is an answer that it waits for, however many it takes in all. */
+/* It is an answer that it waits for, however many it takes in all; but connecting, which tries again and again, has one
+ * time for everything. */
 static void renew_patience(struct ys_task *task)
 {
     struct ys_world *world = task->central->world;
+    if (task->connects)
+        return;
     ys_clock_set(world->clock, &task->timer, ys_world_now_ns(world) + task->patience_ns);
 }
 

@@ -337,12 +337,24 @@ static struct act *begin(struct ys_stage *stage, const struct ys_step *step)
     return act;
 }
 
-/* A request that was given up may still be answered, into the memory of its act. */
+/* A request that was given up may still be answered, into the memory of its act; also those of a group that has failed
+ * while others of it were still at work. */
+static bool may_be_answered(const struct act *act)
+{
+    if (act->task.central != NULL && !act->task.good)
+        return true;
+    for (size_t i = 0; i < act->child_count; i++) {
+        if (may_be_answered(act->children[i]))
+            return true;
+    }
+    return false;
+}
+
 static void finish(struct act *act)
 {
     struct ys_stage *stage = act->stage;
     note(act);
-    if (act->task.central != NULL && !act->task.good) {
+    if (may_be_answered(act)) {
         act->next = stage->kept;
         stage->kept = act;
     } else {
