@@ -104,6 +104,8 @@ static int teardown(void **state)
     return 0;
 }
 
+#define RANDOM_SET 9 /* the set that has an address of its own */
+
 /* A set of the first controller every 100 ms, on both PHYs as HCI numbers them. */
 static void make_set(uint8_t handle, uint16_t properties, uint8_t primary, uint8_t secondary)
 {
@@ -115,6 +117,7 @@ static void make_set(uint8_t handle, uint16_t properties, uint8_t primary, uint8
                                                  .interval_min = 160,
                                                  .interval_max = 160,
                                                  .channels = 7,
+                                                 .own_address_type = handle == RANDOM_SET,
                                                  .power_dbm = YS_HCI_POWER_NONE,
                                                  .primary_phy = primary,
                                                  .secondary_phy = secondary,
@@ -642,6 +645,67 @@ static void a_scanner_backs_off_and_comes_back(void **state)
     assert_true(requests[1] > 20 * requests[0]);
 }
 
+/* Connects the second controller to set 1 of the first, every 7.5 ms; returns the connection's handle, 0 if that takes
+ * more than 10 s. Where the answer was missed, the first believes for a moment to be connected, and advertises again. */
+static unsigned connect_to_set(void)
+{
+    size_t at = told_count[1];
+    tell(1, "01 4320 1a 00 00 00 010000ffff00 01 1000 1000 0600 0600 0000 6400 0000 0000");
+    for (int second = 0; second < 10; second++) {
+        tell(0, "01 3920 06 01 01 01 0000 00");
+        pass_ms(1000);
+        for (; at < told_count[1]; at++) {
+            const uint8_t *event = told[1][at].bytes;
+            if (event[1] == YS_HCI_LE_META && event[3] == YS_HCI_LE_CONNECTION_COMPLETE && event[4] == YS_HCI_OK)
+                return event[5];
+        }
+    }
+    return 0;
+}
+
+/* A connection event may cut off what was pointed to at every moment of it. */
+static void who_has_a_connection_goes_on_to_hear_what_is_extended(void **state)
+{
+    static const uint16_t properties[] = {0, YS_HCI_SET_SCANNABLE};
+    for (size_t i = 0; i < COUNT(properties); i++) {
+        teardown(state);
+        setup(state);
+        make_set(1, YS_HCI_SET_CONNECTABLE, YS_HCI_PHY_1M, YS_HCI_PHY_1M);
+        assert_int_not_equal(connect_to_set(), 0);
+        make_set(2, properties[i], YS_HCI_PHY_1M, YS_HCI_PHY_1M);
+        give_data(2, i == 0 ? DATA : RESPONSE, 240);
+        tell(0, "01 3920 06 01 01 02 0000 00");
+        tell(1, "01 4120 08 00 00 01 01 1000 1000");
+        tell(1, "01 4220 06 01 00 0000 0000");
+        for (int second = 0; second < 20; second++) {
+            told_count[1] = 0;
+            air_count = 0;
+            pass_ms(1000);
+            assert_true(count_told(1, "04 3e") > 0);
+        }
+        assert_int_equal(count_told(1, "04 05"), 0);
+    }
+}
+
+static void who_has_a_connection_goes_on_to_connect_to_what_is_extended(void **state)
+{
+    (void)state;
+    make_set(1, YS_HCI_SET_CONNECTABLE, YS_HCI_PHY_1M, YS_HCI_PHY_1M);
+    give_data(1, DATA, 180);
+    assert_int_not_equal(connect_to_set(), 0);
+    make_set(RANDOM_SET, YS_HCI_SET_CONNECTABLE, YS_HCI_PHY_1M, YS_HCI_PHY_1M);
+    tell(0, "01 3520 07 09 0100105e00c2");
+    tell(0, "01 3920 06 01 01 01 0000 00"); /* somebody else for a long time, and then whom it wants */
+    tell(1, "01 4320 1a 00 00 01 0100105e00c2 01 1000 1000 0600 0600 0000 6400 0000 0000");
+    pass_ms(20000);
+    assert_int_equal(count_told(1, "04 3e 13 01 00"), 1);
+    for (int second = 0; second < 10; second++) {
+        tell(0, "01 3920 06 01 01 09 0000 00");
+        pass_ms(1000);
+    }
+    assert_int_equal(count_told(1, "04 3e 13 01 00"), 2);
+}
+
 #define TEST(test) cmocka_unit_test_setup_teardown(test, setup, teardown)
 
 int main(void)
@@ -663,6 +727,8 @@ int main(void)
         TEST(who_is_not_on_the_list_is_not_heard),
         TEST(an_initiator_takes_the_first_of_its_list),
         TEST(a_scanner_backs_off_and_comes_back),
+        TEST(who_has_a_connection_goes_on_to_hear_what_is_extended),
+        TEST(who_has_a_connection_goes_on_to_connect_to_what_is_extended),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -28,10 +28,20 @@ void listener_resume(struct listener *listener)
         ys_radio_stop(&listener->receiver);
 }
 
+/* A connection event begins. What is being followed is missed by that, even if its packet has begun already: whoever
+ * went on waiting for its end would wait for ever. */
 void listener_pause(struct listener *listener)
 {
-    if (listener->on)
-        ys_radio_stop(&listener->receiver);
+    if (!listener->on)
+        return;
+    ys_radio_stop(&listener->receiver);
+    if (listener->follows != FOLLOWS_NOW)
+        return;
+    ys_clock_cancel(clock_of(listener), &listener->aux_timer);
+    ys_clock_cancel(clock_of(listener), &listener->reply_timer);
+    listener->follows = FOLLOWS_NOTHING;
+    listener->waits_for_response = false;
+    listener->lost(listener);
 }
 
 void listener_unpause(struct listener *listener)

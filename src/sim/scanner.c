@@ -240,6 +240,7 @@ static void lost(void *context)
     if (scanner->followed.any && !scanner->followed.skip)
         report_part(scanner, YS_HCI_REPORT_TRUNCATED, NULL, 0, YS_HCI_POWER_NONE);
     scanner->followed.any = false;
+    scanner->asks = false;
 }
 
 static void give_up(struct scanner *scanner)
