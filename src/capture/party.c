@@ -7,6 +7,8 @@
 
 #include <yarnswift/advertisement.h>
 
+#include "wire/utf8.h"
+
 #define BUCKETS 1024
 
 struct ys_parties {
@@ -63,33 +65,11 @@ struct ys_party *ys_party_of(struct ys_parties *parties, const struct ys_address
     return party;
 }
 
-/* How many bytes a character of UTF-8 has that begins so. */
-static size_t character_length(unsigned char first)
-{
-    return first >= 0xf0 ? 4 : first >= 0xe0 ? 3 : first >= 0xc0 ? 2 : 1;
-}
-
-/* What cannot be printed is replaced, and a character that does not fit is left out. */
-static void copy_name(char to[YS_PARTY_NAME], const char *name, size_t length)
-{
-    size_t used = 0;
-    while (used < length) {
-        size_t whole = character_length((unsigned char)name[used]);
-        if (used + whole > length || used + whole >= YS_PARTY_NAME)
-            break;
-        memcpy(to + used, name + used, whole);
-        if ((unsigned char)name[used] < 0x20 || name[used] == 0x7f)
-            to[used] = '?';
-        used += whole;
-    }
-    to[used] = '\0';
-}
-
 void ys_party_name(struct ys_party *party, uint8_t named, const char *name, size_t length)
 {
     if (party->named >= named || length == 0)
         return;
-    copy_name(party->name, name, length);
+    ys_utf8_copy_name(party->name, sizeof party->name, name, length);
     party->named = named;
 }
 
@@ -99,7 +79,7 @@ void ys_party_advertises(struct ys_party *party, const uint8_t *bytes, size_t le
     if (party->advertised[0] != '\0' ||
         (!ys_ad_find(bytes, length, YS_AD_NAME, &ad) && !ys_ad_find(bytes, length, YS_AD_SHORT_NAME, &ad)))
         return;
-    copy_name(party->advertised, (const char *)ad.data, ad.length);
+    ys_utf8_copy_name(party->advertised, sizeof party->advertised, ad.data, ad.length);
     ys_party_name(party, 1, party->advertised, strlen(party->advertised));
 }
 

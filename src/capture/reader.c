@@ -9,6 +9,7 @@
 
 #include "capture/link_types.h"
 #include "wire/hci.h"
+#include "wire/utf8.h"
 
 #define BUFFER_SIZE    (1u << 18)
 #define RECORD_MOST    (1u << 18) /* bytes of a record; more is no packet of ours */
@@ -385,8 +386,8 @@ static bool take_interface(struct ys_capture *capture, struct ys_reader *body)
     while (next_option(capture, body, &code, &value)) {
         size_t length = ys_reader_left(&value);
         const uint8_t *bytes = ys_get_bytes(&value, length);
-        if (code == OPTION_NAME && length < sizeof interface->name)
-            memcpy(interface->name, bytes, length);
+        if (code == OPTION_NAME)
+            ys_utf8_copy_name(interface->name, sizeof interface->name, bytes, length);
         if (code == OPTION_RESOLUTION && length == 1 && ticks_of(bytes[0]) != 0)
             interface->ticks = ticks_of(bytes[0]);
         if (code == OPTION_OFFSET && length == 8) {

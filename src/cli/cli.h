@@ -63,6 +63,10 @@ struct ys_layout *open_only(const char *who, const struct files *files, struct y
  * is printed, and the program ended, in here. */
 bool parse_options(const struct argp *argp, int argc, char **argv, void *input);
 
+/* Puts a text that may come from anywhere: what is not plain (wire/utf8.h), byte by byte as \xNN, so that no terminal
+ * obeys it. */
+void put_plain(FILE *stream, const char *text);
+
 /* Says in one line what is wrong with the options of the verb that is being run. */
 #if defined(__GNUC__)
 __attribute__((format(printf, 2, 3)))

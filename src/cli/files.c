@@ -34,7 +34,7 @@ static void print_finding(const char *file, const struct ys_finding *finding)
     static const char *const colours[] = {
         [YS_ERROR] = "\033[1;31m", [YS_WARNING] = "\033[1;33m", [YS_ADVICE] = "\033[1;34m"};
     bool colour = wants_colour(stderr);
-    (void)fputs(finding->place.file != NULL ? finding->place.file : file, stderr);
+    put_plain(stderr, finding->place.file != NULL ? finding->place.file : file);
     if (finding->place.line > 0)
         (void)fprintf(stderr, ":%d:%d", finding->place.line, finding->place.column);
     (void)fprintf(stderr, ": %s%s:%s %s\n", colour ? colours[finding->severity] : "", severity_word(finding->severity),

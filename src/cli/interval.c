@@ -438,11 +438,13 @@ static bool draw(const char *who, const struct input *input, const struct ys_des
         static const char *const colours[] = {"#2a6f97", "#c1442e", "#4f7f3a", "#8a5a9e",
                                               "#b8860b", "#3b3b3b", "#d1779b", "#66a5ad"};
         const struct ys_scanner *scanner = &report->searches[i].scanner;
-        (void)fprintf(plot.script, "%s data index %zu using 1:2 with steps lw 2 lc rgb \"%s\" title \"",
-                      i > 0 ? "," : "", i + 1, colours[i % 8]);
-        if (strstr(scanner->name, " of ") == NULL)
-            (void)fprintf(plot.script, "%s, ", scanner->name);
-        (void)fprintf(plot.script, "%g ms of %g ms\"", scanner->window_us / 1000.0, scanner->interval_us / 1000.0);
+        bool named = strstr(scanner->name, " of ") == NULL;
+        char title[120];
+        (void)snprintf(title, sizeof title, "%s%s%g ms of %g ms", named ? scanner->name : "", named ? ", " : "",
+                       scanner->window_us / 1000.0, scanner->interval_us / 1000.0);
+        (void)fprintf(plot.script, "%s data index %zu using 1:2 with steps lw 2 lc rgb \"%s\" title ", i > 0 ? "," : "",
+                      i + 1, colours[i % 8]);
+        plot_put_text(plot.script, title);
     }
     (void)fprintf(plot.script, "\n");
     return plot_end(&plot);

@@ -13,10 +13,12 @@ const char *const phy_words[] = {"1M", "2M", "coded-s8", "coded-s2"};
 
 #define PHY_COUNT (sizeof phy_words / sizeof phy_words[0])
 
-/* A number with or without a fraction, and nothing behind it. */
+/* A number with or without a fraction, and nothing before or behind it. */
 static bool read_real(const char *text, double least, double most, double *number)
 {
     char *end;
+    if (strspn(text, "0123456789.-e") != strlen(text))
+        return false;
     *number = strtod(text, &end);
     return end != text && *end == '\0' && *number >= least && *number <= most;
 }

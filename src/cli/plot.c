@@ -1,6 +1,7 @@
 /* Pictures. */
 #include "cli/plot.h"
 
+#include <ctype.h>
 #include <errno.h>
 #include <spawn.h>
 #include <stdlib.h>
@@ -24,25 +25,30 @@ bool plot_is_possible(const char *who, const char *path)
     return complain(who, "a plot must end in .svg or .png, not \"%s\"", path);
 }
 
-/* The path with another ending. */
+/* The path with another ending. One that begins with a sign gets a dot and a slash before it, since the program that
+ * draws takes some of those for an option, or for a command that it is to run. */
 static char *beside(const char *path, const char *other)
 {
     size_t stem = strlen(path) - strlen(ending(path));
+    bool harmless = path[0] == '/' || path[0] == '.' || path[0] == '_' || isalnum((unsigned char)path[0]);
     char *result = NULL;
-    if (asprintf(&result, "%.*s%s", (int)stem, path, other) < 0)
+    if (asprintf(&result, "%s%.*s%s", harmless ? "" : "./", (int)stem, path, other) < 0)
         abort();
     return result;
 }
 
+/* Between these quotes a script takes three digits for a byte; all that could mean anything is put so. */
 void plot_put_text(FILE *script, const char *text)
 {
-    (void)fputc('\'', script); /* between these only they must be doubled */
+    (void)fputc('"', script);
     for (; *text != '\0'; text++) {
-        if (*text == '\'')
-            (void)fputc('\'', script);
-        (void)fputc(*text, script);
+        unsigned char byte = (unsigned char)*text;
+        if (byte >= 0x80 || isalnum(byte) || strchr(" ,.:;-_/+()[]=", byte) != NULL)
+            (void)fputc(byte, script);
+        else
+            (void)fprintf(script, "\\%03o", byte);
     }
-    (void)fputc('\'', script);
+    (void)fputc('"', script);
 }
 
 static bool give_up(struct plot *plot)
@@ -51,6 +57,7 @@ static bool give_up(struct plot *plot)
         (void)fclose(plot->data);
     if (plot->script != NULL)
         (void)fclose(plot->script);
+    free(plot->picture_path);
     free(plot->data_path);
     free(plot->script_path);
     return false;
@@ -59,7 +66,12 @@ static bool give_up(struct plot *plot)
 bool plot_begin(struct plot *plot, const char *who, const char *path)
 {
     *plot = (struct plot){
-        .who = who, .path = path, .data_path = beside(path, ".dat"), .script_path = beside(path, ".gnuplot")};
+        .who = who,
+        .path = path,
+        .picture_path = beside(path, ending(path)),
+        .data_path = beside(path, ".dat"),
+        .script_path = beside(path, ".gnuplot"),
+    };
     plot->data = fopen(plot->data_path, "w");
     plot->script = plot->data != NULL ? fopen(plot->script_path, "w") : NULL;
     if (plot->script == NULL) {
@@ -71,7 +83,7 @@ bool plot_begin(struct plot *plot, const char *who, const char *path)
                   "set encoding utf8\nset terminal %s size 1280,800 font \"DejaVu Sans,13\" background "
                   "\"#ffffff\"\nset output ",
                   strcmp(ending(path), ".svg") == 0 ? "svg" : "pngcairo");
-    plot_put_text(plot->script, path);
+    plot_put_text(plot->script, plot->picture_path);
     (void)fputs("\ndata = ", plot->script);
     plot_put_text(plot->script, plot->data_path);
     (void)fputc('\n', plot->script);
@@ -81,7 +93,8 @@ bool plot_begin(struct plot *plot, const char *who, const char *path)
 static bool draw(const struct plot *plot)
 {
     char program[] = "gnuplot";
-    char *arguments[] = {program, plot->script_path, NULL};
+    char defaults[] = "-d"; /* nothing of the settings of whoever runs it: the same data give the same picture */
+    char *arguments[] = {program, defaults, plot->script_path, NULL};
     pid_t child;
     int status = -1;
     int error = posix_spawnp(&child, program, NULL, NULL, arguments, environ);

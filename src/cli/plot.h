@@ -9,6 +9,7 @@
 struct plot {
     const char *who; /* the verb, for messages */
     const char *path;
+    char *picture_path; /* the same, as the script says it; likewise: */
     char *data_path;
     char *script_path;
     FILE *data;
@@ -22,7 +23,8 @@ bool plot_is_possible(const char *who, const char *path);
  * after a line. */
 bool plot_begin(struct plot *plot, const char *who, const char *path);
 
-/* Puts a text into the script, between quotes, whatever is in it. */
+/* Puts a text into the script, or into the data, between quotes, whatever is in it: the only way in for what was not
+ * written here. */
 void plot_put_text(FILE *script, const char *text);
 
 /* Closes both, and draws. False after a line. */

@@ -196,8 +196,10 @@ static void print_log(const json_t *take)
 static void print_take(const struct input *input, const json_t *take, bool whole, bool colour)
 {
     if (take_is_broken(take)) {
-        if (json_object_get(take, "findings") == NULL) /* which have been said */
-            (void)fprintf(stderr, "%s\n", json_string_value(json_object_get(take, "problem")));
+        if (json_object_get(take, "findings") == NULL) { /* which have been said */
+            put_plain(stderr, json_string_value(json_object_get(take, "problem")));
+            (void)fputc('\n', stderr);
+        }
         return;
     }
     if (input->log)

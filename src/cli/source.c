@@ -113,7 +113,7 @@ static bool open_definitions(struct source *source)
 
 static void trouble(void *context, uint64_t offset, const char *text)
 {
-    (void)fprintf(stderr, "%s: byte %llu: %s\n", (const char *)context, (unsigned long long)offset, text);
+    (void)complain(context, "byte %llu: %s", (unsigned long long)offset, text);
 }
 
 static bool open_capture(struct source *source, const char *path)

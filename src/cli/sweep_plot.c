@@ -76,10 +76,32 @@ static void put_lines(const struct sweep *sweep, const struct sweep_result *resu
                       axis->parameter->key);
         for (size_t i = 0; i < axis->count; i++) {
             const struct sweep_result *result = &results[point_at(sweep, x, i, line)];
-            if (result->known)
-                (void)fprintf(data, axis->parameter->numeric ? "%zu %s %.3f %.3f\n" : "%zu \"%s\" %.3f %.3f\n", i,
-                              axis->values[i], result->goodput_bps / 1000, result->limit_bps / 1000);
+            if (!result->known)
+                continue;
+            (void)fprintf(data, "%zu ", i);
+            if (axis->parameter->numeric)
+                (void)fputs(axis->values[i], data);
+            else
+                plot_put_text(data, axis->values[i]);
+            (void)fprintf(data, " %.3f %.3f\n", result->goodput_bps / 1000, result->limit_bps / 1000);
         }
+    }
+}
+
+/* A tic with its words; where it is comes next. */
+static void put_tic(FILE *script, size_t index, const char *words)
+{
+    (void)fputs(index > 0 ? ", " : "", script);
+    plot_put_text(script, words);
+    (void)fputc(' ', script);
+}
+
+/* Tics in the order of the values. */
+static void put_tics(FILE *script, const struct sweep_axis *axis)
+{
+    for (size_t i = 0; i < axis->count; i++) {
+        put_tic(script, i, axis->values[i]);
+        (void)fprintf(script, "%zu", i);
     }
 }
 
@@ -91,27 +113,32 @@ static void draw_lines(const struct sweep *sweep, size_t x, FILE *script)
     size_t lines = other != NULL ? other->count : 1;
     const char *column = axis->parameter->numeric ? "2" : "1";
     label(axis, name, sizeof name);
-    (void)fprintf(script,
-                  "set border 3\nset tics nomirror out\nset grid ytics lc rgb \"#d8d8d8\"\nset yrange [0:*]\n"
-                  "set ylabel \"kbit/s of value\"\nset xlabel \"%s\"\nset key outside right top Left reverse\n",
-                  name);
+    (void)fputs("set border 3\nset tics nomirror out\nset grid ytics lc rgb \"#d8d8d8\"\nset yrange [0:*]\n"
+                  "set ylabel \"kbit/s of value\"\nset key outside right top Left reverse\nset xlabel ",
+                script);
+    plot_put_text(script, name);
+    (void)fputc('\n', script);
     if (axis->parameter->numeric) {
         put_range(axis, script);
         (void)fputs("set xtics (", script);
-        for (size_t i = 0; i < axis->count && axis->count <= TICS_MOST; i++)
-            (void)fprintf(script, "%s\"%s\" %s", i > 0 ? ", " : "", axis->values[i], axis->values[i]);
+        for (size_t i = 0; i < axis->count && axis->count <= TICS_MOST; i++) {
+            put_tic(script, i, axis->values[i]);
+            (void)fputs(axis->values[i], script);
+        }
         (void)fputs(axis->count <= TICS_MOST ? ")\nplot" : ")\nset xtics auto\nplot", script);
     } else {
         (void)fprintf(script, "set xrange [-0.5:%zu.5]\nplot", axis->count - 1);
     }
     for (size_t line = 0; line < lines; line++) {
         const char *colour = colours[line % LINES_MOST];
-        if (other != NULL)
+        char title[80] = "goodput";
+        if (other != NULL) {
             label(other, name, sizeof name);
-        (void)fprintf(
-            script, "%s data index %zu using %s:3%s with linespoints pt 7 ps 0.9 lw 2 lc rgb \"%s\" title \"%s%s%s\"",
-            line > 0 ? ", \\\n" : "", line, column, axis->parameter->numeric ? "" : ":xtic(2)", colour,
-            other != NULL ? name : "goodput", other != NULL ? " " : "", other != NULL ? other->values[line] : "");
+            (void)snprintf(title, sizeof title, "%s %s", name, other->values[line]);
+        }
+        (void)fprintf(script, "%s data index %zu using %s:3%s with linespoints pt 7 ps 0.9 lw 2 lc rgb \"%s\" title ",
+                      line > 0 ? ", \\\n" : "", line, column, axis->parameter->numeric ? "" : ":xtic(2)", colour);
+        plot_put_text(script, title);
         (void)fprintf(script, ", \\\n data index %zu using %s:4 with lines dt 3 lw 2 lc rgb \"%s\" %s", line, column,
                       colour, line + 1 == lines ? "title \"limits, by calculation\"" : "notitle");
     }
@@ -131,13 +158,14 @@ static void draw_heat(const struct sweep *sweep, const struct sweep_result *resu
     }
     label(x, x_name, sizeof x_name);
     label(y, y_name, sizeof y_name);
-    (void)fprintf(script, "set xlabel \"%s\"\nset ylabel \"%s\"\nset cblabel \"kbit/s of value\"\nset xtics (", x_name,
-                  y_name);
-    for (size_t i = 0; i < x->count; i++)
-        (void)fprintf(script, "%s\"%s\" %zu", i > 0 ? ", " : "", x->values[i], i);
+    (void)fputs("set xlabel ", script);
+    plot_put_text(script, x_name);
+    (void)fputs("\nset ylabel ", script);
+    plot_put_text(script, y_name);
+    (void)fputs("\nset cblabel \"kbit/s of value\"\nset xtics (", script);
+    put_tics(script, x);
     (void)fputs(")\nset ytics (", script);
-    for (size_t i = 0; i < y->count; i++)
-        (void)fprintf(script, "%s\"%s\" %zu", i > 0 ? ", " : "", y->values[i], i);
+    put_tics(script, y);
     (void)fprintf(script,
                   ")\nset tics out nomirror\nset xrange [-0.5:%zu.5]\nset yrange [-0.5:%zu.5]\nset cbrange [0:*]\n"
                   "set palette defined (0 \"#f4f6f4\", 1 \"#cfe0e4\", 2 \"#8fbccb\", 3 \"#4d93b0\")\n"

@@ -231,9 +231,11 @@ static bool draw(const char *who, const char *path, const struct ys_throughput_p
         return false;
     (void)fprintf(plot.data, "# place, goodput in kbit/s, what\n");
     (void)fprintf(plot.data, "%zu %.3f \"as it is\"\n", count, report->goodput_bps / 1000);
-    for (size_t i = 0; i < count; i++)
-        (void)fprintf(plot.data, "%zu %.3f \"%s\"\n", count - 1 - i, hindrances[i].goodput_bps / 1000,
-                      hindrances[i].remedy);
+    for (size_t i = 0; i < count; i++) {
+        (void)fprintf(plot.data, "%zu %.3f ", count - 1 - i, hindrances[i].goodput_bps / 1000);
+        plot_put_text(plot.data, hindrances[i].remedy);
+        (void)fputc('\n', plot.data);
+    }
     char title[300];
     (void)snprintf(title, sizeof title, "%s, as %s on %s: goodput, and what it would be with one thing changed", device,
                    ys_carrier_names[plan->carrier], phy_words[plan->phy]);

@@ -55,7 +55,9 @@ static bool take_filter(struct trace *trace, const char *who, const char *argume
     if (trace->filter != NULL)
         return true;
     (void)complain(who, "the filter, column %zu: %s", column, error);
-    (void)fprintf(stderr, "  %s\n  %*s\n", argument, (int)column, "^");
+    (void)fputs("  ", stderr);
+    put_plain(stderr, argument);
+    (void)fprintf(stderr, "\n  %*s\n", (int)column, "^");
     return false;
 }
 

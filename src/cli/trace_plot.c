@@ -253,8 +253,9 @@ static void draw_connection(struct trace_plot *plot)
     for (int i = 0; i < TRACK_DATA; i++) {
         if (plot->series[i].count == 0)
             continue;
-        (void)fprintf(script, "%s data using 1:($2==%d?$3%+.1f:NaN) with %s lc rgb \"%s\" title \"%s\"",
-                      first ? "plot" : ",\\\n  ", i, track_shift[i], tracks[i], track_colours[i], plot->series[i].name);
+        (void)fprintf(script, "%s data using 1:($2==%d?$3%+.1f:NaN) with %s lc rgb \"%s\" title ",
+                      first ? "plot" : ",\\\n  ", i, track_shift[i], tracks[i], track_colours[i]);
+        plot_put_text(script, plot->series[i].name);
         first = false;
     }
     (void)fputs("\nset ylabel \"bytes in a connection event\"\nset yrange [0:*]\nset ytics auto\n"

@@ -128,7 +128,7 @@ static const struct ys_key manufacturer_keys[] = {
     {"company", ys_key_number, &kind_16_bits, "The company identifier; 0xFFFF is for tests", true, PART(number)},
     YS_TYPE_KEYS(PART(type)),
     YS_FIELDS_KEY(PART(type)),
-    {"value", ys_key_written, &ys_kind_text, "The data behind it; in hexadecimal if it has no format", true,
+    {"value", ys_key_value, &ys_kind_text, "The data behind it; in hexadecimal if it has no format", true,
      PART(value_text)},
 };
 static const struct ys_mapping manufacturer_mapping = {"manufacturer", manufacturer_keys, COUNT(manufacturer_keys),
@@ -150,7 +150,7 @@ static const struct ys_key service_data_keys[] = {
     {"service", service_data_service, &ys_kind_text, "One of the device's services, by name", true, 0},
     YS_TYPE_KEYS(PART(type)),
     YS_FIELDS_KEY(PART(type)),
-    {"value", ys_key_written, &ys_kind_text, "The data behind its UUID; in hexadecimal if it has no format", true,
+    {"value", ys_key_value, &ys_kind_text, "The data behind its UUID; in hexadecimal if it has no format", true,
      PART(value_text)},
 };
 static const struct ys_mapping service_data_mapping = {"service data", service_data_keys, COUNT(service_data_keys),
@@ -164,7 +164,7 @@ static void part_service_data(const struct ys_node *node, void *target)
 
 static const struct ys_key structure_keys[] = {
     {"type", ys_key_number, &kind_8_bits, "Its advertising type, a number of the Assigned Numbers", true, PART(number)},
-    {"value", ys_key_written, &ys_kind_text, "Its data in hexadecimal", true, PART(value_text)},
+    {"value", ys_key_value, &ys_kind_text, "Its data in hexadecimal", true, PART(value_text)},
 };
 static const struct ys_mapping structure_mapping = {"structure", structure_keys, COUNT(structure_keys), NULL};
 static const struct ys_kind kind_structure = {.form = YS_MAPPING, .mapping = &structure_mapping};

@@ -17,9 +17,9 @@ static const struct ys_kind kind_shape = {.form = YS_WORD, .words = shapes};
 
 static const struct ys_key stand_in_keys[] = {
     {"shape", ys_key_word, &kind_shape, "How the value moves", true, offsetof(struct ys_stand_in, shape)},
-    {"from", ys_key_written, &ys_kind_text, "The constant, or the least value", false,
+    {"from", ys_key_value, &ys_kind_text, "The constant, or the least value", false,
      offsetof(struct ys_stand_in, from_text)},
-    {"to", ys_key_written, &ys_kind_text, "The greatest value", false, offsetof(struct ys_stand_in, to_text)},
+    {"to", ys_key_value, &ys_kind_text, "The greatest value", false, offsetof(struct ys_stand_in, to_text)},
     {"step", ys_key_written, &ys_kind_text, "The greatest step of a random walk", false,
      offsetof(struct ys_stand_in, step_text)},
     {"file", ys_key_written, &ys_kind_text, "A CSV file: the first column is the value, row by row", false,
@@ -136,7 +136,7 @@ static void characteristic_range(const struct ys_node *node, void *target)
 static const struct ys_key descriptor_keys[] = {
     {"uuid", ys_key_written, &ys_kind_text, "An adopted name, its number, or 128 bits", true,
      offsetof(struct ys_descriptor, uuid_text)},
-    {"value", ys_key_written, &ys_kind_text, "Its value, constant or to start with", true,
+    {"value", ys_key_value, &ys_kind_text, "Its value, constant or to start with", true,
      offsetof(struct ys_descriptor, value_text)},
     {"read", read_offer, &kind_right, "Who may read it; open if left out", false, offsetof(struct ys_descriptor, read)},
     {"write", read_offer, &kind_right, "Who may write it; nobody if left out", false,
@@ -206,7 +206,7 @@ static const struct ys_key characteristic_keys[] = {
      false, INTO(spacing_us)},
     {"handler", characteristic_handler, &kind_handlers, "Functions that you write: for reading, for writing, or both",
      false, 0},
-    {"value", ys_key_written, &ys_kind_text, "Its value, constant or to start with", false, INTO(value_text)},
+    {"value", ys_key_value, &ys_kind_text, "Its value, constant or to start with", false, INTO(value_text)},
     {"range", characteristic_range, &kind_range, "The least and the greatest valid value", false, 0},
     {"description", characteristic_description, &kind_description, "What it is, for people", false, INTO(description)},
     {"presentation format", characteristic_presentation, &ys_kind_yes,

@@ -6,6 +6,7 @@
 #include <stdlib.h>
 
 #include "design/memory.h"
+#include "wire/utf8.h"
 
 void ys_findings_add(struct ys_findings *findings, enum ys_severity severity, const char *code, struct ys_place place,
                      const char *format, ...)
@@ -20,6 +21,7 @@ void ys_findings_add(struct ys_findings *findings, enum ys_severity severity, co
     (void)vfprintf(stream, format, arguments);
     va_end(arguments);
     (void)fclose(stream);
+    ys_utf8_copy_name(text, size + 1, text, size); /* it quotes what it is about */
     findings->items = ys_grow(findings->items, findings->count, sizeof *findings->items);
     findings->items[findings->count++] =
         (struct ys_finding){.severity = severity, .code = code, .place = place, .text = text};

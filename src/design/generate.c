@@ -81,10 +81,10 @@ static void put_ranges(FILE *stream, const char *prefix, const struct ys_layout 
         if (layout->rows[i].kind != YS_ATTRIBUTE_VALUE || !characteristic->has_range)
             continue;
         char *name = upper(characteristic->id);
-        (void)fprintf(stream,
-                      "/* The valid range of %s. */\n#define %s_%s_LEAST (%lld)\n#define %s_%s_GREATEST (%lld)\n\n",
-                      characteristic->name, prefix, name, (long long)characteristic->range[0], prefix, name,
-                      (long long)characteristic->range[1]);
+        (void)fputs("/* The valid range of ", stream);
+        ys_put_comment(stream, characteristic->name);
+        (void)fprintf(stream, ". */\n#define %s_%s_LEAST (%lld)\n#define %s_%s_GREATEST (%lld)\n\n", prefix, name,
+                      (long long)characteristic->range[0], prefix, name, (long long)characteristic->range[1]);
         free(name);
     }
 }
@@ -431,10 +431,12 @@ void ys_generate_source(FILE *stream, const struct ys_design *design, const stru
 static void put_read_skeleton(FILE *stream, const struct ys_design *design,
                               const struct ys_characteristic *characteristic)
 {
+    (void)fputs("\n/* ", stream);
+    ys_put_comment(stream, characteristic->name);
     (void)fprintf(stream,
-                  "\n/* %s is read, or its notification is due: put its value. */\nuint8_t %s_%s_read(const struct "
-                  "ys_access *access, struct ys_writer *value)\n{\n    (void)access;\n",
-                  characteristic->name, design->id, characteristic->id);
+                  " is read, or its notification is due: put its value. */\nuint8_t %s_%s_read(const struct ys_access "
+                  "*access, struct ys_writer *value)\n{\n    (void)access;\n",
+                  design->id, characteristic->id);
     if (characteristic->type.format->kind == YS_FORMAT_STRUCT)
         (void)fprintf(stream, "    const struct %s_%s now = {0};\n    %s_%s_put(value, &now);\n", design->id,
                       characteristic->id, design->id, characteristic->id);
@@ -447,10 +449,12 @@ static void put_read_skeleton(FILE *stream, const struct ys_design *design,
 static void put_write_skeleton(FILE *stream, const struct ys_design *design,
                                const struct ys_characteristic *characteristic)
 {
+    (void)fputs("\n/* ", stream);
+    ys_put_comment(stream, characteristic->name);
     (void)fprintf(stream,
-                  "\n/* %s is written: take its value, or refuse it, such as with YS_ATT_OUT_OF_RANGE. */\nuint8_t "
+                  " is written: take its value, or refuse it, such as with YS_ATT_OUT_OF_RANGE. */\nuint8_t "
                   "%s_%s_write(const struct ys_access *access, struct ys_reader *value)\n{\n    (void)access;\n",
-                  characteristic->name, design->id, characteristic->id);
+                  design->id, characteristic->id);
     if (characteristic->type.format->kind == YS_FORMAT_STRUCT)
         (void)fprintf(stream,
                       "    struct %s_%s wanted;\n    if (!%s_%s_get(value, &wanted))\n        return "
@@ -463,10 +467,11 @@ static void put_write_skeleton(FILE *stream, const struct ys_design *design,
 
 void ys_generate_skeleton(FILE *stream, const struct ys_design *design, const struct ys_layout *layout)
 {
+    (void)fputs("/* The handlers of ", stream);
+    ys_put_comment(stream, design->name.text);
     (void)fprintf(stream,
-                  "/* The handlers of %s. Yours from now on: yarnswift does not write this file again. */\n#include "
-                  "\"%s_table.h\"\n",
-                  design->name.text, design->id);
+                  ". Yours from now on: yarnswift does not write this file again. */\n#include \"%s_table.h\"\n",
+                  design->id);
     for (size_t i = 0; i < layout->count; i++) {
         const struct ys_characteristic *characteristic = layout->rows[i].characteristic;
         if (layout->rows[i].kind != YS_ATTRIBUTE_VALUE)

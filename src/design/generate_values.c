@@ -7,6 +7,15 @@
 
 #include "design/value.h"
 
+void ys_put_comment(FILE *stream, const char *text)
+{
+    for (char before = '\0'; *text != '\0'; before = *text++) {
+        if ((before == '*' && *text == '/') || (before == '/' && *text == '*'))
+            (void)fputc(' ', stream);
+        (void)fputc(*text, stream);
+    }
+}
+
 /* Where a field of a structure lies in the generated code. */
 struct place {
     FILE *stream;
@@ -146,9 +155,10 @@ void ys_generate_value_header(FILE *stream, const struct ys_design *design,
         put_bits(&place, &whole->fields[i]);
     if (whole->format->kind != YS_FORMAT_STRUCT)
         return;
-    (void)fprintf(stream,
-                  "/* The value of %s; fields that depend on a flag only count when it says so. */\nstruct %s_%s {\n",
-                  characteristic->name, design->id, characteristic->id);
+    (void)fputs("/* The value of ", stream);
+    ys_put_comment(stream, characteristic->name);
+    (void)fprintf(stream, "; fields that depend on a flag only count when it says so. */\nstruct %s_%s {\n", design->id,
+                  characteristic->id);
     for (size_t i = 0; i < whole->field_count; i++)
         put_member(&place, &whole->fields[i]);
     (void)fprintf(stream,

@@ -12,4 +12,8 @@ void ys_generate_value_header(FILE *stream, const struct ys_design *design,
 void ys_generate_value_source(FILE *stream, const struct ys_design *design,
                               const struct ys_characteristic *characteristic);
 
+/* Puts a text into a comment: a name can neither end it nor begin another. The only way in for what was not written
+ * here. */
+void ys_put_comment(FILE *stream, const char *text);
+
 #endif

@@ -14,6 +14,7 @@
 
 #include "design/words.h"
 #include "wire/hex.h"
+#include "wire/utf8.h"
 
 #define SEPARATOR ", "
 
@@ -197,25 +198,14 @@ static int convert(const char *to, const char *from, const void *bytes, size_t l
     return good ? (int)(size - left) : -1;
 }
 
-/* Whether a byte of a text may go to a terminal as it is. C2 80 to C2 9F are control characters, too. */
-static bool is_printable(const uint8_t *bytes, size_t i, size_t length, bool utf8)
-{
-    bool control = i + 1 < length && bytes[i] == 0xc2 && bytes[i + 1] < 0xa0;
-    bool controlled = i > 0 && bytes[i - 1] == 0xc2 && bytes[i] < 0xa0;
-    if (bytes[i] >= 0x80)
-        return utf8 && !control && !controlled;
-    return bytes[i] >= 0x20 && bytes[i] != 0x7f && bytes[i] != '"' && bytes[i] != '\\';
-}
-
-/* Text in quotes; what is not printable or no UTF-8, and quotes themselves, as \xNN. */
+/* Text in quotes; what is not plain, and quotes themselves, byte by byte as \xNN. */
 static void put_text(const uint8_t *bytes, size_t length, FILE *stream)
 {
-    uint8_t wide[2 * 3 * 512];
-    bool utf8 = convert("UTF-16LE", "UTF-8", bytes, length, wide, sizeof wide) >= 0;
     (void)fputc('"', stream);
-    for (size_t i = 0; i < length; i++) {
-        if (is_printable(bytes, i, length, utf8))
-            (void)fputc(bytes[i], stream);
+    for (size_t i = 0, whole; i < length; i += whole > 0 ? whole : 1) {
+        whole = bytes[i] != '"' && bytes[i] != '\\' ? ys_utf8_plain(bytes + i, length - i) : 0;
+        if (whole > 0)
+            (void)fwrite(bytes + i, 1, whole, stream);
         else
             (void)fprintf(stream, "\\x%02x", bytes[i]);
     }

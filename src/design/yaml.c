@@ -6,6 +6,7 @@
 #include <string.h>
 
 #include "design/words.h"
+#include "wire/utf8.h"
 
 #define WORDS_MOST 64
 
@@ -47,28 +48,13 @@ static void take_errors(struct fy_diag *diag, struct ys_place place, struct ys_f
                     error->msg);
 }
 
-/* How many bytes the UTF-8 character at `text` has; 0 if it is none that a definition may hold. */
-static size_t character_length(const unsigned char *text, size_t left)
+/* How many bytes the character at `text` has; 0 if it is none that a file may hold. */
+static size_t character_length(const char *text, size_t left)
 {
-    static const struct {
-        unsigned char mask;
-        unsigned char lead;
-        unsigned least;
-    } forms[] = {{0x80, 0x00, 0}, {0xe0, 0xc0, 0x80}, {0xf0, 0xe0, 0x800}, {0xf8, 0xf0, 0x10000}};
-    for (size_t form = 0; form < sizeof forms / sizeof forms[0]; form++) {
-        if ((text[0] & forms[form].mask) != forms[form].lead)
-            continue;
-        unsigned value = text[0] & (unsigned char)~forms[form].mask;
-        for (size_t i = 1; i <= form; i++) {
-            if (i >= left || (text[i] & 0xc0) != 0x80)
-                return 0;
-            value = value << 6 | (text[i] & 0x3f);
-        }
-        bool control = value < 0x20 && value != '\t' && value != '\n' && value != '\r';
-        bool surrogate = value >= 0xd800 && value <= 0xdfff;
-        return control || surrogate || value < forms[form].least || value > 0x10ffff ? 0 : form + 1;
-    }
-    return 0;
+    uint32_t character;
+    size_t length = ys_utf8_get(text, left, &character);
+    bool control = character < 0x20 && character != '\t' && character != '\n' && character != '\r';
+    return length > 0 && !control ? length : 0;
 }
 
 /* What the parser is not asked to cope with: what is no text, and directives, which no definition needs. */
@@ -77,7 +63,7 @@ static bool check_text(const char *text, size_t length, struct ys_place place, s
     place.line = 1;
     place.column = 1;
     for (size_t i = 0; i < length;) {
-        size_t size = character_length((const unsigned char *)text + i, length - i);
+        size_t size = character_length(text + i, length - i);
         if (size == 0) {
             ys_findings_add(findings, YS_ERROR, "text", place,
                             "this byte (0x%02x) is no text: write the file in UTF-8, without control characters",
@@ -150,7 +136,7 @@ static const char *name_of(const struct ys_node *node)
     return node->key != NULL ? node->key->name : "a key";
 }
 
-const char *ys_yaml_text(const struct ys_node *node)
+const char *ys_yaml_value(const struct ys_node *node)
 {
     const char *text = NULL;
     size_t length = 0;
@@ -172,6 +158,23 @@ const char *ys_yaml_text(const struct ys_node *node)
         ys_findings_add(node->findings, YS_ERROR, "text", node->place, "%s contains a zero byte: leave it out",
                         name_of(node));
         return NULL;
+    }
+    return text;
+}
+
+const char *ys_yaml_text(const struct ys_node *node)
+{
+    const char *text = ys_yaml_value(node);
+    size_t left = text != NULL ? strlen(text) : 0;
+    for (size_t at = 0, length; left > 0; at += length, left -= length) {
+        length = ys_utf8_plain(text + at, left);
+        if (length == 0) {
+            ys_findings_add(node->findings, YS_ERROR, "text", node->place,
+                            "%s contains a character that is not shown but does something (its first byte is 0x%02x): "
+                            "leave it out",
+                            name_of(node), (unsigned char)text[at]);
+            return NULL;
+        }
     }
     return text;
 }
@@ -326,6 +329,13 @@ void ys_key_written(const struct ys_node *node, void *target)
     struct ys_written *written = member(node, target);
     written->place = node->place;
     written->text = ys_yaml_text(node);
+}
+
+void ys_key_value(const struct ys_node *node, void *target)
+{
+    struct ys_written *written = member(node, target);
+    written->place = node->place;
+    written->text = ys_yaml_value(node);
 }
 
 void ys_key_number(const struct ys_node *node, void *target)

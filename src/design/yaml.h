@@ -76,6 +76,7 @@ extern const struct ys_kind ys_kind_time;
 /* Readers of keys: each fills the member that the key names. */
 void ys_key_text(const struct ys_node *node, void *target);    /* const char * */
 void ys_key_written(const struct ys_node *node, void *target); /* struct ys_written */
+void ys_key_value(const struct ys_node *node, void *target);   /* the same of a value that is sent */
 void ys_key_number(const struct ys_node *node, void *target);  /* struct ys_counted */
 void ys_key_yes(const struct ys_node *node, void *target);     /* bool */
 void ys_key_time(const struct ys_node *node, void *target);    /* struct ys_counted, in us */
@@ -90,8 +91,12 @@ struct ys_node ys_yaml_root(struct fy_document *document, struct ys_place place,
  * mapping. */
 bool ys_yaml_mapping(const struct ys_node *node, const struct ys_mapping *mapping, void *target);
 
-/* The text of a scalar, which stays the document's; NULL, with a finding, if it is none or empty. */
+/* The text of a scalar, which stays the document's; NULL, with a finding, if it is none or empty, or contains what is
+ * not plain (wire/utf8.h): names go into messages, code and pages. */
 const char *ys_yaml_text(const struct ys_node *node);
+
+/* The same of a value that is sent, which may contain anything but a zero byte. */
+const char *ys_yaml_value(const struct ys_node *node);
 
 /* The text of a key of a mapping, without any finding; NULL if there is none. */
 const char *ys_yaml_peek(const struct ys_node *node, const char *key);

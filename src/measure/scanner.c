@@ -24,6 +24,8 @@ static bool is_scanner(const struct ys_scanner *scanner)
 static bool take_ms(const char **text, double *ms)
 {
     char *end = NULL;
+    if (**text < '0' || **text > '9')
+        return false;
     *ms = strtod(*text, &end);
     if (end == *text || strncmp(end, " ms", 3) != 0 || !(*ms > 0 && *ms < 20000))
         return false;

@@ -225,7 +225,7 @@ static void key_order(const struct ys_node *node, void *target)
     void *iterator = NULL;
     while (ys_yaml_next(node, &iterator, &item)) {
         step->order_text = ys_grow(step->order_text, step->order_count, sizeof *step->order_text);
-        step->order_text[step->order_count++] = (struct ys_written){.text = ys_yaml_text(&item), .place = item.place};
+        step->order_text[step->order_count++] = (struct ys_written){.text = ys_yaml_value(&item), .place = item.place};
     }
 }
 
@@ -272,13 +272,13 @@ static const struct ys_key step_keys[] = {
     {"of", ys_key_written, &ys_kind_text, "Of which device, or with which", false, STEP(of_text)},
     {"within", ys_key_time, &ys_kind_time, "How long it may take", false, STEP(within_us)},
     {"for", ys_key_time, &ys_kind_time, "How long it lasts", false, STEP(for_us)},
-    {"is", ys_key_written, &ys_kind_text, "The value", false, STEP(is_text)},
+    {"is", ys_key_value, &ys_kind_text, "The value", false, STEP(is_text)},
     {"between", key_between, &ys_kind_texts, "The least and the greatest value", false, 0},
     {"in order", key_order, &ys_kind_texts, "Values that come in this order, with others between them or not", false,
      0},
     {"rate", key_rate, &ys_kind_texts, "How many values a second, at least and at most", false, 0},
     {"field", ys_key_written, &ys_kind_text, "The field of a structure that is compared", false, STEP(field_text)},
-    {"to", ys_key_written, &ys_kind_text, "The value to be written or set", false, STEP(to_text)},
+    {"to", ys_key_value, &ys_kind_text, "The value to be written or set", false, STEP(to_text)},
     {"bytes", ys_key_written, &ys_kind_text, "The same in hexadecimal, as it is sent", false, STEP(bytes_text)},
     {"response", ys_key_word, &ys_kind_yes, "Whether the server answers", false, STEP(response)},
     {"by", ys_key_written, &ys_kind_text, "Notifications, or indications", false, STEP(by_text)},

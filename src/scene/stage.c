@@ -5,6 +5,7 @@
 
 #include "design/memory.h"
 #include "scene/stage_parts.h"
+#include "wire/utf8.h"
 
 #define SETTLE_NS      (50 * YS_NS_PER_MS)
 #define LINES_MOST     500000
@@ -38,22 +39,29 @@ void ys_take_clear(struct ys_take *take)
     *take = (struct ys_take){.seed = 0};
 }
 
+/* What a step or a log says may contain any value: it is kept so that it can be shown. */
 static char *copy(const char *text)
 {
-    return ys_copy(text, strlen(text));
+    size_t length = strlen(text);
+    char *kept = ys_new(length + 1);
+    ys_utf8_copy_name(kept, length + 1, text, length);
+    return kept;
 }
 
 static void take_line(void *context, uint64_t at_ns, enum ys_side side, const char *name, const char *text)
 {
     struct ys_stage *stage = context;
     struct ys_take *take = stage->take;
+    char *shown = copy(text);
+    if (stage->line != NULL)
+        stage->line(stage->line_context, at_ns, side, name, shown);
     if (take->line_count < LINES_MOST) {
         take->lines = ys_grow(take->lines, take->line_count, sizeof *take->lines);
         take->lines[take->line_count++] =
-            (struct ys_log_line){.at_ns = at_ns, .side = side, .who = copy(name), .text = copy(text)};
+            (struct ys_log_line){.at_ns = at_ns, .side = side, .who = copy(name), .text = shown};
+    } else {
+        free(shown);
     }
-    if (stage->line != NULL)
-        stage->line(stage->line_context, at_ns, side, name, text);
     ys_world_stir(&stage->world);
 }
 
