@@ -1,9 +1,13 @@
 /* Records in a list: few and small, looked up seldom. With a file, each change goes there first. */
 #include "simulated/store.h"
 
+#include <errno.h>
+#include <fcntl.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
 
 #include <sqlite3.h>
 
@@ -142,10 +146,8 @@ void ys_store_free(struct ys_store *store)
 /* Reads what the file has; false if that is not what a store keeps. */
 static bool read_file(struct ys_store *store)
 {
-    static const char table[] = "CREATE TABLE IF NOT EXISTS records (key INTEGER PRIMARY KEY, bytes BLOB NOT NULL)";
     sqlite3_stmt *statement = NULL;
-    bool good = sqlite3_exec(store->file, table, NULL, NULL, NULL) == SQLITE_OK &&
-                sqlite3_prepare_v2(store->file, "SELECT key, bytes FROM records", -1, &statement, NULL) == SQLITE_OK;
+    bool good = sqlite3_prepare_v2(store->file, "SELECT key, bytes FROM records", -1, &statement, NULL) == SQLITE_OK;
     int more = good ? sqlite3_step(statement) : SQLITE_DONE;
     for (; good && more == SQLITE_ROW; more = sqlite3_step(statement)) {
         int key = sqlite3_column_int(statement, 0);
@@ -158,18 +160,62 @@ static bool read_file(struct ys_store *store)
     return good && more == SQLITE_DONE;
 }
 
+static struct ys_store *refuse(struct ys_store *store, const char *path, char *error, size_t size)
+{
+    int code = sqlite3_errcode(store->file);
+    const char *why = code == SQLITE_OK || code == SQLITE_DONE || code == SQLITE_ERROR
+                          ? "it is no store, or has more than fits"
+                          : sqlite3_errmsg(store->file);
+    if (error != NULL)
+        (void)snprintf(error, size, "%s: %s", path, why);
+    ys_store_free(store);
+    return NULL;
+}
+
+/* Whether a file was empty or is missing, so that a store may be made in it. One that is made is its owner's alone, as
+ * it is to hold keys; so is one that was made with other rights, and is ours to change. */
+static bool make_private(const char *path, bool *is_new)
+{
+    struct stat status;
+    int file = open(path, O_RDWR | O_CREAT | O_CLOEXEC, S_IRUSR | S_IWUSR);
+    if (file < 0)
+        return false;
+    bool good = fstat(file, &status) == 0;
+    *is_new = good && S_ISREG(status.st_mode) && status.st_size == 0;
+    if (*is_new)
+        good = fchmod(file, S_IRUSR | S_IWUSR) == 0;
+    (void)close(file);
+    return good;
+}
+
 struct ys_store *ys_store_open(const char *path, size_t capacity, char *error, size_t size)
+{
+    static const char table[] = "CREATE TABLE records (key INTEGER PRIMARY KEY, bytes BLOB NOT NULL)";
+    struct ys_store *store = ys_store_new(capacity);
+    bool is_new = false;
+    if (store == NULL)
+        return NULL;
+    if (!make_private(path, &is_new)) {
+        if (error != NULL)
+            (void)snprintf(error, size, "%s: %s", path, strerror(errno));
+        ys_store_free(store);
+        return NULL;
+    }
+    if (sqlite3_open_v2(path, &store->file, SQLITE_OPEN_READWRITE, NULL) != SQLITE_OK ||
+        (is_new && sqlite3_exec(store->file, table, NULL, NULL, NULL) != SQLITE_OK) || !read_file(store))
+        return refuse(store, path, error, size);
+    (void)chmod(path, S_IRUSR | S_IWUSR);
+    return store;
+}
+
+struct ys_store *ys_store_read(const char *path, size_t capacity, char *error, size_t size)
 {
     struct ys_store *store = ys_store_new(capacity);
     if (store == NULL)
         return NULL;
-    if (sqlite3_open(path, &store->file) == SQLITE_OK && read_file(store))
-        return store;
-    if (error != NULL)
-        (void)snprintf(error, size, "%s: %s", path,
-                       sqlite3_errcode(store->file) == SQLITE_OK || sqlite3_errcode(store->file) == SQLITE_DONE
-                           ? "it is no store, or has more than fits"
-                           : sqlite3_errmsg(store->file));
-    ys_store_free(store);
-    return NULL;
+    if (sqlite3_open_v2(path, &store->file, SQLITE_OPEN_READONLY, NULL) != SQLITE_OK || !read_file(store))
+        return refuse(store, path, error, size);
+    (void)sqlite3_close(store->file);
+    store->file = NULL;
+    return store;
 }

@@ -10,9 +10,11 @@ struct ys_store;
 /* A store with room for so many bytes of records in all; NULL if there is no memory. */
 struct ys_store *ys_store_new(size_t capacity);
 /* The same with the records of an SQLite file, which is made if there is none; each change is in the file, whole,
- * before the call returns. NULL, and why in `error` if that is not NULL, if it cannot be opened or is no such file; it
- * is then left as it is. */
+ * before the call returns. Nobody but its owner can read it, since records are keys. NULL, and why in `error` if that
+ * is not NULL, if it cannot be opened or is no such file; it is then left as it is. */
 struct ys_store *ys_store_open(const char *path, size_t capacity, char *error, size_t size);
+/* The same with the records of such a file, which is only read, and left as it is: changes stay in memory. */
+struct ys_store *ys_store_read(const char *path, size_t capacity, char *error, size_t size);
 void ys_store_free(struct ys_store *store);
 
 /* After so many more writes and deletions the store takes none any more, as if the power had been cut then, until it is

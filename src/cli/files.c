@@ -6,6 +6,7 @@
 #include <unistd.h>
 
 #include "cli/cli.h"
+#include "cli/output.h"
 #include "design/generate.h"
 #include "design/open.h"
 
@@ -105,19 +106,8 @@ static bool is_same(const char *path, const char *text, size_t length)
 
 bool write_generated(const char *path, const char *text, size_t length)
 {
-    char temporary[4096];
+    struct output_file file;
     if (is_same(path, text, length))
         return true;
-    if ((size_t)snprintf(temporary, sizeof temporary, "%s.new", path) >= sizeof temporary)
-        return complain(path, "the path is too long");
-    FILE *file = fopen(temporary, "wb");
-    if (file == NULL)
-        return complain(path, "cannot write it: %s", strerror(errno));
-    bool good = fwrite(text, 1, length, file) == length;
-    good = fclose(file) == 0 && good;
-    if (good && rename(temporary, path) == 0)
-        return true;
-    int error = errno;
-    (void)remove(temporary);
-    return complain(path, "cannot write it: %s", strerror(error));
+    return output_begin(&file, path) && output_end(&file, fwrite(text, 1, length, file.stream) == length);
 }

@@ -4,8 +4,10 @@
 #include <string.h>
 
 #include "cli/cli.h"
+#include "cli/output.h"
 #include "design/generate.h"
 #include "design/interface.h"
+#include "design/open.h"
 
 struct input {
     struct common common;
@@ -73,17 +75,35 @@ static bool generate(const char *folder, const struct ys_design *design, const s
     return good;
 }
 
+/* Whether a file is a rule that was written here, or none is there. Such a file has no mark, since not all that read
+ * rules know comments: it begins with the name of a header of ours. */
+static bool may_be_rule(const char *path)
+{
+    static const char header[] = "_table.h";
+    size_t length = 0;
+    char *text = ys_file_read(path, SIZE_MAX / 4, &length);
+    if (text == NULL)
+        return errno == ENOENT || complain(path, "cannot read it: %s", strerror(errno));
+    const char *colon = memchr(text, ':', length);
+    const char *end = memchr(text, '\n', length);
+    size_t target = colon != NULL ? (size_t)(colon - text) : 0;
+    bool ours = target >= strlen(header) && (end == NULL || colon < end) &&
+                memcmp(colon - strlen(header), header, strlen(header)) == 0;
+    free(text);
+    return ours || complain(path, "this is no rule that was generated: move it away, or take another file for -d");
+}
+
 /* A rule for make: the header depends on the definition and on what it includes. */
 static bool write_depends(const struct input *input, const struct ys_design *design)
 {
-    FILE *file = fopen(input->depends, "w");
-    if (file == NULL)
-        return complain(input->depends, "cannot write it: %s", strerror(errno));
-    (void)fprintf(file, "%s/%s_table.h:", input->folder, design->id);
+    struct output_file file;
+    if (!output_begin(&file, input->depends))
+        return false;
+    (void)fprintf(file.stream, "%s/%s_table.h:", input->folder, design->id);
     for (size_t i = 0; i < design->source_count; i++)
-        (void)fprintf(file, " %s", design->sources[i].path);
-    (void)fputc('\n', file);
-    return fclose(file) == 0 || complain(input->depends, "cannot write it: %s", strerror(errno));
+        (void)fprintf(file.stream, " %s", design->sources[i].path);
+    (void)fputc('\n', file.stream);
+    return output_end(&file, true);
 }
 
 /* The user's own file: it is written once, and never over another. */
@@ -128,7 +148,7 @@ int verb_generate(int argc, char **argv)
     if (good && input.interface)
         ys_interface_print(stdout, design);
     else
-        good = good && generate(input.folder, design, layout) &&
+        good = good && (input.depends == NULL || may_be_rule(input.depends)) && generate(input.folder, design, layout) &&
                (input.skeleton == NULL || write_skeleton(input.skeleton, design, layout)) &&
                (input.depends == NULL || write_depends(&input, design));
     ys_layout_free(layout);

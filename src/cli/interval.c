@@ -418,7 +418,7 @@ static bool draw(const char *who, const struct input *input, const struct ys_des
     struct plot plot;
     double least_ms;
     double width_ms;
-    if (!plot_begin(&plot, who, input->plot))
+    if (!plot_begin(&plot, who, input->plot, input->recorder.replaces))
         return false;
     put_histogram(plot.data, &report->air.intervals_ms, &least_ms, &width_ms);
     for (size_t i = 0; i < report->search_count; i++)
@@ -562,7 +562,8 @@ int verb_interval(int argc, char **argv)
     const struct files *files = &input.common.files;
     input.capture = files->count == 2 ? files->paths[1] : NULL;
     if (!source_suits(argv[0], input.capture != NULL, input.recorder.path != NULL ? "capture" : input.of_simulations,
-                      input.advertiser != NULL ? "advertiser" : NULL))
+                      input.advertiser != NULL ? "advertiser" : NULL) ||
+        (input.plot != NULL && !plot_is_free(argv[0], input.plot, input.recorder.replaces)))
         return EXIT_BAD_INPUT;
     struct ys_layout *layout = open_only(
         argv[0], &(struct files){.paths = files->paths, .count = files->count - (input.capture != NULL)}, &design);

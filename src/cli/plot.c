@@ -7,10 +7,14 @@
 #include <stdlib.h>
 #include <string.h>
 #include <sys/wait.h>
+#include <unistd.h>
 
 #include "cli/cli.h"
 
 extern char **environ;
+
+/* The first line of data and script. */
+static const char mark[] = "# Written by yarnswift with a picture, and anew with it.\n";
 
 static const char *ending(const char *path)
 {
@@ -51,34 +55,69 @@ void plot_put_text(FILE *script, const char *text)
     (void)fputc('"', script);
 }
 
-static bool give_up(struct plot *plot)
+static struct plot named(const char *who, const char *path)
 {
-    if (plot->data != NULL)
-        (void)fclose(plot->data);
-    if (plot->script != NULL)
-        (void)fclose(plot->script);
-    free(plot->picture_path);
-    free(plot->data_path);
-    free(plot->script_path);
-    return false;
-}
-
-bool plot_begin(struct plot *plot, const char *who, const char *path)
-{
-    *plot = (struct plot){
+    return (struct plot){
         .who = who,
         .path = path,
         .picture_path = beside(path, ending(path)),
         .data_path = beside(path, ".dat"),
         .script_path = beside(path, ".gnuplot"),
     };
-    plot->data = fopen(plot->data_path, "w");
-    plot->script = plot->data != NULL ? fopen(plot->script_path, "w") : NULL;
-    if (plot->script == NULL) {
-        (void)complain(who, "cannot write %s: %s", plot->data != NULL ? plot->script_path : plot->data_path,
-                       strerror(errno));
+}
+
+static bool give_up(struct plot *plot)
+{
+    free(plot->picture_path);
+    free(plot->data_path);
+    free(plot->script_path);
+    return false;
+}
+
+/* Whether a file beside a picture is there no more than once it was written with one: it may be somebody's own, or even
+ * what is drawn. */
+static bool is_ours(const struct plot *plot, const char *path)
+{
+    char begin[sizeof mark - 1];
+    FILE *file = fopen(path, "rb");
+    if (file == NULL)
+        return errno == ENOENT || complain(plot->who, "cannot read %s: %s", path, strerror(errno));
+    bool ours = fread(begin, 1, sizeof begin, file) == sizeof begin && memcmp(begin, mark, sizeof begin) == 0;
+    (void)fclose(file);
+    return ours || complain(plot->who,
+                            "cannot draw %s: %s would be written beside it, and is a file that was not written with a "
+                            "picture; take another name",
+                            plot->path, path);
+}
+
+static bool is_free(const struct plot *plot, bool replaces)
+{
+    if (!replaces && access(plot->path, F_OK) == 0)
+        return complain(plot->who, "cannot draw %s: it is there; give --replace to write over it", plot->path);
+    return is_ours(plot, plot->data_path) && is_ours(plot, plot->script_path);
+}
+
+bool plot_is_free(const char *who, const char *path, bool replaces)
+{
+    struct plot plot = named(who, path);
+    bool good = is_free(&plot, replaces);
+    (void)give_up(&plot);
+    return good;
+}
+
+bool plot_begin(struct plot *plot, const char *who, const char *path, bool replaces)
+{
+    *plot = named(who, path);
+    if (!is_free(plot, replaces) || !output_begin(&plot->data_file, plot->data_path))
+        return give_up(plot);
+    if (!output_begin(&plot->script_file, plot->script_path)) {
+        (void)output_end(&plot->data_file, false);
         return give_up(plot);
     }
+    plot->data = plot->data_file.stream;
+    plot->script = plot->script_file.stream;
+    (void)fputs(mark, plot->data);
+    (void)fputs(mark, plot->script);
     (void)fprintf(plot->script,
                   "set encoding utf8\nset terminal %s size 1280,800 font \"DejaVu Sans,13\" background "
                   "\"#ffffff\"\nset output ",
@@ -110,13 +149,8 @@ static bool draw(const struct plot *plot)
 
 bool plot_end(struct plot *plot)
 {
-    bool good = fclose(plot->data) == 0;
-    good = fclose(plot->script) == 0 && good;
-    plot->data = NULL;
-    plot->script = NULL;
-    if (!good)
-        (void)complain(plot->who, "cannot write %s", plot->data_path);
-    good = good && draw(plot);
+    bool good = output_end(&plot->data_file, true);
+    good = output_end(&plot->script_file, good) && good && draw(plot);
     (void)give_up(plot);
     return good;
 }

@@ -14,7 +14,7 @@
      "Write what is on the air, and crosses the borders between hosts and controllers, to a capture: NAME.pcapng takes " \
      "all; of NAME.pcap the borders go beside it, NAME-WHO.pcap",                                                      \
      0},                                                                                                               \
-    {"replace", RECORDER_REPLACE, NULL, 0, "Write over a capture that is there", 0}
+    {"replace", RECORDER_REPLACE, NULL, 0, "Write over files that are there", 0}
 /* clang-format on */
 
 enum recorder_key { RECORDER_CAPTURE = 0x200, RECORDER_REPLACE };

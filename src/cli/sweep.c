@@ -18,6 +18,7 @@
 #define KEY_MERGE       4
 #define KEY_HEAT        5
 #define KEY_JOBS        6
+#define KEY_REPLACE     7
 #define FIRST_PARAMETER 256
 #define NAME_SIZE       400
 #define INTERRUPTS_MOST 2
@@ -33,6 +34,7 @@ struct input {
     unsigned long long jobs;
     bool merge;
     bool heat;
+    bool replaces;
 };
 
 static bool take_part(const char *who, const char *text, struct input *input)
@@ -72,6 +74,9 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         break;
     case KEY_HEAT:
         input->heat = true;
+        break;
+    case KEY_REPLACE:
+        input->replaces = true;
         break;
     case KEY_JOBS:
         good = (parse_number(argument, &input->jobs) && input->jobs >= 1 && input->jobs <= 256) ||
@@ -303,7 +308,8 @@ static int finish_sweep(const char *who, const struct input *input, const struct
     else
         print_text(sweep, results, about);
     int status = !whole ? EXIT_BAD_INPUT : well ? EXIT_AS_EXPECTED : EXIT_UNEXPECTED;
-    if (input->plot != NULL && !sweep_draw(who, input->plot, sweep, results, about, input->heat))
+    if (whole && input->plot != NULL &&
+        !sweep_draw(who, input->plot, sweep, results, about, input->heat, input->replaces))
         status = EXIT_BAD_INPUT;
     free(results);
     return status;
@@ -432,6 +438,7 @@ int verb_sweep(int argc, char **argv)
         {"jobs", KEY_JOBS, "NUMBER", 0, "Run so many at once (default: one for each core)", 0},
         {"plot", 'p', "FILE", 0,
          "Draw goodput and limit as lines; FILE ends in .svg or .png, and its data and script stay beside it", 0},
+        {"replace", KEY_REPLACE, NULL, 0, "Draw over a picture that is there", 0},
         {"heat", KEY_HEAT, NULL, 0, "Draw a map of two parameters instead of lines", 0},
         {"json", 'j', NULL, 0, "Print the results as JSON", 0},
         {0}};
@@ -458,5 +465,9 @@ int verb_sweep(int argc, char **argv)
     struct input input = {.part = 1, .parts = 1, .jobs = cores > 0 ? (unsigned long long)cores : 1};
     if (!parse_options(&argp, argc, argv, &input))
         return EXIT_BAD_INPUT;
-    return input.merge ? merge(argv[0], &input) : sweep_definition(argv[0], &input);
+    if (input.merge)
+        return merge(argv[0], &input);
+    if (input.plot != NULL && !plot_is_free(argv[0], input.plot, input.replaces))
+        return EXIT_BAD_INPUT;
+    return sweep_definition(argv[0], &input);
 }

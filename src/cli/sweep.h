@@ -60,8 +60,9 @@ struct sweep_result {
     bool trouble;
 };
 
-/* Draws lines over one axis, or over two, or with `heat` a map of two. */
+/* Draws lines over one axis, or over two, or with `heat` a map of two; over a picture that is there only if it
+ * `replaces`. False after a line. */
 bool sweep_draw(const char *who, const char *path, const struct sweep *sweep, const struct sweep_result *results,
-                const char *title, bool heat);
+                const char *title, bool heat, bool replaces);
 
 #endif

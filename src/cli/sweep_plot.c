@@ -177,7 +177,7 @@ static void draw_heat(const struct sweep *sweep, const struct sweep_result *resu
 }
 
 bool sweep_draw(const char *who, const char *path, const struct sweep *sweep, const struct sweep_result *results,
-                const char *title, bool heat)
+                const char *title, bool heat, bool replaces)
 {
     struct plot plot;
     size_t x = sweep->axis_count > 0 ? along(sweep) : 0;
@@ -186,7 +186,7 @@ bool sweep_draw(const char *who, const char *path, const struct sweep *sweep, co
                         heat ? "two" : "one or two", sweep->axis_count);
     if (!heat && sweep->axis_count == 2 && sweep->axes[1 - x].count > LINES_MOST)
         return complain(who, "more than %d lines cannot be told apart: draw them with --heat", LINES_MOST);
-    if (!plot_begin(&plot, who, path))
+    if (!plot_begin(&plot, who, path, replaces))
         return false;
     (void)fputs("set title ", plot.script);
     plot_put_text(plot.script, title);

@@ -222,12 +222,12 @@ static void print_json(const struct ys_throughput_plan *plan, struct ys_throughp
 
 /* as a picture: a bar for what it is, and for what it would be without each thing that holds it back */
 
-static bool draw(const char *who, const char *path, const struct ys_throughput_plan *plan,
+static bool draw(const char *who, const struct input *input, const struct ys_throughput_plan *plan,
                  const struct ys_throughput_report *report, const char *device, const struct ys_hindrance *hindrances,
                  size_t count)
 {
     struct plot plot;
-    if (!plot_begin(&plot, who, path))
+    if (!plot_begin(&plot, who, input->plot, input->recorder.replaces))
         return false;
     (void)fprintf(plot.data, "# place, goodput in kbit/s, what\n");
     (void)fprintf(plot.data, "%zu %.3f \"as it is\"\n", count, report->goodput_bps / 1000);
@@ -303,7 +303,8 @@ static int run(const char *who, struct input *input, struct ys_throughput_plan *
     struct ys_throughput_report report;
     struct ys_hindrance hindrances[YS_HINDRANCES_MOST];
     size_t count = 0;
-    if (!recorder_begin(&input->recorder))
+    if ((input->plot != NULL && !plot_is_free(who, input->plot, input->recorder.replaces)) ||
+        !recorder_begin(&input->recorder))
         return EXIT_BAD_INPUT;
     plan->recording = recorder_recording(&input->recorder);
     bool good = ys_throughput_run(plan, &report);
@@ -324,7 +325,7 @@ static int run(const char *who, struct input *input, struct ys_throughput_plan *
         print_text(plan, &report, device, characteristic, hindrances, count);
     bool well = report.trouble[0] == '\0' && report.out_of_order == 0 && report.missing == 0;
     int status = well ? EXIT_AS_EXPECTED : EXIT_UNEXPECTED;
-    if (input->plot != NULL && !draw(who, input->plot, plan, &report, device, hindrances, count))
+    if (input->plot != NULL && !draw(who, input, plan, &report, device, hindrances, count))
         status = EXIT_BAD_INPUT;
     ys_throughput_free(&report);
     return status;

@@ -278,8 +278,7 @@ static bool close_values(struct trace *trace, const char *who)
 
 static bool is_free(const struct trace *trace, const char *who)
 {
-    return trace->plot_path == NULL || trace->replaces || access(trace->plot_path, F_OK) != 0 ||
-           complain(who, "cannot draw %s: it is there; give --replace to write over it", trace->plot_path);
+    return trace->plot_path == NULL || plot_is_free(who, trace->plot_path, trace->replaces);
 }
 
 /* What could not be shown, and why. */

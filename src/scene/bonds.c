@@ -9,7 +9,7 @@
 
 bool ys_bonds_read(const char *path, struct ys_keys *keys, size_t *count, char *error, size_t size)
 {
-    struct ys_store *store = ys_store_open(path, STORE_SIZE, error, size);
+    struct ys_store *store = ys_store_read(path, STORE_SIZE, error, size);
     *count = 0;
     if (store == NULL)
         return false;

@@ -1,0 +1,253 @@
+/* Files that are there: none is lost by what the command writes beside or over it, and keys are read by nobody else. */
+#include "support/check.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <sqlite3.h>
+
+#include "design/generate.h"
+#include "simulated/store.h"
+#include "support/run.h"
+
+#define WRENCH YARNSWIFT_ROOT "/examples/torque_wrench/torque_wrench.device.yaml"
+#define SCALE  YARNSWIFT_ROOT "/examples/hook_scale/hook_scale.device.yaml"
+#define SCENE  YARNSWIFT_ROOT "/examples/scenes/shift.scene.yaml"
+#define OWN    "somebody's own\n"
+
+static char folder[512];
+
+static int setup(void **state)
+{
+    (void)state;
+    (void)snprintf(folder, sizeof folder, "%s", scratch_folder("files"));
+    return 0;
+}
+
+/* A path in the folder; four of them are good at once. */
+static const char *in(const char *name)
+{
+    static char paths[4][700];
+    static size_t next;
+    char *path = paths[next++ % 4];
+    (void)snprintf(path, sizeof paths[0], "%s/%s", folder, name);
+    return path;
+}
+
+static void make(const char *name, const char *text)
+{
+    FILE *file = fopen(in(name), "wb");
+    assert_non_null(file);
+    (void)fputs(text, file);
+    assert_int_equal(fclose(file), 0);
+}
+
+static void assert_holds(const char *name, const char *text)
+{
+    char *whole = read_whole(in(name));
+    assert_non_null(whole);
+    assert_string_equal(whole, text);
+    free(whole);
+}
+
+static bool is_there(const char *name)
+{
+    return access(in(name), F_OK) == 0;
+}
+
+/* Runs `yarnswift` with these arguments, in which %s is the folder. */
+static struct outcome run(const char *format)
+{
+    char arguments[2000];
+    (void)snprintf(arguments, sizeof arguments, format, folder, folder, folder);
+    return run_command(arguments);
+}
+
+static void assert_runs(const char *format, int status, const char *says)
+{
+    struct outcome outcome = run(format);
+    if (outcome.status != status || strstr(outcome.err, says) == NULL)
+        fail_msg("%s: status %d where %d was expected, or not \"%s\" in\n%s", format, outcome.status, status, says,
+                 outcome.err);
+}
+
+static mode_t mode_of(const char *name)
+{
+    struct stat status;
+    assert_int_equal(stat(in(name), &status), 0);
+    return status.st_mode & 0777;
+}
+
+static size_t count_files(void)
+{
+    char line[700];
+    char number[16] = "";
+    (void)snprintf(line, sizeof line, "ls -A '%s' | wc -l", folder);
+    FILE *pipe = popen(line, "r"); /* NOLINT(cert-env33-c): a test, as system() is in others */
+    assert_non_null(fgets(number, sizeof number, pipe));
+    (void)pclose(pipe);
+    return (size_t)atoi(number);
+}
+
+static void generating_writes_through_no_link_and_loses_nothing_beside(void **state)
+{
+    (void)state;
+    make("victim", OWN);
+    make("hook_scale_table.h.new", OWN);
+    assert_int_equal(symlink("victim", in("hook_scale_table.c.new")), 0);
+    assert_runs("generate '" SCALE "' -o '%s'", 0, "");
+    assert_holds("victim", OWN);
+    assert_holds("hook_scale_table.h.new", OWN);
+    assert_int_equal(count_files(), 5); /* these three, and the two that were wanted */
+    assert_int_equal(mode_of("hook_scale_table.c"), mode_of("victim"));
+    /* what looks like ours, and lies elsewhere */
+    char *text = read_whole(in("hook_scale_table.h"));
+    make("elsewhere", YS_GENERATED_MARK "\nof another day\n");
+    assert_int_equal(remove(in("hook_scale_table.h")), 0);
+    assert_int_equal(symlink("elsewhere", in("hook_scale_table.h")), 0);
+    assert_runs("generate '" SCALE "' -o '%s'", 0, "");
+    assert_holds("elsewhere", YS_GENERATED_MARK "\nof another day\n");
+    assert_holds("hook_scale_table.h", text);
+    free(text);
+}
+
+static void a_rule_for_make_takes_the_place_of_nothing_else(void **state)
+{
+    (void)state;
+    char *text = read_whole(SCALE);
+    make("s.device.yaml", text);
+    assert_runs("generate '%s/s.device.yaml' -o '%s' -d '%s/s.device.yaml'", 2, "this is no rule that was generated");
+    assert_holds("s.device.yaml", text);
+    assert_int_equal(count_files(), 1); /* and no table is there */
+    make("own.d", OWN);
+    assert_runs("generate '%s/s.device.yaml' -o '%s' -d '%s/own.d'", 2, "move it away");
+    assert_holds("own.d", OWN);
+    for (int i = 0; i < 2; i++) /* its own it writes anew */
+        assert_runs("generate '%s/s.device.yaml' -o '%s' -d '%s/s.d'", 0, "");
+    char *rule = read_whole(in("s.d"));
+    assert_non_null(strstr(rule, "/s_table.h: "));
+    assert_runs("generate '%s/s.device.yaml' -o '%s' -d '%s/no/such/folder'", 2, "cannot");
+    free(rule);
+    free(text);
+}
+
+static void a_picture_takes_the_place_of_nothing_that_is_not_one(void **state)
+{
+    static const char *const verbs[] = {"interval --runs 2 '" WRENCH "'", "throughput --seconds 1 '" WRENCH "'",
+                                        "sweep --seconds 1 --mtu 23,247 '" WRENCH "'", "trace '" SCENE "'"};
+    (void)state;
+    for (size_t i = 0; i < COUNT(verbs); i++) {
+        char line[600];
+        (void)setup(NULL);
+        (void)snprintf(line, sizeof line, "%s --plot '%%s/p.svg'", verbs[i]);
+        make("p.dat", OWN);
+        assert_runs(line, 2, "p.dat would be written beside it");
+        (void)strcat(line, " --replace"); /* which is about pictures */
+        assert_runs(line, 2, "p.dat would be written beside it");
+        assert_holds("p.dat", OWN);
+        assert_int_equal(count_files(), 1);
+        assert_int_equal(rename(in("p.dat"), in("p.gnuplot")), 0);
+        assert_runs(line, 2, "p.gnuplot would be written beside it");
+        assert_int_equal(count_files(), 1);
+        assert_int_equal(remove(in("p.gnuplot")), 0);
+        *strstr(line, " --replace") = '\0';
+        assert_runs(line, 0, "");
+        assert_int_equal(count_files(), 3);
+        make("p.svg", OWN);
+        assert_runs(line, 2, "it is there; give --replace");
+        assert_holds("p.svg", OWN);
+        (void)strcat(line, " --replace");
+        assert_runs(line, 0, "");
+        assert_int_equal(count_files(), 3);
+        char *picture = read_whole(in("p.svg"));
+        assert_non_null(strstr(picture, "<svg"));
+        free(picture);
+    }
+}
+
+static void a_picture_does_not_eat_what_is_drawn(void **state)
+{
+    (void)state;
+    assert_runs("rehearse '" SCENE "' --capture '%s/day.pcapng'", 0, "");
+    assert_int_equal(rename(in("day.pcapng"), in("day.dat")), 0);
+    struct stat before;
+    struct stat after;
+    assert_int_equal(stat(in("day.dat"), &before), 0);
+    assert_runs("trace '%s/day.dat' --plot '%s/day.svg' --replace", 2, "day.dat would be written beside it");
+    assert_int_equal(stat(in("day.dat"), &after), 0);
+    assert_int_equal(before.st_size, after.st_size);
+    assert_int_equal(before.st_mtim.tv_nsec, after.st_mtim.tv_nsec);
+    assert_false(is_there("day.svg"));
+}
+
+/* stores of keys */
+
+static void a_store_is_its_owners_alone(void **state)
+{
+    char error[300];
+    (void)state;
+    (void)umask(0);
+    struct ys_store *store = ys_store_open(in("bonds.sqlite"), 4096, error, sizeof error);
+    assert_non_null(store);
+    assert_int_equal(mode_of("bonds.sqlite"), 0600);
+    assert_true(ys_store_put(store, 7, "key", 3));
+    ys_store_free(store);
+    assert_int_equal(mode_of("bonds.sqlite"), 0600);
+    assert_int_equal(chmod(in("bonds.sqlite"), 0644), 0); /* as they were made before */
+    store = ys_store_open(in("bonds.sqlite"), 4096, error, sizeof error);
+    assert_int_equal(mode_of("bonds.sqlite"), 0600);
+    ys_store_free(store);
+    (void)umask(022);
+}
+
+static void what_is_only_read_stays_as_it_is(void **state)
+{
+    char error[300];
+    uint8_t bytes[8];
+    sqlite3 *other;
+    (void)state;
+    struct ys_store *store = ys_store_open(in("bonds.sqlite"), 4096, error, sizeof error);
+    assert_true(ys_store_put(store, 7, "key", 3));
+    ys_store_free(store);
+    assert_int_equal(chmod(in("bonds.sqlite"), 0444), 0);
+    store = ys_store_read(in("bonds.sqlite"), 4096, error, sizeof error);
+    assert_int_equal(ys_store_get(store, 7, bytes, sizeof bytes), 3);
+    assert_true(ys_store_put(store, 7, "other", 5)); /* in memory */
+    assert_int_equal(ys_store_get(store, 7, bytes, sizeof bytes), 5);
+    ys_store_free(store);
+    assert_int_equal(mode_of("bonds.sqlite"), 0444);
+    store = ys_store_read(in("bonds.sqlite"), 4096, error, sizeof error);
+    assert_int_equal(ys_store_get(store, 7, bytes, sizeof bytes), 3);
+    ys_store_free(store);
+    assert_null(ys_store_read(in("none.sqlite"), 4096, error, sizeof error));
+    assert_false(is_there("none.sqlite"));
+    /* a file of somebody else's, and one that is empty */
+    assert_int_equal(sqlite3_open(in("other.sqlite"), &other), SQLITE_OK);
+    assert_int_equal(sqlite3_exec(other, "CREATE TABLE stock (name TEXT)", NULL, NULL, NULL), SQLITE_OK);
+    (void)sqlite3_close(other);
+    make("empty.sqlite", "");
+    assert_runs("rehearse '" SCENE "' --capture '%s/day.pcapng'", 0, "");
+    assert_runs("trace '%s/day.pcapng' --bonds '%s/other.sqlite'", 2, "it is no store");
+    assert_runs("trace '%s/day.pcapng' --bonds '%s/empty.sqlite'", 2, "it is no store");
+    assert_holds("empty.sqlite", "");
+    assert_null(ys_store_open(in("other.sqlite"), 4096, error, sizeof error)); /* nor is it made a store of */
+    assert_int_equal(sqlite3_open(in("other.sqlite"), &other), SQLITE_OK);
+    assert_int_not_equal(sqlite3_exec(other, "SELECT * FROM records", NULL, NULL, NULL), SQLITE_OK);
+    (void)sqlite3_close(other);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test_setup(generating_writes_through_no_link_and_loses_nothing_beside, setup),
+        cmocka_unit_test_setup(a_rule_for_make_takes_the_place_of_nothing_else, setup),
+        cmocka_unit_test_setup(a_picture_takes_the_place_of_nothing_that_is_not_one, setup),
+        cmocka_unit_test_setup(a_picture_does_not_eat_what_is_drawn, setup),
+        cmocka_unit_test_setup(a_store_is_its_owners_alone, setup),
+        cmocka_unit_test_setup(what_is_only_read_stays_as_it_is, setup),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
