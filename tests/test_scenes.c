@@ -539,7 +539,7 @@ static void every_kind_of_central_meets_the_wrench(void **state)
 }
 
 #define JAMMED                                                                                                         \
-    "[0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15, 16, 17, 18, 19, 20, 21, 22, 23, 24, 25, 26, 27, 28, 29, " \
+    "[0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15, 16, 17, 18, 19, 20, 21, 22, 23, 24, 25, 26, 27, 28, 29, "  \
     "30, 31, 32, 33, 34, 35, 36]"
 
 static void connecting_ends_in_time_though_it_is_tried_again_and_again(void **state)
@@ -587,7 +587,7 @@ static void a_group_may_fail_while_others_of_it_are_at_work(void **state)
 }
 
 #define PEG                                                                                                            \
-    "device:\n  name: Peg\n  limits: {connections: 2, bonds: 1}\n"                                                      \
+    "device:\n  name: Peg\n  limits: {connections: 2, bonds: 1}\n"                                                     \
     "  security: {capability: none, when full: forget}\n"                                                              \
     "advertising: {interval: 50 ms, findable: always, services: [peg]}\n"                                              \
     "services:\n  - name: peg\n    uuid: 5e8f0000-93a1-4b57-8d2e-61f4a7c3d908\n    characteristics:\n"                 \

@@ -646,7 +646,8 @@ static void a_scanner_backs_off_and_comes_back(void **state)
 }
 
 /* Connects the second controller to set 1 of the first, every 7.5 ms; returns the connection's handle, 0 if that takes
- * more than 10 s. Where the answer was missed, the first believes for a moment to be connected, and advertises again. */
+ * more than 10 s. Where the answer was missed, the first believes for a moment to be connected, and advertises again.
+ */
 static unsigned connect_to_set(void)
 {
     size_t at = told_count[1];

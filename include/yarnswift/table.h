@@ -29,7 +29,8 @@ struct ys_access {
 /* Returned by a handler that does not know its answer yet: the request waits, everything else goes on, until ys_answer
  * is called with the access's token. It must be called within 30 s, or the client gives up (Core 5.4 Vol 3 Part F
  * 3.3.3). Where the token is 0 (a notification, a request for several values at once) there is no waiting: the peer
- * gets an error, or nothing. The standard never sends this code. */
+ * gets an error, or nothing. Nobody waits for the handler of a write command either: ys_answer returns
+ * YS_ERROR_TOO_LATE. The standard never sends this code. */
 #define YS_LATER 0x7f
 
 /* Answers a read, a notification or an indication: puts the whole value; the host sends the part that was asked for.

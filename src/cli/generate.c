@@ -148,7 +148,8 @@ int verb_generate(int argc, char **argv)
     if (good && input.interface)
         ys_interface_print(stdout, design);
     else
-        good = good && (input.depends == NULL || may_be_rule(input.depends)) && generate(input.folder, design, layout) &&
+        good = good && (input.depends == NULL || may_be_rule(input.depends)) &&
+               generate(input.folder, design, layout) &&
                (input.skeleton == NULL || write_skeleton(input.skeleton, design, layout)) &&
                (input.depends == NULL || write_depends(&input, design));
     ys_layout_free(layout);

@@ -114,7 +114,7 @@ static void draw_lines(const struct sweep *sweep, size_t x, FILE *script)
     const char *column = axis->parameter->numeric ? "2" : "1";
     label(axis, name, sizeof name);
     (void)fputs("set border 3\nset tics nomirror out\nset grid ytics lc rgb \"#d8d8d8\"\nset yrange [0:*]\n"
-                  "set ylabel \"kbit/s of value\"\nset key outside right top Left reverse\nset xlabel ",
+                "set ylabel \"kbit/s of value\"\nset key outside right top Left reverse\nset xlabel ",
                 script);
     plot_put_text(script, name);
     (void)fputc('\n', script);

@@ -202,7 +202,7 @@ static int convert(const char *to, const char *from, const void *bytes, size_t l
 static void put_text(const uint8_t *bytes, size_t length, FILE *stream)
 {
     (void)fputc('"', stream);
-    for (size_t i = 0, whole; i < length; i += whole > 0 ? whole : 1) {
+    for (size_t i = 0, whole; i<length; i += whole> 0 ? whole : 1) {
         whole = bytes[i] != '"' && bytes[i] != '\\' ? ys_utf8_plain(bytes + i, length - i) : 0;
         if (whole > 0)
             (void)fwrite(bytes + i, 1, whole, stream);

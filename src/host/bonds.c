@@ -103,8 +103,8 @@ void bonds_emit(struct ys_host *host, uint8_t number, enum ys_bond_change change
     ys_emit(host, &event);
 }
 
-/* A connection of a peer that is forgotten goes on as if it had never been remembered: the number may soon be another's.
- * One that is just being encrypted with the key of the bond will end when it is (encryption.c). */
+/* A connection of a peer that is forgotten goes on as if it had never been remembered: the number may soon be
+ * another's. One that is just being encrypted with the key of the bond will end when it is (encryption.c). */
 static void detach(struct ys_host *host, uint8_t number)
 {
     for (size_t i = 0; i < YS_CONNECTIONS; i++) {

@@ -45,7 +45,7 @@ enum ys_level pairing_level(const struct ys_link_security *security)
     if (!security->authenticated)
         return YS_LEVEL_ENCRYPTED;
     return security->secure_connections && security->key_size == YS_LEVEL_4_KEY_SIZE ? YS_LEVEL_SECURE_CONNECTIONS
-                                                                    : YS_LEVEL_AUTHENTICATED;
+                                                                                     : YS_LEVEL_AUTHENTICATED;
 }
 
 void pairing_emit_level(struct ys_host *host, const struct ys_connection *connection)

@@ -115,7 +115,8 @@ static uint8_t compose(struct answer *answer, const struct row *row, enum ys_att
     answer->host->may_wait = row->can_wait;
     answer->host->consented = consented;
     uint8_t error = row->answer(answer);
-    if (error == YS_LATER) /* its token is the firmware's now, and no other's, whether anything will wait for it or not */
+    if (error ==
+        YS_LATER) /* its token is the firmware's now, and no other's, whether anything will wait for it or not */
         answer->host->last_token = ys_attribute_token(answer->host, answer->connection);
     answer->host->may_wait = false;
     answer->host->consented = false;
