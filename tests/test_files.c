@@ -89,7 +89,7 @@ static size_t count_files(void)
     FILE *pipe = popen(line, "r"); /* NOLINT(cert-env33-c): a test, as system() is in others */
     assert_non_null(fgets(number, sizeof number, pipe));
     (void)pclose(pipe);
-    return (size_t)atoi(number);
+    return (size_t)strtoul(number, NULL, 10);
 }
 
 static void generating_writes_through_no_link_and_loses_nothing_beside(void **state)

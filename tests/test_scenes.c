@@ -561,7 +561,7 @@ static void connecting_ends_in_time_though_it_is_tried_again_and_again(void **st
         assert_says(&outcome, 0, "has connected");
         const char *simulated = strstr(outcome.out, "steps, ");
         assert_non_null(simulated);
-        assert_true(atof(simulated + strlen("steps, ")) < cases[i].most_s + 1.5);
+        assert_true(strtod(simulated + strlen("steps, "), NULL) < cases[i].most_s + 1.5);
     }
 }
 
