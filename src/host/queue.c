@@ -289,14 +289,20 @@ void ys_queue_finish(struct ys_host *host, struct ys_connection *connection)
     }
 }
 
-void ys_queue_cancel(struct ys_host *host, const struct ys_connection *connection)
+/* Takes away all entries of a connection, whatever these bits of their owner are. */
+static void remove_all(struct ys_host *host, const struct ys_connection *connection, uint8_t bits)
 {
     uint8_t owner = owner_of(host, connection);
     struct entry entry;
     for (uint16_t at = 0; get_entry(host, at, &entry); at = behind(&entry)) {
-        if (entry.owner == owner)
+        if ((entry.owner & ~bits) == owner)
             remove_entry(host, &entry);
     }
+}
+
+void ys_queue_cancel(struct ys_host *host, const struct ys_connection *connection)
+{
+    remove_all(host, connection, 0);
 }
 
 /* commands that wait for consent */
@@ -355,10 +361,5 @@ bool ys_queue_take(struct ys_host *host, const struct ys_connection *connection,
 
 void ys_queue_forget(struct ys_host *host, const struct ys_connection *connection)
 {
-    uint8_t owner = owner_of(host, connection);
-    struct entry entry;
-    for (uint16_t at = 0; get_entry(host, at, &entry); at = behind(&entry)) {
-        if ((entry.owner & ~(IS_COMMAND | IS_CONSENTED)) == owner)
-            remove_entry(host, &entry);
-    }
+    remove_all(host, connection, IS_COMMAND | IS_CONSENTED);
 }
