@@ -235,11 +235,8 @@ static void the_names_of_a_definition_run_no_command(void **state)
 
 /* what comes over the air, and in captures */
 
-/* "x", a newline, system "touch evil", a newline; ESC [31m; the same beginning as one character of C1. */
-#define HOSTILE                                                                                                        \
-    "780a73797374656d2022746f756368206576696c220a"                                                                     \
-    "1b5b33316d"                                                                                                       \
-    "c29b33316d"
+/* "x", a newline behind half a character, system "touch evil", the same again, ESC [31m. */
+#define HOSTILE "78c30a73797374656d2022746f756368206576696c22c30a1b5b33316d"
 
 /* A capture in which somebody advertises such a name, and an interface has it. */
 static void make_hostile(const char *path)
@@ -249,8 +246,8 @@ static void make_hostile(const char *path)
     struct ys_capture_writer *writer = ys_capture_create(path, true, error, sizeof error);
     assert_non_null(writer);
     const struct ys_record_sink sink = {.take = ys_capture_sink, .context = writer};
-    traffic_play("row 5 20 37 1 4027 0908070605c2 2009" HOSTILE "; air 37 1 400d 0908070605c3 0608"
-                 "785c07801b; gap 1000",
+    traffic_play("row 5 20 37 1 4025 0908070605c2 1e09" HOSTILE
+                 "; air 37 1 4012 0908070605c3 0b08785c07801bc29b33316d; gap 1000",
                  &sink);
     sink.take(sink.context, &(struct ys_record){.kind = YS_RECORD_HCI,
                                                 .at_ns = 200000000,
@@ -305,6 +302,12 @@ static void names_from_the_air_and_from_captures_are_shown_and_not_obeyed(void *
         (void)strcat(arguments, " --replace");
         assert_int_equal(run_in(folder, arguments), 0);
         assert_false(is_there(folder, "evil"));
+        if (strstr(drawings[i], "strength") != NULL) { /* it is drawn, and as a name */
+            (void)snprintf(arguments, sizeof arguments, "%s/p.gnuplot", folder);
+            char *script = read_whole(arguments);
+            assert_non_null(strstr(script, "title \"x\\077\\077system \\042touch evil"));
+            free(script);
+        }
     }
 }
 
