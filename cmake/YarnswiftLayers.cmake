@@ -7,7 +7,7 @@ function(yarnswift_layer name)
   if(NOT layer_FOLDER)
     set(layer_FOLDER src/${name})
   endif()
-  file(GLOB sources CONFIGURE_DEPENDS ${PROJECT_SOURCE_DIR}/${layer_FOLDER}/*.c)
+  file(GLOB_RECURSE sources CONFIGURE_DEPENDS ${PROJECT_SOURCE_DIR}/${layer_FOLDER}/*.c)
   add_library(yarnswift_${name} STATIC ${sources})
   target_include_directories(yarnswift_${name} PUBLIC
     $<BUILD_INTERFACE:${PROJECT_SOURCE_DIR}/include> $<INSTALL_INTERFACE:${CMAKE_INSTALL_INCLUDEDIR}>)

@@ -4,7 +4,8 @@
 
 #include <string.h>
 
-#include "host/internal.h"
+#include "host/core/connections.h"
+#include "host/gatt/server/remembered.h"
 #include "support/hex.h"
 #include "support/scripted.h"
 

@@ -4,7 +4,7 @@
 #include <stdio.h>
 #include <string.h>
 
-#include "host/toolbox.h"
+#include "host/smp/toolbox.h"
 #include "simulated/crypto.h"
 #include "support/bench.h"
 #include "support/hex.h"

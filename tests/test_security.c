@@ -7,7 +7,7 @@
 #include <mbedtls/cipher.h>
 #include <mbedtls/cmac.h>
 
-#include "host/toolbox.h"
+#include "host/smp/toolbox.h"
 #include "sim/chance.h"
 #include "support/hex.h"
 #include "wire/smp.h"

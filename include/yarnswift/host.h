@@ -290,16 +290,20 @@ struct ys_set {
     bool known : 1; /* the controller has it */
 };
 
+struct ys_whole;
+
 /* A host. Its fields are private; the type is complete so that the owner can give the memory. */
 struct ys_host {
     struct ys_host_settings settings;
     const struct ys_port *port;
     const struct ys_table *table;
-    struct ys_pairing *pairing; /* NULL: it is refused */
-    struct ys_extra *extras;    /* what else it does, because the firmware uses it */
-    uint32_t le_events;         /* that they want to hear of */
+    const struct ys_whole *whole; /* what its parts may ask of all of it */
+    struct ys_pairing *pairing;   /* NULL: it is refused */
+    struct ys_extra *extras;      /* what else it does, because the firmware uses it */
+    uint32_t le_events;           /* that they want to hear of */
     uint32_t commands_due;
     uint32_t command_deadline_ms;
+    uint32_t last_token;
     uint8_t command_running;
     uint8_t command_credits;
     uint8_t state;
@@ -307,17 +311,23 @@ struct ys_host {
     bool timed; /* a set has a duration */
     bool connecting;
     uint8_t next_connection;
+    uint8_t accept_count;
+    uint8_t accept_sent;
+    bool running;  /* ys_host_run is */
+    bool may_wait; /* what is being answered */
+    bool consented;
+    uint8_t later_stage;
+    bool commands_consented;
     uint16_t data_length; /* of a controller buffer */
     uint16_t data_total;  /* controller buffers in all */
     uint16_t data_free;
     uint16_t mtu; /* the largest that the controller's buffers allow */
+    uint16_t queue_length;
     struct ys_address address;
     struct ys_set first_set;
     struct ys_set *set;   /* whose commands are due */
     struct ys_sets *sets; /* NULL: there is the first one alone */
     const struct ys_address *accept_list;
-    uint8_t accept_count;
-    uint8_t accept_sent;
     const struct ys_command_row *(*accept_row)(uint8_t command); /* NULL until it is used; likewise: */
     const struct ys_central *central;
     struct ys_scanning scanning;
@@ -330,13 +340,6 @@ struct ys_host {
     const struct ys_client *client;                                                 /* NULL until it is used */
     void (*remember)(const struct ys_host *host, struct ys_connection *connection); /* likewise */
     struct ys_stream *streams;
-    uint32_t last_token;
-    bool running;  /* ys_host_run is */
-    bool may_wait; /* what is being answered */
-    bool consented;
-    uint8_t later_stage;
-    bool commands_consented;
-    uint16_t queue_length;
     uint8_t queue[YS_QUEUE_SIZE > 0 ? YS_QUEUE_SIZE : 1];
     struct ys_connection connections[YS_CONNECTIONS];
 };

@@ -41,12 +41,13 @@ struct ys_oob {
 };
 
 struct ys_pairing_step;
+struct ys_pairing_calls;
 
 /* The memory of pairing. Its fields are private; the type is complete so that the owner can give it. */
 struct ys_pairing {
     struct ys_extra extra;
     const struct ys_security *security;
-    bool (*demanded)(struct ys_host *host, struct ys_connection *connection, uint8_t error);
+    const struct ys_pairing_calls *calls;
     struct ys_connection *connection; /* that is pairing; NULL: none */
     const struct ys_pairing_step *step;
     const struct ys_oob *peer_oob; /* what came from the peer out of band; NULL: nothing */

@@ -1,9 +1,26 @@
 /* The host as a whole: what it is made of, how it is turned, and where the controller's events go. */
 #include <string.h>
 
-#include <yarnswift/sets.h>
-
-#include "host/internal.h"
+#include "host/core/clock.h"
+#include "host/core/connections.h"
+#include "host/core/context.h"
+#include "host/core/events.h"
+#include "host/core/extras.h"
+#include "host/core/hooks.h"
+#include "host/core/state.h"
+#include "host/gap/advertising.h"
+#include "host/gap/advertising_rows.h"
+#include "host/gap/connecting.h"
+#include "host/gatt/bearer.h"
+#include "host/gatt/server/attributes.h"
+#include "host/gatt/server/notifiables.h"
+#include "host/gatt/server/notify.h"
+#include "host/gatt/server/queue.h"
+#include "host/gatt/server/server.h"
+#include "host/gatt/server/streams.h"
+#include "host/hci/commands.h"
+#include "host/hci/start.h"
+#include "host/l2cap/frames.h"
 
 /* Packets that are taken before what is due is sent, so that a flood from one peer does not hold up the others. */
 #define PACKETS_A_RUN 8
@@ -38,6 +55,11 @@ static enum ys_result check_table(const struct ys_host_settings *settings)
     return YS_OK;
 }
 
+static const struct ys_command_row *own_row(uint8_t command)
+{
+    return command < COMMAND_ADVERTISING_OFF ? ys_start_row(command) : ys_advertising_row(command);
+}
+
 enum ys_result ys_host_init(struct ys_host *host, size_t size, const struct ys_host_settings *settings)
 {
     if (size != sizeof *host)
@@ -49,7 +71,9 @@ enum ys_result ys_host_init(struct ys_host *host, size_t size, const struct ys_h
         result = YS_ERROR_ARGUMENT;
     if (result != YS_OK)
         return result;
+    static const struct ys_whole whole = {.row = own_row, .connection_complete = ys_gap_connection_complete};
     memset(host, 0, sizeof *host);
+    host->whole = &whole;
     host->settings = *settings;
     host->port = settings->port;
     host->table = settings->table;
@@ -57,27 +81,6 @@ enum ys_result ys_host_init(struct ys_host *host, size_t size, const struct ys_h
     host->set = &host->first_set;
     ys_attributes_reset(host);
     return YS_OK;
-}
-
-void ys_emit(struct ys_host *host, const struct ys_event *event)
-{
-    if (host->settings.on_event != NULL)
-        host->settings.on_event(host, host->settings.context, event);
-}
-
-void ys_host_log(const struct ys_host *host, const char *text, uint32_t value)
-{
-    if (host->port->log != NULL)
-        host->port->log(host->port->context, text, value);
-}
-
-bool ys_in_interrupt(const struct ys_host *host, const char *call)
-{
-    if (host->port->in_interrupt == NULL || !host->port->in_interrupt(host->port->context))
-        return false;
-    ys_host_log(host, call, 0);
-    ys_host_log(host, "was called from an interrupt, where only ys_host_changed and ys_stream_append may be", 0);
-    return true;
 }
 
 /* A handler or an event that turns the host, or starts it, would have it inside itself. */
@@ -90,31 +93,25 @@ static bool is_inside(const struct ys_host *host, const char *call)
     return true;
 }
 
-void ys_wake(const struct ys_host *host)
+static void end_connection(struct ys_host *host, struct ys_connection *connection, uint8_t reason)
 {
-    if (host->port->wake != NULL)
-        host->port->wake(host->port->context);
-}
-
-uint32_t ys_now_ms(const struct ys_host *host)
-{
-    return host->port->now_ms(host->port->context);
-}
-
-struct ys_connection *ys_connection_find(struct ys_host *host, uint16_t handle)
-{
-    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
-        if (host->connections[i].used && host->connections[i].handle == handle)
-            return &host->connections[i];
-    }
-    return NULL;
+    /* Vol 4 Part E 4.1.1: what the controller still held of this connection is gone, its buffers are free */
+    host->data_free = (uint16_t)(host->data_free + connection->packets_out);
+    connection->used = false;
+    ys_queue_forget(host, connection);
+    ys_extras_tell(host, connection);
+    if (host->client != NULL)
+        host->client->abort(connection);
+    ys_gap_restart_advertising(host);
+    ys_emit(host,
+            &(struct ys_event){.kind = YS_EVENT_DISCONNECTED, .connection = connection->handle, .reason = reason});
 }
 
 static void drop_connections(struct ys_host *host)
 {
     for (size_t i = 0; i < YS_CONNECTIONS; i++) {
         if (host->connections[i].used)
-            ys_gap_disconnected(host, host->connections[i].handle, YS_HCI_LOCAL_ENDED);
+            end_connection(host, &host->connections[i], YS_HCI_LOCAL_ENDED);
     }
 }
 
@@ -163,8 +160,9 @@ static void disconnection(struct ys_host *host, struct ys_reader *parameters)
     uint8_t status = ys_get_u8(parameters);
     uint16_t handle = ys_get_u16(parameters) & 0x0fff;
     uint8_t reason = ys_get_u8(parameters);
-    if (ys_reader_ok(parameters) && status == YS_HCI_OK)
-        ys_gap_disconnected(host, handle, reason);
+    struct ys_connection *connection = ys_connection_find(host, handle);
+    if (ys_reader_ok(parameters) && status == YS_HCI_OK && connection != NULL)
+        end_connection(host, connection, reason);
 }
 
 static void hardware_error(struct ys_host *host)
@@ -183,8 +181,10 @@ static void event_in(struct ys_host *host, const uint8_t *packet, size_t length)
         ys_host_log(host, "dropped a malformed event of this length", (uint32_t)length);
         return;
     }
-    for (const struct ys_extra *extra = host->extras; extra != NULL; extra = extra->next)
-        extra->calls->event(host, event, &parameters);
+    for (const struct ys_extra *extra = host->extras; extra != NULL; extra = extra->next) {
+        if (extra->calls->event != NULL)
+            extra->calls->event(host, event, &parameters);
+    }
     switch (event) {
     case YS_HCI_COMMAND_COMPLETE:
         ys_commands_complete(host, parameters);
@@ -210,6 +210,24 @@ static void event_in(struct ys_host *host, const uint8_t *packet, size_t length)
     }
 }
 
+/* A frame goes to whoever has its channel. */
+static void data_in(struct ys_host *host, const uint8_t *packet, size_t length)
+{
+    struct ys_frame frame;
+    if (!ys_l2cap_receive(host, packet, length, &frame))
+        return;
+    if (frame.channel == YS_L2CAP_ATT) {
+        ys_bearer_receive(host, frame.connection, frame.pdu, frame.length);
+        return;
+    }
+    for (const struct ys_extra *extra = host->extras; extra != NULL; extra = extra->next) {
+        if (extra->calls->receive != NULL &&
+            extra->calls->receive(host, frame.connection, frame.channel, frame.pdu, frame.length))
+            return;
+    }
+    ys_l2cap_refuse(host, &frame);
+}
+
 static void packet_in(struct ys_host *host, const uint8_t *packet, size_t length)
 {
     if (length == 0 || host->state == STATE_STOPPED)
@@ -217,7 +235,7 @@ static void packet_in(struct ys_host *host, const uint8_t *packet, size_t length
     if (packet[0] == YS_HCI_EVENT)
         event_in(host, packet + 1, length - 1);
     else if (packet[0] == YS_HCI_DATA)
-        ys_l2cap_receive(host, packet + 1, length - 1);
+        data_in(host, packet + 1, length - 1);
     else
         ys_host_log(host, "dropped a packet of this unknown type", packet[0]);
 }
@@ -256,8 +274,12 @@ static void run_connection(struct ys_host *host, struct ys_connection *connectio
         ys_server_run(host, connection);
     if (connection->used && connection->unsaved && host->remember != NULL) /* before the client hears that it is done */
         host->remember(host, connection);
-    if (connection->used)
-        ys_l2cap_run(host, connection);
+    if (!connection->used || !ys_l2cap_go_on(host, connection))
+        return;
+    ys_bearer_confirm(host, connection);
+    ys_l2cap_send_refusals(host, connection);
+    while (ys_notify_run(host, connection) || ys_stream_run(host, connection))
+        continue;
 }
 
 static uint32_t run(struct ys_host *host)
@@ -277,8 +299,10 @@ static uint32_t run(struct ys_host *host)
     if (host->timed)
         ys_gap_check(host, now_ms);
     uint32_t extras_wait_ms = YS_FOREVER;
-    for (const struct ys_extra *extra = host->extras; extra != NULL; extra = extra->next)
-        extras_wait_ms = least(extras_wait_ms, extra->calls->run(host, now_ms));
+    for (const struct ys_extra *extra = host->extras; extra != NULL; extra = extra->next) {
+        if (extra->calls->run != NULL)
+            extras_wait_ms = least(extras_wait_ms, extra->calls->run(host, now_ms));
+    }
     ys_notify_collect(host, now_ms);
     size_t next = host->next_connection; /* each turn another one is first, so that none is always last */
     for (size_t i = 0; i < YS_CONNECTIONS; i++) {

@@ -1,7 +1,7 @@
 /* The keys in a store of bonds. */
 #include "scene/bonds.h"
 
-#include "host/pairing.h"
+#include "host/smp/bonds.h"
 #include "simulated/store.h"
 
 #define BONDS_MOST 64

@@ -1,0 +1,67 @@
+/* What the controller is to be told: a set of bits, in an order that works. hci/commands.c sends them; whoever wants
+ * one says so here, and brings its row (core/extras.h, core/hooks.h). */
+#ifndef HOST_CORE_DUE_H
+#define HOST_CORE_DUE_H
+
+#include <yarnswift/host.h>
+
+enum command {
+    COMMAND_RESET,
+    COMMAND_READ_FEATURES,
+    COMMAND_LE_READ_FEATURES,
+    COMMAND_SET_EVENT_MASK,
+    COMMAND_LE_SET_EVENT_MASK,
+    COMMAND_LE_READ_BUFFER_SIZE,
+    COMMAND_READ_BUFFER_SIZE,
+    COMMAND_READ_ADDRESS,
+    COMMAND_READ_SETS,
+    COMMAND_READ_DATA_MAX,
+    COMMAND_SET_RANDOM_ADDRESS, /* the last of the start */
+    COMMAND_DISCONNECT,
+    COMMAND_KEY_REPLY, /* the other side waits for it */
+    COMMAND_NO_KEY,
+    COMMAND_ENCRYPT,
+    COMMAND_LINK, /* whichever it is that shapes a connection */
+    COMMAND_ADVERTISING_OFF,
+    COMMAND_SCAN_OFF,
+    COMMAND_CONNECT_CANCEL,
+    COMMAND_RESOLVING, /* whichever it is of the resolving list */
+    COMMAND_LIST_CLEAR,
+    COMMAND_LIST_ADD,
+    COMMAND_ROTATE,
+    COMMAND_REMOVE_SET, /* this to ADVERTISING_ON are of the set at work */
+    COMMAND_ADVERTISING_PARAMETERS,
+    COMMAND_SET_ADDRESS,
+    COMMAND_ADVERTISING_DATA,
+    COMMAND_SCAN_RESPONSE_DATA,
+    COMMAND_ADVERTISING_ON,
+    COMMAND_SCAN_PARAMETERS,
+    COMMAND_SCAN_ON,
+    COMMAND_CONNECT,
+    COMMAND_COUNT
+};
+
+#define COMMAND_NONE      0xff
+#define BIT(command)      (UINT32_C(1) << (command))
+#define COMMANDS_OF_START (BIT(COMMAND_SET_RANDOM_ADDRESS + 1) - 1)
+#define COMMANDS_OF_SET                                                                                                \
+    (BIT(COMMAND_REMOVE_SET) | BIT(COMMAND_ADVERTISING_PARAMETERS) | BIT(COMMAND_SET_ADDRESS) |                        \
+     BIT(COMMAND_ADVERTISING_DATA) | BIT(COMMAND_SCAN_RESPONSE_DATA) | BIT(COMMAND_ADVERTISING_ON))
+
+/* The parameters of a command, at most. */
+#define COMMAND_MAX 128
+
+/* Each command: its code, its name in the standard, its parameters, and what its end means. Any function may be NULL.
+ */
+struct ys_command_row {
+    uint16_t opcode;
+    const char *name;
+    void (*compose)(struct ys_host *host, struct ys_writer *writer);
+    void (*complete)(struct ys_host *host, struct ys_reader *parameters);
+    void (*failed)(struct ys_host *host, const char *name, uint8_t status);
+};
+
+/* These commands are due from now on. */
+void ys_commands_want(struct ys_host *host, uint32_t commands);
+
+#endif

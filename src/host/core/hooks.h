@@ -1,0 +1,57 @@
+/* Hooks: what lies below calls of what lies above it, through a constant table that is brought from there. So a part
+ * that a firmware does not use is not linked, and no part knows its neighbours. */
+#ifndef HOST_CORE_HOOKS_H
+#define HOST_CORE_HOOKS_H
+
+#include <yarnswift/host.h>
+
+#include "host/core/due.h"
+#include "wire/att.h"
+#include "wire/hci.h"
+
+/* Brought by host.c, which knows all parts. */
+struct ys_whole {
+    /* The row of a command that every host has. */
+    const struct ys_command_row *(*row)(uint8_t command);
+    /* The controller has made a connection, or could not. */
+    void (*connection_complete)(struct ys_host *host, const struct ys_hci_connection *complete);
+};
+
+/* Scanning and connecting: known to a host only once it does. */
+struct ys_central {
+    const struct ys_command_row *(*row)(uint8_t command);
+    void (*reports)(struct ys_host *host, struct ys_reader *reports);
+    void (*failed)(struct ys_host *host, uint8_t status); /* to connect */
+};
+
+/* Advertising sets: known to a host only that uses them. */
+struct ys_sets_calls {
+    /* Before a command is chosen: whose turn it is. */
+    void (*turn)(struct ys_host *host);
+    /* The features of the controller have been read. */
+    void (*features)(struct ys_host *host, uint64_t features);
+    /* Whether a set can be so; a controller without sets may get another of it that fits. */
+    enum ys_result (*adapt)(struct ys_host *host, const struct ys_advertising **advertising);
+};
+
+/* The client: known to a host only once it is used, so that a device which is never one need not link it. */
+struct ys_client {
+    void (*receive)(struct ys_host *host, struct ys_connection *connection, const struct ys_att_pdu *pdu,
+                    enum ys_att_verdict verdict);
+    void (*run)(struct ys_host *host, struct ys_connection *connection, uint32_t now_ms);
+    void (*abort)(struct ys_connection *connection);
+};
+
+/* Pairing: what it does for clients, and what is done for it. */
+struct ys_pairing_calls {
+    /* An access was refused with this error: true if something is done about it, and it may be tried again then. */
+    bool (*demanded)(struct ys_host *host, struct ys_connection *connection, uint8_t error);
+    /* The link is encrypted with the key of this bond, from 1. */
+    void (*bond_used)(struct ys_host *host, struct ys_connection *connection, uint8_t bond);
+    /* The bond is no more, or its number will be another's. */
+    void (*bond_gone)(const struct ys_host *host, uint8_t bond);
+    /* Advertising and scanning end, and begin again: what is due in between can be done then. */
+    void (*renew)(struct ys_host *host);
+};
+
+#endif

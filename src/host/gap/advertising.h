@@ -1,0 +1,31 @@
+/* Being found: the sets of a host, of which there is one unless it uses more (gap/sets.c). */
+#ifndef HOST_GAP_ADVERTISING_H
+#define HOST_GAP_ADVERTISING_H
+
+#include <yarnswift/host.h>
+
+#define ADVERTISING_STEP_US 625
+
+/* The address type of the device in commands. */
+uint8_t ys_own_type(const struct ys_host *host);
+
+/* Set `number`; NULL if there are not so many. */
+struct ys_set *ys_set_at(struct ys_host *host, uint8_t number);
+enum ys_result ys_set_advertise(struct ys_host *host, struct ys_set *set, const struct ys_advertising *advertising);
+void ys_set_stop(struct ys_host *host, struct ys_set *set);
+void ys_set_ended(struct ys_host *host, struct ys_set *set, uint8_t reason);
+/* A set has become a connection. */
+void ys_set_connected(struct ys_host *host, struct ys_set *set);
+/* The controller has refused a command of the set at work. */
+void ys_set_failed(struct ys_host *host, const char *name, uint8_t status);
+
+/* What all sets need now. */
+void ys_gap_restart_advertising(struct ys_host *host);
+/* All sets are advertised anew, and scanning begins anew, since the address of the device changes between their end and
+ * their beginning. */
+void ys_gap_renew(struct ys_host *host);
+/* Ends advertising whose time is over; and when the next one is. */
+void ys_gap_check(struct ys_host *host, uint32_t now_ms);
+uint32_t ys_gap_wait_ms(struct ys_host *host, uint32_t now_ms);
+
+#endif

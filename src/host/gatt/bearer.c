@@ -1,0 +1,44 @@
+/* The bearer of the attribute protocol: each of its PDUs is for the server or for the client that a host is. */
+#include "host/gatt/bearer.h"
+
+#include "host/core/hooks.h"
+#include "host/gatt/client/received.h"
+#include "host/gatt/server/notify.h"
+#include "host/gatt/server/server.h"
+#include "host/l2cap/frames.h"
+
+/* Bits 0 to 5 of an opcode say the method. Even methods are asked for, odd ones answer; so it is in the whole table of
+ * Part F 3.4.8, and an unknown even one is a request that is not supported. */
+static bool is_for_client(uint8_t opcode)
+{
+    return (opcode & YS_ATT_COMMAND_FLAG) == 0 && (opcode & 1) != 0;
+}
+
+void ys_bearer_receive(struct ys_host *host, struct ys_connection *connection, const uint8_t *pdu, size_t length)
+{
+    struct ys_received received = {.bytes = pdu, .length = length};
+    if (length == 0 || length > connection->mtu) {
+        ys_host_log(host, "dropped an attribute PDU longer than the MTU, bytes", (uint32_t)length);
+        return;
+    }
+    received.verdict = ys_att_decode(pdu, length, &received.pdu);
+    uint8_t opcode = received.pdu.opcode;
+    if (opcode == YS_ATT_NOTIFICATION || opcode == YS_ATT_INDICATION || opcode == YS_ATT_NOTIFICATIONS)
+        ys_client_received(host, connection, &received.pdu, received.verdict);
+    else if (is_for_client(opcode) && host->client != NULL)
+        host->client->receive(host, connection, &received.pdu, received.verdict);
+    else if (is_for_client(opcode))
+        ys_host_log(host, "dropped an answer that nobody waits for, opcode", opcode);
+    else if (opcode == YS_ATT_CONFIRMATION)
+        ys_notify_confirmed(host, connection);
+    else
+        ys_server_receive(host, connection, &received);
+}
+
+void ys_bearer_confirm(struct ys_host *host, struct ys_connection *connection)
+{
+    const uint8_t confirmation[] = {YS_ATT_CONFIRMATION};
+    if (connection->confirm_due)
+        connection->confirm_due =
+            !ys_l2cap_send_short(host, connection, YS_L2CAP_ATT, confirmation, sizeof confirmation);
+}

@@ -1,0 +1,12 @@
+/* The bearer of the attribute protocol. */
+#ifndef HOST_GATT_BEARER_H
+#define HOST_GATT_BEARER_H
+
+#include <yarnswift/host.h>
+
+/* Takes a PDU. */
+void ys_bearer_receive(struct ys_host *host, struct ys_connection *connection, const uint8_t *pdu, size_t length);
+/* Confirms an indication that has come, if that is due and there is room. */
+void ys_bearer_confirm(struct ys_host *host, struct ys_connection *connection);
+
+#endif

@@ -1,0 +1,100 @@
+/* What clients know of the table that they keep (Core 5.4 Vol 3 Part G 2.5.2). A client with robust caching is
+ *
+ *   aware --ys_host_services_changed--> unaware --a request is refused, or the hash is read--> told
+ *     ^                                    |                                                    |
+ *     +----Service Changed is confirmed----+-------------------the next PDU---------------------+
+ *
+ * A client without is always aware: it is told by Service Changed, and that is all. */
+#include "host/gatt/server/caching.h"
+
+#include "host/core/bits.h"
+#include "host/core/context.h"
+#include "host/gatt/server/notifiables.h"
+
+uint16_t ys_caching_find(const struct ys_host *host, enum caching_value type)
+{
+    for (uint16_t handle = 1; handle <= host->table->attribute_count; handle++) {
+        const struct ys_attribute *attribute = &host->table->attributes[handle - 1];
+        if ((attribute->kind & YS_ATTRIBUTE_KIND_MASK) == YS_ATTRIBUTE_VALUE &&
+            (attribute->kind & YS_ATTRIBUTE_LONG_UUID) == 0 && attribute->number == (uint16_t)type)
+            return handle;
+    }
+    return 0;
+}
+
+/* Keeps the range, which is read when it is sent; false if the table has no Service Changed that the host keeps. */
+static bool keep_range(const struct ys_host *host, uint16_t handle, uint16_t first, uint16_t last)
+{
+    const struct ys_value *value = handle != 0 ? host->table->attributes[handle - 1].source : NULL;
+    if (value == NULL || value->stored_at == YS_NONE)
+        return false;
+    struct ys_writer writer = ys_writer_to(host->settings.values + value->stored_at, 6);
+    ys_put_u16(&writer, 4);
+    ys_put_u16(&writer, first);
+    ys_put_u16(&writer, last);
+    return true;
+}
+
+static void lose_sight(struct ys_connection *connection)
+{
+    if ((connection->features & FEATURE_ROBUST_CACHING) != 0)
+        connection->awareness = UNAWARE;
+}
+
+enum ys_result ys_host_services_changed(struct ys_host *host, uint16_t first, uint16_t last)
+{
+    YS_NOT_IN_INTERRUPT(host, "ys_host_services_changed");
+    uint16_t handle = ys_caching_find(host, YS_CACHING_CHANGED);
+    if (first == 0 || first > last || !keep_range(host, handle, first, last))
+        return YS_ERROR_ARGUMENT;
+    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
+        if (host->connections[i].used)
+            lose_sight(&host->connections[i]);
+    }
+    ys_host_changed(host, handle);
+    return YS_OK;
+}
+
+void ys_caching_changed(struct ys_host *host, struct ys_connection *connection)
+{
+    uint16_t handle = ys_caching_find(host, YS_CACHING_CHANGED);
+    if (!keep_range(host, handle, 1, 0xffff))
+        return;
+    lose_sight(connection);
+    uint16_t notifiable = ys_notifiable_of(host, handle);
+    if (notifiable != YS_NONE && ys_bit_get(&connection->indications, notifiable))
+        ys_bit_set(&connection->pending, notifiable, true);
+}
+
+static bool reads_hash(const struct ys_att_pdu *pdu)
+{
+    return pdu->opcode == YS_ATT_READ_BY_TYPE_REQUEST && ys_uuid_number(&pdu->type) == YS_CACHING_HASH;
+}
+
+uint8_t ys_caching_check(const struct ys_host *host, struct ys_connection *connection, const struct ys_att_pdu *pdu)
+{
+    (void)host;
+    if (connection->awareness == TOLD) { /* whatever it sends now, it knows */
+        connection->awareness = AWARE;
+        connection->unsaved = true;
+        return YS_ATT_OK;
+    }
+    bool command = (pdu->opcode & YS_ATT_COMMAND_FLAG) != 0;
+    bool hash = reads_hash(pdu);
+    if (!command)
+        connection->awareness = TOLD;
+    return hash ? YS_ATT_OK : YS_ATT_DATABASE_OUT_OF_SYNC;
+}
+
+void ys_caching_confirmed(const struct ys_host *host, struct ys_connection *connection)
+{
+    if (connection->indicated != ys_caching_find(host, YS_CACHING_CHANGED))
+        return;
+    connection->awareness = AWARE;
+    connection->unsaved = true;
+}
+
+bool ys_caching_allows(const struct ys_host *host, const struct ys_connection *connection, uint16_t handle)
+{
+    return connection->awareness == AWARE || handle == ys_caching_find(host, YS_CACHING_CHANGED);
+}

@@ -1,0 +1,368 @@
+/* Writes that wait: those that are queued until they are executed (Core 5.4 Vol 3 Part F 3.4.6), and commands that wait
+ * for consent. All of all connections lie in one memory, one behind the other, each with a header:
+ *
+ *   owner (1 byte: the connection's place, and bits)  handle (2)  offset (2)  length (2)  value
+ *
+ * The value of a command begins with its token.
+ *
+ * Nothing moves in this memory while firmware is called: a handler reads its value here, and what it calls may take
+ * entries away while a walk goes over them. An entry that is taken away only stops counting; its room is used again
+ * when the next one is added, which no call of the firmware can bring about. */
+#include "host/gatt/server/queue.h"
+
+#include <string.h>
+
+#include "host/gatt/server/attributes.h"
+#include "host/l2cap/frames.h"
+
+#define HEADER_SIZE 7
+#define TOKEN_SIZE  4
+
+/* Bits of an owner. */
+#define IS_COMMAND   0x80
+#define IS_CONSENTED 0x40
+
+/* The owner of an entry that was taken away. */
+#define NOBODY 0xff
+_Static_assert(YS_CONNECTIONS <= 0x20, "the place of a connection leaves room for the bits, and is never nobody");
+
+struct entry {
+    uint16_t at; /* in the memory */
+    uint8_t owner;
+    uint16_t handle;
+    uint16_t offset;
+    uint16_t length;
+    uint8_t *value;
+};
+
+static uint8_t owner_of(const struct ys_host *host, const struct ys_connection *connection)
+{
+    return (uint8_t)(connection - host->connections);
+}
+
+static uint16_t behind(const struct entry *entry)
+{
+    return (uint16_t)(entry->at + HEADER_SIZE + entry->length);
+}
+
+static void read_entry(struct ys_host *host, uint16_t at, struct entry *entry)
+{
+    struct ys_reader reader = ys_reader_of(host->queue + at, HEADER_SIZE);
+    entry->at = at;
+    entry->owner = ys_get_u8(&reader);
+    entry->handle = ys_get_u16(&reader);
+    entry->offset = ys_get_u16(&reader);
+    entry->length = ys_get_u16(&reader);
+    entry->value = host->queue + at + HEADER_SIZE;
+}
+
+/* Reads the first entry from `at` on; false at the end. */
+static bool get_entry(struct ys_host *host, uint16_t at, struct entry *entry)
+{
+    for (; at < host->queue_length; at = behind(entry)) {
+        read_entry(host, at, entry);
+        if (entry->owner != NOBODY)
+            return true;
+    }
+    return false;
+}
+
+static void put_header(struct ys_host *host, const struct entry *entry)
+{
+    struct ys_writer writer = ys_writer_to(host->queue + entry->at, HEADER_SIZE);
+    ys_put_u8(&writer, entry->owner);
+    ys_put_u16(&writer, entry->handle);
+    ys_put_u16(&writer, entry->offset);
+    ys_put_u16(&writer, entry->length);
+}
+
+static bool fits(const struct ys_host *host, size_t length)
+{
+    return host->queue_length + length <= YS_QUEUE_SIZE;
+}
+
+static void remove_entry(struct ys_host *host, struct entry *entry)
+{
+    entry->owner = NOBODY;
+    put_header(host, entry);
+}
+
+/* Closes the gaps. Only before something is added: nobody walks over the entries then, or reads a value. */
+static void close_gaps(struct ys_host *host)
+{
+    uint16_t kept = 0;
+    struct entry entry;
+    for (uint16_t at = 0, next; get_entry(host, at, &entry); at = next) {
+        uint16_t size = (uint16_t)(HEADER_SIZE + entry.length);
+        next = behind(&entry);
+        memmove(host->queue + kept, host->queue + entry.at, size);
+        kept = (uint16_t)(kept + size);
+    }
+    host->queue_length = kept;
+}
+
+/* Adds an entry of `length` bytes at the end; there must be room. */
+static struct entry append(struct ys_host *host, uint8_t owner, const struct ys_att_pdu *request, size_t length)
+{
+    struct entry entry = {
+        .at = host->queue_length,
+        .owner = owner,
+        .handle = request->handle,
+        .offset = request->offset,
+        .length = (uint16_t)length,
+        .value = host->queue + host->queue_length + HEADER_SIZE,
+    };
+    put_header(host, &entry);
+    host->queue_length = behind(&entry);
+    return entry;
+}
+
+/* queued writes */
+
+/* The last of a connection's entries for this attribute. */
+static bool find_last(struct ys_host *host, uint8_t owner, uint16_t handle, struct entry *last)
+{
+    bool found = false;
+    struct entry entry;
+    for (uint16_t at = 0; get_entry(host, at, &entry); at = behind(&entry)) {
+        if (entry.owner == owner && entry.handle == handle) {
+            *last = entry;
+            found = true;
+        }
+    }
+    return found;
+}
+
+/* Whether the firmware has a say in a write to it, which cannot be taken back. */
+static bool asks_firmware(struct ys_host *host, uint16_t handle)
+{
+    const struct ys_attribute *attribute = ys_attribute_at(host, handle);
+    return (attribute->rights & YS_ASKS_TO_WRITE) != 0 || ys_attribute_has_write_handler(attribute);
+}
+
+/* All or nothing can only be kept if at most one of several values can be refused by the firmware. */
+static bool would_ask_twice(struct ys_host *host, uint8_t owner, uint16_t handle)
+{
+    struct entry entry;
+    if (!asks_firmware(host, handle))
+        return false;
+    for (uint16_t at = 0; get_entry(host, at, &entry); at = behind(&entry)) {
+        if (entry.owner == owner && entry.handle != handle && asks_firmware(host, entry.handle))
+            return true;
+    }
+    return false;
+}
+
+/* A part that goes on from the last part of its value, or overlaps it, becomes one with it. */
+static uint8_t extend(struct ys_host *host, struct entry *entry, const struct ys_att_pdu *request)
+{
+    size_t start = (size_t)request->offset - entry->offset;
+    size_t end = start + request->length;
+    size_t grown = end > entry->length ? end - entry->length : 0;
+    uint16_t next = behind(entry);
+    if (!fits(host, grown))
+        return YS_ATT_PREPARE_QUEUE_FULL;
+    memmove(host->queue + next + grown, host->queue + next, (size_t)host->queue_length - next);
+    host->queue_length = (uint16_t)(host->queue_length + grown);
+    entry->length = (uint16_t)(entry->length + grown);
+    put_header(host, entry);
+    memcpy(entry->value + start, request->value, request->length);
+    return YS_ATT_OK;
+}
+
+uint8_t ys_queue_add(struct ys_host *host, const struct ys_connection *connection, const struct ys_att_pdu *request)
+{
+    uint8_t owner = owner_of(host, connection);
+    struct entry last;
+    close_gaps(host);
+    if (would_ask_twice(host, owner, request->handle))
+        return YS_ATT_PREPARE_QUEUE_FULL;
+    if (find_last(host, owner, request->handle, &last) && request->offset >= last.offset &&
+        request->offset <= last.offset + last.length)
+        return extend(host, &last, request);
+    if (!fits(host, HEADER_SIZE + request->length))
+        return YS_ATT_PREPARE_QUEUE_FULL;
+    struct entry entry = append(host, owner, request, request->length);
+    if (request->length > 0)
+        memcpy(entry.value, request->value, request->length);
+    return YS_ATT_OK;
+}
+
+/* The greatest end of a value's parts before `before`; 0 if there is none. */
+static size_t end_of_parts(struct ys_host *host, const struct entry *entry, uint16_t before)
+{
+    struct entry part;
+    size_t end = 0;
+    for (uint16_t at = 0; get_entry(host, at, &part) && part.at < before; at = behind(&part)) {
+        size_t own = (size_t)part.offset + part.length;
+        if (part.owner == entry->owner && part.handle == entry->handle && own > end)
+            end = own;
+    }
+    return end;
+}
+
+static bool is_first(struct ys_host *host, const struct entry *entry)
+{
+    struct entry other;
+    for (uint16_t at = 0; get_entry(host, at, &other) && other.at < entry->at; at = behind(&other)) {
+        if (other.owner == entry->owner && other.handle == entry->handle)
+            return false;
+    }
+    return true;
+}
+
+/* 3.4.6.3: a part must begin within what is there by then. What the host does not keep is only written whole. */
+static uint8_t check_offset(struct ys_host *host, const struct entry *part)
+{
+    size_t there = ys_attribute_stored_length(host, part->handle);
+    size_t before = end_of_parts(host, part, part->at);
+    return part->offset > (before > there ? before : there) ? YS_ATT_INVALID_OFFSET : YS_ATT_OK;
+}
+
+/* All parts of one value, of which `first` is the first. It ends with the part that reaches farthest, and must be as
+ * long as it may be. */
+static uint8_t check_value(struct ys_host *host, const struct ys_connection *connection, const struct entry *first)
+{
+    struct entry part;
+    for (uint16_t at = first->at; get_entry(host, at, &part); at = behind(&part)) {
+        if (part.owner != first->owner || part.handle != first->handle)
+            continue;
+        uint8_t error = check_offset(host, &part);
+        if (error != YS_ATT_OK)
+            return error;
+    }
+    const struct ys_attribute *attribute = ys_attribute_at(host, first->handle);
+    uint8_t error = ys_attribute_check_length(attribute, end_of_parts(host, first, host->queue_length));
+    return error != YS_ATT_OK ? error
+                              : ys_attribute_check_part(host, connection, first->handle, first->value, first->length);
+}
+
+static uint8_t check_all(struct ys_host *host, const struct ys_connection *connection, uint16_t *handle)
+{
+    uint8_t owner = owner_of(host, connection);
+    struct entry entry;
+    for (uint16_t at = 0; get_entry(host, at, &entry); at = behind(&entry)) {
+        if (entry.owner != owner || !is_first(host, &entry))
+            continue;
+        uint8_t error = check_value(host, connection, &entry);
+        *handle = entry.handle;
+        if (error != YS_ATT_OK)
+            return error;
+    }
+    return YS_ATT_OK;
+}
+
+/* Asks for consent, and calls the handler; of all values there is at most one for which either is to be done. */
+static uint8_t ask_firmware(struct ys_host *host, struct ys_connection *connection, uint16_t *handle)
+{
+    uint8_t owner = owner_of(host, connection);
+    struct entry entry;
+    for (uint16_t at = 0; get_entry(host, at, &entry); at = behind(&entry)) {
+        const struct ys_attribute *attribute = ys_attribute_at(host, entry.handle);
+        if (entry.owner != owner || !asks_firmware(host, entry.handle))
+            continue;
+        *handle = entry.handle;
+        uint8_t error = ys_attribute_consent_to_write(host, connection, attribute);
+        if (error != YS_ATT_OK || !ys_attribute_has_write_handler(attribute))
+            return error;
+        struct ys_reader value = ys_reader_of(entry.value, entry.length);
+        return ys_attribute_write(host, connection, entry.handle, &value);
+    }
+    return YS_ATT_OK;
+}
+
+uint8_t ys_queue_execute(struct ys_host *host, struct ys_connection *connection, uint16_t *handle)
+{
+    uint8_t error = check_all(host, connection, handle);
+    if (error == YS_ATT_OK)
+        error = ask_firmware(host, connection, handle);
+    if (error == YS_ATT_OK)
+        ys_queue_finish(host, connection);
+    return error;
+}
+
+void ys_queue_finish(struct ys_host *host, struct ys_connection *connection)
+{
+    uint8_t owner = owner_of(host, connection);
+    struct entry entry;
+    for (uint16_t at = 0; get_entry(host, at, &entry); at = behind(&entry)) {
+        if (entry.owner == owner && !ys_attribute_has_write_handler(ys_attribute_at(host, entry.handle)))
+            ys_attribute_write_part(host, connection, entry.handle, entry.offset, entry.value, entry.length,
+                                    end_of_parts(host, &entry, host->queue_length));
+    }
+}
+
+/* Takes away all entries of a connection, whatever these bits of their owner are. */
+static void remove_all(struct ys_host *host, const struct ys_connection *connection, uint8_t bits)
+{
+    uint8_t owner = owner_of(host, connection);
+    struct entry entry;
+    for (uint16_t at = 0; get_entry(host, at, &entry); at = behind(&entry)) {
+        if ((entry.owner & ~bits) == owner)
+            remove_entry(host, &entry);
+    }
+}
+
+void ys_queue_cancel(struct ys_host *host, const struct ys_connection *connection)
+{
+    remove_all(host, connection, 0);
+}
+
+/* commands that wait for consent */
+
+bool ys_queue_hold(struct ys_host *host, const struct ys_connection *connection, uint32_t token,
+                   const struct ys_att_pdu *request)
+{
+    size_t length = TOKEN_SIZE + request->length;
+    close_gaps(host);
+    if (!fits(host, HEADER_SIZE + length))
+        return false;
+    struct entry entry = append(host, owner_of(host, connection) | IS_COMMAND, request, length);
+    struct ys_writer writer = ys_writer_to(entry.value, length);
+    ys_put_u32(&writer, token);
+    ys_put_bytes(&writer, request->value, request->length);
+    return true;
+}
+
+bool ys_queue_consent(struct ys_host *host, uint32_t token, bool good)
+{
+    struct entry entry;
+    for (uint16_t at = 0; get_entry(host, at, &entry); at = behind(&entry)) {
+        struct ys_reader reader = ys_reader_of(entry.value, TOKEN_SIZE);
+        if ((entry.owner & IS_COMMAND) == 0 || (entry.owner & IS_CONSENTED) != 0 || ys_get_u32(&reader) != token)
+            continue;
+        entry.owner |= IS_CONSENTED;
+        put_header(host, &entry);
+        if (!good)
+            remove_entry(host, &entry);
+        host->commands_consented |= good;
+        return true;
+    }
+    return false;
+}
+
+bool ys_queue_take(struct ys_host *host, const struct ys_connection *connection, struct ys_att_pdu *command)
+{
+    uint8_t owner = owner_of(host, connection) | IS_COMMAND | IS_CONSENTED;
+    struct entry entry;
+    bool more = false;
+    for (uint16_t at = 0; get_entry(host, at, &entry); at = behind(&entry)) {
+        if (entry.owner == owner) {
+            size_t length = (size_t)entry.length - TOKEN_SIZE;
+            uint8_t *copy = host->outgoing.bytes + PDU_AT;
+            memcpy(copy, entry.value + TOKEN_SIZE, length);
+            *command = (struct ys_att_pdu){
+                .opcode = YS_ATT_WRITE_COMMAND, .handle = entry.handle, .value = copy, .length = length};
+            remove_entry(host, &entry);
+            return true;
+        }
+        more |= (entry.owner & IS_CONSENTED) != 0;
+    }
+    host->commands_consented = more;
+    return false;
+}
+
+void ys_queue_forget(struct ys_host *host, const struct ys_connection *connection)
+{
+    remove_all(host, connection, IS_COMMAND | IS_CONSENTED);
+}

@@ -1,0 +1,12 @@
+/* What the host keeps of a peer that it has a bond with. Known to a host only once there is a bond. */
+#ifndef HOST_GATT_SERVER_REMEMBERED_H
+#define HOST_GATT_SERVER_REMEMBERED_H
+
+#include <yarnswift/host.h>
+
+/* The link is encrypted with the key of this bond, from 1: what was kept of the client is so again. */
+void ys_remembered_load(struct ys_host *host, struct ys_connection *connection, uint8_t peer);
+/* The bond is no more. */
+void ys_remembered_forget(const struct ys_host *host, uint8_t peer);
+
+#endif

@@ -1,0 +1,45 @@
+/* Frames of L2CAP on the fixed channels and on those with credits, cut into data packets and put together from them.
+ * The one place that counts the controller's buffers. */
+#ifndef HOST_L2CAP_FRAMES_H
+#define HOST_L2CAP_FRAMES_H
+
+#include <yarnswift/host.h>
+
+#include "wire/hci.h"
+#include "wire/l2cap.h"
+
+/* Where a PDU lies in a struct ys_outgoing: behind the headers of the data packet and of L2CAP. */
+#define PDU_AT (YS_HCI_DATA_HEADER_SIZE + YS_L2CAP_HEADER_SIZE)
+
+/* A frame that has come; it lies in the connection's memory, until more comes for that. */
+struct ys_frame {
+    struct ys_connection *connection;
+    uint16_t channel;
+    uint16_t length;
+    const uint8_t *pdu;
+};
+
+/* What every sender asks: whether a PDU of this length may begin on this connection now. */
+bool ys_l2cap_fits(const struct ys_host *host, const struct ys_connection *connection, size_t pdu_length);
+/* A writer to where the PDU of `outgoing` goes, of at most `limit` bytes. */
+struct ys_writer ys_l2cap_writer(struct ys_outgoing *outgoing, size_t limit);
+/* Puts the headers before a PDU of `length` bytes that is already in its place; ready to be sent. */
+void ys_l2cap_seal(struct ys_outgoing *outgoing, uint16_t channel, size_t length);
+/* Sends the host's own packet at once; ys_l2cap_fits must have said that it fits. */
+void ys_l2cap_send(struct ys_host *host, struct ys_connection *connection);
+/* Sends one of the few PDUs that are never longer than a few bytes; false if it does not fit now. */
+bool ys_l2cap_send_short(struct ys_host *host, struct ys_connection *connection, uint16_t channel, const uint8_t *pdu,
+                         size_t length);
+/* Goes on with a response that was begun, or is to be. False while there is more of it: no other PDU may come between
+ * its pieces. */
+bool ys_l2cap_go_on(struct ys_host *host, struct ys_connection *connection);
+/* The controller has sent packets. */
+void ys_l2cap_completed(struct ys_host *host, struct ys_reader *parameters);
+
+/* Takes a data packet; true once a frame is whole. */
+bool ys_l2cap_receive(struct ys_host *host, const uint8_t *packet, size_t length, struct ys_frame *frame);
+/* Nobody has taken this frame: where the standard has an answer to that, it is due; and sends what of these is. */
+void ys_l2cap_refuse(struct ys_host *host, const struct ys_frame *frame);
+void ys_l2cap_send_refusals(struct ys_host *host, struct ys_connection *connection);
+
+#endif

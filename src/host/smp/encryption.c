@@ -1,0 +1,151 @@
+/* What the controller is told of encryption: to begin it, and with which key (Core 5.4 Vol 4 Part E 7.8.24 to 7.8.26).
+ */
+#include "host/smp/encryption.h"
+
+#include <string.h>
+
+#include "host/core/events.h"
+#include "host/smp/bonds.h"
+#include "host/smp/step.h"
+#include "host/smp/tools.h"
+#include "wire/hci.h"
+
+/* Of no connection: what the controller is told of it comes to nothing. */
+#define NO_HANDLE 0x0eff
+
+void ys_encryption_begin(struct ys_host *host, struct ys_connection *connection, uint8_t key_from)
+{
+    connection->keys.key_from = key_from;
+    connection->keys.encrypt_due = true;
+    connection->held = true;
+    ys_commands_want(host, BIT(COMMAND_ENCRYPT));
+}
+
+/* The next connection that waits: to be encrypted, or for an answer about its key; and whether there are more. */
+static struct ys_connection *next_due(struct ys_host *host, uint8_t answer, bool *more)
+{
+    struct ys_connection *found = NULL;
+    *more = false;
+    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
+        struct ys_connection *connection = &host->connections[i];
+        const struct ys_link_keys *keys = &connection->keys;
+        bool due = answer == KEY_NOT_ASKED ? keys->encrypt_due : keys->key_asked == answer;
+        if (!connection->used || !due)
+            continue;
+        *more = found != NULL;
+        if (found != NULL)
+            break;
+        found = connection;
+    }
+    return found;
+}
+
+/* The key of this link: of the pairing that goes on, or of a bond. False if it is not there any more. */
+bool ys_encryption_find_key(struct ys_host *host, const struct ys_connection *connection, struct ys_key *key)
+{
+    const struct ys_pairing *pairing = host->pairing;
+    struct ys_bond bond;
+    if (connection->keys.key_from == KEY_OF_PAIRING) {
+        *key = (struct ys_key){.diversifier = 0};
+        memcpy(key->value, pairing->key, sizeof key->value);
+        return pairing->connection == connection;
+    }
+    bool good = ys_bonds_load(host, connection->keys.key_from, &bond);
+    *key = connection->role == 0 ? bond.taken : bond.given;
+    good = good && (bond.flags & (connection->role == 0 ? BOND_HAS_TAKEN : BOND_HAS_GIVEN)) != 0;
+    ys_pairing_wipe(&bond, sizeof bond);
+    return good;
+}
+
+static void put_key(struct ys_writer *writer, const struct ys_key *key)
+{
+    uint8_t value[16];
+    ys_pairing_reverse(value, key->value, sizeof value);
+    ys_put_bytes(writer, value, sizeof value);
+    ys_pairing_wipe(value, sizeof value);
+}
+
+static void compose_encrypt(struct ys_host *host, struct ys_writer *writer)
+{
+    bool more;
+    struct ys_key key = {.diversifier = 0};
+    struct ys_connection *connection = next_due(host, KEY_NOT_ASKED, &more);
+    struct ys_hci_key_name name = {.handle = connection != NULL ? connection->handle : NO_HANDLE};
+    if (connection != NULL) {
+        connection->keys.encrypt_due = false;
+        connection->keys.encrypting = ys_encryption_find_key(host, connection, &key);
+        if (!connection->keys.encrypting) /* it was forgotten meanwhile: there is no such connection for it */
+            name.handle = NO_HANDLE;
+        name.diversifier = key.diversifier;
+        memcpy(name.random, key.random, sizeof name.random);
+    }
+    ys_put_hci_key_name(writer, &name);
+    put_key(writer, &key);
+    ys_pairing_wipe(&key, sizeof key);
+    if (more)
+        ys_commands_want(host, BIT(COMMAND_ENCRYPT));
+}
+
+static void compose_key(struct ys_host *host, struct ys_writer *writer)
+{
+    bool more;
+    struct ys_key key = {.diversifier = 0};
+    struct ys_connection *connection = next_due(host, KEY_KNOWN, &more);
+    if (connection != NULL && ys_encryption_find_key(host, connection, &key)) {
+        connection->keys.key_asked = KEY_NOT_ASKED;
+        ys_put_u16(writer, connection->handle);
+    } else { /* the connection has ended, or the key was forgotten meanwhile: said of none, and then said again */
+        ys_put_u16(writer, NO_HANDLE);
+        ys_pairing_wipe(&key, sizeof key);
+        if (connection != NULL) {
+            connection->keys.key_asked = KEY_UNKNOWN;
+            ys_commands_want(host, BIT(COMMAND_NO_KEY));
+        }
+    }
+    put_key(writer, &key);
+    ys_pairing_wipe(&key, sizeof key);
+    if (more)
+        ys_commands_want(host, BIT(COMMAND_KEY_REPLY));
+}
+
+static void compose_no_key(struct ys_host *host, struct ys_writer *writer)
+{
+    bool more;
+    struct ys_connection *connection = next_due(host, KEY_UNKNOWN, &more);
+    ys_put_u16(writer, connection != NULL ? connection->handle : NO_HANDLE);
+    if (connection != NULL)
+        connection->keys.key_asked = KEY_NOT_ASKED;
+    if (more)
+        ys_commands_want(host, BIT(COMMAND_NO_KEY));
+}
+
+/* The controller would not begin. */
+static void refused_encryption(struct ys_host *host, const char *name, uint8_t status)
+{
+    ys_host_log(host, name, status);
+    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
+        struct ys_connection *connection = &host->connections[i];
+        if (!connection->used || !connection->held || host->pairing->connection == connection ||
+            connection->keys.encrypt_due)
+            continue;
+        connection->keys.encrypting = false;
+        connection->held = false;
+        ys_emit(host, &(struct ys_event){
+                          .kind = YS_EVENT_ENCRYPTION_FAILED, .connection = connection->handle, .reason = status});
+    }
+}
+
+const struct ys_command_row *ys_encryption_row(uint8_t command)
+{
+    static const struct ys_command_row encrypt = {YS_HCI_LE_ENABLE_ENCRYPTION, "LE Enable Encryption", compose_encrypt,
+                                                  NULL, refused_encryption};
+    static const struct ys_command_row key = {YS_HCI_LE_KEY_REPLY, "LE Long Term Key Request Reply", compose_key, NULL,
+                                              NULL};
+    static const struct ys_command_row no_key = {YS_HCI_LE_KEY_NEGATIVE_REPLY,
+                                                 "LE Long Term Key Request Negative Reply", compose_no_key, NULL, NULL};
+    if (command == COMMAND_ENCRYPT)
+        return &encrypt;
+    if (command == COMMAND_KEY_REPLY)
+        return &key;
+    return command == COMMAND_NO_KEY ? &no_key : NULL;
+}

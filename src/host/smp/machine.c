@@ -1,0 +1,87 @@
+/* The machine of a pairing. What comes next is a list of steps; each needs something (a PDU, somebody's answer, a
+ * computation) and then does something. A PDU that comes while its step still waits for something else is held; any
+ * other ends the pairing. */
+#include "host/smp/machine.h"
+
+#include <string.h>
+
+#include "host/l2cap/frames.h"
+#include "host/smp/keys.h"
+#include "host/smp/session.h"
+#include "host/smp/step.h"
+#include "host/smp/tools.h"
+
+bool ys_pairing_may_send(const struct ys_host *host, const struct ys_connection *connection)
+{
+    return connection->response.length == 0 && ys_l2cap_fits(host, connection, YS_SMP_PDU_MAX);
+}
+
+static bool is_met(const struct ys_pairing *pairing, const struct ys_pairing_step *step)
+{
+    static const uint8_t bits[] = {
+        [NEEDS_USER] = MET_USER, [NEEDS_OWN_KEY] = MET_OWN_KEY, [NEEDS_SECRET] = MET_SECRET, [NEEDS_LINK] = MET_LINK};
+    if (step->need == NEEDS_NOTHING)
+        return true;
+    if (step->need == NEEDS_PDU)
+        return pairing->held_length > 0;
+    return step->need <= NEEDS_LINK && (pairing->met & bits[step->need]) != 0;
+}
+
+/* Takes the steps that can be taken. */
+void ys_pairing_advance(struct ys_host *host)
+{
+    struct ys_pairing *pairing = host->pairing;
+    struct ys_connection *connection = pairing->connection;
+    uint8_t reason = GOOD;
+    bool finished = false;
+    if ((pairing->met & MET_REFUSED) != 0)
+        reason = pairing->method == YS_METHOD_NUMERIC_COMPARISON ? YS_SMP_NUMERIC_COMPARISON_FAILED
+                                                                 : YS_SMP_PASSKEY_ENTRY_FAILED;
+    while (reason == GOOD && !finished && pairing->connection == connection && connection->used &&
+           ys_pairing_may_send(host, connection)) {
+        const struct ys_pairing_step *step = pairing->step;
+        struct ys_smp_pdu pdu = {.code = 0};
+        if (step->need == NEEDS_KEYS) {
+            finished = ys_keys_run(host);
+            if (!finished)
+                break;
+            continue;
+        }
+        if (!is_met(pairing, step))
+            break;
+        if (step->need == NEEDS_PDU) {
+            (void)ys_smp_decode(pairing->held, pairing->held_length, &pdu);
+            pairing->held_length = 0;
+        }
+        pairing->step = step + 1;
+        reason = step->act(host, &pdu);
+        ys_pairing_wipe(&pdu, sizeof pdu);
+    }
+    if (pairing->connection != connection)
+        return;
+    if (reason != GOOD)
+        ys_pairing_fail(host, reason, false);
+    else if (finished)
+        ys_pairing_finish(host);
+}
+
+/* The PDU for which the pairing waits next, or will. */
+static uint8_t awaited(const struct ys_pairing *pairing)
+{
+    const struct ys_pairing_step *step = pairing->step;
+    while (step->need < NEEDS_KEYS && step->need != NEEDS_PDU)
+        step++;
+    return step->need == NEEDS_PDU ? step->code : 0;
+}
+
+uint8_t ys_pairing_hold(struct ys_host *host, const uint8_t *bytes, size_t length, const struct ys_smp_pdu *pdu)
+{
+    struct ys_pairing *pairing = host->pairing;
+    if (pairing->step->need == NEEDS_KEYS)
+        return ys_keys_in(host, pdu);
+    if (pairing->held_length > 0 || pdu->code != awaited(pairing))
+        return YS_SMP_UNSPECIFIED; /* out of order, or twice */
+    memcpy(pairing->held, bytes, length);
+    pairing->held_length = (uint8_t)length;
+    return GOOD;
+}

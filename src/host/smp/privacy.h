@@ -1,0 +1,14 @@
+/* The device's address, made from its identity key. */
+#ifndef HOST_SMP_PRIVACY_H
+#define HOST_SMP_PRIVACY_H
+
+#include "host/core/due.h"
+#include <yarnswift/pairing.h>
+
+const struct ys_command_row *ys_privacy_row(const struct ys_host *host, uint8_t command);
+/* Before the start, if the security says so. */
+void ys_privacy_begin(struct ys_host *host);
+/* Makes a new address when it is time; returns in how many milliseconds it will be. */
+uint32_t ys_privacy_run(struct ys_host *host, uint32_t now_ms);
+
+#endif

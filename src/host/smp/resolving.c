@@ -1,0 +1,113 @@
+/* The controller's resolving list (Core 5.4 Vol 6 Part B 4.7, 6): who is remembered with an identity key stands on it,
+ * so that the accept list, connecting and directed advertising know identities, whatever addresses are on the air. A
+ * controller that has no such list is not asked again: the host then resolves alone. */
+#include "host/smp/resolving.h"
+
+#include "host/core/hooks.h"
+#include "host/core/state.h"
+#include "host/smp/bonds.h"
+#include "host/smp/step.h"
+#include "host/smp/tools.h"
+#include "wire/hci.h"
+
+enum step { CLEAR, ADD, MODE, ON };
+
+#define DEVICE_PRIVACY 1 /* a peer may also use its identity address (7.8.77) */
+
+/* The next bond after a number that has a key; 0: there is none. */
+static uint8_t next_bond(struct ys_host *host, uint8_t number, struct ys_bond *bond)
+{
+    while (++number <= host->pairing->security->bonds) {
+        if (ys_bonds_load(host, number, bond) && (bond->flags & BOND_HAS_IDENTITY_KEY) != 0)
+            return number;
+    }
+    return 0;
+}
+
+static void want(struct ys_host *host, enum step step)
+{
+    host->pairing->resolving_step = (uint8_t)step;
+    ys_commands_want(host, BIT(COMMAND_RESOLVING));
+}
+
+/* From one bond to the next, and then on. */
+static void go_on(struct ys_host *host, struct ys_reader *parameters)
+{
+    struct ys_pairing *pairing = host->pairing;
+    struct ys_bond bond;
+    (void)parameters;
+    if (pairing->resolving_step == ADD) {
+        want(host, MODE);
+        return;
+    }
+    if (pairing->resolving_step == ON)
+        return;
+    pairing->resolving_number =
+        next_bond(host, pairing->resolving_step == CLEAR ? 0 : pairing->resolving_number, &bond);
+    ys_pairing_wipe(&bond, sizeof bond);
+    want(host, pairing->resolving_number != 0 ? ADD : ON);
+}
+
+/* What does not fit is left out; what is not known is not tried again. */
+static void failed(struct ys_host *host, const char *name, uint8_t status)
+{
+    ys_host_log(host, name, status);
+    if (status == YS_HCI_MEMORY_FULL)
+        want(host, ON);
+    else if (status == YS_HCI_UNKNOWN_COMMAND)
+        host->pairing->resolves_alone = true;
+}
+
+static void compose_entry(struct ys_host *host, struct ys_writer *writer)
+{
+    struct ys_pairing *pairing = host->pairing;
+    struct ys_bond bond;
+    if (ys_bonds_load(host, pairing->resolving_number, &bond)) {
+        struct ys_hci_resolving entry = {.identity = bond.identity};
+        ys_pairing_reverse(entry.peer_key, bond.identity_key, sizeof entry.peer_key);
+        ys_pairing_reverse(entry.own_key, pairing->own_identity_key, sizeof entry.own_key);
+        ys_put_hci_resolving(writer, &entry);
+        ys_pairing_wipe(&entry, sizeof entry);
+    }
+    ys_pairing_wipe(&bond, sizeof bond);
+}
+
+static void compose_mode(struct ys_host *host, struct ys_writer *writer)
+{
+    struct ys_address identity = {.type = YS_ADDRESS_PUBLIC};
+    uint8_t level;
+    (void)ys_bond_get(host, host->pairing->resolving_number, &identity, &level);
+    ys_put_hci_address(writer, &identity);
+    ys_put_u8(writer, DEVICE_PRIVACY);
+}
+
+static void compose_on(struct ys_host *host, struct ys_writer *writer)
+{
+    (void)host;
+    ys_put_u8(writer, 1);
+}
+
+const struct ys_command_row *ys_resolving_row(const struct ys_host *host)
+{
+    static const struct ys_command_row rows[] = {
+        [CLEAR] = {YS_HCI_LE_CLEAR_RESOLVING_LIST, "LE Clear Resolving List", NULL, go_on, failed},
+        [ADD] = {YS_HCI_LE_ADD_TO_RESOLVING_LIST, "LE Add Device To Resolving List", compose_entry, go_on, failed},
+        [MODE] = {YS_HCI_LE_SET_PRIVACY_MODE, "LE Set Privacy Mode", compose_mode, go_on, failed},
+        [ON] = {YS_HCI_LE_SET_RESOLUTION_ENABLE, "LE Set Address Resolution Enable", compose_on, go_on, failed},
+    };
+    return &rows[host->pairing->resolving_step];
+}
+
+/* 7.8.38: the list must not change while something goes on for which addresses are resolved; so it ends, and begins
+ * again. */
+void ys_resolving_run(struct ys_host *host)
+{
+    struct ys_pairing *pairing = host->pairing;
+    if (!pairing->resolving_due || host->state != STATE_READY || host->connecting || pairing->connection != NULL)
+        return;
+    pairing->resolving_due = false;
+    if (pairing->resolves_alone)
+        return;
+    want(host, CLEAR);
+    host->pairing->calls->renew(host);
+}

@@ -1,0 +1,17 @@
+/* A pairing as it goes on. */
+#ifndef HOST_SMP_SESSION_H
+#define HOST_SMP_SESSION_H
+
+#include "wire/smp.h"
+#include <yarnswift/pairing.h>
+
+void ys_pairing_send(struct ys_host *host, struct ys_connection *connection, const struct ys_smp_pdu *pdu);
+void ys_pairing_send_value(struct ys_host *host, uint8_t code, const uint8_t value[16]);
+/* It has failed, and is over: nothing of it is left, and its connection is let go of. */
+void ys_pairing_fail(struct ys_host *host, uint8_t reason, bool by_peer);
+/* It has succeeded, and is over likewise; unless its bond must not be kept, which fails it. */
+void ys_pairing_finish(struct ys_host *host);
+/* Tells the level of a link whose key is not new. */
+void ys_pairing_emit_level(struct ys_host *host, const struct ys_connection *connection);
+
+#endif
