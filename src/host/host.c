@@ -99,7 +99,7 @@ static void end_connection(struct ys_host *host, struct ys_connection *connectio
     host->data_free = (uint16_t)(host->data_free + connection->packets_out);
     connection->used = false;
     ys_queue_forget(host, connection);
-    ys_extras_tell(host, connection);
+    ys_extras_tell(host, connection, NULL);
     if (host->client != NULL)
         host->client->abort(connection);
     ys_gap_restart_advertising(host);
@@ -282,7 +282,7 @@ static void run_connection(struct ys_host *host, struct ys_connection *connectio
         continue;
 }
 
-static uint32_t run(struct ys_host *host)
+static uint32_t run_host(struct ys_host *host)
 {
     size_t length = 0;
     const uint8_t *packet;
@@ -319,11 +319,11 @@ static uint32_t run(struct ys_host *host)
 uint32_t ys_host_run(struct ys_host *host)
 {
     if (!YS_DEBUG)
-        return run(host);
+        return run_host(host);
     if (is_inside(host, "ys_host_run") || ys_in_interrupt(host, "ys_host_run"))
         return YS_FOREVER;
     host->running = true;
-    uint32_t wait = run(host);
+    uint32_t wait = run_host(host);
     host->running = false;
     return wait;
 }

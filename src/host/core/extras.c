@@ -11,18 +11,18 @@ void ys_extra_add(struct ys_host *host, struct ys_extra *extra, const struct ys_
     host->le_events |= le_events;
 }
 
-struct ys_extra *ys_extra_find(const struct ys_host *host, const struct ys_extra_calls *calls)
+struct ys_extra *ys_extra_find(const struct ys_host *host, enum ys_extra_kind kind)
 {
     struct ys_extra *extra = host->extras;
-    while (extra != NULL && extra->calls != calls)
+    while (extra != NULL && extra->calls->kind != kind)
         extra = extra->next;
     return extra;
 }
 
-void ys_extras_tell(struct ys_host *host, struct ys_connection *connection)
+void ys_extras_tell(struct ys_host *host, struct ys_connection *connection, const struct ys_hci_connection *made)
 {
     for (const struct ys_extra *extra = host->extras; extra != NULL; extra = extra->next) {
         if (extra->calls->connection != NULL)
-            extra->calls->connection(host, connection);
+            extra->calls->connection(host, connection, made);
     }
 }

@@ -6,9 +6,13 @@
 #include <yarnswift/host.h>
 
 #include "host/core/due.h"
+#include "wire/hci.h"
+
+enum ys_extra_kind { YS_EXTRA_SETS, YS_EXTRA_PAIRING, YS_EXTRA_LINKS, YS_EXTRA_CHANNELS };
 
 /* How an extra is hooked in. Any function may be NULL. */
 struct ys_extra_calls {
+    enum ys_extra_kind kind;
     /* A command of it; NULL if it is none. */
     const struct ys_command_row *(*row)(const struct ys_host *host, uint8_t command);
     /* Any event of the controller. */
@@ -18,17 +22,17 @@ struct ys_extra_calls {
                     size_t length);
     /* Does what is due; returns in how many milliseconds something will be. */
     uint32_t (*run)(struct ys_host *host, uint32_t now_ms);
-    /* A connection has begun, or is not used any more. */
-    void (*connection)(struct ys_host *host, struct ys_connection *connection);
+    /* A connection has begun, as the controller has made it; or with NULL, it is not used any more. */
+    void (*connection)(struct ys_host *host, struct ys_connection *connection, const struct ys_hci_connection *made);
 };
 
-/* The extra with these calls; NULL if the host does not use it. */
-struct ys_extra *ys_extra_find(const struct ys_host *host, const struct ys_extra_calls *calls);
+/* The extra of this kind; NULL if the host does not use it. */
+struct ys_extra *ys_extra_find(const struct ys_host *host, enum ys_extra_kind kind);
 
 /* Adds an extra, whose commands and LE events the host has from then on. */
 void ys_extra_add(struct ys_host *host, struct ys_extra *extra, const struct ys_extra_calls *calls, uint32_t le_events);
 
-/* Tells all extras of a connection that has begun, or is not used any more. */
-void ys_extras_tell(struct ys_host *host, struct ys_connection *connection);
+/* Tells all extras of a connection that has begun, or (NULL) is not used any more. */
+void ys_extras_tell(struct ys_host *host, struct ys_connection *connection, const struct ys_hci_connection *made);
 
 #endif

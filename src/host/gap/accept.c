@@ -33,7 +33,7 @@ static void add_next(struct ys_host *host, struct ys_reader *parameters)
         ys_commands_want(host, BIT(COMMAND_LIST_ADD));
 }
 
-static void failed(struct ys_host *host, const char *name, uint8_t status)
+static void accept_failed(struct ys_host *host, const char *name, uint8_t status)
 {
     ys_emit(host, &(struct ys_event){.kind = YS_EVENT_ACCEPT_LIST_FAILED, .u.start = {.step = name, .status = status}});
 }
@@ -41,8 +41,8 @@ static void failed(struct ys_host *host, const char *name, uint8_t status)
 static const struct ys_command_row *accept_row(uint8_t command)
 {
     static const struct ys_command_row rows[] = {
-        {YS_HCI_LE_CLEAR_ACCEPT_LIST, "LE Clear Filter Accept List", NULL, add_next, failed},
-        {YS_HCI_LE_ADD_TO_ACCEPT_LIST, "LE Add Device To Filter Accept List", compose_add, add_next, failed},
+        {YS_HCI_LE_CLEAR_ACCEPT_LIST, "LE Clear Filter Accept List", NULL, add_next, accept_failed},
+        {YS_HCI_LE_ADD_TO_ACCEPT_LIST, "LE Add Device To Filter Accept List", compose_add, add_next, accept_failed},
     };
     return &rows[command - COMMAND_LIST_CLEAR];
 }

@@ -95,7 +95,7 @@ static bool is_to_be_found(struct ys_host *host, struct ys_set *set)
 
 /* Brings the controller to what is wanted now. Parameters are only taken while advertising is off (Vol 4 Part E 7.8.5).
  */
-static void restart(struct ys_host *host, struct ys_set *set)
+static void restart_set(struct ys_host *host, struct ys_set *set)
 {
     if (host->state != STATE_READY || set->advertising == NULL)
         return;
@@ -114,7 +114,7 @@ void ys_gap_restart_advertising(struct ys_host *host)
 {
     struct ys_set *set;
     for (uint8_t i = 0; (set = ys_set_at(host, i)) != NULL; i++)
-        restart(host, set);
+        restart_set(host, set);
 }
 
 void ys_gap_renew(struct ys_host *host)
@@ -124,7 +124,7 @@ void ys_gap_renew(struct ys_host *host)
         if (set->advertising == NULL)
             continue;
         set_want(host, set, BIT(COMMAND_ADVERTISING_PARAMETERS));
-        restart(host, set);
+        restart_set(host, set);
     }
     if (host->scanning_on)
         ys_commands_want(host, BIT(COMMAND_SCAN_OFF) | BIT(COMMAND_SCAN_PARAMETERS) | BIT(COMMAND_SCAN_ON));
@@ -177,7 +177,7 @@ uint32_t ys_gap_wait_ms(struct ys_host *host, uint32_t now_ms)
     return wait;
 }
 
-static void begin(struct ys_host *host, struct ys_set *set, const struct ys_advertising *advertising)
+static void begin_set(struct ys_host *host, struct ys_set *set, const struct ys_advertising *advertising)
 {
     set->advertising = advertising;
     set->until_ms = ys_now_ms(host) + advertising->duration_ms;
@@ -188,7 +188,7 @@ static void begin(struct ys_host *host, struct ys_set *set, const struct ys_adve
              BIT(COMMAND_ADVERTISING_PARAMETERS) | BIT(COMMAND_ADVERTISING_DATA) | BIT(COMMAND_SCAN_RESPONSE_DATA));
     if (set->known) /* what it has may not go with what it becomes */
         set_want(host, set, BIT(COMMAND_REMOVE_SET));
-    restart(host, set);
+    restart_set(host, set);
 }
 
 enum ys_result ys_set_advertise(struct ys_host *host, struct ys_set *set, const struct ys_advertising *advertising)
@@ -203,7 +203,7 @@ enum ys_result ys_set_advertise(struct ys_host *host, struct ys_set *set, const 
         return result;
     if (set->on)
         set->before = set->advertising;
-    begin(host, set, advertising);
+    begin_set(host, set, advertising);
     return YS_OK;
 }
 
@@ -215,7 +215,7 @@ void ys_set_failed(struct ys_host *host, const char *name, uint8_t status)
     set_drop(host, set, COMMANDS_OF_SET);
     set->before = NULL;
     if (before != NULL)
-        begin(host, set, before);
+        begin_set(host, set, before);
     emit_of_set(host, set,
                 &(struct ys_event){.kind = YS_EVENT_ADVERTISING_FAILED, .u.start = {.step = name, .status = status}});
 }

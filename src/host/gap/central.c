@@ -103,7 +103,7 @@ void ys_central_report(struct ys_host *host, const struct ys_event *event)
         ys_emit(host, event);
 }
 
-static void reports(struct ys_host *host, struct ys_reader *reader)
+static void central_reports(struct ys_host *host, struct ys_reader *reader)
 {
     uint8_t count = ys_get_u8(reader);
     for (uint8_t i = 0; i < count; i++) {
@@ -206,7 +206,7 @@ static void compose_connect(struct ys_host *host, struct ys_writer *writer)
     ys_put_hci_connect(writer, &parameters);
 }
 
-static const struct ys_command_row *row(uint8_t command)
+static const struct ys_command_row *central_row(uint8_t command)
 {
     static const struct ys_command_row scan_off = {YS_HCI_LE_SET_SCAN_ENABLE, "LE Set Scan Enable", compose_scan_enable,
                                                    ys_central_scan_off, NULL};
@@ -224,4 +224,4 @@ static const struct ys_command_row *row(uint8_t command)
     return command == COMMAND_CONNECT_CANCEL ? &cancel : &rows[command - COMMAND_SCAN_PARAMETERS];
 }
 
-static const struct ys_central central = {.row = row, .reports = reports, .failed = connect_failed};
+static const struct ys_central central = {.row = central_row, .reports = central_reports, .failed = connect_failed};

@@ -25,7 +25,7 @@ static void take_connection(struct ys_host *host, const struct ys_hci_connection
     connection->handle = complete->handle;
     connection->peer = complete->peer;
     connection->mtu = YS_ATT_MTU_DEFAULT;
-    ys_extras_tell(host, connection);
+    ys_extras_tell(host, connection, complete);
     ys_emit(host, &(struct ys_event){
                       .kind = YS_EVENT_CONNECTED,
                       .connection = complete->handle,

@@ -90,7 +90,7 @@ uint32_t ys_commands_wait_ms(const struct ys_host *host, uint32_t now_ms)
     return host->commands_due != 0 && host->command_credits > 0 ? 0 : YS_FOREVER;
 }
 
-static void finish(struct ys_host *host, uint8_t status, struct ys_reader *parameters)
+static void finish_command(struct ys_host *host, uint8_t status, struct ys_reader *parameters)
 {
     const struct ys_command_row *row = row_of(host, host->command_running);
     host->command_running = COMMAND_NONE;
@@ -128,7 +128,7 @@ void ys_commands_complete(struct ys_host *host, struct ys_reader parameters)
     if (!is_running(host, opcode)) /* opcode 0 only tells the credits */
         return;
     uint8_t status = ys_get_u8(&parameters);
-    finish(host, ys_reader_ok(&parameters) ? status : YS_HCI_UNSPECIFIED, &parameters);
+    finish_command(host, ys_reader_ok(&parameters) ? status : YS_HCI_UNSPECIFIED, &parameters);
 }
 
 void ys_commands_status(struct ys_host *host, struct ys_reader parameters)
@@ -140,5 +140,5 @@ void ys_commands_status(struct ys_host *host, struct ys_reader parameters)
         return;
     host->command_credits = credits;
     if (is_running(host, opcode))
-        finish(host, status, &parameters);
+        finish_command(host, status, &parameters);
 }

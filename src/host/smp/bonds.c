@@ -54,7 +54,7 @@ static void get_key(struct ys_reader *reader, struct ys_key *key)
     key->diversifier = ys_get_u16(reader);
 }
 
-static bool save(const struct ys_host *host, uint8_t number, const struct ys_bond *bond)
+static bool save_bond(const struct ys_host *host, uint8_t number, const struct ys_bond *bond)
 {
     uint8_t record[RECORD_SIZE];
     struct ys_writer writer = ys_writer_to(record, sizeof record);
@@ -73,7 +73,7 @@ static bool save(const struct ys_host *host, uint8_t number, const struct ys_bon
     return good;
 }
 
-static bool decode(struct ys_host *host, const uint8_t *record, size_t length, struct ys_bond *bond)
+static bool decode_bond(struct ys_host *host, const uint8_t *record, size_t length, struct ys_bond *bond)
 {
     struct ys_reader reader = ys_reader_of(record, RECORD_SIZE - CHECK_SIZE);
     uint8_t check[CHECK_SIZE];
@@ -114,7 +114,7 @@ void ys_bonds_emit(struct ys_host *host, uint8_t number, enum ys_bond_change cha
 
 /* A connection of a peer that is forgotten goes on as if it had never been remembered: the number may soon be
  * another's. One that is just being encrypted with the key of the bond will end when it is (encryption.c). */
-static void detach(struct ys_host *host, uint8_t number)
+static void detach_bond(struct ys_host *host, uint8_t number)
 {
     for (size_t i = 0; i < YS_CONNECTIONS; i++) {
         struct ys_connection *connection = &host->connections[i];
@@ -126,9 +126,9 @@ static void detach(struct ys_host *host, uint8_t number)
 }
 
 /* The client's record goes last: without its bond it is nobody's. */
-static void drop(struct ys_host *host, uint8_t number, enum ys_bond_change change)
+static void drop_bond(struct ys_host *host, uint8_t number, enum ys_bond_change change)
 {
-    detach(host, number);
+    detach_bond(host, number);
     host->port->store_delete(host->port->context, record_of(number));
     host->pairing->resolving_due = true;
     host->pairing->calls->bond_gone(host, number);
@@ -141,10 +141,10 @@ bool ys_bonds_load(struct ys_host *host, uint8_t number, struct ys_bond *bond)
     if (number == 0 || number > host->pairing->security->bonds)
         return false;
     size_t length = host->port->store_get(host->port->context, record_of(number), record, sizeof record);
-    bool good = length > 0 && decode(host, record, length, bond);
+    bool good = length > 0 && decode_bond(host, record, length, bond);
     if (length > 0 && !good) {
         ys_host_log(host, "dropped a damaged record of the remembered peer", number);
-        drop(host, number, YS_BOND_DAMAGED);
+        drop_bond(host, number, YS_BOND_DAMAGED);
     }
     ys_pairing_wipe(record, sizeof record);
     return good;
@@ -168,7 +168,7 @@ static bool is_of(const struct ys_host *host, const struct ys_bond *bond, const 
 }
 
 /* The bond of a peer, and its number; 0: there is none. */
-static uint8_t find(struct ys_host *host, const struct ys_address *peer, struct ys_bond *bond)
+static uint8_t find_bond(struct ys_host *host, const struct ys_address *peer, struct ys_bond *bond)
 {
     for (uint8_t number = 1; number <= host->pairing->security->bonds; number++) {
         if (ys_bonds_load(host, number, bond) && is_of(host, bond, peer))
@@ -180,7 +180,7 @@ static uint8_t find(struct ys_host *host, const struct ys_address *peer, struct 
 uint8_t ys_bond_find(struct ys_host *host, const struct ys_address *peer)
 {
     struct ys_bond bond;
-    uint8_t number = host->pairing != NULL ? find(host, peer, &bond) : 0;
+    uint8_t number = host->pairing != NULL ? find_bond(host, peer, &bond) : 0;
     ys_pairing_wipe(&bond, sizeof bond);
     return number;
 }
@@ -239,7 +239,7 @@ bool ys_bonds_would_weaken(struct ys_host *host, const struct ys_address *peer, 
 {
     struct ys_bond bond;
     const uint8_t strengths = BOND_AUTHENTICATED | BOND_SECURE_CONNECTIONS;
-    bool weaker = find(host, peer, &bond) != 0 &&
+    bool weaker = find_bond(host, peer, &bond) != 0 &&
                   ((bond.flags & ~made->flags & strengths) != 0 || bond.key_size > made->key_size);
     ys_pairing_wipe(&bond, sizeof bond);
     return weaker;
@@ -255,7 +255,7 @@ void ys_bonds_touch(struct ys_host *host, uint8_t number, struct ys_bond *bond)
     if (bond->used == latest)
         return;
     bond->used = latest + 1;
-    (void)save(host, number, bond);
+    (void)save_bond(host, number, bond);
 }
 
 /* Where a new bond goes: the place of the same peer, which keeps what it has subscribed to; a free one; or that of the
@@ -269,7 +269,7 @@ static uint8_t place_for(struct ys_host *host, const struct ys_address *identity
         return number;
     if (room == 0 && host->pairing->security->forgets && oldest != 0) {
         room = oldest;
-        drop(host, oldest, YS_BOND_FORGOTTEN);
+        drop_bond(host, oldest, YS_BOND_FORGOTTEN);
     }
     if (room != 0)
         host->pairing->calls->bond_gone(host, room);
@@ -294,7 +294,7 @@ uint8_t ys_bonds_make(struct ys_host *host, uint8_t *reason)
         return 0;
     uint8_t number = place_for(host, &bond->identity, &latest);
     bond->used = latest + 1;
-    if (number == 0 || !save(host, number, bond)) {
+    if (number == 0 || !save_bond(host, number, bond)) {
         ys_bonds_emit(host, number, YS_BOND_NOT_STORED);
         return 0;
     }
@@ -328,7 +328,7 @@ enum ys_result ys_bond_forget(struct ys_host *host, uint8_t number)
     for (uint8_t each = 1; each <= host->pairing->security->bonds; each++) {
         if ((number != 0 && number != each) || !ys_bonds_load(host, each, &bond))
             continue;
-        drop(host, each, YS_BOND_FORGOTTEN);
+        drop_bond(host, each, YS_BOND_FORGOTTEN);
         result = YS_OK;
     }
     ys_pairing_wipe(&bond, sizeof bond);

@@ -41,7 +41,7 @@ static void key_asked(struct ys_host *host, struct ys_reader *parameters)
 }
 
 /* The link of somebody who is remembered is encrypted. */
-static void returned(struct ys_host *host, struct ys_connection *connection)
+static void peer_returned(struct ys_host *host, struct ys_connection *connection)
 {
     struct ys_link_security *security = &connection->security;
     struct ys_bond bond;
@@ -61,12 +61,12 @@ static void returned(struct ys_host *host, struct ys_connection *connection)
     ys_pairing_emit_level(host, connection);
 }
 
-static void encrypted(struct ys_host *host, struct ys_connection *connection)
+static void link_encrypted(struct ys_host *host, struct ys_connection *connection)
 {
     struct ys_pairing *pairing = host->pairing;
     struct ys_link_security *security = &connection->security;
     if (connection->keys.key_from != KEY_OF_PAIRING) {
-        returned(host, connection);
+        peer_returned(host, connection);
     } else if (pairing->connection == connection) {
         security->key_size = pairing->key_size;
         security->authenticated = pairing->method != YS_METHOD_JUST_WORKS;
@@ -76,7 +76,7 @@ static void encrypted(struct ys_host *host, struct ys_connection *connection)
     }
 }
 
-static void changed(struct ys_host *host, uint8_t event, struct ys_reader *parameters)
+static void encryption_changed(struct ys_host *host, uint8_t event, struct ys_reader *parameters)
 {
     uint8_t status = ys_get_u8(parameters);
     uint16_t handle = ys_get_u16(parameters) & 0x0fff;
@@ -88,7 +88,7 @@ static void changed(struct ys_host *host, uint8_t event, struct ys_reader *param
     connection->keys.encrypting = false;
     connection->held = pairs;
     if (status == YS_HCI_OK && on) {
-        encrypted(host, connection);
+        link_encrypted(host, connection);
         return;
     }
     if (status == YS_HCI_OK) { /* 7.7.8: it has been switched off, which LE has no way to do: it is not to be trusted */
@@ -105,21 +105,13 @@ static void changed(struct ys_host *host, uint8_t event, struct ys_reader *param
                                      .reason = status != YS_HCI_OK ? status : YS_HCI_UNSPECIFIED});
 }
 
-/* A connection whose peer was resolved: the keys are made of the addresses that are on the air. */
-static void connected(struct ys_host *host, struct ys_reader *parameters)
+/* A connection whose peer may have been resolved. */
+static void connection_made(struct ys_host *host, struct ys_reader *parameters)
 {
     struct ys_hci_connection complete;
     ys_get_hci_enhanced_connection(parameters, &complete);
-    if (!ys_reader_ok(parameters) || host->state != STATE_READY)
-        return;
-    host->whole->connection_complete(host, &complete);
-    struct ys_connection *connection = ys_connection_find(host, complete.handle);
-    if (connection == NULL || complete.status != YS_HCI_OK)
-        return;
-    if (complete.own_is_made)
-        connection->keys.own = complete.own_made;
-    if (complete.peer_is_made)
-        connection->keys.air = complete.peer_made;
+    if (ys_reader_ok(parameters) && host->state == STATE_READY)
+        host->whole->connection_complete(host, &complete);
 }
 
 void ys_encryption_event_in(struct ys_host *host, uint8_t event, const struct ys_reader *parameters)
@@ -129,7 +121,7 @@ void ys_encryption_event_in(struct ys_host *host, uint8_t event, const struct ys
     if (subevent == YS_HCI_LE_KEY_REQUEST)
         key_asked(host, &reader);
     else if (subevent == YS_HCI_LE_ENHANCED_CONNECTION_COMPLETE)
-        connected(host, &reader);
+        connection_made(host, &reader);
     else if (event == YS_HCI_ENCRYPTION_CHANGE || event == YS_HCI_KEY_REFRESH_COMPLETE)
-        changed(host, event, &reader);
+        encryption_changed(host, event, &reader);
 }

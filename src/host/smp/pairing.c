@@ -31,7 +31,7 @@
 #include "wire/hci.h"
 #include "wire/l2cap.h"
 
-static void receive(struct ys_host *host, struct ys_connection *connection, const uint8_t *bytes, size_t length)
+static void pairing_receive(struct ys_host *host, struct ys_connection *connection, const uint8_t *bytes, size_t length)
 {
     struct ys_pairing *pairing = host->pairing;
     struct ys_smp_pdu pdu;
@@ -63,7 +63,7 @@ static void receive(struct ys_host *host, struct ys_connection *connection, cons
         ys_pairing_advance(host);
 }
 
-static uint32_t run(struct ys_host *host, uint32_t now_ms)
+static uint32_t run_pairing(struct ys_host *host, uint32_t now_ms)
 {
     struct ys_pairing *pairing = host->pairing;
     if (pairing->curve != CURVE_IDLE)
@@ -89,14 +89,16 @@ static uint32_t run(struct ys_host *host, uint32_t now_ms)
     return own_ms < wait_ms ? own_ms : wait_ms;
 }
 
-static void connected(struct ys_host *host, struct ys_connection *connection)
+/* The keys are made of the addresses that are on the air, also where the controller has resolved them. */
+static void pairing_connected(struct ys_host *host, struct ys_connection *connection,
+                              const struct ys_hci_connection *made)
 {
-    connection->keys.own = host->address;
-    connection->keys.air = connection->peer;
+    connection->keys.own = made->own_is_made ? made->own_made : host->address;
+    connection->keys.air = made->peer_is_made ? made->peer_made : connection->peer;
     connection->security.has_key = ys_bond_find(host, &connection->peer) != 0;
 }
 
-static void disconnected(struct ys_host *host, struct ys_connection *connection)
+static void pairing_disconnected(struct ys_host *host, struct ys_connection *connection)
 {
     if (host->pairing->connection == connection)
         ys_pairing_fail(host, YS_SMP_LINK_ENDED, false);
@@ -105,39 +107,41 @@ static void disconnected(struct ys_host *host, struct ys_connection *connection)
     ys_pairing_wipe(connection->incoming, sizeof connection->incoming);
 }
 
-static const struct ys_command_row *command_row(const struct ys_host *host, uint8_t command)
+static const struct ys_command_row *pairing_row(const struct ys_host *host, uint8_t command)
 {
     const struct ys_command_row *row =
         command == COMMAND_RESOLVING ? ys_resolving_row(host) : ys_encryption_row(command);
     return row != NULL ? row : ys_privacy_row(host, command);
 }
 
-static void connection_changed(struct ys_host *host, struct ys_connection *connection)
+static void pairing_connection(struct ys_host *host, struct ys_connection *connection,
+                               const struct ys_hci_connection *made)
 {
-    if (connection->used)
-        connected(host, connection);
+    if (made != NULL)
+        pairing_connected(host, connection, made);
     else
-        disconnected(host, connection);
+        pairing_disconnected(host, connection);
 }
 
-static bool frame_in(struct ys_host *host, struct ys_connection *connection, uint16_t channel, const uint8_t *pdu,
-                     size_t length)
+static bool pairing_frame(struct ys_host *host, struct ys_connection *connection, uint16_t channel, const uint8_t *pdu,
+                          size_t length)
 {
     if (channel != YS_L2CAP_SECURITY)
         return false;
-    receive(host, connection, pdu, length);
+    pairing_receive(host, connection, pdu, length);
     return true;
 }
 
-static const struct ys_extra_calls calls = {
-    .row = command_row,
+static const struct ys_extra_calls pairing_extra = {
+    .kind = YS_EXTRA_PAIRING,
+    .row = pairing_row,
     .event = ys_encryption_event_in,
-    .receive = frame_in,
-    .run = run,
-    .connection = connection_changed,
+    .receive = pairing_frame,
+    .run = run_pairing,
+    .connection = pairing_connection,
 };
 
-static enum ys_result check(const struct ys_host *host, const struct ys_security *security)
+static enum ys_result check_security(const struct ys_host *host, const struct ys_security *security)
 {
     const struct ys_port *port = host->port;
     if (security->capability >= YS_CAPABILITIES || security->least > YS_LEVEL_SECURE_CONNECTIONS ||
@@ -159,7 +163,7 @@ static enum ys_result check(const struct ys_host *host, const struct ys_security
 enum ys_result ys_pairing_use(struct ys_host *host, struct ys_pairing *pairing, const struct ys_security *security,
                               const struct ys_pairing_calls *above)
 {
-    enum ys_result result = check(host, security);
+    enum ys_result result = check_security(host, security);
     if (result != YS_OK)
         return result;
     memset(pairing, 0, sizeof *pairing);
@@ -170,7 +174,7 @@ enum ys_result ys_pairing_use(struct ys_host *host, struct ys_pairing *pairing, 
         host->pairing = NULL;
         return YS_ERROR_PORT_RANDOM;
     }
-    ys_extra_add(host, &pairing->extra, &calls, YS_HCI_LE_EVENT_MASK_SECURITY);
+    ys_extra_add(host, &pairing->extra, &pairing_extra, YS_HCI_LE_EVENT_MASK_SECURITY);
     pairing->resolving_due = security->bonds > 0;
     if (host->settings.address == NULL)
         host->settings.address = pairing->own_address;

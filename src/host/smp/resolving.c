@@ -24,20 +24,20 @@ static uint8_t next_bond(struct ys_host *host, uint8_t number, struct ys_bond *b
     return 0;
 }
 
-static void want(struct ys_host *host, enum step step)
+static void want_resolving(struct ys_host *host, enum step step)
 {
     host->pairing->resolving_step = (uint8_t)step;
     ys_commands_want(host, BIT(COMMAND_RESOLVING));
 }
 
 /* From one bond to the next, and then on. */
-static void go_on(struct ys_host *host, struct ys_reader *parameters)
+static void resolving_go_on(struct ys_host *host, struct ys_reader *parameters)
 {
     struct ys_pairing *pairing = host->pairing;
     struct ys_bond bond;
     (void)parameters;
     if (pairing->resolving_step == ADD) {
-        want(host, MODE);
+        want_resolving(host, MODE);
         return;
     }
     if (pairing->resolving_step == ON)
@@ -45,15 +45,15 @@ static void go_on(struct ys_host *host, struct ys_reader *parameters)
     pairing->resolving_number =
         next_bond(host, pairing->resolving_step == CLEAR ? 0 : pairing->resolving_number, &bond);
     ys_pairing_wipe(&bond, sizeof bond);
-    want(host, pairing->resolving_number != 0 ? ADD : ON);
+    want_resolving(host, pairing->resolving_number != 0 ? ADD : ON);
 }
 
 /* What does not fit is left out; what is not known is not tried again. */
-static void failed(struct ys_host *host, const char *name, uint8_t status)
+static void resolving_failed(struct ys_host *host, const char *name, uint8_t status)
 {
     ys_host_log(host, name, status);
     if (status == YS_HCI_MEMORY_FULL)
-        want(host, ON);
+        want_resolving(host, ON);
     else if (status == YS_HCI_UNKNOWN_COMMAND)
         host->pairing->resolves_alone = true;
 }
@@ -90,10 +90,12 @@ static void compose_on(struct ys_host *host, struct ys_writer *writer)
 const struct ys_command_row *ys_resolving_row(const struct ys_host *host)
 {
     static const struct ys_command_row rows[] = {
-        [CLEAR] = {YS_HCI_LE_CLEAR_RESOLVING_LIST, "LE Clear Resolving List", NULL, go_on, failed},
-        [ADD] = {YS_HCI_LE_ADD_TO_RESOLVING_LIST, "LE Add Device To Resolving List", compose_entry, go_on, failed},
-        [MODE] = {YS_HCI_LE_SET_PRIVACY_MODE, "LE Set Privacy Mode", compose_mode, go_on, failed},
-        [ON] = {YS_HCI_LE_SET_RESOLUTION_ENABLE, "LE Set Address Resolution Enable", compose_on, go_on, failed},
+        [CLEAR] = {YS_HCI_LE_CLEAR_RESOLVING_LIST, "LE Clear Resolving List", NULL, resolving_go_on, resolving_failed},
+        [ADD] = {YS_HCI_LE_ADD_TO_RESOLVING_LIST, "LE Add Device To Resolving List", compose_entry, resolving_go_on,
+                 resolving_failed},
+        [MODE] = {YS_HCI_LE_SET_PRIVACY_MODE, "LE Set Privacy Mode", compose_mode, resolving_go_on, resolving_failed},
+        [ON] = {YS_HCI_LE_SET_RESOLUTION_ENABLE, "LE Set Address Resolution Enable", compose_on, resolving_go_on,
+                resolving_failed},
     };
     return &rows[host->pairing->resolving_step];
 }
@@ -108,6 +110,6 @@ void ys_resolving_run(struct ys_host *host)
     pairing->resolving_due = false;
     if (pairing->resolves_alone)
         return;
-    want(host, CLEAR);
+    want_resolving(host, CLEAR);
     host->pairing->calls->renew(host);
 }

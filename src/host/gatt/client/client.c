@@ -12,7 +12,7 @@
 
 #define ANSWER_TIMEOUT_MS 30000 /* Vol 3 Part F 3.3.3 */
 
-static void finish(struct ys_connection *connection, enum ys_outcome outcome)
+static void finish_request(struct ys_connection *connection, enum ys_outcome outcome)
 {
     struct ys_client_request *request = connection->requests;
     connection->requests = request->next;
@@ -25,7 +25,7 @@ static void finish(struct ys_connection *connection, enum ys_outcome outcome)
 }
 
 /* An answer that does not fit its question ends the bearer: nothing that such a server says can be relied on. */
-static void go_on(struct ys_host *host, struct ys_connection *connection, enum ys_next next)
+static void client_go_on(struct ys_host *host, struct ys_connection *connection, enum ys_next next)
 {
     static const enum ys_outcome outcomes[] = {
         [YS_NEXT_DONE] = YS_OUTCOME_DONE,           [YS_NEXT_MALFORMED] = YS_OUTCOME_MALFORMED,
@@ -38,7 +38,7 @@ static void go_on(struct ys_host *host, struct ys_connection *connection, enum y
     }
     if (next == YS_NEXT_MALFORMED)
         (void)ys_disconnect(host, connection->handle);
-    finish(connection, outcomes[next]);
+    finish_request(connection, outcomes[next]);
 }
 
 /* What was refused for want of security is asked once more after something was done about it. */
@@ -53,8 +53,8 @@ static enum ys_next refuse(struct ys_host *host, struct ys_connection *connectio
     return request->procedure->error != NULL ? request->procedure->error(request, error) : YS_NEXT_REFUSED;
 }
 
-static void receive(struct ys_host *host, struct ys_connection *connection, const struct ys_att_pdu *pdu,
-                    enum ys_att_verdict verdict)
+static void client_receive(struct ys_host *host, struct ys_connection *connection, const struct ys_att_pdu *pdu,
+                           enum ys_att_verdict verdict)
 {
     struct ys_client_request *request = connection->requests;
     uint16_t mtu_before = connection->mtu;
@@ -65,11 +65,11 @@ static void receive(struct ys_host *host, struct ys_connection *connection, cons
     bool error = pdu->opcode == YS_ATT_ERROR_RESPONSE;
     if (verdict == YS_ATT_MALFORMED || (error && pdu->request != request->opcode) ||
         (!error && pdu->opcode != ys_att_response_to(request->opcode)))
-        go_on(host, connection, YS_NEXT_MALFORMED);
+        client_go_on(host, connection, YS_NEXT_MALFORMED);
     else if (error)
-        go_on(host, connection, refuse(host, connection, request, pdu->error));
+        client_go_on(host, connection, refuse(host, connection, request, pdu->error));
     else
-        go_on(host, connection, request->procedure->answer(connection, request, pdu));
+        client_go_on(host, connection, request->procedure->answer(connection, request, pdu));
     if (connection->used && connection->mtu != mtu_before) /* the request is its owner's again by now */
         ys_emit(host,
                 &(struct ys_event){.kind = YS_EVENT_MTU, .connection = connection->handle, .u.mtu = connection->mtu});
@@ -93,10 +93,10 @@ static void give_up(struct ys_host *host, struct ys_connection *connection)
 {
     (void)ys_disconnect(host, connection->handle);
     while (connection->requests != NULL && connection->used)
-        finish(connection, YS_OUTCOME_TIMEOUT);
+        finish_request(connection, YS_OUTCOME_TIMEOUT);
 }
 
-static void run(struct ys_host *host, struct ys_connection *connection, uint32_t now_ms)
+static void client_run(struct ys_host *host, struct ys_connection *connection, uint32_t now_ms)
 {
     if (connection->request_sent) {
         if (ys_until_ms(now_ms, connection->request_deadline_ms) == 0)
@@ -107,17 +107,17 @@ static void run(struct ys_host *host, struct ys_connection *connection, uint32_t
            connection->response.length == 0 && ys_l2cap_fits(host, connection, connection->mtu)) {
         send_request(host, connection, now_ms);
         if (connection->requests->procedure->command)
-            finish(connection, YS_OUTCOME_DONE);
+            finish_request(connection, YS_OUTCOME_DONE);
     }
 }
 
 static void abort_all(struct ys_connection *connection)
 {
     while (connection->requests != NULL)
-        finish(connection, YS_OUTCOME_DISCONNECTED);
+        finish_request(connection, YS_OUTCOME_DISCONNECTED);
 }
 
-static const struct ys_client client = {receive, run, abort_all};
+static const struct ys_client client = {client_receive, client_run, abort_all};
 
 enum ys_result ys_client_prepare(struct ys_client_request *request)
 {

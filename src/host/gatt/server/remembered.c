@@ -71,7 +71,7 @@ static bool knows_table(const struct ys_connection *connection, uint16_t changes
     return connection->awareness == AWARE && !due && !told;
 }
 
-static void save(const struct ys_host *host, struct ys_connection *connection)
+static void save_client(const struct ys_host *host, struct ys_connection *connection)
 {
     uint8_t bytes[RECORD_SIZE];
     uint16_t changes = changes_of(host);
@@ -92,7 +92,8 @@ static void save(const struct ys_host *host, struct ys_connection *connection)
 
 /* False if there is no record, or one that this version does not know. One of other sizes was written for another
  * table. */
-static bool load(const struct ys_host *host, uint8_t peer, uint8_t *bytes, struct record *record, bool *same_size)
+static bool load_client(const struct ys_host *host, uint8_t peer, uint8_t *bytes, struct record *record,
+                        bool *same_size)
 {
     size_t length = host->port->store_get(host->port->context, key_of(peer), bytes, RECORD_SIZE);
     struct ys_reader reader = ys_reader_of(bytes, length < RECORD_SIZE ? length : RECORD_SIZE);
@@ -142,8 +143,8 @@ void ys_remembered_load(struct ys_host *host, struct ys_connection *connection, 
     if (host->port->store_get == NULL)
         return;
     connection->remembered = peer;
-    host->remember = save;
-    if (!load(host, peer, bytes, &record, &same))
+    host->remember = save_client;
+    if (!load_client(host, peer, bytes, &record, &same))
         return;
     same = same && memcmp(record.hash, hash_of(host), HASH_SIZE) == 0;
     connection->features |= record.features & FEATURES_KNOWN;
