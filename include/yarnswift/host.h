@@ -250,12 +250,12 @@ struct ys_connection {
     bool unsaved;       /* what is kept of a remembered peer has changed */
     uint8_t role;
     uint8_t reject_identifier;
+    bool incoming_begun; /* pieces of a frame follow */
     uint16_t handle;
     uint16_t mtu;
     uint16_t packets_out;
     uint16_t indicated; /* the value whose confirmation is waited for */
     uint16_t incoming_length;
-    uint16_t incoming_expected;
     uint32_t request_deadline_ms;
     uint32_t indication_deadline_ms;
     struct ys_address peer;

@@ -38,10 +38,8 @@ static enum ys_result check_port(const struct ys_host_settings *settings)
         return YS_ERROR_PORT_RANDOM;
     if (port->enter_critical == NULL || port->leave_critical == NULL)
         return YS_ERROR_PORT_CRITICAL;
-    bool none = port->store_put == NULL && port->store_get == NULL && port->store_delete == NULL;
-    if (!none && (port->store_put == NULL || port->store_get == NULL || port->store_delete == NULL))
-        return YS_ERROR_PORT_STORE;
-    return YS_OK;
+    bool stores = port->store_put != NULL; /* all three functions, or none */
+    return (port->store_get != NULL) == stores && (port->store_delete != NULL) == stores ? YS_OK : YS_ERROR_PORT_STORE;
 }
 
 static enum ys_result check_table(const struct ys_host_settings *settings)
@@ -55,11 +53,6 @@ static enum ys_result check_table(const struct ys_host_settings *settings)
     return YS_OK;
 }
 
-static const struct ys_command_row *own_row(uint8_t command)
-{
-    return command < COMMAND_ADVERTISING_OFF ? ys_start_row(command) : ys_advertising_row(command);
-}
-
 enum ys_result ys_host_init(struct ys_host *host, size_t size, const struct ys_host_settings *settings)
 {
     if (size != sizeof *host)
@@ -71,7 +64,7 @@ enum ys_result ys_host_init(struct ys_host *host, size_t size, const struct ys_h
         result = YS_ERROR_ARGUMENT;
     if (result != YS_OK)
         return result;
-    static const struct ys_whole whole = {.row = own_row, .connection_complete = ys_gap_connection_complete};
+    static const struct ys_whole whole = {.row = ys_advertising_row, .connection_complete = ys_gap_connection_complete};
     memset(host, 0, sizeof *host);
     host->whole = &whole;
     host->settings = *settings;
@@ -187,10 +180,10 @@ static void event_in(struct ys_host *host, const uint8_t *packet, size_t length)
     }
     switch (event) {
     case YS_HCI_COMMAND_COMPLETE:
-        ys_commands_complete(host, parameters);
+        ys_commands_complete(host, &parameters);
         break;
     case YS_HCI_COMMAND_STATUS:
-        ys_commands_status(host, parameters);
+        ys_commands_status(host, &parameters);
         break;
     case YS_HCI_DISCONNECTION_COMPLETE:
         disconnection(host, &parameters);
@@ -217,12 +210,11 @@ static void data_in(struct ys_host *host, const uint8_t *packet, size_t length)
     if (!ys_l2cap_receive(host, packet, length, &frame))
         return;
     if (frame.channel == YS_L2CAP_ATT) {
-        ys_bearer_receive(host, frame.connection, frame.pdu, frame.length);
+        ys_bearer_receive(host, &frame);
         return;
     }
     for (const struct ys_extra *extra = host->extras; extra != NULL; extra = extra->next) {
-        if (extra->calls->receive != NULL &&
-            extra->calls->receive(host, frame.connection, frame.channel, frame.pdu, frame.length))
+        if (extra->calls->receive != NULL && extra->calls->receive(host, &frame))
             return;
     }
     ys_l2cap_refuse(host, &frame);
@@ -282,6 +274,11 @@ static void run_connection(struct ys_host *host, struct ys_connection *connectio
         continue;
 }
 
+static uint8_t after(size_t connection)
+{
+    return (uint8_t)(connection + 1 < YS_CONNECTIONS ? connection + 1 : 0);
+}
+
 static uint32_t run_host(struct ys_host *host)
 {
     size_t length = 0;
@@ -307,11 +304,11 @@ static uint32_t run_host(struct ys_host *host)
     size_t next = host->next_connection; /* each turn another one is first, so that none is always last */
     for (size_t i = 0; i < YS_CONNECTIONS; i++) {
         struct ys_connection *connection = &host->connections[next];
-        next = next + 1 < YS_CONNECTIONS ? next + 1 : 0;
+        next = after(next);
         if (connection->used)
             run_connection(host, connection, now_ms);
     }
-    host->next_connection = (uint8_t)(host->next_connection + 1 < YS_CONNECTIONS ? host->next_connection + 1 : 0);
+    host->next_connection = after(next);
     ys_commands_run(host);
     return more ? 0 : least(wait_ms(host), extras_wait_ms);
 }

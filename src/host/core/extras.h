@@ -8,6 +8,8 @@
 #include "host/core/due.h"
 #include "wire/hci.h"
 
+struct ys_frame;
+
 enum ys_extra_kind { YS_EXTRA_SETS, YS_EXTRA_PAIRING, YS_EXTRA_LINKS, YS_EXTRA_CHANNELS };
 
 /* How an extra is hooked in. Any function may be NULL. */
@@ -17,9 +19,8 @@ struct ys_extra_calls {
     const struct ys_command_row *(*row)(const struct ys_host *host, uint8_t command);
     /* Any event of the controller. */
     void (*event)(struct ys_host *host, uint8_t event, const struct ys_reader *parameters);
-    /* A PDU on a channel of L2CAP that is not ATT; false if it is not for this one. */
-    bool (*receive)(struct ys_host *host, struct ys_connection *connection, uint16_t channel, const uint8_t *pdu,
-                    size_t length);
+    /* A frame on a channel of L2CAP that is not ATT; false if it is not for this one. */
+    bool (*receive)(struct ys_host *host, const struct ys_frame *frame);
     /* Does what is due; returns in how many milliseconds something will be. */
     uint32_t (*run)(struct ys_host *host, uint32_t now_ms);
     /* A connection has begun, as the controller has made it; or with NULL, it is not used any more. */

@@ -11,7 +11,7 @@
 
 /* Brought by host.c, which knows all parts. */
 struct ys_whole {
-    /* The row of a command that every host has. */
+    /* The row of a command of advertising. */
     const struct ys_command_row *(*row)(uint8_t command);
     /* The controller has made a connection, or could not. */
     void (*connection_complete)(struct ys_host *host, const struct ys_hci_connection *complete);

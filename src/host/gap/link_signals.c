@@ -3,7 +3,6 @@
 
 #include "host/gap/connecting.h"
 #include "host/gap/links.h"
-#include "host/l2cap/frames.h"
 #include "wire/hci_link.h"
 #include "wire/link.h"
 
@@ -81,13 +80,13 @@ void ys_link_answer(struct ys_host *host, struct ys_connection *connection, uint
     ys_link_want(host, of, accepted ? yes : no);
 }
 
-bool ys_link_frame(struct ys_host *host, struct ys_connection *connection, uint16_t channel, const uint8_t *pdu,
-                   size_t length)
+bool ys_link_frame(struct ys_host *host, const struct ys_frame *frame)
 {
-    struct ys_reader reader = ys_reader_of(pdu, length);
+    struct ys_connection *connection = frame->connection;
+    struct ys_reader reader = ys_reader_of(frame->pdu, frame->length);
     struct ys_link_of *of = ys_link_of_connection(host, connection);
     struct ys_l2cap_signal signal;
-    if (channel != YS_L2CAP_SIGNALLING)
+    if (frame->channel != YS_L2CAP_SIGNALLING)
         return false;
     ys_get_l2cap_signal(&reader, &signal);
     bool own = ys_reader_ok(&reader) && signal.identifier != 0 && signal.identifier == of->identifier;

@@ -5,7 +5,6 @@
 #include "host/gatt/client/received.h"
 #include "host/gatt/server/notify.h"
 #include "host/gatt/server/server.h"
-#include "host/l2cap/frames.h"
 
 /* Bits 0 to 5 of an opcode say the method. Even methods are asked for, odd ones answer; so it is in the whole table of
  * Part F 3.4.8, and an unknown even one is a request that is not supported. */
@@ -14,14 +13,15 @@ static bool is_for_client(uint8_t opcode)
     return (opcode & YS_ATT_COMMAND_FLAG) == 0 && (opcode & 1) != 0;
 }
 
-void ys_bearer_receive(struct ys_host *host, struct ys_connection *connection, const uint8_t *pdu, size_t length)
+void ys_bearer_receive(struct ys_host *host, const struct ys_frame *frame)
 {
-    struct ys_received received = {.bytes = pdu, .length = length};
-    if (length == 0 || length > connection->mtu) {
-        ys_host_log(host, "dropped an attribute PDU longer than the MTU, bytes", (uint32_t)length);
+    struct ys_connection *connection = frame->connection;
+    struct ys_received received = {.bytes = frame->pdu, .length = frame->length};
+    if (frame->length == 0 || frame->length > connection->mtu) {
+        ys_host_log(host, "dropped an attribute PDU longer than the MTU, bytes", frame->length);
         return;
     }
-    received.verdict = ys_att_decode(pdu, length, &received.pdu);
+    received.verdict = ys_att_decode(frame->pdu, frame->length, &received.pdu);
     uint8_t opcode = received.pdu.opcode;
     if (opcode == YS_ATT_NOTIFICATION || opcode == YS_ATT_INDICATION || opcode == YS_ATT_NOTIFICATIONS)
         ys_client_received(host, connection, &received.pdu, received.verdict);

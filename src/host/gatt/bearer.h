@@ -4,8 +4,10 @@
 
 #include <yarnswift/host.h>
 
+#include "host/l2cap/frames.h"
+
 /* Takes a PDU. */
-void ys_bearer_receive(struct ys_host *host, struct ys_connection *connection, const uint8_t *pdu, size_t length);
+void ys_bearer_receive(struct ys_host *host, const struct ys_frame *frame);
 /* Confirms an indication that has come, if that is due and there is room. */
 void ys_bearer_confirm(struct ys_host *host, struct ys_connection *connection);
 

@@ -15,18 +15,16 @@
 /* The row of a command: of an extra; of what the host only does once it is asked for; or one that every host has. */
 static const struct ys_command_row *row_of(const struct ys_host *host, uint8_t command)
 {
-    const struct ys_command_row *row = NULL;
-    for (const struct ys_extra *extra = host->extras; row == NULL && extra != NULL; extra = extra->next) {
-        if (extra->calls->row != NULL)
-            row = extra->calls->row(host, command);
+    for (const struct ys_extra *extra = host->extras; extra != NULL; extra = extra->next) {
+        const struct ys_command_row *row = extra->calls->row != NULL ? extra->calls->row(host, command) : NULL;
+        if (row != NULL)
+            return row;
     }
-    if (row != NULL)
-        return row;
     if (command == COMMAND_LIST_CLEAR || command == COMMAND_LIST_ADD)
         return host->accept_row(command);
     if (command == COMMAND_SCAN_OFF || command == COMMAND_CONNECT_CANCEL || command >= COMMAND_SCAN_PARAMETERS)
         return host->central->row(command);
-    return host->whole->row(command);
+    return command <= COMMAND_DISCONNECT ? &ys_start_rows[command] : host->whole->row(command);
 }
 
 void ys_commands_start(struct ys_host *host)
@@ -118,27 +116,27 @@ static bool is_running(const struct ys_host *host, uint16_t opcode)
     return host->command_running != COMMAND_NONE && row_of(host, host->command_running)->opcode == opcode;
 }
 
-void ys_commands_complete(struct ys_host *host, struct ys_reader parameters)
+void ys_commands_complete(struct ys_host *host, struct ys_reader *parameters)
 {
-    uint8_t credits = ys_get_u8(&parameters);
-    uint16_t opcode = ys_get_u16(&parameters);
-    if (!ys_reader_ok(&parameters))
+    uint8_t credits = ys_get_u8(parameters);
+    uint16_t opcode = ys_get_u16(parameters);
+    if (!ys_reader_ok(parameters))
         return;
     host->command_credits = credits;
     if (!is_running(host, opcode)) /* opcode 0 only tells the credits */
         return;
-    uint8_t status = ys_get_u8(&parameters);
-    finish_command(host, ys_reader_ok(&parameters) ? status : YS_HCI_UNSPECIFIED, &parameters);
+    uint8_t status = ys_get_u8(parameters);
+    finish_command(host, ys_reader_ok(parameters) ? status : YS_HCI_UNSPECIFIED, parameters);
 }
 
-void ys_commands_status(struct ys_host *host, struct ys_reader parameters)
+void ys_commands_status(struct ys_host *host, struct ys_reader *parameters)
 {
-    uint8_t status = ys_get_u8(&parameters);
-    uint8_t credits = ys_get_u8(&parameters);
-    uint16_t opcode = ys_get_u16(&parameters);
-    if (!ys_reader_ok(&parameters))
+    uint8_t status = ys_get_u8(parameters);
+    uint8_t credits = ys_get_u8(parameters);
+    uint16_t opcode = ys_get_u16(parameters);
+    if (!ys_reader_ok(parameters))
         return;
     host->command_credits = credits;
     if (is_running(host, opcode))
-        finish_command(host, status, &parameters);
+        finish_command(host, status, parameters);
 }

@@ -10,7 +10,7 @@ void ys_commands_start(struct ys_host *host);
 void ys_commands_run(struct ys_host *host);
 uint32_t ys_commands_wait_ms(const struct ys_host *host, uint32_t now_ms);
 /* The controller has answered. */
-void ys_commands_complete(struct ys_host *host, struct ys_reader parameters);
-void ys_commands_status(struct ys_host *host, struct ys_reader parameters);
+void ys_commands_complete(struct ys_host *host, struct ys_reader *parameters);
+void ys_commands_status(struct ys_host *host, struct ys_reader *parameters);
 
 #endif

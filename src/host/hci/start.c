@@ -113,7 +113,7 @@ static void complete_address(struct ys_host *host, struct ys_reader *parameters)
     ys_get_address(parameters, &host->address);
 }
 
-static const struct ys_command_row rows[] = {
+const struct ys_command_row ys_start_rows[] = {
     [COMMAND_RESET] = {YS_HCI_RESET, "Reset", NULL, NULL, NULL},
     [COMMAND_READ_FEATURES] = {YS_HCI_READ_FEATURES, "Read Local Supported Features", NULL, complete_features, NULL},
     [COMMAND_LE_READ_FEATURES] = {YS_HCI_LE_READ_FEATURES, "LE Read Local Supported Features", NULL,
@@ -128,8 +128,3 @@ static const struct ys_command_row rows[] = {
                                     NULL},
     [COMMAND_DISCONNECT] = {YS_HCI_DISCONNECT, "Disconnect", compose_disconnect, NULL, NULL},
 };
-
-const struct ys_command_row *ys_start_row(uint8_t command)
-{
-    return &rows[command];
-}

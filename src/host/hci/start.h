@@ -4,8 +4,8 @@
 
 #include "host/core/due.h"
 
-/* The row of a command of the start, or of COMMAND_DISCONNECT. */
-const struct ys_command_row *ys_start_row(uint8_t command);
+/* The rows of the commands of the start, and of COMMAND_DISCONNECT. */
+extern const struct ys_command_row ys_start_rows[];
 
 /* Ends the start, or all that goes on, because of a step of it. */
 void ys_start_failed(struct ys_host *host, enum ys_event_kind kind, const char *step, uint8_t status);

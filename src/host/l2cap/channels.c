@@ -12,18 +12,18 @@
 #include "host/l2cap/channel_list.h"
 #include "host/l2cap/channel_packets.h"
 #include "host/l2cap/channel_signals.h"
+#include "host/l2cap/frames.h"
 #include "wire/l2cap.h"
 
-static bool channel_frame(struct ys_host *host, struct ys_connection *connection, uint16_t channel_id,
-                          const uint8_t *pdu, size_t length)
+static bool channel_frame(struct ys_host *host, const struct ys_frame *frame)
 {
-    if (channel_id == YS_L2CAP_SIGNALLING)
-        return ys_channel_signal(host, connection, pdu, length);
-    struct ys_channel *channel = ys_channel_find(host, connection->handle, channel_id);
+    if (frame->channel == YS_L2CAP_SIGNALLING)
+        return ys_channel_signal(host, frame->connection, frame->pdu, frame->length);
+    struct ys_channel *channel = ys_channel_find(host, frame->connection->handle, frame->channel);
     if (channel == NULL || channel->state == YS_CHANNEL_OPENING)
         return false;
     if (channel->state == YS_CHANNEL_OPEN)
-        ys_channel_packet(host, channel, pdu, length);
+        ys_channel_packet(host, channel, frame->pdu, frame->length);
     return true;
 }
 

@@ -17,18 +17,10 @@ _Static_assert(YS_SMP_PDU_MAX <= YS_FIXED_PDU_MAX, "a public key has its room, w
 
 /* out */
 
-/* Each connection has a share of the controller's buffers. What of the shares of others is not in use is not taken, so
- * that a peer which does not acknowledge holds up nobody else; but a connection with nothing on its way may always send
- * one PDU, however few the buffers are. */
-bool ys_l2cap_fits(const struct ys_host *host, const struct ys_connection *connection, size_t pdu_length)
+static size_t kept_for_others(const struct ys_host *host, const struct ys_connection *connection)
 {
-    size_t frame = pdu_length + YS_L2CAP_HEADER_SIZE;
     size_t kept = 0;
     size_t used = 0;
-    if (connection->response.sent > 0 || frame > (size_t)host->data_free * host->data_length)
-        return false;
-    if (connection->packets_out == 0)
-        return true;
     for (size_t i = 0; i < YS_CONNECTIONS; i++)
         used += host->connections[i].used;
     size_t share = used > 0 ? host->data_total / used : 0;
@@ -37,7 +29,18 @@ bool ys_l2cap_fits(const struct ys_host *host, const struct ys_connection *conne
         if (other->used && other != connection && other->packets_out < share)
             kept += share - other->packets_out;
     }
-    return host->data_free > kept && frame <= (host->data_free - kept) * host->data_length;
+    return kept;
+}
+
+/* Each connection has a share of the controller's buffers. What of the shares of others is not in use is not taken, so
+ * that a peer which does not acknowledge holds up nobody else; but a connection with nothing on its way may always send
+ * one PDU, however few the buffers are. */
+bool ys_l2cap_fits(const struct ys_host *host, const struct ys_connection *connection, size_t pdu_length)
+{
+    size_t frame = pdu_length + YS_L2CAP_HEADER_SIZE;
+    size_t kept = connection->packets_out > 0 ? kept_for_others(host, connection) : 0;
+    return connection->response.sent == 0 && host->data_free > kept &&
+           frame <= (host->data_free - kept) * host->data_length;
 }
 
 struct ys_writer ys_l2cap_writer(struct ys_outgoing *outgoing, size_t limit)
@@ -103,7 +106,7 @@ bool ys_l2cap_send_short(struct ys_host *host, struct ys_connection *connection,
 
 bool ys_l2cap_go_on(struct ys_host *host, struct ys_connection *connection)
 {
-    return connection->response.length == 0 || send_pieces(host, connection, &connection->response);
+    return send_pieces(host, connection, &connection->response);
 }
 
 void ys_l2cap_send_refusals(struct ys_host *host, struct ys_connection *connection)
@@ -157,45 +160,31 @@ void ys_l2cap_refuse(struct ys_host *host, const struct ys_frame *frame)
         frame->connection->pairing_failed = YS_SMP_NOT_SUPPORTED;
 }
 
-/* The frame in `length` bytes that are whole; false if it is not what its header says. */
-static bool unpack(struct ys_connection *connection, uint16_t length, struct ys_frame *frame)
-{
-    struct ys_reader reader = ys_reader_of(connection->incoming, length);
-    struct ys_l2cap_header header;
-    ys_get_l2cap_header(&reader, &header);
-    *frame = (struct ys_frame){.connection = connection,
-                               .channel = header.channel,
-                               .length = header.length,
-                               .pdu = ys_get_bytes(&reader, header.length)};
-    return ys_reader_done(&reader);
-}
-
-/* Takes the pieces of a frame until they are as long as its header says. What does not fit is dropped whole. */
+/* Takes the pieces of a frame until they are as long as its header says; true if it is whole then, and no longer. What
+ * does not fit is dropped whole. */
 static bool piece_in(struct ys_host *host, struct ys_connection *connection, const uint8_t *bytes, uint16_t length,
                      struct ys_frame *frame)
 {
     if (connection->incoming_length + length > sizeof connection->incoming) {
         ys_host_log(host, "dropped a frame that is too long, bytes so far", connection->incoming_length);
-        connection->incoming_length = 0;
-        connection->incoming_expected = 0;
+        connection->incoming_begun = false;
         return false;
     }
     memcpy(connection->incoming + connection->incoming_length, bytes, length);
     connection->incoming_length = (uint16_t)(connection->incoming_length + length);
-    if (connection->incoming_length >= YS_L2CAP_HEADER_SIZE) {
-        struct ys_reader reader = ys_reader_of(connection->incoming, YS_L2CAP_HEADER_SIZE);
-        struct ys_l2cap_header header;
-        ys_get_l2cap_header(&reader, &header);
-        connection->incoming_expected = header.length > UINT16_MAX - YS_L2CAP_HEADER_SIZE
-                                            ? UINT16_MAX
-                                            : (uint16_t)(header.length + YS_L2CAP_HEADER_SIZE);
-    }
-    if (connection->incoming_length < connection->incoming_expected)
+    if (connection->incoming_length < YS_L2CAP_HEADER_SIZE)
         return false;
-    uint16_t whole = connection->incoming_length;
-    connection->incoming_length = 0;
-    connection->incoming_expected = 0;
-    return unpack(connection, whole, frame);
+    struct ys_reader reader = ys_reader_of(connection->incoming, connection->incoming_length);
+    struct ys_l2cap_header header;
+    ys_get_l2cap_header(&reader, &header);
+    if (reader.left < header.length)
+        return false;
+    connection->incoming_begun = false;
+    *frame = (struct ys_frame){.connection = connection,
+                               .channel = header.channel,
+                               .length = header.length,
+                               .pdu = ys_get_bytes(&reader, header.length)};
+    return ys_reader_done(&reader);
 }
 
 bool ys_l2cap_receive(struct ys_host *host, const uint8_t *packet, size_t length, struct ys_frame *frame)
@@ -211,8 +200,7 @@ bool ys_l2cap_receive(struct ys_host *host, const uint8_t *packet, size_t length
     }
     if (data.boundary != YS_HCI_CONTINUING) { /* a new frame begins; one that was begun will never be whole */
         connection->incoming_length = 0;
-        connection->incoming_expected = YS_L2CAP_HEADER_SIZE;
+        connection->incoming_begun = true;
     }
-    return connection->incoming_expected > 0 && data.length > 0 &&
-           piece_in(host, connection, bytes, data.length, frame);
+    return connection->incoming_begun && data.length > 0 && piece_in(host, connection, bytes, data.length, frame);
 }

@@ -16,6 +16,7 @@
 #include "host/core/connections.h"
 #include "host/core/events.h"
 #include "host/core/extras.h"
+#include "host/l2cap/frames.h"
 #include "host/smp/agreement.h"
 #include "host/smp/bonds.h"
 #include "host/smp/curve.h"
@@ -123,12 +124,11 @@ static void pairing_connection(struct ys_host *host, struct ys_connection *conne
         pairing_disconnected(host, connection);
 }
 
-static bool pairing_frame(struct ys_host *host, struct ys_connection *connection, uint16_t channel, const uint8_t *pdu,
-                          size_t length)
+static bool pairing_frame(struct ys_host *host, const struct ys_frame *frame)
 {
-    if (channel != YS_L2CAP_SECURITY)
+    if (frame->channel != YS_L2CAP_SECURITY)
         return false;
-    pairing_receive(host, connection, pdu, length);
+    pairing_receive(host, frame->connection, frame->pdu, frame->length);
     return true;
 }
 

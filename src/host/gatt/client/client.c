@@ -117,7 +117,7 @@ static void abort_all(struct ys_connection *connection)
         finish_request(connection, YS_OUTCOME_DISCONNECTED);
 }
 
-static const struct ys_client client = {client_receive, client_run, abort_all};
+static const struct ys_client client = {.receive = client_receive, .run = client_run, .abort = abort_all};
 
 enum ys_result ys_client_prepare(struct ys_client_request *request)
 {

@@ -90,10 +90,12 @@ static bool is_descriptor(struct ys_client_request *request, const struct ys_fou
     return !value && (number < 0x2800 || number > TYPE_CHARACTERISTIC);
 }
 
-static const struct discover_row {
+struct discover_row {
     size_t sizes[2]; /* that an entry can have */
     bool (*get)(struct ys_reader *reader, size_t size, struct ys_found *found);
-} discover_rows[] = {
+};
+
+static const struct discover_row discover_rows[] = {
     [DISCOVER_SERVICES] = {{6, 20}, get_service},
     [DISCOVER_INCLUDES] = {{8, 6}, get_include},
     [DISCOVER_CHARACTERISTICS] = {{7, 21}, get_characteristic},

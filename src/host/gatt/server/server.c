@@ -40,11 +40,13 @@ static uint8_t exchange_mtu(struct answer *answer)
 }
 
 /* Requests for one value, whose handlers are called last, can wait. */
-static const struct row {
+struct server_row {
     uint8_t opcode;
     bool can_wait;
     answer_fn *answer;
-} rows[] = {
+};
+
+static const struct server_row rows[] = {
     {YS_ATT_READ_REQUEST, true, ys_server_read},
     {YS_ATT_WRITE_REQUEST, true, ys_server_write},
     {YS_ATT_WRITE_COMMAND, true, ys_server_write_command},
@@ -62,7 +64,7 @@ static const struct row {
 #endif
 };
 
-static const struct row *find_row(uint8_t opcode)
+static const struct server_row *find_row(uint8_t opcode)
 {
     for (size_t i = 0; i < sizeof rows / sizeof rows[0]; i++) {
         if (rows[i].opcode == opcode)
@@ -106,7 +108,7 @@ static void hold_command(struct answer *answer)
 }
 
 /* Calls what answers a request; handlers may answer later if it can wait. */
-static uint8_t compose(struct answer *answer, const struct row *row, enum ys_att_verdict verdict, bool consented)
+static uint8_t compose(struct answer *answer, const struct server_row *row, enum ys_att_verdict verdict, bool consented)
 {
     if (verdict == YS_ATT_MALFORMED)
         return YS_ATT_INVALID_PDU;
@@ -151,7 +153,7 @@ static void answer_request(struct ys_host *host, struct ys_connection *connectio
         .request = &received->pdu,
         .writer = ys_l2cap_writer(&connection->response, connection->mtu),
     };
-    const struct row *row = find_row(received->pdu.opcode);
+    const struct server_row *row = find_row(received->pdu.opcode);
     uint8_t error = YS_ATT_OK;
     if (connection->awareness != AWARE)
         error = ys_caching_check(host, connection, &received->pdu);
