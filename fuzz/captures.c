@@ -2,9 +2,9 @@
 #include <stdio.h>
 #include <stdlib.h>
 
-#include "capture/audit.h"
-#include "capture/message.h"
-#include "capture/reader.h"
+#include "capture/audit/audit.h"
+#include "capture/say/message.h"
+#include "capture/file/reader.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
 

@@ -2,7 +2,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "capture/filter.h"
+#include "capture/say/filter.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
 

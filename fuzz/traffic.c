@@ -3,8 +3,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "capture/audit.h"
-#include "capture/filter.h"
+#include "capture/audit/audit.h"
+#include "capture/say/filter.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
 

@@ -6,7 +6,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "capture/audit.h"
+#include "capture/audit/audit.h"
 #include "support/run.h"
 #include "support/traffic.h"
 

@@ -10,9 +10,9 @@
 
 #include <pcap/pcap.h>
 
-#include "capture/link_types.h"
-#include "capture/reader.h"
-#include "capture/writer.h"
+#include "capture/file/link_types.h"
+#include "capture/file/reader.h"
+#include "capture/file/writer.h"
 #include "support/hex.h"
 #include "support/run.h"
 #include "support/traffic.h"

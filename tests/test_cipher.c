@@ -7,9 +7,9 @@
 
 #include <mbedtls/aes.h>
 
-#include "capture/cipher.h"
-#include "capture/keys.h"
-#include "capture/text.h"
+#include "capture/follow/cipher.h"
+#include "capture/follow/keys.h"
+#include "capture/say/text.h"
 #include "support/hex.h"
 
 /* The sample data are written the most significant byte first; the air has the other order. */

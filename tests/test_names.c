@@ -10,7 +10,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
-#include "capture/writer.h"
+#include "capture/file/writer.h"
 #include "cli/plot.h"
 #include "support/run.h"
 #include "support/traffic.h"

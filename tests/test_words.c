@@ -5,8 +5,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "capture/fields.h"
-#include "capture/message.h"
+#include "capture/say/fields.h"
+#include "capture/say/message.h"
 #include "scene/glossary.h"
 #include "support/traffic.h"
 

@@ -7,7 +7,7 @@
 
 #include <jansson.h>
 
-#include "capture/reader.h"
+#include "capture/file/reader.h"
 #include "cli/cli.h"
 #include "cli/plot.h"
 #include "cli/progress.h"

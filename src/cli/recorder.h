@@ -4,7 +4,7 @@
 
 #include <argp.h>
 
-#include "capture/writer.h"
+#include "capture/file/writer.h"
 #include "scene/world.h"
 
 /* Their options, as a row or two of a verb's table. */

@@ -6,7 +6,7 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "capture/reader.h"
+#include "capture/file/reader.h"
 #include "cli/crash.h"
 #include "design/open.h"
 #include "scene/bonds.h"

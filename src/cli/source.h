@@ -2,7 +2,7 @@
 #ifndef CLI_SOURCE_H
 #define CLI_SOURCE_H
 
-#include "capture/follow.h"
+#include "capture/follow/follow.h"
 #include "cli/cli.h"
 #include "cli/stage_files.h"
 #include "scene/glossary.h"

@@ -4,7 +4,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "capture/reader.h"
+#include "capture/file/reader.h"
 #include "cli/cli.h"
 #include "cli/parameters.h"
 #include "cli/plot.h"

@@ -2,7 +2,7 @@
 #ifndef CLI_TRACE_H
 #define CLI_TRACE_H
 
-#include "capture/filter.h"
+#include "capture/say/filter.h"
 #include "cli/source.h"
 
 enum trace_view { VIEW_AUTO, VIEW_AIR, VIEW_BORDER };

@@ -1,5 +1,5 @@
 /* A record whole: every field of every layer, with its bytes. */
-#include "capture/fields.h"
+#include "capture/say/fields.h"
 #include "cli/trace.h"
 
 #include <stdarg.h>

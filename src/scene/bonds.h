@@ -2,7 +2,7 @@
 #ifndef SCENE_BONDS_H
 #define SCENE_BONDS_H
 
-#include "capture/keys.h"
+#include "capture/follow/keys.h"
 
 /* Adds the keys of all bonds in an SQLite file that a port keeps its records in. False, with why in `error`, if it
  * cannot be read. Returns how many there were in `count`. */

@@ -2,7 +2,7 @@
 #ifndef SCENE_GLOSSARY_H
 #define SCENE_GLOSSARY_H
 
-#include "capture/glossary.h"
+#include "capture/follow/glossary.h"
 #include "design/layout.h"
 
 struct ys_names;

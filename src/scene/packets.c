@@ -5,7 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "capture/message.h"
+#include "capture/say/message.h"
 
 #define KEPT      512
 #define NAME_MOST 16

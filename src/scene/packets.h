@@ -2,7 +2,7 @@
 #ifndef SCENE_PACKETS_H
 #define SCENE_PACKETS_H
 
-#include "capture/glossary.h"
+#include "capture/follow/glossary.h"
 #include "scene/world.h"
 
 struct ys_packets;

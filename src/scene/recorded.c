@@ -6,7 +6,7 @@
 #include <string.h>
 #include <strings.h>
 
-#include "capture/follow.h"
+#include "capture/follow/follow.h"
 
 #define NAMED_MOST 6
 

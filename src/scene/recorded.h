@@ -2,7 +2,7 @@
 #ifndef SCENE_RECORDED_H
 #define SCENE_RECORDED_H
 
-#include "capture/keys.h"
+#include "capture/follow/keys.h"
 #include "capture/record.h"
 #include "scene/interval.h"
 #include "scene/throughput.h"

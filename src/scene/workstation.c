@@ -5,7 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "capture/writer.h"
+#include "capture/file/writer.h"
 #include "design/open.h"
 #include "scene/report.h"
 

@@ -4,7 +4,7 @@
 
 #include <stdint.h>
 
-#include "capture/sorter.h"
+#include "capture/file/sorter.h"
 #include "sim/radio.h"
 #include "simulated/simulated.h"
 

@@ -1,0 +1,131 @@
+/* The audit: hands each record to those who watch it, and keeps count. */
+#include "capture/audit/audit.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+
+#include "capture/audit/advertising.h"
+#include "capture/audit/border.h"
+#include "capture/audit/link.h"
+#include "capture/audit/state.h"
+
+struct ys_audit *ys_audit_new(const struct ys_glossary *glossary)
+{
+    struct ys_audit *audit = calloc(1, sizeof *audit);
+    if (audit == NULL)
+        return NULL;
+    audit->glossary = *glossary;
+    audit->advertisers = calloc(YS_PARTIES_MOST, sizeof *audit->advertisers);
+    audit->links = calloc(AUDITED_LINKS, sizeof *audit->links);
+    audit->borders = calloc(AUDITED_BORDERS, sizeof *audit->borders);
+    audit->breaches = calloc((size_t)YS_RULES * YS_BREACHES_OF_EACH, sizeof *audit->breaches);
+    if (audit->advertisers != NULL && audit->links != NULL && audit->borders != NULL && audit->breaches != NULL)
+        return audit;
+    ys_audit_free(audit);
+    return NULL;
+}
+
+void ys_audit_free(struct ys_audit *audit)
+{
+    if (audit == NULL)
+        return;
+    free(audit->advertisers);
+    free(audit->links);
+    free(audit->borders);
+    free(audit->breaches);
+    free(audit);
+}
+
+bool ys_audit_except(struct ys_audit *audit, const char *name)
+{
+    if (audit->excepted_count == YS_EXCEPTED_MOST)
+        return false;
+    (void)snprintf(audit->excepted[audit->excepted_count], sizeof audit->excepted[0], "%s", name);
+    audit->excepted_count++;
+    return true;
+}
+
+const struct ys_tally *ys_audit_tally(const struct ys_audit *audit, enum ys_rule_id rule)
+{
+    return &audit->tallies[rule];
+}
+
+const struct ys_breach *ys_audit_breaches(const struct ys_audit *audit, size_t *count)
+{
+    *count = audit->breach_count;
+    return audit->breaches;
+}
+
+uint64_t ys_audit_damaged(const struct ys_audit *audit)
+{
+    return audit->damaged;
+}
+
+uint64_t ys_audit_unreadable(const struct ys_audit *audit)
+{
+    return audit->unreadable;
+}
+
+/* records */
+
+static struct audited_link *link_of(struct ys_audit *audit, const struct ys_air_link *link)
+{
+    struct audited_link *audited = &audit->links[link->number % AUDITED_LINKS];
+    if (audited->number == link->number)
+        return audited;
+    *audited = (struct audited_link){.number = link->number};
+    audited->procedures[0].opcode = 0xff;
+    audited->procedures[1].opcode = 0xff;
+    audited->dialogue.begun = link->begun;
+    return audited;
+}
+
+static struct audited_border *border_of(struct ys_audit *audit, uint16_t device)
+{
+    size_t index = device < AUDITED_BORDERS ? device : 0;
+    struct audited_border *border = &audit->borders[index];
+    border->device = device;
+    return border;
+}
+
+void ys_audit_take(void *context, const struct ys_seen *seen)
+{
+    struct ys_audit *audit = context;
+    audit->seen = seen;
+    audit->now_ns = seen->record->at_ns;
+    audit->on_air = audit->on_air || seen->record->kind == YS_RECORD_AIR;
+    switch (seen->kind) {
+    case YS_SEEN_ADVERTISING:
+        audit_advertising(audit, seen);
+        if (seen->link != NULL)
+            (void)link_of(audit, seen->link);
+        break;
+    case YS_SEEN_EXTENDED:
+        audit_extended(audit, seen);
+        break;
+    case YS_SEEN_LINK: {
+        struct audited_link *link = link_of(audit, seen->link);
+        audit->unreadable += seen->packet.readable == YS_READ_NOT;
+        audit_link(audit, seen, link);
+        break;
+    }
+    case YS_SEEN_BORDER:
+        audit_border(audit, seen, border_of(audit, seen->record->device));
+        break;
+    case YS_SEEN_NOTHING:
+    default:
+        audit->damaged++;
+        if (seen->link != NULL) {
+            struct audited_link *link = link_of(audit, seen->link);
+            link->hole = true;
+            link->frame_hole[0] = true;
+            link->frame_hole[1] = true;
+        }
+        break;
+    }
+}
+
+void ys_audit_end(struct ys_audit *audit)
+{
+    (void)audit; /* what still waits may be answered after the capture's end */
+}

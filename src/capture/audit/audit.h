@@ -1,0 +1,59 @@
+/* Traffic watched against the rules of the standard. Each rule is one row of one table; what a rule finds is kept,
+ * broken, or cannot be told, because something is missing in the capture.
+ *
+ * It shares nothing with the simulator and the host but `wire`. */
+#ifndef CAPTURE_AUDIT_H
+#define CAPTURE_AUDIT_H
+
+#include "capture/audit/rules.h"
+#include "capture/follow/follow.h"
+#include "capture/follow/glossary.h"
+
+/* How often a rule was watched, and what came of it. */
+struct ys_tally {
+    uint64_t kept;
+    uint64_t broken;
+    uint64_t unknown;
+};
+
+/* A breach of a rule. */
+struct ys_breach {
+    enum ys_rule_id rule;
+    uint64_t record; /* its number */
+    uint64_t at_ns;
+    char who[40];   /* who broke it, "" if that is not known */
+    char what[200]; /* in words */
+};
+
+/* Breaches of one rule that are kept; the rest is only counted. */
+#define YS_BREACHES_OF_EACH 10
+
+struct ys_audit;
+
+/* The glossary gives what values must be like; NULL if there is no memory. It must outlive the audit. */
+struct ys_audit *ys_audit_new(const struct ys_glossary *glossary);
+void ys_audit_free(struct ys_audit *audit);
+
+#define YS_EXCEPTED_MOST 8
+
+/* What this one breaks is not counted: somebody who is known to misbehave. False if there are too many. */
+bool ys_audit_except(struct ys_audit *audit, const char *name);
+
+/* Takes what was seen; `context` is the audit, as a ys_seen_fn has it. */
+void ys_audit_take(void *context, const struct ys_seen *seen);
+
+/* The watch is over. */
+void ys_audit_end(struct ys_audit *audit);
+
+const struct ys_tally *ys_audit_tally(const struct ys_audit *audit, enum ys_rule_id rule);
+
+/* Breaches, in the order in which they were found; `count` is how many are kept. */
+const struct ys_breach *ys_audit_breaches(const struct ys_audit *audit, size_t *count);
+
+/* Packets whose CRC was wrong, or of which only a part was there. */
+uint64_t ys_audit_damaged(const struct ys_audit *audit);
+
+/* Packets that were encrypted with a key that is not known. */
+uint64_t ys_audit_unreadable(const struct ys_audit *audit);
+
+#endif

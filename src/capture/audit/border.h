@@ -1,0 +1,9 @@
+/* What a host and its controller say to each other. */
+#ifndef CAPTURE_AUDIT_BORDER_H
+#define CAPTURE_AUDIT_BORDER_H
+
+#include "capture/audit/state.h"
+
+void audit_border(struct ys_audit *audit, const struct ys_seen *seen, struct audited_border *border);
+
+#endif

@@ -1,0 +1,27 @@
+/* What the standard bounds. */
+#ifndef CAPTURE_AUDIT_RANGES_H
+#define CAPTURE_AUDIT_RANGES_H
+
+#include <stdbool.h>
+#include <stdint.h>
+
+/* How far apart two times are. */
+static inline uint64_t audit_distance(uint64_t a, uint64_t b)
+{
+    return a > b ? a - b : b - a;
+}
+
+/* Whether parameters of a connection are within the standard's ranges, together. */
+static inline bool audit_parameters_fit(uint16_t interval, uint16_t latency, uint16_t timeout)
+{
+    return interval >= 6 && interval <= 3200 && latency <= 499 && timeout >= 10 && timeout <= 3200 &&
+           timeout * 8u > (1u + latency) * interval * 2u;
+}
+
+/* Whether a channel map has two channels or more, and none above 36. */
+bool audit_map_is_good(const uint8_t map[5]);
+
+/* Whether window and offset go with an interval, in 1.25 ms. */
+bool audit_window_is_good(uint8_t size, uint16_t offset, uint16_t interval);
+
+#endif

@@ -1,0 +1,195 @@
+/* What the audit keeps of what it has seen. */
+#ifndef CAPTURE_AUDIT_STATE_H
+#define CAPTURE_AUDIT_STATE_H
+
+#include "capture/audit/audit.h"
+#include "wire/hci_link.h"
+
+#define NS_PER_US UINT64_C(1000)
+#define NS_PER_MS UINT64_C(1000000)
+#define NS_PER_S  UINT64_C(1000000000)
+
+/* How exact a time within an exchange must be (Vol 6 Part B 4.2.1). */
+#define JITTER_NS (2 * NS_PER_US)
+
+/* An advertiser of legacy packets. */
+struct advertiser {
+    bool any;
+    bool shared; /* two send with this address: their events cannot be told apart */
+    uint8_t type;
+    uint8_t last_channel;
+    uint8_t same; /* intervals in a row that were the same */
+    uint32_t payload;
+    uint64_t event_ns; /* begin of the last event */
+    uint64_t last_ns;  /* of the last packet */
+    uint64_t end_ns;   /* of that */
+    uint64_t interval_ns;
+};
+
+/* The last packet of a kind on a channel. */
+struct heard {
+    bool any;
+    bool is_extended;
+    uint8_t type; /* or mode */
+    const struct ys_party *from;
+    const struct ys_party *to;
+    uint64_t start_ns;
+    uint64_t end_ns;
+};
+
+/* Where an auxiliary packet is awaited. */
+struct awaited {
+    bool any;
+    bool come;
+    uint8_t channel;
+    uint8_t set;
+    uint16_t version;
+    uint64_t from_ns;
+    uint64_t step_ns;
+};
+
+#define AWAITED_MOST 64
+
+/* A control procedure that somebody has begun. */
+struct procedure {
+    uint8_t opcode; /* 0xff: none */
+    uint64_t at_ns;
+    uint64_t record;
+};
+
+/* A channel with credits. */
+struct credit_channel {
+    uint16_t number[2];  /* that each side receives on; 0: not known */
+    uint32_t credits[2]; /* that each side has for sending */
+    bool open;
+};
+
+#define CREDIT_CHANNELS 8
+#define SUBSCRIBED_MOST 64
+
+/* What one side has written to a configuration of the other. */
+struct subscription {
+    uint16_t handle; /* of the value */
+    uint8_t wishes;
+};
+
+/* Steps of a pairing. */
+enum pairing_step {
+    PAIRING_NONE,
+    PAIRING_REQUESTED,
+    PAIRING_AGREED,
+    PAIRING_GOES, /* confirm values, random values, keys of the curve, checks */
+    PAIRING_KEYS
+};
+
+struct audited_pairing {
+    enum pairing_step step;
+    uint64_t last_ns;
+    uint8_t confirmed; /* bits of sides; likewise: */
+    uint8_t randomized;
+    uint8_t has_key;
+    uint8_t checked;
+    uint8_t request[7];
+    uint8_t response[7];
+    uint8_t public_keys[2][32];
+};
+
+/* What is known of a dialogue, beside what the follower keeps. */
+struct audited_dialogue {
+    bool begun; /* from its beginning on */
+    uint8_t mtu_requests[2];
+    bool overdue[2]; /* a request was not answered in time; that was said */
+    bool unconfirmed[2];
+    uint8_t same_discovery[2]; /* how often the same was asked */
+    struct ys_asked discovery[2];
+    struct subscription subscriptions[2][SUBSCRIBED_MOST]; /* by the side that subscribed */
+    size_t subscription_count[2];
+    struct subscription asked[2]; /* a write that waits for its answer */
+    uint8_t identifiers[2];       /* of a signalling request that waits for its answer; 0: none */
+    struct credit_channel channels[CREDIT_CHANNELS];
+    struct credit_channel opening; /* as the request said */
+    struct audited_pairing pairing;
+};
+
+/* A connection on the air. */
+struct audited_link {
+    uint64_t number; /* of the link in the capture */
+    bool hole;       /* a packet of it was damaged or is missing since its last event; or of a frame: */
+    bool frame_hole[2];
+    uint16_t events_alone; /* of the central, at its beginning, without an answer */
+    bool answered;
+    bool was_encrypted;
+    bool ended[2];
+    bool supervised[2];
+    uint64_t heard_ns[2];
+    uint8_t versions[2];
+    uint8_t encryption; /* steps of its start that were seen */
+    bool starting;      /* between ENC_REQ and the end of the start */
+    uint64_t random[2]; /* halves of the last start */
+    bool has_random[2];
+    struct procedure procedures[2];
+    uint8_t phys_named[2][2]; /* by PHY_REQ or PHY_RSP of each side: sends, receives */
+    bool has_phys[2];
+    uint16_t octets_said[2];
+    struct audited_dialogue dialogue;
+};
+
+#define AUDITED_LINKS 256
+
+struct audited_border_link {
+    uint16_t handle;
+    bool used;
+    bool encrypted;
+    uint16_t in_flight;
+    struct audited_dialogue dialogue;
+};
+
+struct audited_border {
+    uint16_t device;
+    bool any;
+    uint16_t opcode; /* that waits; 0: none */
+    uint64_t asked_ns;
+    uint8_t credits;
+    bool knows_buffers;
+    uint16_t buffer_length;
+    uint16_t buffers;
+    bool overdue; /* that the command was not answered was said */
+    struct audited_border_link links[YS_BORDER_LINKS];
+    bool from_reset; /* what came since is known */
+};
+
+#define AUDITED_BORDERS 65
+
+struct ys_audit {
+    struct ys_glossary glossary;
+    struct ys_tally tallies[YS_RULES];
+    uint8_t kept_of[YS_RULES];
+    struct ys_breach *breaches;
+    size_t breach_count;
+    uint64_t damaged;
+    uint64_t unreadable;
+    uint64_t now_ns;
+    const struct ys_seen *seen;
+    struct advertiser *advertisers; /* by the number of their party */
+    struct heard advertisements[40];
+    struct heard requests[40];
+    struct awaited awaited[AWAITED_MOST];
+    size_t next_awaited;
+    struct audited_link *links;
+    struct audited_border *borders;
+    char excepted[YS_EXCEPTED_MOST][40]; /* whose breaches do not count */
+    size_t excepted_count;
+    bool on_air; /* a packet on the air was seen: then what is said is watched there */
+};
+
+/* Where something was said, on the air or at a border. */
+struct audit_place {
+    struct audited_dialogue *dialogue;
+    const struct ys_dialogue *followed;
+    int side;
+    bool encrypted;
+    bool knows_encryption;
+    bool hole; /* something may be missing before it */
+};
+
+#endif

@@ -1,0 +1,152 @@
+/* What was encrypted. The crypto library has its bytes in the other order than the air. */
+#include "capture/follow/cipher.h"
+
+#include <stdlib.h>
+#include <string.h>
+
+#include <mbedtls/aes.h>
+#include <mbedtls/ccm.h>
+
+#include "wire/link.h"
+
+#define NONCE_SIZE   13
+#define BLOCK        16
+#define PASSKEYS     1000000u
+#define COUNTER_MASK UINT64_C(0x7fffffffff)
+
+/* The bits of a header under the MIC: all but NESN, SN and MD (Vol 6 Part E 2.2). */
+#define HEADER_KEPT 0xe3
+
+struct ys_opener {
+    mbedtls_ccm_context context;
+    uint8_t vector[8];
+    uint64_t next[2]; /* counter of the next packet of each side, the central's first */
+};
+
+static void turn(const uint8_t *from, uint8_t *to, size_t length)
+{
+    for (size_t i = 0; i < length; i++)
+        to[i] = from[length - 1 - i];
+}
+
+struct ys_opener *ys_opener_new(const uint8_t key[16], const uint8_t diversifier[16], const uint8_t vector[8])
+{
+    uint8_t long_term[BLOCK];
+    uint8_t session[BLOCK];
+    mbedtls_aes_context aes;
+    struct ys_opener *opener = calloc(1, sizeof *opener);
+    if (opener == NULL)
+        return NULL;
+    turn(key, long_term, BLOCK);
+    turn(diversifier, session, BLOCK);
+    mbedtls_aes_init(&aes);
+    (void)mbedtls_aes_setkey_enc(&aes, long_term, 128);
+    (void)mbedtls_aes_crypt_ecb(&aes, MBEDTLS_AES_ENCRYPT, session, session);
+    mbedtls_aes_free(&aes);
+    mbedtls_ccm_init(&opener->context);
+    (void)mbedtls_ccm_setkey(&opener->context, MBEDTLS_CIPHER_ID_AES, session, 128);
+    memcpy(opener->vector, vector, sizeof opener->vector);
+    return opener;
+}
+
+void ys_opener_free(struct ys_opener *opener)
+{
+    if (opener == NULL)
+        return;
+    mbedtls_ccm_free(&opener->context);
+    free(opener);
+}
+
+static bool open_with(struct ys_opener *opener, uint64_t counter, bool central, uint8_t header, const uint8_t *payload,
+                      size_t plain, uint8_t *to)
+{
+    uint8_t nonce[NONCE_SIZE];
+    uint8_t kept = header & HEADER_KEPT;
+    for (unsigned i = 0; i < 5; i++)
+        nonce[i] = (uint8_t)((counter & COUNTER_MASK) >> 8 * i);
+    nonce[4] = (uint8_t)(nonce[4] | central << 7);
+    memcpy(nonce + 5, opener->vector, sizeof opener->vector);
+    return mbedtls_ccm_auth_decrypt(&opener->context, plain, nonce, sizeof nonce, &kept, 1, payload, to,
+                                    payload + plain, YS_LINK_MIC_SIZE) == 0;
+}
+
+int ys_opener_open(struct ys_opener *opener, enum ys_air_side side, uint8_t header, uint8_t *payload, uint8_t length,
+                   unsigned ahead)
+{
+    uint8_t plain[YS_LINK_PDU_MAX];
+    bool central = side == YS_AIR_CENTRAL;
+    uint64_t *next = &opener->next[!central];
+    if (length <= YS_LINK_MIC_SIZE)
+        return -1;
+    size_t plain_length = (size_t)length - YS_LINK_MIC_SIZE;
+    for (unsigned missing = 0; missing <= ahead; missing++) {
+        if (!open_with(opener, *next + missing, central, header, payload, plain_length, plain))
+            continue;
+        memcpy(payload, plain, plain_length);
+        *next += missing + 1;
+        return (int)missing;
+    }
+    return -1;
+}
+
+/* pairing of the older kind */
+
+static void xor_block(uint8_t *to, const uint8_t *with)
+{
+    for (size_t i = 0; i < BLOCK; i++)
+        to[i] ^= with[i];
+}
+
+/* The two blocks that confirm values are made of, most significant byte first (2.2.3). */
+static void confirm_blocks(const struct ys_old_pairing *pairing, uint8_t first[BLOCK], uint8_t second[BLOCK])
+{
+    turn(pairing->response, first, 7);
+    turn(pairing->request, first + 7, 7);
+    first[14] = pairing->responder_type;
+    first[15] = pairing->initiator_type;
+    memset(second, 0, 4);
+    turn(pairing->initiator, second + 4, 6);
+    turn(pairing->responder, second + 10, 6);
+}
+
+/* Whether this passkey makes the initiator's confirm value; `aes` is set to it. */
+static bool is_passkey(mbedtls_aes_context *aes, uint32_t passkey, const uint8_t mixed[BLOCK],
+                       const uint8_t second[BLOCK], const uint8_t wanted[BLOCK])
+{
+    uint8_t key[BLOCK] = {0};
+    uint8_t block[BLOCK];
+    for (unsigned i = 0; i < 4; i++)
+        key[15 - i] = (uint8_t)(passkey >> 8 * i);
+    (void)mbedtls_aes_setkey_enc(aes, key, 128);
+    (void)mbedtls_aes_crypt_ecb(aes, MBEDTLS_AES_ENCRYPT, mixed, block);
+    xor_block(block, second);
+    (void)mbedtls_aes_crypt_ecb(aes, MBEDTLS_AES_ENCRYPT, block, block);
+    return memcmp(block, wanted, BLOCK) == 0;
+}
+
+bool ys_old_pairing_key(const struct ys_old_pairing *pairing, uint8_t key_size, uint8_t key[16])
+{
+    uint8_t mixed[BLOCK];
+    uint8_t first[BLOCK];
+    uint8_t second[BLOCK];
+    uint8_t wanted[BLOCK];
+    bool found = false;
+    mbedtls_aes_context aes;
+    turn(pairing->initiator_random, mixed, BLOCK);
+    turn(pairing->confirm, wanted, BLOCK);
+    confirm_blocks(pairing, first, second);
+    xor_block(mixed, first);
+    mbedtls_aes_init(&aes);
+    for (uint32_t passkey = 0; passkey < PASSKEYS && !found; passkey++)
+        found = is_passkey(&aes, passkey, mixed, second, wanted);
+    if (found) { /* 2.2.4: of both random values the lower halves; `aes` has the passkey that was found */
+        uint8_t block[BLOCK];
+        turn(pairing->responder_random, block, 8);
+        turn(pairing->initiator_random, block + 8, 8);
+        (void)mbedtls_aes_crypt_ecb(&aes, MBEDTLS_AES_ENCRYPT, block, block);
+        turn(block, key, BLOCK);
+        memset(key + key_size, 0, BLOCK - (size_t)key_size);
+    }
+    mbedtls_aes_free(&aes);
+    return found;
+}

@@ -1,0 +1,37 @@
+/* Where traces take names and meanings from: what a device's definition says, and what the standard has adopted.
+ * Whoever has them gives these functions; each may be NULL. */
+#ifndef CAPTURE_GLOSSARY_H
+#define CAPTURE_GLOSSARY_H
+
+#include <yarnswift/advertisement.h>
+
+#include "capture/follow/party.h"
+
+/* What an attribute is. */
+struct ys_meaning {
+    const char *service;    /* name of its service; NULL: not known; likewise: */
+    const char *name;       /* of its characteristic */
+    const char *descriptor; /* name, if it is one */
+    const void *field;      /* what its value means, for the functions below; NULL: not known */
+};
+
+struct ys_glossary {
+    void *context;
+    /* What is behind a handle of a server, which may be NULL. */
+    void (*attribute)(void *context, const struct ys_party *server, uint16_t handle, struct ys_meaning *meaning);
+    /* What the bytes of a value mean, in words; `field` may be NULL. */
+    void (*value)(void *context, const void *field, const uint8_t *bytes, size_t length, char *text, size_t size);
+    /* Whether a value can have this length; true if nothing is known of it. */
+    bool (*fits)(void *context, const void *field, size_t length);
+    /* Whether a value of a server needs an encrypted link for what this property offers (enum ys_property). */
+    bool (*is_protected)(void *context, const struct ys_party *server, uint16_t handle, uint8_t property);
+    /* What number it is, and in which unit ("": none); false if it is none. */
+    bool (*number)(void *context, const void *field, const uint8_t *bytes, size_t length, double *number,
+                   const char **unit);
+    /* The name of what a UUID stands for; NULL: not known. */
+    const char *(*uuid)(void *context, const struct ys_uuid *uuid);
+    /* What kind of advertising structure it is, and what it says. */
+    const char *(*structure)(void *context, const struct ys_ad *ad, char *text, size_t size);
+};
+
+#endif
