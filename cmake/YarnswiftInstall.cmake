@@ -4,7 +4,8 @@
 install(DIRECTORY include/yarnswift DESTINATION ${CMAKE_INSTALL_INCLUDEDIR})
 set(libraries yarnswift_wire yarnswift_host)
 if(YARNSWIFT_TOOL)
-  list(APPEND libraries yarnswift_sim yarnswift_simulated yarnswift_measure yarnswift_capture yarnswift_design yarnswift_scene)
+  list(APPEND libraries yarnswift_sim yarnswift_simulated yarnswift_measure yarnswift_capture yarnswift_design yarnswift_world
+       yarnswift_scene yarnswift_experiment)
 endif()
 install(TARGETS ${libraries} EXPORT yarnswift ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR})
 export(EXPORT yarnswift NAMESPACE yarnswift:: FILE ${CMAKE_BINARY_DIR}/yarnswift-targets.cmake)

@@ -34,7 +34,7 @@ function(check_file layer file)
   endforeach()
 endfunction()
 
-foreach(layer wire host sim simulated measure design scene cli)
+foreach(layer wire host sim simulated measure capture design world scene experiment cli)
   set(folder src/${layer})
   if(layer STREQUAL simulated)
     set(folder ports/simulated)

@@ -6,8 +6,10 @@ set(YARNSWIFT_LAYER_simulated host sim wire)
 set(YARNSWIFT_LAYER_measure wire)
 set(YARNSWIFT_LAYER_capture measure wire)
 set(YARNSWIFT_LAYER_design measure wire)
-set(YARNSWIFT_LAYER_scene design capture measure simulated sim host wire)
-set(YARNSWIFT_LAYER_cli scene design capture measure simulated sim host wire)
+set(YARNSWIFT_LAYER_world design capture measure simulated sim host wire)
+set(YARNSWIFT_LAYER_scene world design capture measure simulated sim host wire)
+set(YARNSWIFT_LAYER_experiment world design capture measure simulated sim host wire)
+set(YARNSWIFT_LAYER_cli scene experiment world design capture measure simulated sim host wire)
 
 # The headers of the C library that firmware may include: what a freestanding compiler has, and string.h for the four
 # memory functions.
@@ -16,7 +18,9 @@ set(YARNSWIFT_FIRMWARE wire host)
 
 # What else of the world a layer must not touch.
 set(YARNSWIFT_FORBIDDEN_sim time.h sys/time.h unistd.h)
+set(YARNSWIFT_FORBIDDEN_world time.h sys/time.h unistd.h)
 set(YARNSWIFT_FORBIDDEN_scene time.h sys/time.h unistd.h)
+set(YARNSWIFT_FORBIDDEN_experiment time.h sys/time.h unistd.h)
 set(YARNSWIFT_FORBIDDEN_measure time.h sys/time.h unistd.h stdio.h)
 
 # Headers of examples that a layer shows: the demo runs the firmware of the torque wrench.

@@ -3,8 +3,8 @@
 #include <stdlib.h>
 
 #include "capture/audit/audit.h"
-#include "capture/say/message.h"
 #include "capture/file/reader.h"
+#include "capture/say/message.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
 

@@ -6,8 +6,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "capture/follow/follow.h"
 #include "capture/file/sorter.h"
+#include "capture/follow/follow.h"
 #include "support/hex.h"
 #include "support/traffic.h"
 

@@ -6,9 +6,9 @@
 #include <string.h>
 
 #include "design/model.h"
-#include "scene/glossary.h"
 #include "support/definition.h"
 #include "support/hex.h"
+#include "world/glossary.h"
 
 #define DEFINITION                                                                                                     \
     "device: {name: T2, security: {capability: display}}\n"                                                            \

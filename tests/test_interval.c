@@ -7,7 +7,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "scene/interval.h"
+#include "experiment/interval.h"
 #include "sim/chance.h"
 #include "support/definition.h"
 

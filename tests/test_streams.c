@@ -9,7 +9,7 @@
 #include <jansson.h>
 #include <yarnswift/link.h>
 
-#include "scene/throughput.h"
+#include "experiment/throughput.h"
 #include "support/pair.h"
 #include "support/run.h"
 #include "support/sample.h"

@@ -11,8 +11,8 @@
 
 #include <jansson.h>
 
-#include "capture/say/filter.h"
 #include "capture/file/writer.h"
+#include "capture/say/filter.h"
 #include "simulated/store.h"
 #include "support/run.h"
 #include "support/traffic.h"

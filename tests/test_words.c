@@ -7,8 +7,8 @@
 
 #include "capture/say/fields.h"
 #include "capture/say/message.h"
-#include "scene/glossary.h"
 #include "support/traffic.h"
+#include "world/glossary.h"
 
 #define FROM "0908070605c2 "
 #define SCAN "0102030405c1 "

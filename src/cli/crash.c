@@ -8,7 +8,7 @@
 #include <termios.h>
 #include <unistd.h>
 
-#include "scene/module.h"
+#include "world/module.h"
 
 /* How long firmware may compute at a stretch, in seconds of the processor. */
 #define PATIENCE_S 3

@@ -14,8 +14,8 @@
 #include "cli/recorder.h"
 #include "cli/source.h"
 #include "design/payload.h"
-#include "scene/interval.h"
-#include "scene/recorded.h"
+#include "experiment/interval.h"
+#include "experiment/recorded.h"
 
 #define SCANNERS_MOST 16
 #define BINS          20

@@ -5,7 +5,7 @@
 #include <jansson.h>
 
 #include "design/layout.h"
-#include "scene/throughput.h"
+#include "experiment/throughput.h"
 
 struct parameter {
     const char *name;     /* of the option */

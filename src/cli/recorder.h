@@ -5,7 +5,7 @@
 #include <argp.h>
 
 #include "capture/file/writer.h"
-#include "scene/world.h"
+#include "world/world.h"
 
 /* Their options, as a row or two of a verb's table. */
 /* clang-format off */

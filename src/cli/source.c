@@ -9,9 +9,9 @@
 #include "capture/file/reader.h"
 #include "cli/crash.h"
 #include "design/open.h"
-#include "scene/bonds.h"
 #include "scene/stage.h"
 #include "wire/hex.h"
+#include "world/bonds.h"
 
 #define SCENE_MOST (4u << 20)
 

@@ -5,7 +5,7 @@
 #include "capture/follow/follow.h"
 #include "cli/cli.h"
 #include "cli/stage_files.h"
-#include "scene/glossary.h"
+#include "world/glossary.h"
 
 /* Their options, as rows of a verb's table; the first two also of verbs that only measure. */
 /* clang-format off */

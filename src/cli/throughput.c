@@ -11,7 +11,7 @@
 #include "cli/progress.h"
 #include "cli/recorder.h"
 #include "cli/source.h"
-#include "scene/recorded.h"
+#include "experiment/recorded.h"
 
 /* Options of this verb; those of the parameters are numbered from FIRST_PARAMETER. */
 #define KEY_AS          1

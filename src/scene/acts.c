@@ -6,8 +6,8 @@
 
 #include "design/memory.h"
 #include "design/value.h"
-#include "scene/people.h"
 #include "scene/stage_parts.h"
+#include "world/people.h"
 
 #define TOUCH_NS      (5 * YS_NS_PER_S)
 #define WALK_STEP_NS  (100 * YS_NS_PER_MS)

@@ -6,7 +6,7 @@
 
 #include "design/value.h"
 #include "measure/advertising.h"
-#include "scene/central.h"
+#include "world/central.h"
 
 #define DEVICE_NUMBER  1
 #define CENTRAL_NUMBER 2

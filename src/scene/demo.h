@@ -2,8 +2,8 @@
 #ifndef SCENE_DEMO_H
 #define SCENE_DEMO_H
 
-#include "scene/device.h"
-#include "scene/world.h"
+#include "world/device.h"
+#include "world/world.h"
 
 /* What happens in it. Names that are NULL are chosen from the definition, or the step is left out. */
 struct ys_demo_plan {

@@ -4,7 +4,7 @@
 
 #include "design/model.h"
 #include "design/written.h"
-#include "scene/traits.h"
+#include "world/traits.h"
 
 /* What a step does. */
 enum ys_verb {

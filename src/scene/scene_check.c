@@ -7,7 +7,7 @@
 #include "design/open.h"
 #include "design/words.h"
 #include "scene/checking.h"
-#include "scene/people.h"
+#include "world/people.h"
 
 #define COUNT(array) (sizeof(array) / sizeof((array)[0]))
 

@@ -4,10 +4,10 @@
 
 #include <stdio.h>
 
-#include "scene/central.h"
-#include "scene/device.h"
-#include "scene/packets.h"
 #include "scene/scene.h"
+#include "world/central.h"
+#include "world/device.h"
+#include "world/packets.h"
 
 /* How a take has ended. */
 enum ys_ending { YS_TAKE_PASSED, YS_TAKE_FAILED, YS_TAKE_BROKEN };

@@ -2,8 +2,8 @@
 #ifndef SCENE_STAGE_PARTS_H
 #define SCENE_STAGE_PARTS_H
 
-#include "scene/glossary.h"
 #include "scene/stage.h"
+#include "world/glossary.h"
 
 /* An actor on the stage. */
 struct on_stage {

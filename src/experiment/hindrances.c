@@ -1,0 +1,315 @@
+/* What holds a stream back: it is run again without each thing that could. */
+#include "experiment/throughput.h"
+
+#include <stdarg.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define PACKET_MOST    251
+#define MTU_FULL       247 /* with which a frame fills one packet */
+#define INTERVAL_LEAST 7500
+#define INTERVAL_LONG  400000
+#define BUFFERS_MANY   64
+#define TIMEOUT_MS     4000
+#define TIMEOUT_MOST   32000
+
+/* How long one more run measures, at the most, and how much better it must be to count. */
+#define SECONDS_MOST 4
+#define COUNTS       1.01
+
+static bool is_channel(enum ys_carrier carrier)
+{
+    return carrier == YS_CARRIER_CHANNEL || carrier == YS_CARRIER_CHANNEL_TO_DEVICE;
+}
+
+uint16_t ys_throughput_timeout_ms(const struct ys_throughput_plan *plan)
+{
+    uint64_t least_ms = (2 * (1 + (uint64_t)plan->latency) * plan->interval_us / 10000 + 1) * 10;
+    uint64_t ms = 3 * least_ms > TIMEOUT_MS ? 3 * least_ms : TIMEOUT_MS;
+    if (least_ms > TIMEOUT_MOST)
+        return 0;
+    return (uint16_t)(ms < TIMEOUT_MOST ? ms : TIMEOUT_MOST);
+}
+
+bool ys_throughput_check(const struct ys_throughput_plan *plan, char *text, size_t size)
+{
+    const char *wrong = NULL;
+    if (plan->packet_length < 27 || plan->packet_length > PACKET_MOST)
+        wrong = "a packet carries 27 to 251 bytes of data";
+    else if (plan->mtu < 23 || plan->mtu > 517)
+        wrong = "an MTU is 23 to 517 bytes";
+    else if (plan->interval_us < INTERVAL_LEAST || plan->interval_us > 4000000 || plan->interval_us % 1250 != 0)
+        wrong = "a connection interval is 7.5 ms to 4 s in steps of 1.25 ms";
+    else if (plan->latency > 499)
+        wrong = "a latency is 0 to 499 events";
+    else if (ys_throughput_timeout_ms(plan) == 0)
+        wrong = "2 x (1 + latency) x interval must be less than 32 s, the longest supervision timeout";
+    else if (plan->event_length_us != 0 && (plan->event_length_us < 1250 || plan->event_length_us > 4000000))
+        wrong = "an event lasts 1.25 ms to 4 s";
+    else if (plan->loss < 0 || plan->loss > 0.9)
+        wrong = "a loss is 0 to 90 percent";
+    else if (plan->distance_m < 0 || plan->distance_m > 10000)
+        wrong = "a distance is 0 to 10000 m";
+    else if (plan->buffers < 2 || plan->buffers > 64)
+        wrong = "a controller has 2 to 64 buffers";
+    else if (plan->seconds < 1 || plan->seconds > 3600)
+        wrong = "it runs for 1 to 3600 seconds";
+    if (wrong != NULL)
+        (void)snprintf(text, size, "%s", wrong);
+    return wrong == NULL;
+}
+
+/* A thing that could hold it back: changes the plan so that it does not; false if it does not hold anything back
+ * already. */
+struct cause {
+    const char *code;
+    bool (*remove)(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
+                   struct ys_hindrance *told);
+};
+
+#if defined(__GNUC__)
+__attribute__((format(printf, 2, 3)))
+#endif
+static bool
+say(struct ys_hindrance *told, const char *format, ...);
+
+static bool say(struct ys_hindrance *told, const char *format, ...)
+{
+    va_list arguments;
+    va_start(arguments, format);
+    (void)vsnprintf(told->words, sizeof told->words, format, arguments);
+    va_end(arguments);
+    return true;
+}
+
+static void remedy(struct ys_hindrance *told, const char *text)
+{
+    (void)snprintf(told->remedy, sizeof told->remedy, "%s", text);
+}
+
+static bool longer_interval(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
+                            struct ys_hindrance *told)
+{
+    if (plan->interval_us >= INTERVAL_LONG || report->shape.confirmed || plan->event_length_us != 0)
+        return false;
+    plan->interval_us = INTERVAL_LONG;
+    remedy(told, "interval 400 ms");
+    double left_us = (double)report->shape.interval_us * (1 - report->used);
+    return say(told, "each interval of %g ms ends with %.0f us in which no further exchange of %.0f us fits",
+               report->shape.interval_us / 1000.0, left_us, (double)report->limit.exchange_ns / 1000);
+}
+
+static bool shorter_interval(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
+                             struct ys_hindrance *told)
+{
+    if (plan->interval_us == INTERVAL_LEAST)
+        return false;
+    plan->interval_us = INTERVAL_LEAST;
+    remedy(told, "interval 7.5 ms");
+    return say(told, "events come only every %g ms%s", report->shape.interval_us / 1000.0,
+               report->shape.confirmed ? ", and an answer brings the next value with the next event" : "");
+}
+
+static bool longer_packets(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
+                           struct ys_hindrance *told)
+{
+    if (report->shape.packet_length >= PACKET_MOST)
+        return false;
+    plan->packet_length = PACKET_MOST;
+    remedy(told, "packets of 251 bytes");
+    return say(told, "packets of %u bytes: a value of %u bytes takes %u of them", report->limit.packet_length,
+               report->shape.value_bytes, report->limit.packets);
+}
+
+static bool larger_mtu(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
+                       struct ys_hindrance *told)
+{
+    if (plan->mtu >= MTU_FULL || is_channel(plan->carrier))
+        return false;
+    (void)say(told, "an MTU of %u: each value carries %u bytes, and 7 of headers", plan->mtu,
+              report->shape.value_bytes);
+    plan->mtu = MTU_FULL;
+    plan->value_bytes = plan->value_bytes < MTU_FULL - 3 ? plan->value_bytes : MTU_FULL - 3;
+    remedy(told, "MTU 247");
+    return true;
+}
+
+/* Frames that do not fill their packets. */
+static bool fitting_mtu(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
+                        struct ys_hindrance *told)
+{
+    if (plan->mtu <= MTU_FULL || is_channel(plan->carrier) || report->shape.value_bytes <= MTU_FULL - 3)
+        return false;
+    (void)say(told, "frames of %u bytes do not fill packets of %u", report->shape.frame_bytes,
+              report->limit.packet_length);
+    plan->mtu = MTU_FULL;
+    remedy(told, "MTU 247");
+    return true;
+}
+
+static bool longer_value(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
+                         struct ys_hindrance *told)
+{
+    uint16_t most = (uint16_t)(plan->mtu - 3);
+    if (is_channel(plan->carrier) || plan->carrier == YS_CARRIER_STREAM || plan->value_bytes >= most)
+        return false;
+    plan->value_bytes = most < 512 ? most : 512;
+    (void)snprintf(told->remedy, sizeof told->remedy, "values of %u bytes", plan->value_bytes);
+    return say(told, "a value has only %u of the %u bytes that the MTU carries", report->shape.value_bytes,
+               plan->value_bytes);
+}
+
+static bool faster_phy(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
+                       struct ys_hindrance *told)
+{
+    static const char *const names[] = {"1M", "2M", "LE Coded, S=8", "LE Coded, S=2"};
+    (void)report;
+    if (plan->phy == YS_PHY_2M)
+        return false;
+    (void)say(told, "the PHY is %s", names[plan->phy]);
+    plan->phy = YS_PHY_2M;
+    remedy(told, "2M");
+    return true;
+}
+
+static bool longer_events(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
+                          struct ys_hindrance *told)
+{
+    if (plan->event_length_us == 0)
+        return false;
+    (void)say(told, "an event is over after %g ms, of an interval of %g ms", plan->event_length_us / 1000.0,
+              report->shape.interval_us / 1000.0);
+    plan->event_length_us = 0;
+    remedy(told, "events as long as the interval");
+    return true;
+}
+
+static bool more_buffers(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
+                         struct ys_hindrance *told)
+{
+    (void)report;
+    (void)say(told, "the controller has only %u buffers", plan->buffers);
+    plan->buffers = BUFFERS_MANY;
+    remedy(told, "64 buffers");
+    return true;
+}
+
+static bool no_answers(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
+                       struct ys_hindrance *told)
+{
+    if (!report->shape.confirmed)
+        return false;
+    bool indications = plan->carrier == YS_CARRIER_INDICATIONS;
+    plan->carrier = indications ? YS_CARRIER_NOTIFICATIONS : YS_CARRIER_COMMANDS;
+    remedy(told, indications ? "notifications" : "writes without response");
+    return say(told, "%s before the next goes",
+               indications ? "each indication must be confirmed" : "each write waits for its response");
+}
+
+static bool no_spacing(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
+                       struct ys_hindrance *told)
+{
+    (void)report;
+    if (plan->spacing_ms == 0)
+        return false;
+    (void)say(told, "the least spacing of the characteristic is %u ms", plan->spacing_ms);
+    plan->spacing_ms = 0;
+    remedy(told, "no spacing");
+    return true;
+}
+
+static bool no_loss(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
+                    struct ys_hindrance *told)
+{
+    if (plan->loss <= 0)
+        return false;
+    const struct ys_link_side *side = &report->air.sides[!report->shape.by_central];
+    (void)say(told, "%g %% of the packets are lost: %.0f %% of those with data are sent again", 100 * plan->loss,
+              side->data_packets > 0 ? 100.0 * (double)side->retransmissions / (double)side->data_packets : 0);
+    plan->loss = 0;
+    remedy(told, "no loss");
+    return true;
+}
+
+static bool nearer(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
+                   struct ys_hindrance *told)
+{
+    if (plan->distance_m <= 1)
+        return false;
+    (void)say(told, "over %g m it arrives with %.0f dBm, %.1f dB more than is needed", plan->distance_m,
+              report->strength_dbm, report->margin_db);
+    plan->distance_m = 1;
+    remedy(told, "1 m");
+    return true;
+}
+
+static bool no_latency(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
+                       struct ys_hindrance *told)
+{
+    (void)report;
+    if (plan->latency == 0)
+        return false;
+    (void)say(told, "the device leaves out up to %u events while it has nothing to say", plan->latency);
+    plan->latency = 0;
+    remedy(told, "no latency");
+    return true;
+}
+
+static bool no_encryption(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
+                          struct ys_hindrance *told)
+{
+    (void)report;
+    if (!plan->encrypted)
+        return false;
+    plan->encrypted = false;
+    remedy(told, "not encrypted");
+    return say(told, "encryption adds 4 bytes to each packet, which it is worth");
+}
+
+static const struct cause causes[] = {
+    {"phy", faster_phy},
+    {"packet_length", longer_packets},
+    {"mtu", larger_mtu},
+    {"frame_length", fitting_mtu},
+    {"value_length", longer_value},
+    {"acknowledgement", no_answers},
+    {"spacing", no_spacing},
+    {"interval_end", longer_interval},
+    {"interval", shorter_interval},
+    {"event_length", longer_events},
+    {"buffers", more_buffers},
+    {"loss", no_loss},
+    {"distance", nearer},
+    {"latency", no_latency},
+    {"encryption", no_encryption},
+};
+
+static int by_effect(const void *one, const void *other)
+{
+    const struct ys_hindrance *a = one;
+    const struct ys_hindrance *b = other;
+    return a->goodput_bps < b->goodput_bps ? 1 : a->goodput_bps > b->goodput_bps ? -1 : 0;
+}
+
+size_t ys_throughput_explain(const struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
+                             struct ys_hindrance hindrances[YS_HINDRANCES_MOST])
+{
+    size_t count = 0;
+    for (size_t i = 0; i < sizeof causes / sizeof causes[0]; i++) {
+        struct ys_throughput_plan without = *plan;
+        struct ys_hindrance *told = &hindrances[count];
+        struct ys_throughput_report other;
+        *told = (struct ys_hindrance){.code = causes[i].code};
+        if (!causes[i].remove(&without, report, told))
+            continue;
+        without.seconds = without.seconds < SECONDS_MOST ? without.seconds : SECONDS_MOST;
+        if (ys_throughput_run(&without, &other)) {
+            told->goodput_bps = other.goodput_bps;
+            count += other.goodput_bps > COUNTS * report->goodput_bps;
+        }
+        ys_throughput_free(&other);
+    }
+    qsort(hindrances, count, sizeof *hindrances, by_effect);
+    return count;
+}

@@ -1,0 +1,74 @@
+/* A device is watched while it advertises, and looked for by scanners of several kinds. */
+#ifndef EXPERIMENT_INTERVAL_H
+#define EXPERIMENT_INTERVAL_H
+
+#include "design/model.h"
+#include "measure/advertising.h"
+#include "measure/charge.h"
+#include "measure/discovery.h"
+#include "measure/scanner.h"
+#include "world/world.h"
+
+struct ys_interval_plan {
+    const struct ys_design *design; /* whose first way to advertise is watched */
+    uint32_t seconds;               /* of the watch, 1 to 86,400 */
+    uint32_t runs;                  /* of each scanner, 0 to 1,000,000 */
+    uint64_t seed;
+    const struct ys_scanner *scanners;
+    size_t scanner_count;
+    unsigned threads;                                            /* 1 or more; what comes out does not depend on it */
+    void (*progress)(void *context, uint32_t done, uint32_t of); /* or NULL; from one thread only */
+    void *context;
+    struct ys_recording *recording; /* of the watch; NULL: none */
+};
+
+/* How long a search lasts at most. */
+#define YS_SEARCH_MS 60000
+
+/* What came of one scanner's searches. */
+struct ys_search {
+    struct ys_scanner scanner;
+    struct ys_samples found_ms; /* of those that found it */
+    uint32_t runs;
+    uint32_t never; /* how many did not, within YS_SEARCH_MS */
+    struct ys_discovery calculated_of;
+    struct ys_discovery_expectation calculated;
+};
+
+struct ys_interval_report {
+    struct ys_advertising_meter air;
+    bool recorded;    /* it was measured in a capture: how long it takes to find it is not known */
+    uint64_t from_ns; /* when the watch began */
+    double seconds;
+    uint32_t connections; /* that a central made and ended meanwhile */
+    struct ys_activity activity;
+    struct ys_search *searches;
+    size_t search_count;
+};
+
+/* The time within which this share of all runs has found it, in milliseconds; negative: so many did not. */
+double ys_search_quantile_ms(struct ys_search *search, double share);
+
+/* Whether an expectation of the definition is met. */
+struct ys_verdict {
+    bool met;
+    bool unknown; /* a capture cannot tell */
+    char expected[160];
+    char measured[160];
+    char advice[240]; /* what to change; "" if it is met */
+};
+
+/* Judges one; a scanner that it names must have been among those of the run. */
+void ys_interval_judge(const struct ys_design *design, const struct ys_expectation *expectation,
+                       struct ys_interval_report *report, struct ys_verdict *verdict);
+
+/* Watches and searches. While it is watched an active scanner asks it, and where that is possible a central connects to
+ * it twice. False if there is no memory. */
+/* What a device draws that advertises so, if the answers to it come on this PHY; part of a run. */
+struct ys_activity ys_interval_activity(const struct ys_advertising_meter *air, const struct ys_advertisement *set,
+                                        double seconds);
+
+bool ys_interval_run(const struct ys_interval_plan *plan, struct ys_interval_report *report);
+void ys_interval_report_free(struct ys_interval_report *report);
+
+#endif

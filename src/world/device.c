@@ -1,0 +1,562 @@
+/* A device in a world. */
+#include "world/device.h"
+
+#include <stddef.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include <yarnswift/pairing.h>
+#include <yarnswift/sets.h>
+
+#include "design/payload.h"
+#include "wire/att.h"
+#include "wire/hci_extended.h"
+#include "wire/l2cap.h"
+#include "world/central.h"
+#include "world/link_words.h"
+#include "world/people.h"
+#include "world/stand_in.h"
+
+/* Of what survives without power, in bytes. */
+#define STORE_SIZE 65536
+
+/* Where the firmware's handlers go through, so that it is known which of them runs. */
+struct watched_table {
+    struct ys_table table;
+    struct ys_attribute *attributes;
+    struct ys_value *values;
+};
+
+struct ys_device {
+    struct ys_world *world;
+    const char *name;
+    uint16_t number;
+    const struct ys_design *design;
+    struct ys_layout *layout;
+    struct ys_firmware firmware;
+    struct ys_module module;
+    struct watched_table watched;
+    struct ys_stand_in_device *stand_in; /* or NULL */
+    struct ys_store *store;              /* what survives without power */
+    struct ys_simulated *simulated;      /* NULL: it has no power */
+    struct ys_sets *sets;                /* used if the definition needs them */
+    struct ys_timer interrupt;
+    struct ys_device_counts counts;
+    struct ys_central *central; /* that drives it too, or NULL */
+    struct ys_person person;    /* in front of it, if its definition plays it */
+    uint32_t starts;
+    bool advertised;
+    bool ready;
+    max_align_t host[]; /* as large as the library says with which the firmware was compiled */
+};
+
+static struct ys_host *host_of(struct ys_device *device)
+{
+    return (struct ys_host *)(void *)device->host;
+}
+
+/* An event's or an access's host lies in its device. */
+static struct ys_device *device_of(struct ys_host *host)
+{
+    return (struct ys_device *)(void *)((char *)host - offsetof(struct ys_device, host));
+}
+
+/* what the log says */
+
+static const char *name_of(const struct ys_device *device, uint16_t handle)
+{
+    const struct ys_characteristic *characteristic = NULL;
+    if (handle > 0 && handle <= device->layout->count)
+        characteristic = device->layout->rows[handle - 1].characteristic;
+    return characteristic != NULL ? characteristic->name : "something unknown";
+}
+
+static void say_start(const struct ys_device *device)
+{
+    char text[YS_ADDRESS_TEXT_SIZE];
+    struct ys_address address = ys_device_address(device);
+    ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "is ready: address %s (%s)",
+                 ys_address_format(&address, text), ys_address_kind(&address));
+}
+
+static void say_subscription(const struct ys_device *device, const struct ys_event *event)
+{
+    const char *name = name_of(device, event->u.subscription.handle);
+    if (event->u.subscription.notifications || event->u.subscription.indications)
+        ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "%s of %s are on",
+                     event->u.subscription.indications ? "indications" : "notifications", name);
+    else
+        ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "sends no more of %s", name);
+}
+
+static void say_connected(const struct ys_device *device, const struct ys_event *event)
+{
+    char text[YS_ADDRESS_TEXT_SIZE];
+    char latency[40] = "";
+    if (event->u.connected.latency > 0)
+        (void)snprintf(latency, sizeof latency, ", %u of them may be left out", event->u.connected.latency);
+    ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "%s %s, every %g ms%s, timeout %u ms",
+                 event->u.connected.role == YS_ROLE_CENTRAL ? "has connected to" : "connected by",
+                 ys_address_format(&event->u.connected.peer, text), event->u.connected.interval_us / 1000.0, latency,
+                 event->u.connected.supervision_timeout_ms);
+}
+
+static void say_other(const struct ys_device *device, const struct ys_event *event)
+{
+    char text[200];
+    const char *said = ys_pairing_say(event, text, sizeof text);
+    if (said == NULL)
+        said = ys_link_say(event, text, sizeof text);
+    if (said != NULL)
+        ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "%s", said);
+}
+
+static void say(const struct ys_device *device, const struct ys_event *event)
+{
+    switch (event->kind) {
+    case YS_EVENT_READY:
+        say_start(device);
+        break;
+    case YS_EVENT_START_FAILED:
+    case YS_EVENT_CONTROLLER_FAILED:
+    case YS_EVENT_ADVERTISING_FAILED:
+        ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "failed at %s: %s", event->u.start.step,
+                     ys_hci_error_text(event->u.start.status));
+        break;
+    case YS_EVENT_CONNECTED:
+        say_connected(device, event);
+        break;
+    case YS_EVENT_DISCONNECTED:
+        ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "disconnected: %s (0x%02X)",
+                     ys_hci_error_text(event->reason), event->reason);
+        break;
+    case YS_EVENT_MTU:
+        ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "agreed on an MTU of %u bytes", event->u.mtu);
+        break;
+    case YS_EVENT_ADVERTISING_ENDED:
+        ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "ends advertising: %s",
+                     event->reason == YS_HCI_OK              ? "a central has connected"
+                     : event->reason == YS_HCI_LIMIT_REACHED ? "that was its last event"
+                                                             : "its time is over");
+        break;
+    case YS_EVENT_SUBSCRIPTION:
+        say_subscription(device, event);
+        break;
+    default:
+        say_other(device, event);
+        break;
+    }
+}
+
+/* People can read what is shown. Firmware sees itself to what is entered at it. */
+static void show(struct ys_device *device, const struct ys_event *event)
+{
+    if (event->kind == YS_EVENT_PASSKEY_SHOW || event->kind == YS_EVENT_NUMBER_COMPARE)
+        ys_people_show(&device->person, event->u.passkey);
+    if (device->stand_in != NULL)
+        ys_person_see(&device->person, event);
+}
+
+static void on_event(struct ys_host *host, void *context, const struct ys_event *event)
+{
+    struct ys_device *device = device_of(host);
+    device->ready |= event->kind == YS_EVENT_READY;
+    if (device->central == NULL) /* else it says so itself */
+        say(device, event);
+    show(device, event);
+    if (device->firmware.on_event != NULL) {
+        ys_running_begin(device->name, "its event handler", NULL);
+        device->firmware.on_event(host, context, event);
+        ys_running_end();
+    }
+    if (device->central != NULL)
+        ys_central_take(device->central, event);
+    ys_world_stir(device->world);
+}
+
+static void log_line(void *context, const char *text, uint32_t value)
+{
+    const struct ys_device *device = context;
+    ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "says: %s %u", text, (unsigned)value);
+    ys_world_stir(device->world);
+}
+
+/* handlers, on their way to the firmware's */
+
+static const struct ys_value *value_of(const struct ys_device *device, uint16_t handle)
+{
+    return device->firmware.table->attributes[handle - 1].source;
+}
+
+static uint8_t watched_read(const struct ys_access *access, struct ys_writer *value)
+{
+    const struct ys_device *device = device_of(access->host);
+    ys_running_begin(device->name, "the read handler", name_of(device, access->handle));
+    uint8_t error = value_of(device, access->handle)->read(access, value);
+    ys_running_end();
+    return error;
+}
+
+static uint8_t watched_write(const struct ys_access *access, struct ys_reader *value)
+{
+    const struct ys_device *device = device_of(access->host);
+    ys_running_begin(device->name, "the write handler", name_of(device, access->handle));
+    uint8_t error = value_of(device, access->handle)->write(access, value);
+    ys_running_end();
+    return error;
+}
+
+static uint8_t watched_consent(const struct ys_access *access, enum ys_wish wish)
+{
+    const struct ys_device *device = device_of(access->host);
+    ys_running_begin(device->name, "the consent handler", name_of(device, access->handle));
+    uint8_t answer = device->firmware.table->consent(access, wish);
+    ys_running_end();
+    return answer;
+}
+
+static bool has_value(const struct ys_attribute *attribute)
+{
+    uint8_t kind = attribute->kind & YS_ATTRIBUTE_KIND_MASK;
+    return (kind == YS_ATTRIBUTE_VALUE || kind == YS_ATTRIBUTE_STORED) && attribute->source != NULL;
+}
+
+/* The firmware's table, but that its handlers are called by those above. */
+static bool watch_table(struct ys_device *device)
+{
+    const struct ys_table *table = device->firmware.table;
+    struct watched_table *watched = &device->watched;
+    watched->table = *table;
+    watched->attributes = calloc(table->attribute_count, sizeof *watched->attributes);
+    watched->values = calloc(table->attribute_count, sizeof *watched->values);
+    if (watched->attributes == NULL || watched->values == NULL)
+        return false;
+    for (size_t i = 0; i < table->attribute_count; i++) {
+        watched->attributes[i] = table->attributes[i];
+        if (!has_value(&table->attributes[i]))
+            continue;
+        watched->values[i] = *(const struct ys_value *)table->attributes[i].source;
+        if (watched->values[i].read != NULL)
+            watched->values[i].read = watched_read;
+        if (watched->values[i].write != NULL)
+            watched->values[i].write = watched_write;
+        watched->attributes[i].source = &watched->values[i];
+    }
+    watched->table.attributes = watched->attributes;
+    if (table->consent != NULL)
+        watched->table.consent = watched_consent;
+    return true;
+}
+
+/* what crosses the border to its controller */
+
+static void observe_command(struct ys_device *device, struct ys_reader *reader)
+{
+    struct ys_hci_command command;
+    if (!ys_get_hci_command(reader, &command) ||
+        (command.opcode != YS_HCI_LE_SET_ADVERTISING_ENABLE &&
+         command.opcode != YS_HCI_LE_SET_EXTENDED_ADVERTISING_ENABLE) ||
+        ys_get_u8(&command.parameters) != 1)
+        return;
+    const struct ys_advertisement *set = device->design->sets;
+    const char *verb = device->advertised ? "goes on advertising" : "advertises";
+    device->advertised = true;
+    if (set->interval_min_us == set->interval_max_us)
+        ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "%s every %g ms, plus up to 10 ms at random", verb,
+                     (double)set->interval_min_us / 1000);
+    else
+        ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "%s every %g to %g ms, plus up to 10 ms at random",
+                     verb, (double)set->interval_min_us / 1000, (double)set->interval_max_us / 1000);
+}
+
+static void observe_data(struct ys_device *device, struct ys_reader *reader)
+{
+    struct ys_hci_data data;
+    struct ys_l2cap_header header;
+    ys_get_hci_data(reader, &data);
+    ys_get_l2cap_header(reader, &header);
+    uint8_t opcode = ys_get_u8(reader);
+    device->counts.notifications += data.boundary != YS_HCI_CONTINUING && header.channel == YS_L2CAP_ATT &&
+                                    (opcode == YS_ATT_NOTIFICATION || opcode == YS_ATT_INDICATION);
+}
+
+static void observe(void *context, enum ys_direction direction, const uint8_t *packet, size_t length)
+{
+    struct ys_device *device = context;
+    struct ys_reader reader = ys_reader_of(packet, length);
+    uint8_t type = ys_get_u8(&reader);
+    ys_world_cross(device->world, device->number, device->name, direction, packet, length);
+    if (direction == YS_TO_CONTROLLER && type == YS_HCI_COMMAND)
+        observe_command(device, &reader);
+    else if (direction == YS_TO_CONTROLLER && type == YS_HCI_DATA)
+        observe_data(device, &reader);
+}
+
+static void interrupt(void *context)
+{
+    struct ys_device *device = context;
+    ys_running_begin(device->name, "its timer interrupt", NULL);
+    device->firmware.interrupt(device->firmware.context);
+    ys_running_end();
+    ys_clock_set(device->world->clock, &device->interrupt,
+                 ys_world_now_ns(device->world) + device->firmware.interrupt_every_us * YS_NS_PER_US);
+}
+
+/* making one */
+
+static bool wire_up(struct ys_device *device)
+{
+    const struct ys_address address = {
+        .type = YS_ADDRESS_PUBLIC,
+        .bytes = {(uint8_t)device->number, (uint8_t)(device->number >> 8), 0, 0xff, 0xff, 0}};
+    bool has_sets = ys_design_has_sets(device->design);
+    device->simulated = ys_simulated_new(
+        device->world->radio, &(struct ys_simulated_settings){
+                                  .number = device->number,
+                                  .seed = device->world->seed + device->starts * UINT64_C(0x9e3779b97f4a7c15),
+                                  .address = address,
+                                  .sets = has_sets ? YS_SETS : 0,
+                                  .store = device->store,
+                                  .context = device,
+                                  .observe = observe,
+                                  .log = log_line,
+                              });
+    if (device->simulated == NULL)
+        return false;
+    uint64_t most = device->module.connections;
+    uint64_t limit = device->design->limits.connections.given ? device->design->limits.connections.number : most;
+    const struct ys_host_settings settings = {
+        .port = ys_simulated_port(device->simulated),
+        .table = &device->watched.table,
+        .context = device->firmware.context,
+        .on_event = on_event,
+        .address_type = device->design->public_address    ? YS_OWN_PUBLIC
+                        : device->design->private_address ? YS_OWN_NON_RESOLVABLE
+                                                          : YS_OWN_STATIC,
+        .address = device->design->has_address ? device->design->address.bytes : NULL,
+        .values = device->firmware.values,
+        .connections = (uint8_t)(limit < most ? limit : 0),
+        .mtu = (uint16_t)device->design->limits.mtu.number,
+    };
+    enum ys_result result = device->module.init(host_of(device), device->module.host_size, &settings);
+    if (result != YS_OK) {
+        ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "cannot start: %s", ys_result_text(result));
+        return false;
+    }
+    if (has_sets)
+        device->module.use_sets(host_of(device), device->sets);
+    ys_simulated_attach(device->simulated, host_of(device), device->module.run);
+    return true;
+}
+
+static struct ys_device *new_device(struct ys_world *world, uint16_t number, const char *name,
+                                    const struct ys_design *design, const struct ys_module *module)
+{
+    struct ys_device *device = calloc(1, sizeof *device + module->host_size);
+    if (device == NULL)
+        return NULL;
+    device->world = world;
+    device->name = name;
+    device->number = number;
+    device->design = design;
+    device->module = *module;
+    device->firmware = *module->firmware;
+    device->layout = ys_layout_new(design);
+    device->store = ys_store_new(STORE_SIZE);
+    device->sets = calloc(1, module->sets_size);
+    device->person = (struct ys_person){.world = world, .host = host_of(device), .name = name};
+    device->interrupt = (struct ys_timer){.fire = interrupt, .context = device};
+    if (device->layout != NULL && device->store != NULL && device->sets != NULL && watch_table(device) &&
+        wire_up(device))
+        return device;
+    ys_device_free(device);
+    return NULL;
+}
+
+struct ys_device *ys_device_new(struct ys_world *world, uint16_t number, const char *name,
+                                const struct ys_design *design, const struct ys_module *module)
+{
+    return new_device(world, number, name, design, module);
+}
+
+static void stand_in_start(void *context, struct ys_host *host)
+{
+    ys_stand_in_start(context, host);
+}
+
+static void stand_in_event(struct ys_host *host, void *context, const struct ys_event *event)
+{
+    if (event->kind == YS_EVENT_READY && ys_stand_in_advertising(context)->data != NULL)
+        (void)ys_advertise(host, ys_stand_in_advertising(context));
+}
+
+struct ys_device *ys_device_stand_in(struct ys_world *world, uint16_t number, const char *name,
+                                     const struct ys_design *design)
+{
+    struct ys_stand_in_device *stand_in = ys_stand_in_new(world, design, number);
+    if (stand_in == NULL)
+        return NULL;
+    const struct ys_firmware firmware = {
+        .table = ys_stand_in_table(stand_in),
+        .context = stand_in,
+        .values = ys_stand_in_values(stand_in),
+        .start = stand_in_start,
+        .on_event = stand_in_event,
+    };
+    const struct ys_module module = ys_module_linked(&firmware);
+    struct ys_device *device = new_device(world, number, name, design, &module);
+    if (device != NULL)
+        device->stand_in = stand_in;
+    else
+        ys_stand_in_free(stand_in);
+    return device;
+}
+
+static void power_off(struct ys_device *device)
+{
+    device->ready = false;
+    ys_clock_cancel(device->world->clock, &device->interrupt);
+    ys_person_leave(&device->person);
+    ys_simulated_free(device->simulated);
+    device->simulated = NULL;
+    if (device->stand_in != NULL)
+        ys_stand_in_stop(device->stand_in);
+}
+
+void ys_device_free(struct ys_device *device)
+{
+    if (device == NULL)
+        return;
+    power_off(device);
+    ys_stand_in_free(device->stand_in);
+    ys_store_free(device->store);
+    ys_layout_free(device->layout);
+    free(device->watched.attributes);
+    free(device->watched.values);
+    free(device->sets);
+    free(device);
+}
+
+void ys_device_start(struct ys_device *device)
+{
+    if (device->simulated == NULL && !wire_up(device))
+        return; /* it has said so */
+    device->starts++;
+    device->advertised = false;
+    if (device->firmware.start != NULL) {
+        ys_running_begin(device->name, "its start", NULL);
+        device->firmware.start(device->firmware.context, host_of(device));
+        ys_running_end();
+    }
+    device->module.start(host_of(device));
+    if (device->firmware.interrupt != NULL)
+        ys_clock_set(device->world->clock, &device->interrupt,
+                     ys_world_now_ns(device->world) + device->firmware.interrupt_every_us * YS_NS_PER_US);
+}
+
+void ys_device_stop(struct ys_device *device)
+{
+    power_off(device);
+    ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "has no power");
+}
+
+bool ys_device_is_on(const struct ys_device *device)
+{
+    return device->simulated != NULL;
+}
+
+bool ys_device_is_ready(const struct ys_device *device)
+{
+    return device->ready;
+}
+
+bool ys_device_set(struct ys_device *device, const char *name, int64_t value)
+{
+    for (size_t i = 0; i < device->firmware.input_count; i++) {
+        const struct ys_input *input = &device->firmware.inputs[i];
+        if (strcmp(input->name, name) != 0)
+            continue;
+        ys_running_begin(device->name, "its input", input->name);
+        input->set(device->firmware.context, value);
+        ys_running_end();
+        return true;
+    }
+    return false;
+}
+
+struct ys_stand_in_device *ys_device_stand_in_of(const struct ys_device *device)
+{
+    return device->stand_in;
+}
+
+void ys_device_drive(struct ys_device *device, struct ys_central *central)
+{
+    device->central = central;
+}
+
+bool ys_device_forget(struct ys_device *device, const struct ys_address *identity)
+{
+    uint8_t number = identity != NULL ? ys_bond_find(host_of(device), identity) : 0;
+    return device->stand_in != NULL && (identity == NULL || number != 0) &&
+           ys_bond_forget(host_of(device), number) == YS_OK;
+}
+
+struct ys_person *ys_device_person(struct ys_device *device)
+{
+    return &device->person;
+}
+
+void ys_device_hide(struct ys_device *device)
+{
+    device->person.unseen = true;
+}
+
+struct ys_host *ys_device_host(struct ys_device *device)
+{
+    return host_of(device);
+}
+
+struct ys_simulated *ys_device_simulated(const struct ys_device *device)
+{
+    return device->simulated;
+}
+
+struct ys_address ys_device_address(const struct ys_device *device)
+{
+    return device->module.address((const struct ys_host *)(const void *)device->host);
+}
+
+const struct ys_device_counts *ys_device_counts(const struct ys_device *device)
+{
+    return &device->counts;
+}
+
+bool ys_device_has_input(const struct ys_device *device, const char *name, char *names, size_t size)
+{
+    size_t used = 0;
+    bool found = false;
+    names[0] = '\0';
+    for (size_t i = 0; i < device->firmware.input_count; i++) {
+        const char *own = device->firmware.inputs[i].name;
+        found |= strcmp(own, name) == 0;
+        if (used < size)
+            used += (size_t)snprintf(names + used, size - used, "%s\"%s\"", i > 0 ? ", " : "", own);
+    }
+    return found;
+}
+
+const char *ys_device_input(const struct ys_device *device, size_t i)
+{
+    return i < device->firmware.input_count ? device->firmware.inputs[i].name : NULL;
+}
+
+uint16_t ys_device_handle(const struct ys_device *device, const struct ys_characteristic *characteristic)
+{
+    for (size_t i = 0; i < device->layout->count; i++) {
+        if (device->layout->rows[i].kind == YS_ATTRIBUTE_VALUE &&
+            device->layout->rows[i].characteristic == characteristic)
+            return (uint16_t)(i + 1);
+    }
+    return 0;
+}

@@ -1,0 +1,34 @@
+/* Firmware as a module: loaded, compared with its definition, and watched, so that it can be said what of it was
+ * running when it crashed. */
+#ifndef WORLD_MODULE_H
+#define WORLD_MODULE_H
+
+#include <yarnswift/workstation.h>
+
+#include "design/layout.h"
+
+struct ys_loaded;
+
+/* Loads a module whose table must be that of `design`. Each time it is loaded it has its own static variables. NULL,
+ * with why and what to do in `problem`. */
+struct ys_loaded *ys_module_open(const char *path, const struct ys_design *design, char *problem, size_t size);
+void ys_module_close(struct ys_loaded *loaded);
+const struct ys_module *ys_module_of(const struct ys_loaded *loaded);
+
+/* Firmware that is linked, with the host of this library. */
+struct ys_module ys_module_linked(const struct ys_firmware *firmware);
+
+/* What of a firmware is running in this thread, for whoever must say so after a crash. */
+struct ys_running {
+    const char *device;  /* NULL: none of it */
+    const char *what;    /* "the read handler", "the timer interrupt" */
+    const char *of;      /* a characteristic's name, or NULL */
+    unsigned long count; /* of all calls: tells one from the next */
+};
+const struct ys_running *ys_running_now(void);
+
+/* Marks a call of a firmware. Calls are not nested: handlers run one at a time. */
+void ys_running_begin(const char *device, const char *what, const char *of);
+void ys_running_end(void);
+
+#endif

@@ -1,0 +1,108 @@
+/* A world. */
+#include "world/world.h"
+
+#include <stdarg.h>
+#include <stdio.h>
+#include <stdlib.h>
+
+bool ys_world_init(struct ys_world *world, uint64_t seed, ys_line_fn *line, void *line_context)
+{
+    *world = (struct ys_world){.clock = ys_clock_new(), .seed = seed, .line = line, .line_context = line_context};
+    if (world->clock != NULL)
+        world->radio = ys_radio_new(world->clock);
+    if (world->radio != NULL)
+        return true;
+    ys_clock_free(world->clock);
+    return false;
+}
+
+void ys_world_end(struct ys_world *world)
+{
+    for (struct ys_recording *recording = world->recordings; recording != NULL; recording = recording->next) {
+        recording->to_ns = ys_world_now_ns(world);
+        ys_sorter_end(recording->sorter);
+        ys_sorter_free(recording->sorter);
+    }
+    ys_radio_free(world->radio);
+    ys_clock_free(world->clock);
+}
+
+static void record_air(void *context, const struct ys_air_packet *packet)
+{
+    const struct ys_recording *recording = context;
+    ys_sorter_take(recording->sorter,
+                   &(struct ys_record){.kind = YS_RECORD_AIR,
+                                       .at_ns = packet->start_ns,
+                                       .known = YS_AIR_CHANNEL | YS_AIR_STRENGTH | YS_AIR_CRC | YS_AIR_PHY,
+                                       .air = *packet});
+}
+
+void ys_world_record(struct ys_world *world, struct ys_recording *recording)
+{
+    if (recording == NULL)
+        return;
+    recording->sorter = ys_sorter_new(&recording->sink);
+    if (recording->sorter == NULL)
+        abort(); /* as sim/radio.c does */
+    recording->from_ns = ys_world_now_ns(world);
+    recording->observer = (struct ys_observer){.observe = record_air, .context = recording};
+    recording->next = world->recordings;
+    world->recordings = recording;
+    ys_radio_observe(world->radio, &recording->observer);
+}
+
+void ys_world_flush(const struct ys_world *world)
+{
+    for (const struct ys_recording *recording = world->recordings; recording != NULL; recording = recording->next)
+        ys_sorter_end(recording->sorter);
+}
+
+void ys_world_cross(const struct ys_world *world, uint16_t number, const char *name, enum ys_direction direction,
+                    const uint8_t *packet, size_t length)
+{
+    for (const struct ys_recording *recording = world->recordings; recording != NULL; recording = recording->next)
+        ys_sorter_take(recording->sorter, &(struct ys_record){.kind = YS_RECORD_HCI,
+                                                              .at_ns = ys_world_now_ns(world),
+                                                              .to_host = direction == YS_TO_HOST,
+                                                              .direction_is_sure = true,
+                                                              .device = number,
+                                                              .name = name,
+                                                              .bytes = packet,
+                                                              .length = length});
+}
+
+uint64_t ys_world_now_ns(const struct ys_world *world)
+{
+    return ys_clock_now_ns(world->clock);
+}
+
+void ys_world_say(const struct ys_world *world, enum ys_side side, const char *name, const char *format, ...)
+{
+    char text[512];
+    va_list arguments;
+    if (world->line == NULL)
+        return;
+    va_start(arguments, format);
+    (void)vsnprintf(text, sizeof text, format, arguments);
+    va_end(arguments);
+    world->line(world->line_context, ys_world_now_ns(world), side, name, text);
+}
+
+void ys_world_stir(struct ys_world *world)
+{
+    world->stirred = true;
+}
+
+void ys_world_run(struct ys_world *world, uint64_t for_ns)
+{
+    ys_clock_run(world->clock, ys_world_now_ns(world) + for_ns);
+}
+
+bool ys_world_run_until(struct ys_world *world, const bool *flag, uint64_t at_most_ns)
+{
+    uint64_t until_ns = ys_world_now_ns(world) + at_most_ns;
+    bool more = true;
+    while (!*flag && more)
+        more = ys_clock_step(world->clock, until_ns);
+    return *flag;
+}
