@@ -1,11 +1,14 @@
 /* Values that come to a central: kept, and listed in its log as they come. */
+#include "world/arrivals.h"
+
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
 #include "design/value.h"
 #include "wire/hex.h"
-#include "world/central_parts.h"
+#include "world/tasks.h"
+#include "world/whom.h"
 
 /* Where all are listed, those that come fast are listed a few times a second, with how many there were between. */
 static bool is_listed_now(struct ys_central *central, const struct ys_arrival *arrival, unsigned *skipped)

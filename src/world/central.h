@@ -94,9 +94,6 @@ struct ys_central *ys_central_on(struct ys_device *device, struct ys_world *worl
                                  const struct ys_traits *traits, ys_known_fn *known, void *context);
 void ys_central_free(struct ys_central *central);
 
-/* An event of the host, for one that is not its own. */
-void ys_central_take(struct ys_central *central, const struct ys_event *event);
-
 /* Switches it on, or off and with it all its links, without a word to anybody. */
 void ys_central_start(struct ys_central *central);
 void ys_central_stop(struct ys_central *central);

@@ -1,4 +1,4 @@
-/* What the parts of a central share. */
+/* What a central is made of. */
 #ifndef WORLD_CENTRAL_PARTS_H
 #define WORLD_CENTRAL_PARTS_H
 
@@ -104,42 +104,5 @@ struct ys_central {
     struct listed_value values[LISTED_MOST];
     uint64_t listed; /* notifications since the list began */
 };
-
-#if defined(__GNUC__)
-__attribute__((format(printf, 2, 3)))
-#endif
-void central_say(const struct ys_central *central, const char *format, ...);
-
-/* Begins a task: its time runs. `what` names it in messages. */
-void task_begin(struct ys_task *task, struct ys_central *central, struct ys_peer *peer, const char *what,
-                uint64_t at_most_ns);
-
-/* Ends it, and says in the log what came of it. */
-#if defined(__GNUC__)
-__attribute__((format(printf, 3, 4)))
-#endif
-void task_end(struct ys_task *task, bool good, const char *format, ...);
-
-/* Puts it into a list, or takes it out. */
-void task_add(struct ys_task **list, struct ys_task *task);
-void task_remove(struct ys_task **list, struct ys_task *task);
-
-/* A request of the task, which `finish` goes on with once it has succeeded; whatever else ends the task. */
-struct ys_client_request *task_request(struct ys_task *task, void (*finish)(struct ys_task *task));
-/* Ends the task if its request could not be begun. */
-void task_begun(struct ys_task *task, enum ys_result result);
-
-/* Who is connected by this connection; NULL if nobody is. */
-struct ys_peer *central_peer_of(const struct ys_central *central, uint16_t connection);
-/* A value has come. */
-void central_notified(struct ys_central *central, const struct ys_event *event);
-
-const struct discovered *peer_find(const struct ys_peer *peer, uint16_t handle);
-/* Puts what was discovered into order. */
-void peer_sort(struct ys_peer *peer);
-void peer_forget(struct ys_peer *peer);
-/* An event of pairing. */
-void central_paired(struct ys_central *central, const struct ys_event *event);
-struct ys_simulated *central_port(const struct ys_central *central);
 
 #endif

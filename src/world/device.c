@@ -13,7 +13,6 @@
 #include "wire/att.h"
 #include "wire/hci_extended.h"
 #include "wire/l2cap.h"
-#include "world/central.h"
 #include "world/link_words.h"
 #include "world/people.h"
 #include "world/stand_in.h"
@@ -43,8 +42,9 @@ struct ys_device {
     struct ys_sets *sets;                /* used if the definition needs them */
     struct ys_timer interrupt;
     struct ys_device_counts counts;
-    struct ys_central *central; /* that drives it too, or NULL */
-    struct ys_person person;    /* in front of it, if its definition plays it */
+    ys_device_event_fn *take; /* of whoever uses its host too, or NULL */
+    void *taker;
+    struct ys_person person; /* in front of it, if its definition plays it */
     uint32_t starts;
     bool advertised;
     bool ready;
@@ -162,7 +162,7 @@ static void on_event(struct ys_host *host, void *context, const struct ys_event 
 {
     struct ys_device *device = device_of(host);
     device->ready |= event->kind == YS_EVENT_READY;
-    if (device->central == NULL) /* else it says so itself */
+    if (device->take == NULL) /* else it says so itself */
         say(device, event);
     show(device, event);
     if (device->firmware.on_event != NULL) {
@@ -170,8 +170,8 @@ static void on_event(struct ys_host *host, void *context, const struct ys_event 
         device->firmware.on_event(host, context, event);
         ys_running_end();
     }
-    if (device->central != NULL)
-        ys_central_take(device->central, event);
+    if (device->take != NULL)
+        device->take(device->taker, event);
     ys_world_stir(device->world);
 }
 
@@ -490,9 +490,10 @@ struct ys_stand_in_device *ys_device_stand_in_of(const struct ys_device *device)
     return device->stand_in;
 }
 
-void ys_device_drive(struct ys_device *device, struct ys_central *central)
+void ys_device_drive(struct ys_device *device, ys_device_event_fn *take, void *taker)
 {
-    device->central = central;
+    device->take = take;
+    device->taker = taker;
 }
 
 bool ys_device_forget(struct ys_device *device, const struct ys_address *identity)

@@ -41,10 +41,10 @@ bool ys_device_set(struct ys_device *device, const char *name, int64_t value);
 /* The stand-in that plays it; NULL if it has firmware. */
 struct ys_stand_in_device *ys_device_stand_in_of(const struct ys_device *device);
 
-/* Lets a central use its host besides; only of a stand-in. */
+/* Lets somebody use its host besides, who is told of its events; only of a stand-in. NULL: nobody does any more. */
+typedef void ys_device_event_fn(void *context, const struct ys_event *event);
+void ys_device_drive(struct ys_device *device, ys_device_event_fn *take, void *taker);
 struct ys_person;
-struct ys_central;
-void ys_device_drive(struct ys_device *device, struct ys_central *central);
 /* Has a stand-in forget whoever has this identity, or with NULL everybody; false if it remembers nobody such. */
 bool ys_device_forget(struct ys_device *device, const struct ys_address *identity);
 

@@ -1,10 +1,12 @@
 /* Whom a central has met: the attribute table as it was discovered, with the names of whoever knows them. */
+#include "world/peer.h"
+
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
 #include "design/value.h"
-#include "world/central_parts.h"
+#include "world/tasks.h"
 
 bool ys_peer_is_connected(const struct ys_peer *peer)
 {

@@ -1,10 +1,13 @@
 /* What a central asks of a server: to discover, to read, to write, to subscribe. */
+#include "world/requests.h"
+
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
 #include "design/value.h"
-#include "world/central_parts.h"
+#include "world/peer.h"
+#include "world/tasks.h"
 
 /* How long a value may be in a line. */
 #define VALUE_TEXT 400

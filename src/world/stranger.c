@@ -1,11 +1,13 @@
 /* What a stranger does: it pairs, and it talks nonsense. */
+#include "world/stranger.h"
+
 #include <stdio.h>
 #include <string.h>
 
 #include "sim/chance.h"
 #include "simulated/simulated.h"
 #include "wire/l2cap.h"
-#include "world/central_parts.h"
+#include "world/tasks.h"
 
 #define NONSENSE_EVERY_NS (20 * YS_NS_PER_MS)
 #define NONSENSE_MOST     60

@@ -1,0 +1,16 @@
+/* What was discovered of a peer. */
+#ifndef WORLD_PEER_H
+#define WORLD_PEER_H
+
+#include "world/central_parts.h"
+
+/* What was discovered at a handle; NULL: nothing. */
+const struct discovered *peer_find(const struct ys_peer *peer, uint16_t handle);
+
+/* Puts what was discovered into order. */
+void peer_sort(struct ys_peer *peer);
+
+/* Forgets what was discovered. */
+void peer_forget(struct ys_peer *peer);
+
+#endif
