@@ -6,6 +6,7 @@
 #include <jansson.h>
 
 #include "capture/audit/audit.h"
+#include "cli/say.h"
 #include "cli/source.h"
 
 /* Breaches of a rule that are told where nothing more is asked for. */

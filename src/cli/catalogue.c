@@ -5,6 +5,7 @@
 #include <jansson.h>
 
 #include "cli/cli.h"
+#include "cli/say.h"
 #include "design/search.h"
 
 /* More than these are listed a line each, fewer are shown whole. */

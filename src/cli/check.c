@@ -2,6 +2,7 @@
 #include <jansson.h>
 
 #include "cli/cli.h"
+#include "cli/say.h"
 #include "design/schema.h"
 
 struct input {

@@ -63,16 +63,6 @@ struct ys_layout *open_only(const char *who, const struct files *files, struct y
  * is printed, and the program ended, in here. */
 bool parse_options(const struct argp *argp, int argc, char **argv, void *input);
 
-/* Puts a text that may come from anywhere: what is not plain (wire/utf8.h), byte by byte as \xNN, so that no terminal
- * obeys it. */
-void put_plain(FILE *stream, const char *text);
-
-/* Says in one line what is wrong with the options of the verb that is being run. */
-#if defined(__GNUC__)
-__attribute__((format(printf, 2, 3)))
-#endif
-bool complain(const char *who, const char *format, ...);
-
 /* A whole number from 0 to 2^64 - 1 in decimal; false if it is anything else. */
 bool parse_number(const char *text, unsigned long long *number);
 

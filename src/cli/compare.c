@@ -7,6 +7,7 @@
 #include <jansson.h>
 
 #include "cli/cli.h"
+#include "cli/say.h"
 
 #define PATH_SIZE       160
 #define THRESHOLDS_MOST 32

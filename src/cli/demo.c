@@ -6,6 +6,7 @@
 
 #include "cli/cli.h"
 #include "cli/recorder.h"
+#include "cli/say.h"
 #include "design/payload.h"
 #include "scene/demo.h"
 #include "scene/report.h"

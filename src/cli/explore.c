@@ -8,6 +8,7 @@
 #include "cli/cli.h"
 #include "cli/crash.h"
 #include "cli/recorder.h"
+#include "cli/say.h"
 #include "cli/stage_files.h"
 #include "scene/report.h"
 

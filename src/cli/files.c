@@ -7,6 +7,7 @@
 
 #include "cli/cli.h"
 #include "cli/output.h"
+#include "cli/say.h"
 #include "design/generate.h"
 #include "design/open.h"
 

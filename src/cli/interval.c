@@ -12,6 +12,7 @@
 #include "cli/plot.h"
 #include "cli/progress.h"
 #include "cli/recorder.h"
+#include "cli/say.h"
 #include "cli/source.h"
 #include "design/payload.h"
 #include "experiment/interval.h"

@@ -3,6 +3,7 @@
 #include <string.h>
 
 #include "cli/cli.h"
+#include "cli/say.h"
 #include "design/words.h"
 
 static const struct verb verbs[] = {

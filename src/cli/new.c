@@ -10,6 +10,7 @@
 #include <yarnswift/uuid.h>
 
 #include "cli/cli.h"
+#include "cli/say.h"
 #include "design/words.h"
 
 /* The name stands in the scan response, and before each generated name. */

@@ -8,6 +8,7 @@
 #include <unistd.h>
 
 #include "cli/cli.h"
+#include "cli/say.h"
 
 static bool cannot_write(const struct output_file *file)
 {

@@ -5,6 +5,7 @@
 #include <jansson.h>
 
 #include "cli/cli.h"
+#include "cli/say.h"
 #include "design/outcome.h"
 
 #define TEXT_MOST 1000

@@ -6,6 +6,7 @@
 #include <string.h>
 
 #include "cli/cli.h"
+#include "cli/say.h"
 #include "design/link.h"
 
 /* in the order of enum ys_phy */

@@ -10,6 +10,7 @@
 #include <unistd.h>
 
 #include "cli/cli.h"
+#include "cli/say.h"
 
 extern char **environ;
 

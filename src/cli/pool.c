@@ -10,6 +10,7 @@
 
 #include "cli/cli.h"
 #include "cli/crash.h"
+#include "cli/say.h"
 
 #define AT_ONCE_MOST 64
 /* How a job ends whose firmware has crashed, and was named. */

@@ -4,6 +4,7 @@
 #include <unistd.h>
 
 #include "cli/cli.h"
+#include "cli/say.h"
 
 bool recorder_parse(struct recorder *recorder, int key, char *argument)
 {

@@ -8,6 +8,7 @@
 #include "cli/pool.h"
 #include "cli/progress.h"
 #include "cli/recorder.h"
+#include "cli/say.h"
 #include "cli/stage_files.h"
 #include "cli/takes.h"
 #include "design/open.h"

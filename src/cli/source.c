@@ -8,6 +8,7 @@
 
 #include "capture/file/reader.h"
 #include "cli/crash.h"
+#include "cli/say.h"
 #include "design/open.h"
 #include "scene/stage.h"
 #include "wire/hex.h"

@@ -10,7 +10,9 @@
 #include "cli/cli.h"
 #include "cli/plot.h"
 #include "cli/progress.h"
+#include "cli/say.h"
 #include "cli/sweep.h"
+#include "experiment/throughput_plan.h"
 
 #define KEY_AS          1
 #define KEY_RESULTS     2

@@ -5,6 +5,7 @@
 
 #include "cli/cli.h"
 #include "cli/plot.h"
+#include "cli/say.h"
 #include "cli/sweep.h"
 
 #define LINES_MOST 8

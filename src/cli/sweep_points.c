@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "cli/cli.h"
+#include "cli/say.h"
 #include "cli/sweep.h"
 
 static bool add(const char *who, struct sweep_axis *axis, const char *value)

@@ -6,6 +6,7 @@
 #include <sqlite3.h>
 
 #include "cli/cli.h"
+#include "cli/say.h"
 #include "cli/sweep.h"
 
 struct sweep_store {

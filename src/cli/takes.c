@@ -5,6 +5,7 @@
 #include <string.h>
 
 #include "cli/cli.h"
+#include "cli/say.h"
 
 /* to JSON */
 

@@ -10,8 +10,10 @@
 #include "cli/plot.h"
 #include "cli/progress.h"
 #include "cli/recorder.h"
+#include "cli/say.h"
 #include "cli/source.h"
 #include "experiment/recorded.h"
+#include "experiment/throughput_plan.h"
 
 /* Options of this verb; those of the parameters are numbered from FIRST_PARAMETER. */
 #define KEY_AS          1

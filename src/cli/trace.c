@@ -10,6 +10,8 @@
 #include <unistd.h>
 
 #include "cli/plot.h"
+#include "cli/say.h"
+#include "cli/words.h"
 
 #define AROUND_MOST 10000
 #define POLL_NS     100000000
@@ -18,18 +20,9 @@ enum key { KEY_BOTH = 1, KEY_VIEW, KEY_PACKET, KEY_VALUES, KEY_DRAW, KEY_REPLACE
 
 /* options */
 
-int trace_word(const char *word, const char *const words[])
-{
-    for (int i = 0; words[i] != NULL; i++) {
-        if (strcmp(word, words[i]) == 0)
-            return i;
-    }
-    return -1;
-}
-
 static bool take_level(struct trace *trace, const char *who, const char *argument)
 {
-    int level = trace_word(argument, ys_trace_level_names);
+    int level = word_among(argument, ys_trace_level_names);
     if (level < 0)
         return complain(who, "there is no level \"%s\"; take air, hci, l2cap, attributes or values", argument);
     trace->level = (enum ys_trace_level)level;
@@ -39,7 +32,7 @@ static bool take_level(struct trace *trace, const char *who, const char *argumen
 static bool take_view(struct trace *trace, const char *who, const char *argument)
 {
     static const char *const views[] = {"auto", "air", "border", NULL};
-    int view = trace_word(argument, views);
+    int view = word_among(argument, views);
     if (view < 0)
         return complain(who, "there is no view \"%s\"; take air or border", argument);
     trace->view = (enum trace_view)view;

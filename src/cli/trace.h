@@ -42,10 +42,6 @@ struct trace {
     bool replaces;
 };
 
-/* trace.c */
-/* The place of a word among words that end with NULL; -1: it is none of them. */
-int trace_word(const char *word, const char *const words[]);
-
 /* trace_lines.c */
 /* A message as a line: as text, as JSON. The line is the caller's, without a newline. */
 char *trace_line(const struct trace *trace, const struct ys_message *message, uint64_t since_ns);

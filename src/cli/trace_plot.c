@@ -1,11 +1,13 @@
 /* Pictures of a trace: values over time, strength over time, and how a connection went. The data are written as they
  * come: time, number of the series, and what is drawn. */
+#include "cli/say.h"
 #include "cli/trace.h"
 
 #include <stdlib.h>
 #include <string.h>
 
 #include "cli/plot.h"
+#include "cli/words.h"
 
 #define SERIES_MOST 12
 #define PANELS_MOST 4
@@ -40,7 +42,7 @@ static const char *const words[] = {"values", "strength", "connection", NULL};
 
 bool trace_plot_is_known(const char *word)
 {
-    return trace_word(word, words) >= 0;
+    return word_among(word, words) >= 0;
 }
 
 struct trace_plot *trace_plot_new(const struct trace *trace)
@@ -49,7 +51,7 @@ struct trace_plot *trace_plot_new(const struct trace *trace)
     if (plot == NULL)
         return NULL;
     if (trace->draw != NULL)
-        plot->drawn = (enum drawn)trace_word(trace->draw, words);
+        plot->drawn = (enum drawn)word_among(trace->draw, words);
     plot->open = plot_begin(&plot->plot, "yarnswift trace", trace->plot_path, trace->replaces);
     if (plot->open)
         (void)fprintf(plot->plot.data, "# time in s, series, value\n");

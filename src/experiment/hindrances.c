@@ -1,18 +1,15 @@
 /* What holds a stream back: it is run again without each thing that could. */
 #include "experiment/throughput.h"
+#include "experiment/throughput_plan.h"
 
 #include <stdarg.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
-#define PACKET_MOST    251
-#define MTU_FULL       247 /* with which a frame fills one packet */
-#define INTERVAL_LEAST 7500
-#define INTERVAL_LONG  400000
-#define BUFFERS_MANY   64
-#define TIMEOUT_MS     4000
-#define TIMEOUT_MOST   32000
+#define MTU_FULL      247 /* with which a frame fills one packet */
+#define INTERVAL_LONG 400000
+#define BUFFERS_MANY  64
 
 /* How long one more run measures, at the most, and how much better it must be to count. */
 #define SECONDS_MOST 4
@@ -21,43 +18,6 @@
 static bool is_channel(enum ys_carrier carrier)
 {
     return carrier == YS_CARRIER_CHANNEL || carrier == YS_CARRIER_CHANNEL_TO_DEVICE;
-}
-
-uint16_t ys_throughput_timeout_ms(const struct ys_throughput_plan *plan)
-{
-    uint64_t least_ms = (2 * (1 + (uint64_t)plan->latency) * plan->interval_us / 10000 + 1) * 10;
-    uint64_t ms = 3 * least_ms > TIMEOUT_MS ? 3 * least_ms : TIMEOUT_MS;
-    if (least_ms > TIMEOUT_MOST)
-        return 0;
-    return (uint16_t)(ms < TIMEOUT_MOST ? ms : TIMEOUT_MOST);
-}
-
-bool ys_throughput_check(const struct ys_throughput_plan *plan, char *text, size_t size)
-{
-    const char *wrong = NULL;
-    if (plan->packet_length < 27 || plan->packet_length > PACKET_MOST)
-        wrong = "a packet carries 27 to 251 bytes of data";
-    else if (plan->mtu < 23 || plan->mtu > 517)
-        wrong = "an MTU is 23 to 517 bytes";
-    else if (plan->interval_us < INTERVAL_LEAST || plan->interval_us > 4000000 || plan->interval_us % 1250 != 0)
-        wrong = "a connection interval is 7.5 ms to 4 s in steps of 1.25 ms";
-    else if (plan->latency > 499)
-        wrong = "a latency is 0 to 499 events";
-    else if (ys_throughput_timeout_ms(plan) == 0)
-        wrong = "2 x (1 + latency) x interval must be less than 32 s, the longest supervision timeout";
-    else if (plan->event_length_us != 0 && (plan->event_length_us < 1250 || plan->event_length_us > 4000000))
-        wrong = "an event lasts 1.25 ms to 4 s";
-    else if (plan->loss < 0 || plan->loss > 0.9)
-        wrong = "a loss is 0 to 90 percent";
-    else if (plan->distance_m < 0 || plan->distance_m > 10000)
-        wrong = "a distance is 0 to 10000 m";
-    else if (plan->buffers < 2 || plan->buffers > 64)
-        wrong = "a controller has 2 to 64 buffers";
-    else if (plan->seconds < 1 || plan->seconds > 3600)
-        wrong = "it runs for 1 to 3600 seconds";
-    if (wrong != NULL)
-        (void)snprintf(text, size, "%s", wrong);
-    return wrong == NULL;
 }
 
 /* A thing that could hold it back: changes the plan so that it does not; false if it does not hold anything back
@@ -103,9 +63,9 @@ static bool longer_interval(struct ys_throughput_plan *plan, const struct ys_thr
 static bool shorter_interval(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
                              struct ys_hindrance *told)
 {
-    if (plan->interval_us == INTERVAL_LEAST)
+    if (plan->interval_us == YS_PLAN_INTERVAL_LEAST_US)
         return false;
-    plan->interval_us = INTERVAL_LEAST;
+    plan->interval_us = YS_PLAN_INTERVAL_LEAST_US;
     remedy(told, "interval 7.5 ms");
     return say(told, "events come only every %g ms%s", report->shape.interval_us / 1000.0,
                report->shape.confirmed ? ", and an answer brings the next value with the next event" : "");
@@ -114,9 +74,9 @@ static bool shorter_interval(struct ys_throughput_plan *plan, const struct ys_th
 static bool longer_packets(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
                            struct ys_hindrance *told)
 {
-    if (report->shape.packet_length >= PACKET_MOST)
+    if (report->shape.packet_length >= YS_PLAN_PACKET_MOST)
         return false;
-    plan->packet_length = PACKET_MOST;
+    plan->packet_length = YS_PLAN_PACKET_MOST;
     remedy(told, "packets of 251 bytes");
     return say(told, "packets of %u bytes: a value of %u bytes takes %u of them", report->limit.packet_length,
                report->shape.value_bytes, report->limit.packets);

@@ -11,6 +11,7 @@
 #include <yarnswift/link.h>
 #include <yarnswift/pairing.h>
 
+#include "experiment/throughput_plan.h"
 #include "simulated/simulated.h"
 #include "world/world.h"
 

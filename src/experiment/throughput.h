@@ -94,10 +94,4 @@ struct ys_hindrance {
 size_t ys_throughput_explain(const struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
                              struct ys_hindrance hindrances[YS_HINDRANCES_MOST]);
 
-/* What of a plan contradicts the standard or itself, in words with the range; false if something does. */
-bool ys_throughput_check(const struct ys_throughput_plan *plan, char *text, size_t size);
-
-/* The supervision timeout that goes with an interval and a latency; 0: there is none that the standard allows. */
-uint16_t ys_throughput_timeout_ms(const struct ys_throughput_plan *plan);
-
 #endif

@@ -1,4 +1,6 @@
 /* What each kind of step does on the stage. */
+#include "scene/acts.h"
+
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -6,18 +8,15 @@
 
 #include "design/memory.h"
 #include "design/value.h"
-#include "scene/stage_parts.h"
+#include "scene/acting.h"
+#include "scene/expectations.h"
+#include "scene/steps.h"
 #include "world/people.h"
 
 #define TOUCH_NS      (5 * YS_NS_PER_S)
 #define WALK_STEP_NS  (100 * YS_NS_PER_MS)
 #define CYCLE_NS      YS_NS_PER_S
 #define READY_MOST_NS (5 * YS_NS_PER_S)
-
-static uint64_t now_ns(const struct act *act)
-{
-    return ys_world_now_ns(&act->stage->world);
-}
 
 static void say(const struct act *act, const char *text)
 {
@@ -26,85 +25,7 @@ static void say(const struct act *act, const char *text)
 
 /* whom and what */
 
-bool act_find_peer(struct act *act)
-{
-    struct ys_central *central = act_who(act)->central;
-    size_t count = 0;
-    if (act->step->peer != YS_NOBODY) {
-        const struct on_stage *other = &act->stage->actors[act->step->peer];
-        const struct ys_address address = stage_address(other);
-        act->peer = ys_central_peer_named(central, other->actor->name.text);
-        if (act->peer == NULL)
-            act->peer = ys_central_peer(central, &address);
-        return act->peer != NULL;
-    }
-    struct ys_peer *connected = ys_central_connected(central, &count);
-    act->peer = count == 1 ? connected : ys_central_found(central);
-    if (act->peer == NULL)
-        act_end(act, false, "%s has found nobody yet: find, or say whom", ys_central_name(central));
-    return act->peer != NULL;
-}
-
-bool act_find_value(struct act *act)
-{
-    const struct ys_step *step = act->step;
-    if (!act_find_peer(act))
-        return false;
-    act->handle = step->characteristic != NULL ? ys_peer_handle(act->peer, step->characteristic) : step->handle;
-    if (act->handle == 0)
-        act_end(act, false, "%s has not discovered it: discover first", act_who(act)->actor->name.text);
-    return act->handle != 0;
-}
-
-uint64_t *act_mark(const struct act *act)
-{
-    struct ys_stage *stage = act->stage;
-    for (size_t i = 0; i < stage->mark_count; i++) {
-        struct mark *mark = &stage->marks[i];
-        if (mark->who == act->step->who && mark->peer == act->peer && mark->handle == act->handle)
-            return &mark->number;
-    }
-    stage->marks = ys_grow(stage->marks, stage->mark_count, sizeof *stage->marks);
-    stage->marks[stage->mark_count] = (struct mark){.who = act->step->who, .peer = act->peer, .handle = act->handle};
-    return &stage->marks[stage->mark_count++].number;
-}
-
 /* values */
-
-const uint8_t *act_compared(const struct act *act, const uint8_t *bytes, size_t *length)
-{
-    const struct ys_step *step = act->step;
-    if (step->characteristic == NULL || step->field == &step->characteristic->type)
-        return bytes;
-    return ys_value_part(&step->characteristic->type, bytes, *length, step->field, length);
-}
-
-bool act_value_fits(const struct act *act, const uint8_t *bytes, size_t length)
-{
-    const struct ys_step *step = act->step;
-    double number = 0;
-    const uint8_t *part = act_compared(act, bytes, &length);
-    if (part == NULL)
-        return false;
-    if (step->is_text.text != NULL)
-        return step->is.length == length && memcmp(step->is.bytes, part, length) == 0;
-    if (step->between_count > 0)
-        return ys_value_number(step->field, part, length, &number) && number >= step->between[0] &&
-               number <= step->between[1];
-    return true;
-}
-
-void act_say_value(struct act *act)
-{
-    const struct ys_step *step = act->step;
-    if (step->is_text.text != NULL)
-        (void)snprintf(act->expected, sizeof act->expected, "%s", step->is_text.text);
-    else if (step->between_count > 0)
-        (void)snprintf(act->expected, sizeof act->expected, "between %s and %s", step->between_text[0].text,
-                       step->between_text[1].text);
-    else
-        (void)snprintf(act->expected, sizeof act->expected, "a value");
-}
 
 /* tasks of centrals */
 
@@ -213,7 +134,7 @@ static void begin_touch(struct act *act)
     const struct on_stage *device = &act->stage->actors[act->step->peer];
     const char *problem = "it has no power";
     expect_outcome(act);
-    act->until_ns = now_ns(act) + TOUCH_NS;
+    act->until_ns = act_now_ns(act) + TOUCH_NS;
     if (!ys_device_is_on(device->device) || !ys_central_is_on(act_who(act)->central) ||
         !ys_people_touch(ys_central_person(act_who(act)->central), ys_device_person(device->device), &problem))
         act_end(act, false, "cannot be held to %s: %s", act->step->object.text, problem);
@@ -224,7 +145,7 @@ static void poll_touch(struct act *act)
     const struct on_stage *device = &act->stage->actors[act->step->peer];
     if (ys_people_have_touched(ys_central_person(act_who(act)->central), ys_device_person(device->device)))
         act_end(act, true, "both have the other's data");
-    else if (now_ns(act) >= act->until_ns)
+    else if (act_now_ns(act) >= act->until_ns)
         act_end(act, false, "no data came from one of them within %g s", (double)TOUCH_NS / (double)YS_NS_PER_S);
 }
 
@@ -348,7 +269,7 @@ static void begin_switch_on(struct act *act)
 {
     switch_on(act_who(act));
     act->rounds = 1;
-    act->until_ns = now_ns(act) + READY_MOST_NS;
+    act->until_ns = act_now_ns(act) + READY_MOST_NS;
 }
 
 static void begin_power(struct act *act)
@@ -369,18 +290,18 @@ static void begin_power(struct act *act)
     if (step->power == YS_POWER_OFF)
         act_end(act, true, "%s", on ? "it is off" : "it was off already");
     else
-        act->until_ns = now_ns(act) + (step->for_us.given ? step->for_us.number * YS_NS_PER_US : CYCLE_NS);
+        act->until_ns = act_now_ns(act) + (step->for_us.given ? step->for_us.number * YS_NS_PER_US : CYCLE_NS);
 }
 
 static void poll_power(struct act *act)
 {
-    if (act->rounds == 0 && now_ns(act) >= act->until_ns)
+    if (act->rounds == 0 && act_now_ns(act) >= act->until_ns)
         begin_switch_on(act);
     if (act->rounds == 0)
         return;
     if (is_ready(act_who(act)))
         act_end(act, true, "it is on");
-    else if (now_ns(act) >= act->until_ns)
+    else if (act_now_ns(act) >= act->until_ns)
         act_end(act, false, "it is not ready within 5 s");
 }
 
@@ -399,7 +320,7 @@ static void begin_walk(struct act *act)
 {
     const struct ys_place_m *to = &act->step->to;
     act->from = act_who(act)->at;
-    act->until_ns = now_ns(act);
+    act->until_ns = act_now_ns(act);
     ys_world_say(&act->stage->world, act_who(act)->actor->is_device ? YS_SIDE_DEVICE : YS_SIDE_CENTRAL,
                  act_who(act)->actor->name.text, "walks %.1f m, to [%g m, %g m]",
                  hypot(to->x_m - act->from.x_m, to->y_m - act->from.y_m), to->x_m, to->y_m);
@@ -407,16 +328,16 @@ static void begin_walk(struct act *act)
 
 static void poll_walk(struct act *act)
 {
-    uint64_t passed_ns = now_ns(act) - act->began_ns;
+    uint64_t passed_ns = act_now_ns(act) - act->began_ns;
     uint64_t for_ns = act->step->for_us.number * YS_NS_PER_US;
-    if (now_ns(act) < act->until_ns)
+    if (act_now_ns(act) < act->until_ns)
         return;
     place(act, for_ns > 0 && passed_ns < for_ns ? (double)passed_ns / (double)for_ns : 1);
     if (passed_ns >= for_ns) {
         act_end(act, true, "it stands at [%g m, %g m]", act->step->to.x_m, act->step->to.y_m);
         return;
     }
-    uint64_t next_ns = now_ns(act) + WALK_STEP_NS;
+    uint64_t next_ns = act_now_ns(act) + WALK_STEP_NS;
     act->until_ns = next_ns < act->began_ns + for_ns ? next_ns : act->began_ns + for_ns;
 }
 
@@ -440,26 +361,26 @@ static void begin_jam(struct act *act)
         return;
     }
     jam(act, act->before | act->step->channels);
-    act->until_ns = now_ns(act) + act->step->for_us.number * YS_NS_PER_US;
+    act->until_ns = act_now_ns(act) + act->step->for_us.number * YS_NS_PER_US;
 }
 
 static void poll_jam(struct act *act)
 {
-    if (now_ns(act) < act->until_ns)
+    if (act_now_ns(act) < act->until_ns)
         return;
     jam(act, act->before);
     say(act, "they are free again");
-    act_end(act, true, "they were jammed for %g s", (double)(now_ns(act) - act->began_ns) / (double)YS_NS_PER_S);
+    act_end(act, true, "they were jammed for %g s", (double)(act_now_ns(act) - act->began_ns) / (double)YS_NS_PER_S);
 }
 
 static void begin_wait(struct act *act)
 {
-    act->until_ns = now_ns(act) + act->step->wait_us * YS_NS_PER_US;
+    act->until_ns = act_now_ns(act) + act->step->wait_us * YS_NS_PER_US;
 }
 
 static void poll_wait(struct act *act)
 {
-    if (now_ns(act) >= act->until_ns)
+    if (act_now_ns(act) >= act->until_ns)
         act_end(act, true, "%g s have passed", (double)act->step->wait_us / 1e6);
 }
 

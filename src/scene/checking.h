@@ -31,14 +31,4 @@ size_t scene_find_actor(struct checking *checking, const struct ys_written *name
 /* The only one of those from `first` to `end`, or YS_NOBODY. */
 size_t scene_only_one(size_t first, size_t end);
 
-/* What a step is about, which has its keys and who does it: a characteristic and its values, an input, whom, a name, a
- * service, an address, a reason. */
-void scene_check_characteristic(struct checking *checking, struct ys_step *step);
-void scene_check_set(struct checking *checking, struct ys_step *step);
-void scene_check_peer(struct checking *checking, struct ys_step *step);
-void scene_check_name(struct checking *checking, const struct ys_step *step);
-void scene_check_service(struct checking *checking, struct ys_step *step);
-void scene_check_address(struct checking *checking, struct ys_step *step);
-void scene_check_reason(struct checking *checking, const struct ys_written *reason);
-
 #endif

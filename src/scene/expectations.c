@@ -1,14 +1,11 @@
 /* What a scene expects: values that come, or do not, lines of a log, the end of a connection. */
+#include "scene/expectations.h"
+
 #include <stdio.h>
 #include <string.h>
 
 #include "design/value.h"
-#include "scene/stage_parts.h"
-
-static uint64_t now_ns(const struct act *act)
-{
-    return ys_world_now_ns(&act->stage->world);
-}
+#include "scene/acting.h"
 
 static double seconds(uint64_t us)
 {
@@ -30,7 +27,7 @@ static uint64_t patience_us(const struct act *act)
 
 static void wait_for(struct act *act, uint64_t us)
 {
-    act->until_ns = now_ns(act) + us * YS_NS_PER_US;
+    act->until_ns = act_now_ns(act) + us * YS_NS_PER_US;
 }
 
 /* values */
@@ -152,7 +149,7 @@ static void poll_until_met(struct act *act)
         act_end(act, true, "%s", text);
         return;
     }
-    if (now_ns(act) >= act->until_ns)
+    if (act_now_ns(act) >= act->until_ns)
         fail_with_values(act);
 }
 
@@ -168,7 +165,7 @@ static void poll_all(struct act *act)
             return;
         }
     }
-    if (now_ns(act) < act->until_ns)
+    if (act_now_ns(act) < act->until_ns)
         return;
     double rate = (double)act->seen / seconds(step->for_us.number);
     *act_mark(act) = act->number;
@@ -206,7 +203,7 @@ void poll_expect_none(struct act *act)
         char text[300];
         say_arrival(act, arrival, text, sizeof text);
         act_end(act, false, "%s came", text);
-    } else if (now_ns(act) >= act->until_ns) {
+    } else if (act_now_ns(act) >= act->until_ns) {
         act_end(act, true, "none came");
     }
 }
@@ -234,7 +231,7 @@ void poll_expect_log(struct act *act)
         act_end(act, true, "%s", line->text);
         return;
     }
-    if (now_ns(act) >= act->until_ns)
+    if (act_now_ns(act) >= act->until_ns)
         act_end(act, false, "no such line came");
 }
 
@@ -257,7 +254,7 @@ void poll_expect_disconnection(struct act *act)
         uint8_t reason = ys_peer_reason(act->peer);
         (void)snprintf(text, sizeof text, "%s (0x%02X)", ys_hci_error_text(reason), reason);
         act_end(act, because == NULL || strstr(text, because) != NULL, "%s", text);
-    } else if (now_ns(act) >= act->until_ns) {
+    } else if (act_now_ns(act) >= act->until_ns) {
         act_end(act, false, "%s",
                 ys_peer_is_connected(act->peer) ? "it is still connected" : "it has never been connected");
     }

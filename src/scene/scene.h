@@ -185,9 +185,6 @@ bool ys_scene_read_step(struct ys_scene *scene, const char *text, struct ys_step
 void ys_scene_check_step(struct ys_scene *scene, struct ys_step *step);
 void ys_steps_clear(struct ys_steps *steps);
 
-/* The word of a verb. */
-const char *ys_verb_word(int verb);
-
 /* A whole scene, for the schema. */
 extern const struct ys_mapping ys_scene_mapping;
 

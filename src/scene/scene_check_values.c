@@ -1,5 +1,7 @@
 /* What the steps of a scene are about: characteristics, values, names, reasons; and whether what they expect can ever
  * be. */
+#include "scene/scene_check_values.h"
+
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>

@@ -9,56 +9,11 @@
 #include "design/words.h"
 #include "design/yaml.h"
 #include "scene/scene.h"
+#include "scene/verbs.h"
 
 #define COUNT(array)  (sizeof(array) / sizeof((array)[0]))
 #define STEP(member)  offsetof(struct ys_step, member)
 #define ACTOR(member) offsetof(struct ys_actor, member)
-
-static const char *const verb_words[YS_VERBS] = {
-    [YS_VERB_NONE] = "nothing",
-    [YS_VERB_FIND] = "find",
-    [YS_VERB_FIND_SERVICE] = "find service",
-    [YS_VERB_FIND_ADDRESS] = "find address",
-    [YS_VERB_CONNECT] = "connect",
-    [YS_VERB_DISCONNECT] = "disconnect",
-    [YS_VERB_DISCOVER] = "discover",
-    [YS_VERB_READ] = "read",
-    [YS_VERB_WRITE] = "write",
-    [YS_VERB_SUBSCRIBE] = "subscribe",
-    [YS_VERB_UNSUBSCRIBE] = "unsubscribe",
-    [YS_VERB_PAIR] = "pair",
-    [YS_VERB_FORGET] = "forget",
-    [YS_VERB_TOUCH] = "touch",
-    [YS_VERB_NONSENSE] = "talk nonsense",
-    [YS_VERB_ADVERTISE] = "advertise",
-    [YS_VERB_EXPECT] = "expect",
-    [YS_VERB_EXPECT_NONE] = "expect none",
-    [YS_VERB_EXPECT_LOG] = "expect log",
-    [YS_VERB_EXPECT_DISCONNECTION] = "expect disconnection",
-    [YS_VERB_SET] = "set",
-    [YS_VERB_POWER] = "power",
-    [YS_VERB_WALK] = "walk",
-    [YS_VERB_JAM] = "jam",
-    [YS_VERB_WAIT] = "wait",
-    [YS_VERB_AT_ONCE] = "at once",
-    [YS_VERB_REPEAT] = "repeat",
-    [YS_VERB_STEPS] = "steps",
-    [YS_VERB_END] = "end",
-};
-
-const char *ys_verb_word(int verb)
-{
-    return verb_words[verb];
-}
-
-static int verb_named(const char *word)
-{
-    for (int verb = YS_VERB_FIND; verb < YS_VERBS; verb++) {
-        if (strcmp(verb_words[verb], word) == 0)
-            return verb;
-    }
-    return YS_VERB_NONE;
-}
 
 static void error(const struct ys_node *node, const char *text)
 {
@@ -72,10 +27,10 @@ static bool take_verb(const struct ys_node *node, struct ys_step *step)
     if (step->verb != YS_VERB_NONE) {
         ys_findings_add(node->findings, YS_ERROR, "scene", node->place,
                         "this step says \"%s\" and \"%s\": a step does one thing, so make two of it",
-                        verb_words[step->verb], node->key->name);
+                        ys_verb_word(step->verb), node->key->name);
         return false;
     }
-    step->verb = verb_named(node->key->name);
+    step->verb = ys_verb_named(node->key->name);
     return true;
 }
 
@@ -297,10 +252,10 @@ static const char *verb_before(const char *text)
 {
     const char *found = NULL;
     for (int verb = YS_VERB_FIND; verb < YS_VERBS; verb++) {
-        size_t length = strlen(verb_words[verb]);
-        if (strncmp(text, verb_words[verb], length) == 0 && text[length] == ' ' &&
+        size_t length = strlen(ys_verb_word(verb));
+        if (strncmp(text, ys_verb_word(verb), length) == 0 && text[length] == ' ' &&
             (found == NULL || length > strlen(found)))
-            found = verb_words[verb];
+            found = ys_verb_word(verb);
     }
     return found;
 }
@@ -312,7 +267,7 @@ static void read_word(const struct ys_node *node, struct ys_step *step)
     const char *names[COUNT(words)];
     const char *text = ys_yaml_text(node);
     for (size_t i = 0; i < COUNT(words); i++) {
-        names[i] = verb_words[words[i]];
+        names[i] = ys_verb_word(words[i]);
         if (text != NULL && strcmp(text, names[i]) == 0)
             step->verb = words[i];
     }

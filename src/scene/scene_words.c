@@ -3,6 +3,7 @@
 #include <stdio.h>
 
 #include "scene/scene.h"
+#include "scene/verbs.h"
 
 struct words {
     char *text;

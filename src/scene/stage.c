@@ -4,12 +4,13 @@
 #include <string.h>
 
 #include "design/memory.h"
+#include "scene/acting.h"
+#include "scene/acts.h"
 #include "scene/stage_parts.h"
 #include "wire/utf8.h"
 
 #define SETTLE_NS      (50 * YS_NS_PER_MS)
 #define LINES_MOST     500000
-#define STEPS_MOST     20000
 #define PACKETS_BEFORE 12
 
 /* A clear open yard, and receivers as they are sold. */
@@ -39,26 +40,17 @@ void ys_take_clear(struct ys_take *take)
     *take = (struct ys_take){.seed = 0};
 }
 
-/* What a step or a log says may contain any value: it is kept so that it can be shown. */
-static char *copy(const char *text)
-{
-    size_t length = strlen(text);
-    char *kept = ys_new(length + 1);
-    ys_utf8_copy_name(kept, length + 1, text, length);
-    return kept;
-}
-
 static void take_line(void *context, uint64_t at_ns, enum ys_side side, const char *name, const char *text)
 {
     struct ys_stage *stage = context;
     struct ys_take *take = stage->take;
-    char *shown = copy(text);
+    char *shown = stage_copy(text);
     if (stage->line != NULL)
         stage->line(stage->line_context, at_ns, side, name, shown);
     if (take->line_count < LINES_MOST) {
         take->lines = ys_grow(take->lines, take->line_count, sizeof *take->lines);
         take->lines[take->line_count++] =
-            (struct ys_log_line){.at_ns = at_ns, .side = side, .who = copy(name), .text = shown};
+            (struct ys_log_line){.at_ns = at_ns, .side = side, .who = stage_copy(name), .text = shown};
     } else {
         free(shown);
     }
@@ -69,7 +61,7 @@ static void take_packet_line(void *context, const char *text)
 {
     struct ys_take *take = context;
     take->packets = ys_grow(take->packets, take->packet_count, sizeof *take->packets);
-    take->packets[take->packet_count++] = copy(text);
+    take->packets[take->packet_count++] = stage_copy(text);
 }
 
 #if defined(__GNUC__)
@@ -87,15 +79,10 @@ break_off(struct ys_stage *stage, struct ys_place place, const char *format, ...
     va_end(arguments);
     stage->take->ending = YS_TAKE_BROKEN;
     stage->take->place = place;
-    stage->take->problem = copy(text);
+    stage->take->problem = stage_copy(text);
 }
 
 /* who is who */
-
-struct ys_address stage_address(const struct on_stage *one)
-{
-    return one->device != NULL ? ys_device_address(one->device) : ys_central_address(one->central);
-}
 
 static const struct ys_design *known(void *context, const struct ys_address *address, const char **name)
 {
@@ -229,6 +216,7 @@ struct ys_stage *ys_stage_new(const struct ys_scene *scene, struct ys_take *take
     struct ys_stage *stage = ys_new(sizeof *stage);
     *take = (struct ys_take){.seed = seed};
     stage->scene = scene;
+    stage->kinds = act_kinds;
     stage->take = take;
     stage->line = line;
     stage->line_context = context;
@@ -261,14 +249,6 @@ struct ys_stage *ys_stage_new(const struct ys_scene *scene, struct ys_take *take
     return NULL;
 }
 
-static void free_act(struct act *act)
-{
-    for (size_t i = 0; i < act->child_count; i++)
-        free_act(act->children[i]);
-    free(act->children);
-    free(act);
-}
-
 void ys_stage_free(struct ys_stage *stage)
 {
     if (stage == NULL)
@@ -281,7 +261,7 @@ void ys_stage_free(struct ys_stage *stage)
     while (stage->kept != NULL) {
         struct act *act = stage->kept;
         stage->kept = act->next;
-        free_act(act);
+        act_free(act);
     }
     if (stage->world.clock != NULL)
         ys_world_end(&stage->world);
@@ -293,170 +273,6 @@ void ys_stage_free(struct ys_stage *stage)
     free(stage->actors);
     free(stage->marks);
     free(stage);
-}
-
-/* acts */
-
-void act_end(struct act *act, bool passed, const char *format, ...)
-{
-    va_list arguments;
-    va_start(arguments, format);
-    (void)vsnprintf(act->came, sizeof act->came, format, arguments);
-    va_end(arguments);
-    act->state = passed ? ACT_PASSED : ACT_FAILED;
-}
-
-struct on_stage *act_who(const struct act *act)
-{
-    return &act->stage->actors[act->step->who];
-}
-
-static void note(const struct act *act)
-{
-    const struct ys_stage *stage = act->stage;
-    struct ys_take *take = stage->take;
-    char what[400];
-    bool groups =
-        act->step->verb == YS_VERB_AT_ONCE || act->step->verb == YS_VERB_REPEAT || act->step->verb == YS_VERB_STEPS;
-    if (groups || (take->step_count >= STEPS_MOST && act->state == ACT_PASSED))
-        return;
-    ys_step_say(act->step, what, sizeof what);
-    take->steps = ys_grow(take->steps, take->step_count, sizeof *take->steps);
-    take->steps[take->step_count++] = (struct ys_done_step){
-        .began_ns = act->began_ns,
-        .ended_ns = ys_world_now_ns(&stage->world),
-        .line = act->step->place.line,
-        .who = copy(act->step->who != YS_NOBODY ? act_who(act)->actor->name.text : "scene"),
-        .what = copy(what),
-        .expected = copy(act->expected),
-        .came = copy(act->came),
-        .passed = act->state == ACT_PASSED,
-    };
-}
-
-static struct act *begin(struct ys_stage *stage, const struct ys_step *step)
-{
-    struct act *act = ys_new(sizeof *act);
-    act->stage = stage;
-    act->step = step;
-    act->began_ns = ys_world_now_ns(&stage->world);
-    act->until_ns = UINT64_MAX;
-    act_kinds[step->verb].begin(act);
-    return act;
-}
-
-/* A request that was given up may still be answered, into the memory of its act; also those of a group that has failed
- * while others of it were still at work. */
-static bool may_be_answered(const struct act *act)
-{
-    if (act->task.central != NULL && !act->task.good)
-        return true;
-    for (size_t i = 0; i < act->child_count; i++) {
-        if (may_be_answered(act->children[i]))
-            return true;
-    }
-    return false;
-}
-
-static void finish(struct act *act)
-{
-    struct ys_stage *stage = act->stage;
-    note(act);
-    if (may_be_answered(act)) {
-        act->next = stage->kept;
-        stage->kept = act;
-    } else {
-        free_act(act);
-    }
-}
-
-static void add_child(struct act *act, const struct ys_step *step)
-{
-    act->children = ys_grow(act->children, act->child_count, sizeof(struct act *));
-    act->children[act->child_count++] = begin(act->stage, step);
-}
-
-static void poll(struct act *act)
-{
-    if (act->state == ACT_RUNS)
-        act_kinds[act->step->verb].poll(act);
-}
-
-/* Looks at the child that is being done, and goes on to the next as long as there are some that are done at once. */
-void poll_steps(struct act *act)
-{
-    const struct ys_steps *steps = &act->step->steps;
-    uint64_t rounds = act->step->verb == YS_VERB_REPEAT ? act->step->repeat.number : 1;
-    while (act->state == ACT_RUNS) {
-        if (act->child_count == 0 && act->at == steps->count) {
-            act->at = 0;
-            act->rounds++;
-        }
-        if (act->child_count == 0 && (act->rounds == rounds || steps->count == 0 || act->stage->ended)) {
-            act_end(act, true, "%s", "");
-            return;
-        }
-        if (act->child_count == 0)
-            add_child(act, &steps->items[act->at++]);
-        struct act *child = act->children[0];
-        poll(child);
-        act->until_ns = child->until_ns;
-        if (child->state == ACT_RUNS)
-            return;
-        if (child->state == ACT_FAILED)
-            act_end(act, false, "%s", "");
-        finish(child);
-        act->child_count = 0;
-    }
-}
-
-void poll_at_once(struct act *act)
-{
-    const struct ys_steps *steps = &act->step->steps;
-    while (act->at < steps->count)
-        add_child(act, &steps->items[act->at++]);
-    act->until_ns = UINT64_MAX;
-    for (size_t i = 0; i < act->child_count;) {
-        struct act *child = act->children[i];
-        poll(child);
-        if (child->state == ACT_RUNS) {
-            act->until_ns = child->until_ns < act->until_ns ? child->until_ns : act->until_ns;
-            i++;
-            continue;
-        }
-        if (child->state == ACT_FAILED)
-            act_end(act, false, "%s", "");
-        finish(child);
-        act->children[i] = act->children[--act->child_count];
-        if (act->state == ACT_FAILED) /* what the others were doing is over, too */
-            return;
-        i = 0; /* those before it may wait for what it did */
-    }
-    if (act->child_count == 0 || act->stage->ended)
-        act_end(act, true, "%s", "");
-}
-
-bool ys_stage_do(struct ys_stage *stage, const struct ys_steps *steps)
-{
-    const struct ys_step all = {.verb = YS_VERB_STEPS, .steps = *steps, .who = YS_NOBODY};
-    struct act *act = begin(stage, &all);
-    stage->ended = false;
-    for (;;) {
-        stage->world.stirred = false;
-        poll(act);
-        if (act->state != ACT_RUNS)
-            break;
-        uint64_t now_ns = ys_world_now_ns(&stage->world);
-        uint64_t wait_ns = act->until_ns > now_ns ? act->until_ns - now_ns : 0;
-        if (!stage->world.stirred)
-            (void)ys_world_run_until(&stage->world, &stage->world.stirred,
-                                     wait_ns < YS_NS_PER_S ? wait_ns : YS_NS_PER_S);
-    }
-    bool passed = act->state == ACT_PASSED;
-    act->next = stage->kept; /* what it began and did not end may still go on */
-    act->step = NULL;
-    stage->kept = act;
-    return passed;
 }
 
 struct ys_world *ys_stage_world(struct ys_stage *stage)

@@ -1,4 +1,4 @@
-/* What the parts of a stage share. */
+/* What a stage is made of. */
 #ifndef SCENE_STAGE_PARTS_H
 #define SCENE_STAGE_PARTS_H
 
@@ -38,7 +38,8 @@ struct ys_stage {
     void *line_context;
     struct mark *marks;
     size_t mark_count;
-    struct act *kept; /* acts whose requests may still be answered */
+    const struct act_kind *kinds; /* of steps, by their verb */
+    struct act *kept;             /* acts whose requests may still be answered */
     uint64_t jammed;
     bool ended;
 };
@@ -79,47 +80,5 @@ struct act_kind {
     void (*begin)(struct act *act);
     void (*poll)(struct act *act);
 };
-
-extern const struct act_kind act_kinds[YS_VERBS];
-
-#if defined(__GNUC__)
-__attribute__((format(printf, 3, 4)))
-#endif
-void act_end(struct act *act, bool passed, const char *format, ...);
-
-/* stage.c: steps within steps. */
-void poll_steps(struct act *act);
-void poll_at_once(struct act *act);
-
-/* expectations.c: of values that come, of log lines, of an end. */
-void begin_expect(struct act *act);
-void poll_expect(struct act *act);
-void begin_expect_none(struct act *act);
-void poll_expect_none(struct act *act);
-void begin_expect_log(struct act *act);
-void poll_expect_log(struct act *act);
-void begin_expect_disconnection(struct act *act);
-void poll_expect_disconnection(struct act *act);
-
-/* Where somebody can be heard: the address of its host. */
-struct ys_address stage_address(const struct on_stage *one);
-
-/* What of a value is compared: all, or the field that the step names; NULL if that is not there. */
-const uint8_t *act_compared(const struct act *act, const uint8_t *bytes, size_t *length);
-/* The value of a step's field in these bytes, as expected or not: `is`, or `between`. */
-bool act_value_fits(const struct act *act, const uint8_t *bytes, size_t length);
-/* Puts it into what is expected: "between 0 N m and 42 N m". */
-void act_say_value(struct act *act);
-
-/* The place of the mark of what an act looks at. */
-uint64_t *act_mark(const struct act *act);
-
-/* Whom a step is about: named, or found, or the only one that there is a connection with. False, and the act has
- * failed, if that is nobody. */
-bool act_find_peer(struct act *act);
-/* The same, with the handle of the characteristic. */
-bool act_find_value(struct act *act);
-
-struct on_stage *act_who(const struct act *act);
 
 #endif

@@ -1,0 +1,45 @@
+/* What a plan of a stream may say. */
+#include "experiment/throughput_plan.h"
+
+#include <stdio.h>
+
+#define TIMEOUT_MS   4000
+#define TIMEOUT_MOST 32000
+
+uint16_t ys_throughput_timeout_ms(const struct ys_throughput_plan *plan)
+{
+    uint64_t least_ms = (2 * (1 + (uint64_t)plan->latency) * plan->interval_us / 10000 + 1) * 10;
+    uint64_t ms = 3 * least_ms > TIMEOUT_MS ? 3 * least_ms : TIMEOUT_MS;
+    if (least_ms > TIMEOUT_MOST)
+        return 0;
+    return (uint16_t)(ms < TIMEOUT_MOST ? ms : TIMEOUT_MOST);
+}
+
+bool ys_throughput_check(const struct ys_throughput_plan *plan, char *text, size_t size)
+{
+    const char *wrong = NULL;
+    if (plan->packet_length < 27 || plan->packet_length > YS_PLAN_PACKET_MOST)
+        wrong = "a packet carries 27 to 251 bytes of data";
+    else if (plan->mtu < 23 || plan->mtu > 517)
+        wrong = "an MTU is 23 to 517 bytes";
+    else if (plan->interval_us < YS_PLAN_INTERVAL_LEAST_US || plan->interval_us > 4000000 ||
+             plan->interval_us % 1250 != 0)
+        wrong = "a connection interval is 7.5 ms to 4 s in steps of 1.25 ms";
+    else if (plan->latency > 499)
+        wrong = "a latency is 0 to 499 events";
+    else if (ys_throughput_timeout_ms(plan) == 0)
+        wrong = "2 x (1 + latency) x interval must be less than 32 s, the longest supervision timeout";
+    else if (plan->event_length_us != 0 && (plan->event_length_us < 1250 || plan->event_length_us > 4000000))
+        wrong = "an event lasts 1.25 ms to 4 s";
+    else if (plan->loss < 0 || plan->loss > 0.9)
+        wrong = "a loss is 0 to 90 percent";
+    else if (plan->distance_m < 0 || plan->distance_m > 10000)
+        wrong = "a distance is 0 to 10000 m";
+    else if (plan->buffers < 2 || plan->buffers > 64)
+        wrong = "a controller has 2 to 64 buffers";
+    else if (plan->seconds < 1 || plan->seconds > 3600)
+        wrong = "it runs for 1 to 3600 seconds";
+    if (wrong != NULL)
+        (void)snprintf(text, size, "%s", wrong);
+    return wrong == NULL;
+}

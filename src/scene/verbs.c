@@ -1,0 +1,50 @@
+/* What steps do, as scenes say it. */
+#include "scene/verbs.h"
+
+#include <string.h>
+
+static const char *const verb_words[YS_VERBS] = {
+    [YS_VERB_NONE] = "nothing",
+    [YS_VERB_FIND] = "find",
+    [YS_VERB_FIND_SERVICE] = "find service",
+    [YS_VERB_FIND_ADDRESS] = "find address",
+    [YS_VERB_CONNECT] = "connect",
+    [YS_VERB_DISCONNECT] = "disconnect",
+    [YS_VERB_DISCOVER] = "discover",
+    [YS_VERB_READ] = "read",
+    [YS_VERB_WRITE] = "write",
+    [YS_VERB_SUBSCRIBE] = "subscribe",
+    [YS_VERB_UNSUBSCRIBE] = "unsubscribe",
+    [YS_VERB_PAIR] = "pair",
+    [YS_VERB_FORGET] = "forget",
+    [YS_VERB_TOUCH] = "touch",
+    [YS_VERB_NONSENSE] = "talk nonsense",
+    [YS_VERB_ADVERTISE] = "advertise",
+    [YS_VERB_EXPECT] = "expect",
+    [YS_VERB_EXPECT_NONE] = "expect none",
+    [YS_VERB_EXPECT_LOG] = "expect log",
+    [YS_VERB_EXPECT_DISCONNECTION] = "expect disconnection",
+    [YS_VERB_SET] = "set",
+    [YS_VERB_POWER] = "power",
+    [YS_VERB_WALK] = "walk",
+    [YS_VERB_JAM] = "jam",
+    [YS_VERB_WAIT] = "wait",
+    [YS_VERB_AT_ONCE] = "at once",
+    [YS_VERB_REPEAT] = "repeat",
+    [YS_VERB_STEPS] = "steps",
+    [YS_VERB_END] = "end",
+};
+
+const char *ys_verb_word(int verb)
+{
+    return verb_words[verb];
+}
+
+int ys_verb_named(const char *word)
+{
+    for (int verb = YS_VERB_FIND; verb < YS_VERBS; verb++) {
+        if (strcmp(verb_words[verb], word) == 0)
+            return verb;
+    }
+    return YS_VERB_NONE;
+}
