@@ -8,6 +8,7 @@
 #include "cli/cli.h"
 #include "cli/output.h"
 #include "cli/say.h"
+#include "design/files.h"
 #include "design/generate.h"
 #include "design/open.h"
 

@@ -6,9 +6,9 @@
 #include "cli/cli.h"
 #include "cli/output.h"
 #include "cli/say.h"
+#include "design/files.h"
 #include "design/generate.h"
 #include "design/interface.h"
-#include "design/open.h"
 
 struct input {
     struct common common;

@@ -11,7 +11,7 @@
 #include "cli/say.h"
 #include "cli/stage_files.h"
 #include "cli/takes.h"
-#include "design/open.h"
+#include "design/files.h"
 #include "design/schema.h"
 
 #define SCENE_MOST   (4u << 20)

@@ -9,7 +9,7 @@
 #include "capture/file/reader.h"
 #include "cli/crash.h"
 #include "cli/say.h"
-#include "design/open.h"
+#include "design/files.h"
 #include "scene/stage.h"
 #include "wire/hex.h"
 #include "world/bonds.h"

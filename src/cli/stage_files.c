@@ -6,6 +6,7 @@
 #include <string.h>
 #include <unistd.h>
 
+#include "design/files.h"
 #include "design/memory.h"
 #include "design/open.h"
 

@@ -6,6 +6,7 @@
 
 #include "design/keys.h"
 #include "design/memory.h"
+#include "design/names.h"
 #include "design/type.h"
 
 #define COUNT(array) (sizeof(array) / sizeof((array)[0]))

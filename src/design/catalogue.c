@@ -7,6 +7,7 @@
 
 #include "design/memory.h"
 #include "design/type.h"
+#include "design/units.h"
 #include "design/words.h"
 #include "design/yaml.h"
 
@@ -15,32 +16,11 @@
 /* The text of catalogue.yaml (made at build time). */
 extern const char ys_catalogue_text[];
 
-static const struct ys_format formats[] = {
-    {"boolean", YS_FORMAT_BOOLEAN, 1, 1},      {"boolean[8]", YS_FORMAT_FLAGS, 1, 8},
-    {"boolean[16]", YS_FORMAT_FLAGS, 2, 16},   {"boolean[24]", YS_FORMAT_FLAGS, 3, 24},
-    {"boolean[32]", YS_FORMAT_FLAGS, 4, 32},   {"uint2", YS_FORMAT_UNSIGNED, 1, 2},
-    {"uint4", YS_FORMAT_UNSIGNED, 1, 4},       {"uint8", YS_FORMAT_UNSIGNED, 1, 8},
-    {"uint12", YS_FORMAT_UNSIGNED, 2, 12},     {"uint16", YS_FORMAT_UNSIGNED, 2, 16},
-    {"uint24", YS_FORMAT_UNSIGNED, 3, 24},     {"uint32", YS_FORMAT_UNSIGNED, 4, 32},
-    {"uint48", YS_FORMAT_UNSIGNED, 6, 48},     {"uint64", YS_FORMAT_UNSIGNED, 8, 64},
-    {"uint128", YS_FORMAT_WIDE, 16, 128},      {"sint128", YS_FORMAT_WIDE, 16, 128},
-    {"uint16[2]", YS_FORMAT_PAIR, 4, 32},      {"utf16s", YS_FORMAT_UTF16, 0, 0},
-    {"medASN1", YS_FORMAT_BYTES, 0, 0},        {"sint8", YS_FORMAT_SIGNED, 1, 8},
-    {"sint12", YS_FORMAT_SIGNED, 2, 12},       {"sint16", YS_FORMAT_SIGNED, 2, 16},
-    {"sint24", YS_FORMAT_SIGNED, 3, 24},       {"sint32", YS_FORMAT_SIGNED, 4, 32},
-    {"sint48", YS_FORMAT_SIGNED, 6, 48},       {"sint64", YS_FORMAT_SIGNED, 8, 64},
-    {"float32", YS_FORMAT_FLOAT, 4, 32},       {"float64", YS_FORMAT_FLOAT, 8, 64},
-    {"medfloat16", YS_FORMAT_MEDFLOAT, 2, 16}, {"medfloat32", YS_FORMAT_MEDFLOAT, 4, 32},
-    {"utf8s", YS_FORMAT_TEXT, 0, 0},           {"bytes", YS_FORMAT_BYTES, 0, 0},
-    {"struct", YS_FORMAT_STRUCT, 0, 0},
-};
-
 /* Everything, by kind; filled once and kept until the end. */
 static struct {
     struct ys_adopted *items;
     size_t count;
 } sections[YS_ADOPTED_KINDS];
-static struct ys_unit *units;
 
 /* The entry that is being read */
 
@@ -200,11 +180,12 @@ static void read_section(const struct ys_node *node, enum ys_adopted_kind kind)
 static void keep_units(void)
 {
     size_t count = sections[YS_ADOPTED_UNIT].count;
-    units = ys_new((count + 1) * sizeof *units);
+    struct ys_unit *units = ys_new((count + 1) * sizeof *units);
     for (size_t i = 0; i < count; i++) {
         const struct ys_adopted *unit = &sections[YS_ADOPTED_UNIT].items[i];
         units[i] = (struct ys_unit){.name = unit->name, .symbol = unit->symbol, .number = unit->number};
     }
+    ys_units_keep(units);
 }
 
 static const char *const section_names[YS_ADOPTED_KINDS] = {
@@ -233,7 +214,7 @@ static const struct ys_key section_keys[] = {
 };
 static const struct ys_mapping catalogue_mapping = {"the catalogue", section_keys, COUNT(section_keys), NULL};
 
-static void load(void)
+void ys_catalogue_load(void)
 {
     static bool loaded;
     static struct fy_document *document; /* kept: fields point at the names of the bits they depend on */
@@ -256,33 +237,20 @@ static void load(void)
 
 const struct ys_adopted *ys_adopted_all(enum ys_adopted_kind kind, size_t *count)
 {
-    load();
+    ys_catalogue_load();
     *count = sections[kind].count;
     return sections[kind].items;
 }
 
-const struct ys_format *ys_format_find(const char *name)
-{
-    for (size_t i = 0; i < COUNT(formats); i++) {
-        if (strcmp(formats[i].name, name) == 0)
-            return &formats[i];
-    }
-    return NULL;
-}
-
 const struct ys_unit *ys_unit_find(const char *name_or_symbol)
 {
-    load();
-    for (size_t i = 0; units != NULL && units[i].name != NULL; i++) {
-        if (ys_word_is_equal(units[i].name, name_or_symbol) || strcmp(units[i].symbol, name_or_symbol) == 0)
-            return &units[i];
-    }
-    return NULL;
+    ys_catalogue_load();
+    return ys_units_named(name_or_symbol);
 }
 
 const struct ys_adopted *ys_adopted_by_name(enum ys_adopted_kind kind, const char *name)
 {
-    load();
+    ys_catalogue_load();
     const struct ys_adopted *items = sections[kind].items;
     for (size_t i = 0; items != NULL && i < sections[kind].count; i++) {
         if (ys_word_is_equal(items[i].name, name))
@@ -293,7 +261,7 @@ const struct ys_adopted *ys_adopted_by_name(enum ys_adopted_kind kind, const cha
 
 const struct ys_adopted *ys_adopted_by_number(enum ys_adopted_kind kind, uint32_t number)
 {
-    load();
+    ys_catalogue_load();
     for (size_t i = 0; i < sections[kind].count; i++) {
         if (sections[kind].items[i].number == number)
             return &sections[kind].items[i];
@@ -311,22 +279,9 @@ const struct ys_has *ys_adopted_part(const struct ys_adopted *service, uint32_t 
     return NULL;
 }
 
-size_t ys_format_names(const char **names, size_t most)
-{
-    size_t count = 0;
-    for (; count < COUNT(formats) && count < most; count++)
-        names[count] = formats[count].name;
-    return count;
-}
-
-size_t ys_unit_names(const char **names, size_t most)
-{
-    return ys_adopted_names(YS_ADOPTED_UNIT, names, most);
-}
-
 size_t ys_adopted_names(enum ys_adopted_kind kind, const char **names, size_t most)
 {
-    load();
+    ys_catalogue_load();
     size_t count = sections[kind].count < most ? sections[kind].count : most;
     for (size_t i = 0; i < count; i++)
         names[i] = sections[kind].items[i].name;

@@ -6,35 +6,7 @@
 #include <stddef.h>
 #include <stdint.h>
 
-/* What the bytes of a value mean. */
-enum ys_format_kind {
-    YS_FORMAT_BOOLEAN,
-    YS_FORMAT_UNSIGNED,
-    YS_FORMAT_SIGNED,
-    YS_FORMAT_FLOAT,    /* IEEE 754 */
-    YS_FORMAT_MEDFLOAT, /* decimal, see yarnswift/medfloat.h */
-    YS_FORMAT_FLAGS,    /* named bits */
-    YS_FORMAT_WIDE,     /* a number too wide for arithmetic, in hexadecimal */
-    YS_FORMAT_PAIR,     /* two numbers of 16 bits */
-    YS_FORMAT_TEXT,     /* UTF-8 */
-    YS_FORMAT_UTF16,    /* a text, sent as UTF-16 */
-    YS_FORMAT_BYTES,
-    YS_FORMAT_STRUCT /* named fields, one behind the other */
-};
-
-/* A value format, by the name of the Assigned Numbers 2.4; `bytes` is ours, for what has no format. */
-struct ys_format {
-    const char *name;
-    enum ys_format_kind kind;
-    uint8_t size; /* bytes; 0: as long as the definition says */
-    uint8_t bits; /* of a number or of flags; the rest of the last byte is 0 */
-};
-
-struct ys_unit {
-    char *name;
-    char *symbol;
-    uint16_t number;
-};
+#include "design/formats.h"
 
 enum ys_adopted_kind {
     YS_ADOPTED_SERVICE,
@@ -72,10 +44,13 @@ struct ys_adopted {
     size_t part_count;
 };
 
+/* Reads it, unless it was read already. All that is asked of it does so itself; what is kept of units (units.h) is
+ * there then. */
+void ys_catalogue_load(void);
+
 /* Everything of a kind, in the order of the catalogue. */
 const struct ys_adopted *ys_adopted_all(enum ys_adopted_kind kind, size_t *count);
 
-const struct ys_format *ys_format_find(const char *name);
 const struct ys_unit *ys_unit_find(const char *name_or_symbol);
 const struct ys_adopted *ys_adopted_by_name(enum ys_adopted_kind kind, const char *name);
 const struct ys_adopted *ys_adopted_by_number(enum ys_adopted_kind kind, uint32_t number);
@@ -84,8 +59,6 @@ const struct ys_adopted *ys_adopted_by_number(enum ys_adopted_kind kind, uint32_
 const struct ys_has *ys_adopted_part(const struct ys_adopted *service, uint32_t number);
 
 /* All names, for suggestions: fills at most `most` and returns how many it has filled. */
-size_t ys_format_names(const char **names, size_t most);
-size_t ys_unit_names(const char **names, size_t most);
 size_t ys_adopted_names(enum ys_adopted_kind kind, const char **names, size_t most);
 
 #endif

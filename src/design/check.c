@@ -14,15 +14,6 @@
 
 #define NAMES_MOST 64
 
-const struct ys_way_words ys_ways[YS_WAYS] = {
-    [YS_WAY_READ] = {"read", YS_PROPERTY_READ},
-    [YS_WAY_WRITE] = {"write", YS_PROPERTY_WRITE},
-    [YS_WAY_WRITE_COMMAND] = {"write without response", YS_PROPERTY_WRITE_WITHOUT_RESPONSE},
-    [YS_WAY_SIGNED_WRITE] = {"signed write", YS_PROPERTY_SIGNED_WRITE},
-    [YS_WAY_NOTIFY] = {"notify", YS_PROPERTY_NOTIFY},
-    [YS_WAY_INDICATE] = {"indicate", YS_PROPERTY_INDICATE},
-};
-
 /* adopted services */
 
 static bool has_characteristic(const struct ys_service *service, const struct ys_adopted *adopted)
@@ -251,64 +242,4 @@ void ys_design_check(struct ys_design *design)
         check_again(design);
         fill_hash(design);
     }
-}
-
-/* questions about a design */
-
-uint8_t ys_characteristic_properties(const struct ys_characteristic *characteristic)
-{
-    unsigned properties = characteristic->broadcasts ? YS_PROPERTY_BROADCAST : 0;
-    for (int way = 0; way < YS_WAYS; way++)
-        properties |= ys_offers(characteristic, (enum ys_way)way) ? ys_ways[way].property : 0u;
-    if (characteristic->reliable || characteristic->description_write.right != YS_RIGHT_NONE)
-        properties |= YS_PROPERTY_EXTENDED;
-    return (uint8_t)properties;
-}
-
-bool ys_offers(const struct ys_characteristic *characteristic, enum ys_way way)
-{
-    return characteristic->ways[way].right != YS_RIGHT_NONE;
-}
-
-bool ys_is_writable(const struct ys_characteristic *characteristic)
-{
-    return ys_write_offer(characteristic)->right != YS_RIGHT_NONE;
-}
-
-bool ys_is_notifiable(const struct ys_characteristic *characteristic)
-{
-    return ys_notify_offer(characteristic)->right != YS_RIGHT_NONE;
-}
-
-const struct ys_offer *ys_write_offer(const struct ys_characteristic *characteristic)
-{
-    enum ys_way way = YS_WAY_WRITE;
-    while (way < YS_WAY_SIGNED_WRITE && !ys_offers(characteristic, way))
-        way++;
-    return &characteristic->ways[way];
-}
-
-const struct ys_offer *ys_notify_offer(const struct ys_characteristic *characteristic)
-{
-    return &characteristic->ways[ys_offers(characteristic, YS_WAY_NOTIFY) ? YS_WAY_NOTIFY : YS_WAY_INDICATE];
-}
-
-bool ys_design_caches(const struct ys_design *design)
-{
-    return design->caching == 1 || (design->caching == 0 && design->security.given && design->security.bonding);
-}
-
-const char *ys_right_word(enum ys_right right)
-{
-    static const char *const words[] = {"none", "open", "encrypted", "authenticated", "secure connections"};
-    return words[right];
-}
-
-const struct ys_service *ys_design_find_service(const struct ys_design *design, const struct ys_uuid *uuid)
-{
-    for (size_t i = 0; i < design->service_count; i++) {
-        if (ys_uuid_is_equal(&design->services[i].uuid, uuid))
-            return &design->services[i];
-    }
-    return NULL;
 }

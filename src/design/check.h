@@ -50,7 +50,4 @@ void ys_check_advertising(struct ys_design *design);
 /* Advice: who filters by a service that is not promised never finds the device. */
 void ys_check_unpromised(struct ys_design *design);
 
-/* The service of this name; NULL if there is none. */
-struct ys_service *ys_service_named(const struct ys_design *design, const char *name);
-
 #endif

@@ -10,15 +10,6 @@
 #include "design/words.h"
 #include "wire/extended.h"
 
-struct ys_service *ys_service_named(const struct ys_design *design, const char *name)
-{
-    for (size_t i = 0; i < design->service_count; i++) {
-        if (design->services[i].name != NULL && ys_word_is_equal(design->services[i].name, name))
-            return &design->services[i];
-    }
-    return NULL;
-}
-
 static void check_promise(struct ys_design *design, struct ys_promise *promise)
 {
     promise->service = ys_service_named(design, promise->name);

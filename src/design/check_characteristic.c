@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "design/check.h"
+#include "design/files.h"
 #include "design/keys.h"
 #include "design/memory.h"
 #include "design/type.h"

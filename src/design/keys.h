@@ -29,16 +29,4 @@ void ys_read_expectations(const struct ys_node *node, void *target);
 extern const struct ys_kind ys_kind_interval;
 bool ys_read_interval(const struct ys_node *node, uint64_t ends[2]);
 
-/* A list of services by name, such as an advertisement promises or a service includes. */
-void ys_read_promises(const struct ys_node *node, struct ys_promise **list, size_t *count);
-
-/* Loads a file whose path is meant from the folder of the file of `place`, and ends it with a zero. NULL if it cannot
- * be read; `*path`, by which it was looked for, is the caller's in any case. */
-char *ys_load_beside(const struct ys_design *design, struct ys_place place, const char *name, char **path,
-                     size_t *length);
-
-/* Frees what it holds. */
-void ys_characteristic_clear(struct ys_characteristic *characteristic);
-void ys_service_clear(struct ys_service *service);
-
 #endif

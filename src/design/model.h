@@ -401,4 +401,12 @@ struct ys_characteristic *ys_characteristic_named(const struct ys_service *servi
 /* The service with this UUID; NULL if there is none. */
 const struct ys_service *ys_design_find_service(const struct ys_design *design, const struct ys_uuid *uuid);
 
+/* The service of this name; NULL if there is none. */
+struct ys_service *ys_service_named(const struct ys_design *design, const char *name);
+
+/* Frees what they hold. */
+void ys_type_clear(struct ys_field *field);
+void ys_characteristic_clear(struct ys_characteristic *characteristic);
+void ys_service_clear(struct ys_service *service);
+
 #endif

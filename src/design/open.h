@@ -8,10 +8,4 @@
  * be read; EFBIG if it is longer. */
 struct ys_design *ys_design_open(const char *path);
 
-/* A path as the file means it that names it: from its own folder. The caller frees it. */
-char *ys_path_beside(const char *file, const char *path);
-
-/* Reads a whole file of at most `most` bytes; the caller frees it. NULL with errno; EFBIG if it is longer. */
-char *ys_file_read(const char *path, size_t most, size_t *length);
-
 #endif

@@ -1,33 +1,22 @@
-/* Reads a definition: device, services, and the files that it includes. What it means together is checked in check.c.
- */
+/* Reads a definition: device, services, and the files that it includes. */
+#include "design/read.h"
+
 #include <stddef.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
-#include "design/check.h"
+#include "design/catalogue.h"
+#include "design/files.h"
 #include "design/keys.h"
 #include "design/memory.h"
-#include "design/open.h"
+#include "design/names.h"
 #include "design/type.h"
 #include "design/use.h"
 #include "design/words.h"
 
 #define COUNT(array)   (sizeof(array) / sizeof((array)[0]))
 #define DESIGN(member) offsetof(struct ys_design, member)
-
-void ys_read_promises(const struct ys_node *node, struct ys_promise **list, size_t *count)
-{
-    struct ys_node item;
-    void *iterator = NULL;
-    while (ys_yaml_next(node, &iterator, &item)) {
-        const char *name = ys_yaml_text(&item);
-        if (name == NULL)
-            continue;
-        *list = ys_grow(*list, *count, sizeof **list);
-        (*list)[(*count)++] = (struct ys_promise){.name = name, .place = item.place};
-    }
-}
 
 /* services: */
 
@@ -398,16 +387,6 @@ static bool is_included_already(const struct ys_design *design, const char *path
     return false;
 }
 
-char *ys_load_beside(const struct ys_design *design, struct ys_place place, const char *name, char **path,
-                     size_t *length)
-{
-    *path = ys_path_beside(place.file != NULL ? place.file : design->file, name);
-    char *text = design->load != NULL ? design->load(design->load_context, *path, length) : NULL;
-    char *copy = text != NULL ? ys_copy(text, *length) : NULL;
-    free(text);
-    return copy;
-}
-
 static void include_file(struct ys_design *design, const struct ys_node *node, const char *name)
 {
     size_t length = 0;
@@ -441,10 +420,11 @@ static void root_include(const struct ys_node *node, void *target)
     }
 }
 
-struct ys_design *ys_design_read(const char *file, const char *text, size_t length, ys_load_fn *load,
-                                 void *load_context)
+struct ys_design *ys_definition_read(const char *file, const char *text, size_t length, ys_load_fn *load,
+                                     void *load_context, bool *whole)
 {
     struct ys_design *design = ys_new(sizeof *design);
+    ys_catalogue_load();
     design->file = ys_copy(file, strlen(file));
     design->id = identifier_of(file);
     design->load = load;
@@ -456,82 +436,12 @@ struct ys_design *ys_design_read(const char *file, const char *text, size_t leng
                         "the file's name gives the device's name in C: begin it with a letter, and take no keyword");
     read_source(design, ys_copy(file, strlen(file)), ys_copy(text, length), length, (struct ys_place){.line = 0});
     const struct fy_document *document = design->sources[0].document;
-    if (document != NULL && fy_node_is_mapping(fy_document_root(design->sources[0].document))) {
+    *whole = document != NULL && fy_node_is_mapping(fy_document_root(design->sources[0].document));
+    if (*whole) {
         if (!design->lists_services)
             ys_findings_add(&design->findings, YS_ERROR, "key-missing", (struct ys_place){.line = 1, .column = 1},
                             "the definition has no services: add it");
         fill_implied(design);
-        ys_design_check(design);
     }
-    ys_findings_sort(&design->findings);
     return design;
-}
-
-void ys_characteristic_clear(struct ys_characteristic *characteristic)
-{
-    free(characteristic->name);
-    free(characteristic->id);
-    free(characteristic->value);
-    free(characteristic->stand_in.recorded);
-    for (size_t i = 0; i < characteristic->descriptor_count; i++) {
-        free(characteristic->descriptors[i].value);
-        ys_type_clear(&characteristic->descriptors[i].type);
-    }
-    free(characteristic->descriptors);
-    ys_type_clear(&characteristic->type);
-}
-
-void ys_service_clear(struct ys_service *service)
-{
-    for (size_t i = 0; i < service->characteristic_count; i++)
-        ys_characteristic_clear(&service->characteristics[i]);
-    free(service->characteristics);
-    free(service->includes);
-    free(service->dropped);
-    free(service->name);
-    free(service->id);
-}
-
-static void free_parts(struct ys_parts *parts)
-{
-    for (size_t i = 0; i < parts->count; i++) {
-        free(parts->items[i].value);
-        free(parts->items[i].list);
-        ys_type_clear(&parts->items[i].type);
-    }
-    free(parts->items);
-}
-
-static void free_set(struct ys_advertisement *set)
-{
-    free_parts(&set->data);
-    free_parts(&set->response);
-    free(set->promises);
-    free(set->name);
-    free(set->id);
-}
-
-void ys_design_free(struct ys_design *design)
-{
-    if (design == NULL)
-        return;
-    for (size_t i = 0; i < design->service_count; i++)
-        ys_service_clear(&design->services[i]);
-    for (size_t i = 0; i < design->set_count; i++)
-        free_set(&design->sets[i]);
-    free(design->services);
-    free(design->sets);
-    for (size_t i = 0; i < design->expectation_count; i++)
-        free(design->expectations[i].by_name);
-    free(design->expectations);
-    free(design->file);
-    free(design->id);
-    ys_findings_clear(&design->findings);
-    for (size_t i = 0; i < design->source_count; i++) {
-        fy_document_destroy(design->sources[i].document);
-        free(design->sources[i].path);
-        free(design->sources[i].text);
-    }
-    free(design->sources);
-    free(design);
 }

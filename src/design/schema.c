@@ -5,6 +5,7 @@
 
 #include <jansson.h>
 
+#include "design/catalogue.h"
 #include "design/keys.h"
 
 #define NAMES_MOST 256
@@ -138,6 +139,7 @@ bool ys_schema_print(FILE *stream)
 
 bool ys_schema_print_of(FILE *stream, const struct ys_mapping *mapping, const char *title)
 {
+    ys_catalogue_load(); /* its names are in the mappings */
     struct printing printing = {.definitions = json_object()};
     json_t *root = mapping_of(&printing, mapping);
     if (json_object_size(printing.definitions) > 0)

@@ -4,8 +4,9 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "design/catalogue.h"
 #include "design/memory.h"
+#include "design/names.h"
+#include "design/units.h"
 #include "design/words.h"
 
 #define COUNT(array) (sizeof(array) / sizeof((array)[0]))
@@ -16,41 +17,8 @@ static void error(const struct ys_node *node, const char *code, const char *text
     ys_findings_add(node->findings, YS_ERROR, code, node->place, "%s", text);
 }
 
-void ys_read_name(const struct ys_node *node, char **name, char **id)
-{
-    const char *text = ys_yaml_text(node);
-    if (text == NULL)
-        return;
-    char *identifier = ys_identifier(text);
-    if (identifier == NULL) {
-        ys_findings_add(node->findings, YS_ERROR, "name-in-c", node->place,
-                        "the name \"%s\" gives no name in C: begin it with a letter from a to z", text);
-        return;
-    }
-    if (*name == NULL) {
-        *name = ys_copy(text, strlen(text));
-        *id = identifier;
-    } else {
-        free(identifier);
-    }
-}
-
-/* Names and symbols of units, as both may be written. */
-static size_t unit_words(const char **names, size_t most)
-{
-    size_t count = 0;
-    size_t units;
-    const struct ys_adopted *all = ys_adopted_all(YS_ADOPTED_UNIT, &units);
-    for (size_t i = 0; i < units && count + 2 <= most; i++) {
-        names[count++] = all[i].name;
-        if (all[i].symbol[0] != '\0')
-            names[count++] = all[i].symbol;
-    }
-    return count;
-}
-
 const struct ys_kind ys_kind_format = {.form = YS_NAME, .names = ys_format_names};
-const struct ys_kind ys_kind_unit = {.form = YS_NAME, .names = unit_words};
+const struct ys_kind ys_kind_unit = {.form = YS_NAME, .names = ys_units_words};
 const struct ys_kind ys_kind_length = {.form = YS_NUMBER, .least = 1, .greatest = 512};
 
 static struct ys_field *field_of(const struct ys_node *node, void *target)
@@ -77,10 +45,10 @@ void ys_type_unit(const struct ys_node *node, void *target)
     const char *text = ys_yaml_text(node);
     if (text == NULL)
         return;
-    field->unit = ys_unit_find(text);
+    field->unit = ys_units_named(text);
     if (field->unit == NULL) {
         const char *names[NAMES_MOST];
-        ys_yaml_unknown(node, "this unit", text, names, ys_unit_names(names, NAMES_MOST));
+        ys_yaml_unknown(node, "this unit", text, names, ys_units_names(names, NAMES_MOST));
     }
 }
 
@@ -237,19 +205,4 @@ void ys_type_inherit(struct ys_field *field, const struct ys_field *adopted)
         field->halvings = adopted->halvings;
         field->has_resolution = adopted->has_resolution;
     }
-}
-
-void ys_type_clear(struct ys_field *field)
-{
-    for (size_t i = 0; i < field->bit_count; i++)
-        free(field->bits[i]);
-    for (size_t i = 0; i < field->field_count; i++) {
-        free(field->fields[i].name);
-        free(field->fields[i].id);
-        for (size_t j = 0; j < field->fields[i].bit_count; j++)
-            free(field->fields[i].bits[j]);
-        free(field->fields[i].bits);
-    }
-    free(field->bits);
-    free(field->fields);
 }

@@ -43,10 +43,4 @@ void ys_type_fields(const struct ys_node *node, void *target);
  * the same. */
 void ys_type_inherit(struct ys_field *field, const struct ys_field *adopted);
 
-/* Frees what a type holds. */
-void ys_type_clear(struct ys_field *field);
-
-/* Reads a name, and makes its C identifier; both are the caller's. The first of two counts. */
-void ys_read_name(const struct ys_node *node, char **name, char **id);
-
 #endif

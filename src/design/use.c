@@ -111,15 +111,6 @@ bool ys_use_begin(struct ys_design *design, struct ys_service *service, const st
     return true;
 }
 
-struct ys_characteristic *ys_characteristic_named(const struct ys_service *service, const char *name)
-{
-    for (size_t i = 0; i < service->characteristic_count; i++) {
-        if (service->characteristics[i].name != NULL && ys_word_is_equal(service->characteristics[i].name, name))
-            return &service->characteristics[i];
-    }
-    return NULL;
-}
-
 /* The part that a name or a UUID means, brought or not. */
 static const struct ys_has *find_part(const struct ys_service *service, const char *name, const char *uuid)
 {

@@ -4,7 +4,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "design/open.h"
+#include "design/files.h"
 #include "design/words.h"
 #include "scene/checking.h"
 #include "scene/scene_check_values.h"
