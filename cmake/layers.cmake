@@ -25,3 +25,21 @@ set(YARNSWIFT_FORBIDDEN_measure time.h sys/time.h unistd.h stdio.h)
 
 # Headers of examples that a layer shows: the demo runs the firmware of the torque wrench.
 set(YARNSWIFT_EXAMPLES_cli wrench.h workstation.h torque_wrench_table.h)
+
+# The rooms of a layer, and which others of it each may use. What lies in the layer's own folder, above its rooms, may use
+# all of them.
+set(YARNSWIFT_ROOM_host/core "")
+set(YARNSWIFT_ROOM_host/hci host/core)
+set(YARNSWIFT_ROOM_host/l2cap host/core)
+set(YARNSWIFT_ROOM_host/gap host/core host/hci host/l2cap)
+set(YARNSWIFT_ROOM_host/smp host/core host/l2cap)
+set(YARNSWIFT_ROOM_host/gatt host/gatt/server host/gatt/client host/core host/l2cap)
+set(YARNSWIFT_ROOM_host/gatt/server host/core host/l2cap)
+set(YARNSWIFT_ROOM_host/gatt/client host/core host/l2cap)
+set(YARNSWIFT_ROOM_capture/file capture)
+set(YARNSWIFT_ROOM_capture/follow capture)
+set(YARNSWIFT_ROOM_capture/say capture/follow)
+set(YARNSWIFT_ROOM_capture/audit capture/follow)
+
+# Where includes may still form circles.
+set(YARNSWIFT_CIRCLES sim)

@@ -1,4 +1,5 @@
 /* The catalogue of adopted numbers: that it is whole and consistent, and found in. */
+#include "design/catalogue.h"
 #include "support/check.h"
 
 #include <stdio.h>

@@ -1,4 +1,5 @@
 /* Definitions: what is wrong with them, what they mean, and the values in words. */
+#include "design/catalogue.h"
 #include "support/check.h"
 
 #include <stdio.h>

@@ -1,4 +1,5 @@
 /* Definitions: rights, descriptors, payloads, what is used of the catalogue, limits; and what is wrong with them. */
+#include "design/catalogue.h"
 #include "support/check.h"
 
 #include <stdio.h>

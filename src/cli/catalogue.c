@@ -6,6 +6,7 @@
 
 #include "cli/cli.h"
 #include "cli/say.h"
+#include "design/catalogue.h"
 #include "design/search.h"
 
 /* More than these are listed a line each, fewer are shown whole. */

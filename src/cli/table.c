@@ -6,6 +6,7 @@
 #include <yarnswift/advertisement.h>
 
 #include "cli/cli.h"
+#include "design/catalogue.h"
 #include "design/explain.h"
 #include "design/hash.h"
 #include "design/payload.h"

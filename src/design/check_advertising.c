@@ -4,6 +4,7 @@
 
 #include <yarnswift/advertisement.h>
 
+#include "design/catalogue.h"
 #include "design/check.h"
 #include "design/payload.h"
 #include "design/value.h"

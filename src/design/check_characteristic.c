@@ -3,6 +3,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "design/catalogue.h"
 #include "design/check.h"
 #include "design/files.h"
 #include "design/keys.h"

@@ -2,6 +2,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "design/catalogue.h"
 #include "design/check.h"
 #include "design/words.h"
 

@@ -5,6 +5,7 @@
 #include <stdio.h>
 #include <string.h>
 
+#include "design/catalogue.h"
 #include "design/value.h"
 #include "wire/hex.h"
 

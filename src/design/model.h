@@ -11,7 +11,7 @@
 #include <yarnswift/table.h>
 #include <yarnswift/uuid.h>
 
-#include "design/catalogue.h"
+#include "design/formats.h"
 #include "design/written.h"
 #include "measure/charge.h"
 #include "measure/scanner.h"

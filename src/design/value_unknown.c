@@ -4,6 +4,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "design/catalogue.h"
 #include "design/value.h"
 #include "wire/hex.h"
 

@@ -1,8 +1,46 @@
-/* What a plan of a stream may say. */
+/* What a plan of a stream says, and may say. */
 #ifndef EXPERIMENT_THROUGHPUT_PLAN_H
 #define EXPERIMENT_THROUGHPUT_PLAN_H
 
-#include "experiment/throughput.h"
+#include "measure/charge.h"
+#include "world/world.h"
+
+/* How it travels. */
+enum ys_carrier {
+    YS_CARRIER_STREAM,        /* notifications, as full as the MTU allows */
+    YS_CARRIER_NOTIFICATIONS, /* of a value that is always a new one */
+    YS_CARRIER_INDICATIONS,
+    YS_CARRIER_COMMANDS, /* written by the central, without a response; with one: */
+    YS_CARRIER_REQUESTS,
+    YS_CARRIER_CHANNEL, /* a channel with credits, from the device; to it: */
+    YS_CARRIER_CHANNEL_TO_DEVICE,
+    YS_CARRIERS
+};
+
+/* Their names in words: "stream", "notifications", ... */
+extern const char *const ys_carrier_names[YS_CARRIERS + 1];
+
+struct ys_throughput_plan {
+    enum ys_carrier carrier;
+    uint16_t handle;          /* of the value, in the table of the definition; 0: of none */
+    uint16_t value_bytes;     /* of the value, at the most; what is longer than an MTU carries is cut to that */
+    uint16_t spacing_ms;      /* least time between two notifications or indications; 0: none */
+    enum ys_phy phy;          /* in both directions */
+    uint8_t packet_length;    /* 27 to 251 */
+    uint16_t mtu;             /* 23 to 517 */
+    uint32_t interval_us;     /* 7,500 to 4,000,000, in steps of 1,250 */
+    uint16_t latency;         /* 0 to 499 */
+    uint32_t event_length_us; /* 0: no limit */
+    bool encrypted;
+    double loss;       /* share of packets, 0 to less than 1 */
+    double distance_m; /* 0: the air is perfect */
+    int8_t power_dbm;
+    uint8_t buffers;  /* of the controller that sends, 2 to 64 */
+    uint32_t seconds; /* 1 to 3,600 */
+    uint64_t seed;
+    const struct ys_energy *energy; /* of the device; NULL: not known */
+    struct ys_recording *recording; /* of all that happens; NULL: none */
+};
 
 #define YS_PLAN_PACKET_MOST       251  /* bytes of data in a packet */
 #define YS_PLAN_INTERVAL_LEAST_US 7500 /* between connection events */

@@ -6,6 +6,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "design/catalogue.h"
 #include "design/explain.h"
 #include "design/value.h"
 

@@ -5,6 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "design/catalogue.h"
 #include "design/value.h"
 #include "world/tasks.h"
 

@@ -2,39 +2,18 @@
  * broken, or cannot be told, because something is missing in the capture.
  *
  * It shares nothing with the simulator and the host but `wire`. */
-#ifndef CAPTURE_AUDIT_H
-#define CAPTURE_AUDIT_H
+#ifndef CAPTURE_AUDIT_AUDIT_H
+#define CAPTURE_AUDIT_AUDIT_H
 
-#include "capture/audit/rules.h"
+#include "capture/audit/breaches.h"
 #include "capture/follow/follow.h"
 #include "capture/follow/glossary.h"
-
-/* How often a rule was watched, and what came of it. */
-struct ys_tally {
-    uint64_t kept;
-    uint64_t broken;
-    uint64_t unknown;
-};
-
-/* A breach of a rule. */
-struct ys_breach {
-    enum ys_rule_id rule;
-    uint64_t record; /* its number */
-    uint64_t at_ns;
-    char who[40];   /* who broke it, "" if that is not known */
-    char what[200]; /* in words */
-};
-
-/* Breaches of one rule that are kept; the rest is only counted. */
-#define YS_BREACHES_OF_EACH 10
 
 struct ys_audit;
 
 /* The glossary gives what values must be like; NULL if there is no memory. It must outlive the audit. */
 struct ys_audit *ys_audit_new(const struct ys_glossary *glossary);
 void ys_audit_free(struct ys_audit *audit);
-
-#define YS_EXCEPTED_MOST 8
 
 /* What this one breaks is not counted: somebody who is known to misbehave. False if there are too many. */
 bool ys_audit_except(struct ys_audit *audit, const char *name);

@@ -2,7 +2,9 @@
 #ifndef CAPTURE_AUDIT_STATE_H
 #define CAPTURE_AUDIT_STATE_H
 
-#include "capture/audit/audit.h"
+#include "capture/audit/breaches.h"
+#include "capture/follow/follow.h"
+#include "capture/follow/glossary.h"
 #include "wire/hci_link.h"
 
 #define NS_PER_US UINT64_C(1000)

@@ -7,7 +7,7 @@
 #include "host/core/connections.h"
 #include "host/core/events.h"
 #include "host/core/ring.h"
-#include "host/gatt/server/caching.h"
+#include "host/gatt/server/features.h"
 
 #define TYPE_SERVICE        0x2800
 #define TYPE_SECONDARY      0x2801

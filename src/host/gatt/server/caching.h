@@ -4,15 +4,11 @@
 
 #include <yarnswift/host.h>
 
+#include "host/gatt/server/features.h"
 #include "wire/att.h"
 
 /* What a client with robust caching knows of the table; the comment at the top of caching.c draws it. */
 enum awareness { AWARE, UNAWARE, TOLD };
-
-/* Bits of the client supported features (Vol 3 Part G 7.2). */
-#define FEATURE_ROBUST_CACHING         0x01
-#define FEATURE_MULTIPLE_NOTIFICATIONS 0x04
-#define FEATURES_KNOWN                 0x07
 
 /* The handle of a value of the GATT service; 0 if there is none. */
 enum caching_value { YS_CACHING_CHANGED = 0x2a05, YS_CACHING_HASH = 0x2b2a };
