@@ -40,6 +40,3 @@ set(YARNSWIFT_ROOM_capture/file capture)
 set(YARNSWIFT_ROOM_capture/follow capture)
 set(YARNSWIFT_ROOM_capture/say capture/follow)
 set(YARNSWIFT_ROOM_capture/audit capture/follow)
-
-# Where includes may still form circles.
-set(YARNSWIFT_CIRCLES sim)

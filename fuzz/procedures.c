@@ -3,7 +3,10 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "sim/controller_parts.h"
+#include "sim/controller_state.h"
+#include "sim/encryption.h"
+#include "sim/link_time.h"
+#include "sim/procedures.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
 

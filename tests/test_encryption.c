@@ -1,10 +1,11 @@
 /* Encryption of a link by the simulated controllers, against the sample data of the standard and from both sides. */
+#include "sim/link_cipher.h"
 #include "support/check.h"
 
 #include <stdio.h>
 #include <string.h>
 
-#include "sim/controller_parts.h"
+#include "sim/controller_state.h"
 #include "support/bench.h"
 #include "support/hex.h"
 

@@ -1,11 +1,13 @@
 /* Control procedures of the link layer: each with each other, refused, and interrupted, from both sides. */
+#include "sim/link_time.h"
+#include "sim/procedures.h"
 #include "support/check.h"
 
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
-#include "sim/controller_parts.h"
+#include "sim/controller_state.h"
 #include "support/hex.h"
 #include "support/pump.h"
 

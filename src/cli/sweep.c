@@ -12,6 +12,7 @@
 #include "cli/progress.h"
 #include "cli/say.h"
 #include "cli/sweep.h"
+
 #include "experiment/throughput_plan.h"
 
 #define KEY_AS          1

@@ -1,5 +1,6 @@
 /* The interface of a device in Markdown. */
 #include "design/interface.h"
+
 #include "design/link.h"
 
 #include <math.h>

@@ -1,9 +1,17 @@
 /* Advertising sets (Core 5.4 Vol 6 Part B 4.4.2): what starts and ends them, and the events of legacy advertising,
  * which go over channels 37, 38, 39 at the interval plus a random delay of 0 to 10 ms. */
+#include "sim/advertiser.h"
+
 #include <stdlib.h>
 #include <string.h>
 
-#include "sim/controller_parts.h"
+#include "sim/advertising_set.h"
+#include "sim/airing.h"
+#include "sim/controller_state.h"
+#include "sim/extended_advertiser.h"
+#include "sim/link_time.h"
+#include "sim/resolving.h"
+#include "sim/turns.h"
 
 #define DELAY_MAX_US 10000
 
@@ -16,22 +24,6 @@
 
 #define DURATION_STEP_NS (10 * YS_NS_PER_MS)
 
-struct ys_address advertiser_address(const struct advertiser *advertiser)
-{
-    uint8_t type = advertiser->parameters.own_address_type;
-    struct ys_address own;
-    if (type >= YS_HCI_OWN_RESOLVABLE && resolving_own(advertiser->controller, &advertiser->parameters.peer, &own))
-        return own;
-    if (advertiser->by_sets && (type & 1) == YS_ADDRESS_RANDOM)
-        return advertiser->random_address;
-    return controller_own_address(advertiser->controller, type & 1, &advertiser->parameters.peer);
-}
-
-static bool is(const struct advertiser *advertiser, enum ys_hci_set_properties property)
-{
-    return (advertiser->parameters.properties & property) != 0;
-}
-
 static bool is_used(const struct advertiser *advertiser, uint8_t channel)
 {
     return (advertiser->parameters.channels >> (channel - FIRST_CHANNEL) & 1) != 0;
@@ -39,112 +31,17 @@ static bool is_used(const struct advertiser *advertiser, uint8_t channel)
 
 /* ends */
 
-static void silence(struct advertiser *advertiser)
-{
-    struct ys_clock *clock = advertiser->controller->clock;
-    advertiser->on = false;
-    ys_clock_cancel(clock, &advertiser->event);
-    ys_clock_cancel(clock, &advertiser->step);
-    ys_clock_cancel(clock, &advertiser->end);
-    ys_radio_stop(&advertiser->receiver);
-}
-
-static void tell_terminated(const struct advertiser *advertiser, uint8_t status, uint16_t connection)
-{
-    uint8_t bytes[YS_HCI_EVENT_MAX];
-    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
-    struct ys_controller *controller = advertiser->controller;
-    if (!controller_begin_le_event(controller, &writer, YS_HCI_LE_ADVERTISING_SET_TERMINATED))
-        return;
-    ys_put_hci_terminated(&writer, &(struct ys_hci_terminated){
-                                       .status = status,
-                                       .handle = advertiser->parameters.handle,
-                                       .connection = connection,
-                                       .events = advertiser->events_max > 0 ? (uint8_t)advertiser->events : 0,
-                                   });
-    controller_send(controller, &writer);
-}
-
 static void time_is_over(void *context)
 {
     struct advertiser *advertiser = context;
-    silence(advertiser);
+    set_silence(advertiser);
     if (advertiser->by_sets)
-        tell_terminated(advertiser, YS_HCI_ADVERTISING_TIMEOUT, 0);
+        set_tell_terminated(advertiser, YS_HCI_ADVERTISING_TIMEOUT, 0);
     else /* directed, high duty cycle */
         controller_connection_complete(advertiser->controller,
                                        &(struct ys_hci_connection){.status = YS_HCI_ADVERTISING_TIMEOUT,
                                                                    .role = 1,
                                                                    .peer = advertiser->parameters.peer});
-}
-
-void advertiser_event_over(struct advertiser *advertiser)
-{
-    if (advertiser->events_max == 0 || advertiser->events < advertiser->events_max)
-        return;
-    silence(advertiser);
-    tell_terminated(advertiser, YS_HCI_LIMIT_REACHED, 0);
-}
-
-void advertiser_accept(struct advertiser *advertiser, const struct ys_address *peer,
-                       const struct ys_link_connect *connect, uint64_t end_ns)
-{
-    struct ys_controller *controller = advertiser->controller;
-    bool extended = !is(advertiser, YS_HCI_SET_LEGACY);
-    struct link *link = link_take(controller);
-    silence(advertiser);
-    if (link == NULL)
-        return;
-    link_start(link,
-               &(struct link_begin){
-                   .extended = extended,
-                   .by_counter = extended || advertiser->by_counter,
-                   .phy = extended ? phy_of_hci(advertiser->parameters.secondary_phy) : YS_PHY_1M,
-                   .end_ns = end_ns,
-               },
-               connect);
-    controller_connection_complete(controller,
-                                   &(struct ys_hci_connection){
-                                       .status = YS_HCI_OK,
-                                       .handle = link->handle,
-                                       .role = 1,
-                                       .peer = *peer,
-                                       .own_is_made = advertiser->parameters.own_address_type >= YS_HCI_OWN_RESOLVABLE,
-                                       .interval = connect->interval,
-                                       .latency = connect->latency,
-                                       .timeout = connect->timeout,
-                                   });
-    if (advertiser->by_sets)
-        tell_terminated(advertiser, YS_HCI_OK, link->handle);
-}
-
-/* who is heard */
-
-bool advertiser_admits(const struct advertiser *advertiser, const struct ys_address *peer, enum ys_hci_filter filter)
-{
-    if (is(advertiser, YS_HCI_SET_DIRECTED))
-        return resolving_is(advertiser->controller, &advertiser->parameters.peer, peer);
-    return (advertiser->parameters.filter & filter) == 0 || controller_accepts(advertiser->controller, peer);
-}
-
-void advertiser_tell_request(const struct advertiser *advertiser, const struct ys_address *peer)
-{
-    uint8_t bytes[YS_HCI_EVENT_MAX];
-    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
-    if (advertiser->parameters.tell_requests == 0 ||
-        !controller_begin_le_event(advertiser->controller, &writer, YS_HCI_LE_SCAN_REQUEST_RECEIVED))
-        return;
-    ys_put_u8(&writer, advertiser->parameters.handle);
-    ys_put_hci_address(&writer, peer);
-    controller_send(advertiser->controller, &writer);
-}
-
-bool advertiser_connect_is_valid(const struct ys_link_connect *connect)
-{
-    static const uint8_t none[5] = {0};
-    return ys_link_parameters_are_valid(connect->interval, connect->latency, connect->timeout) &&
-           connect->window_size >= 1 && connect->hop >= 5 && connect->hop <= 16 &&
-           memcmp(connect->channel_map, none, sizeof none) != 0;
 }
 
 /* legacy events */
@@ -168,11 +65,11 @@ static void set_phase(struct advertiser *advertiser, enum phase phase)
 
 static uint8_t pdu_type(const struct advertiser *advertiser)
 {
-    if (is(advertiser, YS_HCI_SET_DIRECTED))
+    if (set_is(advertiser, YS_HCI_SET_DIRECTED))
         return YS_LINK_ADV_DIRECT_IND;
-    if (is(advertiser, YS_HCI_SET_CONNECTABLE))
+    if (set_is(advertiser, YS_HCI_SET_CONNECTABLE))
         return YS_LINK_ADV_IND;
-    return is(advertiser, YS_HCI_SET_SCANNABLE) ? YS_LINK_ADV_SCAN_IND : YS_LINK_ADV_NONCONN_IND;
+    return set_is(advertiser, YS_HCI_SET_SCANNABLE) ? YS_LINK_ADV_SCAN_IND : YS_LINK_ADV_NONCONN_IND;
 }
 
 static void send(struct advertiser *advertiser, uint8_t type, const struct set_data *data)
@@ -180,7 +77,7 @@ static void send(struct advertiser *advertiser, uint8_t type, const struct set_d
     struct ys_controller *controller = advertiser->controller;
     const struct ys_link_advertising pdu = {
         .type = type,
-        .channel_selection_2 = type != YS_LINK_SCAN_RSP && is(advertiser, YS_HCI_SET_CONNECTABLE) &&
+        .channel_selection_2 = type != YS_LINK_SCAN_RSP && set_is(advertiser, YS_HCI_SET_CONNECTABLE) &&
                                knows_selection_2(advertiser->controller),
         .sender = advertiser_address(advertiser),
         .target = resolving_target(advertiser->controller, &advertiser->parameters.peer),
@@ -217,7 +114,7 @@ static void legacy_step(struct advertiser *advertiser)
         send(advertiser, pdu_type(advertiser), &advertiser->data);
         break;
     case PHASE_SENT:
-        if (!is(advertiser, YS_HCI_SET_CONNECTABLE) && !is(advertiser, YS_HCI_SET_SCANNABLE)) {
+        if (!set_is(advertiser, YS_HCI_SET_CONNECTABLE) && !set_is(advertiser, YS_HCI_SET_SCANNABLE)) {
             next_channel(advertiser);
             break;
         }
@@ -249,12 +146,12 @@ static void legacy_receive(struct advertiser *advertiser, const struct ys_air_pa
     uint64_t end_ns = packet->start_ns + packet->duration_ns;
     bool good = controller_takes_advertising(packet, &pdu) && ys_address_is_equal(&pdu.target, &own);
     ys_radio_stop(&advertiser->receiver);
-    if (good && pdu.type == YS_LINK_SCAN_REQ && is(advertiser, YS_HCI_SET_SCANNABLE) &&
+    if (good && pdu.type == YS_LINK_SCAN_REQ && set_is(advertiser, YS_HCI_SET_SCANNABLE) &&
         advertiser_admits(advertiser, &pdu.sender, YS_HCI_FILTER_REQUESTS)) {
         set_phase(advertiser, PHASE_RESPOND);
         ys_clock_set(controller->clock, &advertiser->step, end_ns + YS_LINK_INTER_FRAME_SPACE_NS);
         advertiser_tell_request(advertiser, &pdu.sender);
-    } else if (good && pdu.type == YS_LINK_CONNECT_IND && is(advertiser, YS_HCI_SET_CONNECTABLE) &&
+    } else if (good && pdu.type == YS_LINK_CONNECT_IND && set_is(advertiser, YS_HCI_SET_CONNECTABLE) &&
                advertiser_admits(advertiser, &pdu.sender, YS_HCI_FILTER_CONNECTIONS) &&
                advertiser_connect_is_valid(&pdu.connect)) {
         advertiser->by_counter = pdu.channel_selection_2 && knows_selection_2(controller);
@@ -269,7 +166,7 @@ static void legacy_receive(struct advertiser *advertiser, const struct ys_air_pa
 static void step(void *context)
 {
     struct advertiser *advertiser = context;
-    if (is(advertiser, YS_HCI_SET_LEGACY))
+    if (set_is(advertiser, YS_HCI_SET_LEGACY))
         legacy_step(advertiser);
     else
         extended_step(advertiser);
@@ -278,7 +175,7 @@ static void step(void *context)
 static void receive(void *context, const struct ys_air_packet *packet)
 {
     struct advertiser *advertiser = context;
-    if (is(advertiser, YS_HCI_SET_LEGACY))
+    if (set_is(advertiser, YS_HCI_SET_LEGACY))
         legacy_receive(advertiser, packet);
     else
         extended_receive(advertiser, packet);
@@ -288,7 +185,7 @@ static void receive(void *context, const struct ys_air_packet *packet)
 static void set_next(struct advertiser *advertiser)
 {
     uint64_t now_ns = ys_clock_now_ns(advertiser->controller->clock);
-    bool fast = is(advertiser, YS_HCI_SET_FAST);
+    bool fast = set_is(advertiser, YS_HCI_SET_FAST);
     uint64_t interval_ns = fast ? FAST_INTERVAL_NS : advertiser->parameters.interval_min * NS_PER_ADVERTISING_STEP;
     uint64_t delay_ns = fast ? 0 : ys_chance_below(&advertiser->controller->chance, DELAY_MAX_US + 1) * YS_NS_PER_US;
     advertiser->latest_ns = now_ns + interval_ns + (fast ? 0 : DELAY_MAX_US * YS_NS_PER_US);
@@ -298,7 +195,7 @@ static void set_next(struct advertiser *advertiser)
 /* How long an event takes if nobody asks. */
 static uint64_t event_ns(const struct advertiser *advertiser)
 {
-    if (!is(advertiser, YS_HCI_SET_LEGACY))
+    if (!set_is(advertiser, YS_HCI_SET_LEGACY))
         return extended_event_ns(advertiser);
     size_t length = 2 + 6 + (size_t)advertiser->data.length;
     return (LAST_CHANNEL - FIRST_CHANNEL + 1) * (ys_link_duration_ns(YS_PHY_1M, length) + 2 * TUNING_NS + SLACK_NS);
@@ -320,7 +217,7 @@ static void start_event(void *context)
     advertiser->events++;
     set_next(advertiser);
     set_phase(advertiser, PHASE_SEND);
-    if (!is(advertiser, YS_HCI_SET_LEGACY))
+    if (!set_is(advertiser, YS_HCI_SET_LEGACY))
         extended_begin_event(advertiser);
     step(advertiser);
 }
@@ -346,7 +243,7 @@ void advertiser_init(struct advertiser *advertiser, struct ys_controller *contro
 void advertiser_stop(struct advertiser *advertiser)
 {
     if (advertiser->on)
-        silence(advertiser);
+        set_silence(advertiser);
 }
 
 void advertiser_free(struct advertiser *advertiser)
@@ -368,12 +265,12 @@ uint8_t advertiser_start(struct advertiser *advertiser, const struct ys_hci_set_
 {
     struct ys_clock *clock = advertiser->controller->clock;
     uint64_t now_ns = ys_clock_now_ns(clock);
-    uint64_t duration_ns = is(advertiser, YS_HCI_SET_FAST) ? FAST_NS : 0;
+    uint64_t duration_ns = set_is(advertiser, YS_HCI_SET_FAST) ? FAST_NS : 0;
     if (advertiser->on && on == NULL)
         return YS_HCI_OK;
     if (!has_address(advertiser))
         return YS_HCI_INVALID_PARAMETERS;
-    if (is(advertiser, YS_HCI_SET_CONNECTABLE) && link_take(advertiser->controller) == NULL)
+    if (set_is(advertiser, YS_HCI_SET_CONNECTABLE) && link_take(advertiser->controller) == NULL)
         return YS_HCI_CONNECTION_LIMIT;
     if (on != NULL && on->duration > 0)
         duration_ns = on->duration * DURATION_STEP_NS;

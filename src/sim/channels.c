@@ -1,8 +1,11 @@
 /* Which data channels a connection uses (Core 5.4 Vol 6 Part B 4.5.8.1): those that the host of the central allows and,
  * if the controller adapts, that have not done badly. A channel that was left out for that is tried again later. */
+#include "sim/channels.h"
+
 #include <string.h>
 
-#include "sim/controller_parts.h"
+#include "sim/controller_state.h"
+#include "sim/procedures.h"
 
 /* How often a central looks at it, in events; and after how many looks what it knows is forgotten. */
 #define LOOK_EVENTS  64

@@ -1,9 +1,19 @@
 /* The commands of a controller that knows legacy advertising: rows of a table, each answered as the standard says
  * (Core 5.4 Vol 4 Part E 7). */
+#include "sim/commands.h"
+
 #include <stdlib.h>
 #include <string.h>
 
-#include "sim/controller_parts.h"
+#include "sim/advertiser.h"
+#include "sim/airing.h"
+#include "sim/commands_resolving.h"
+#include "sim/controller_state.h"
+#include "sim/encryption.h"
+#include "sim/initiator.h"
+#include "sim/link_time.h"
+#include "sim/reset.h"
+#include "sim/scanner.h"
 
 static uint8_t reset(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {

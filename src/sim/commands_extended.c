@@ -1,8 +1,15 @@
 /* The commands of extended advertising (Core 5.4 Vol 4 Part E 7.8.52 to 7.8.66): rows of a table, as in commands.c. */
+#include "sim/commands_extended.h"
+
 #include <stdlib.h>
 #include <string.h>
 
-#include "sim/controller_parts.h"
+#include "sim/advertiser.h"
+#include "sim/commands.h"
+#include "sim/controller_state.h"
+#include "sim/extended_advertiser.h"
+#include "sim/initiator.h"
+#include "sim/scanner.h"
 
 /* sets */
 

@@ -1,8 +1,16 @@
 /* The commands of a controller that shape connections (Core 5.4 Vol 4 Part E 7.1.23, 7.3.35, 7.3.93, 7.3.94, 7.5.4,
  * 7.8.18 to 7.8.49). */
+#include "sim/commands_link.h"
+
 #include <string.h>
 
-#include "sim/controller_parts.h"
+#include "sim/border.h"
+#include "sim/channels.h"
+#include "sim/controller_state.h"
+#include "sim/link_lengths.h"
+#include "sim/link_time.h"
+#include "sim/procedures.h"
+#include "sim/reset.h"
 
 /* Puts the handle into the answer, as most of these do, and finds its connection. */
 static struct link *get_link(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
@@ -222,20 +230,10 @@ static uint8_t read_length_max(struct ys_controller *controller, struct ys_reade
 
 /* PHYs */
 
-static uint8_t phys_of(const struct ys_controller *controller)
-{
-    uint8_t phys = YS_HCI_PHYS_1M;
-    if (has(controller, YS_HCI_LE_FEATURE_2M))
-        phys |= YS_HCI_PHYS_2M;
-    if (has(controller, YS_HCI_LE_FEATURE_CODED))
-        phys |= YS_HCI_PHYS_CODED;
-    return phys;
-}
-
 /* What is wanted: bits, or all that there are if there is no wish. */
 static uint8_t check_phys(const struct ys_controller *controller, struct ys_hci_phy_wish *wanted)
 {
-    uint8_t able = phys_of(controller);
+    uint8_t able = controller_phys(controller);
     if (able == YS_HCI_PHYS_1M)
         return YS_HCI_UNKNOWN_COMMAND;
     if ((wanted->all & 1) != 0)
@@ -322,25 +320,4 @@ const struct command_row *commands_find_link(uint16_t opcode)
             return &rows[i];
     }
     return NULL;
-}
-
-uint64_t controller_features(const struct ys_controller_settings *settings)
-{
-    uint64_t features = YS_HCI_LE_FEATURE_ENCRYPTION | YS_HCI_LE_FEATURE_PRIVACY | YS_HCI_LE_FEATURE_PARAMETERS |
-                        YS_HCI_LE_FEATURE_REJECT | YS_HCI_LE_FEATURE_FEATURES | YS_HCI_LE_FEATURE_PING |
-                        YS_HCI_LE_FEATURE_DATA_LENGTH;
-    if (settings->sets > 0)
-        features |=
-            YS_HCI_LE_FEATURE_2M | YS_HCI_LE_FEATURE_CODED | YS_HCI_LE_FEATURE_EXTENDED | YS_HCI_LE_FEATURE_CHANNELS_2;
-    return features & ~settings->lacks;
-}
-
-void links_reset(struct ys_controller *controller)
-{
-    memset(controller->channel_map, 0xff, sizeof controller->channel_map);
-    controller->channel_map[4] = 0x1f;
-    controller->default_send_phys = phys_of(controller);
-    controller->default_receive_phys = phys_of(controller);
-    controller->default_octets = YS_LINK_PAYLOAD_DEFAULT;
-    controller->default_us = YS_LINK_TIME_DEFAULT_US;
 }

@@ -11,9 +11,14 @@
  *   tells its host                                 <- START_ENC_RSP
  *
  * Data of the hosts wait meanwhile, on both sides. */
+#include "sim/encryption.h"
+
 #include <string.h>
 
-#include "sim/controller_parts.h"
+#include "sim/border.h"
+#include "sim/controller_state.h"
+#include "sim/link_cipher.h"
+#include "sim/link_time.h"
 
 /* The procedure response timeout (5.2). */
 #define PROCEDURE_NS (40000 * YS_NS_PER_MS)

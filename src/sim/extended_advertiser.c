@@ -1,13 +1,15 @@
 /* The events of extended advertising (Core 5.4 Vol 6 Part B 4.4.2.2): short packets on the primary channels point to
  * one on another channel, which holds the data, may point to more of it, and is answered there. */
+#include "sim/extended_advertiser.h"
+
 #include <string.h>
 
-#include "sim/controller_parts.h"
-
-static bool is(const struct advertiser *advertiser, enum ys_hci_set_properties property)
-{
-    return (advertiser->parameters.properties & property) != 0;
-}
+#include "sim/advertising_set.h"
+#include "sim/airing.h"
+#include "sim/border.h"
+#include "sim/controller_state.h"
+#include "sim/link_time.h"
+#include "sim/resolving.h"
 
 static enum ys_phy primary_phy(const struct advertiser *advertiser)
 {
@@ -21,21 +23,21 @@ static enum ys_phy secondary_phy(const struct advertiser *advertiser)
 
 static bool has_address(const struct advertiser *advertiser)
 {
-    return !is(advertiser, YS_HCI_SET_ANONYMOUS);
+    return !set_is(advertiser, YS_HCI_SET_ANONYMOUS);
 }
 
 /* A set that has nothing to say and nobody to answer needs no second packet. */
 static bool has_aux(const struct advertiser *advertiser)
 {
-    return is(advertiser, YS_HCI_SET_CONNECTABLE) || is(advertiser, YS_HCI_SET_SCANNABLE) ||
-           is(advertiser, YS_HCI_SET_ANONYMOUS) || advertiser->data.length > 0;
+    return set_is(advertiser, YS_HCI_SET_CONNECTABLE) || set_is(advertiser, YS_HCI_SET_SCANNABLE) ||
+           set_is(advertiser, YS_HCI_SET_ANONYMOUS) || advertiser->data.length > 0;
 }
 
 static uint8_t mode(const struct advertiser *advertiser)
 {
-    if (is(advertiser, YS_HCI_SET_CONNECTABLE))
+    if (set_is(advertiser, YS_HCI_SET_CONNECTABLE))
         return YS_LINK_MODE_CONNECTABLE;
-    return is(advertiser, YS_HCI_SET_SCANNABLE) ? YS_LINK_MODE_SCANNABLE : YS_LINK_MODE_NEITHER;
+    return set_is(advertiser, YS_HCI_SET_SCANNABLE) ? YS_LINK_MODE_SCANNABLE : YS_LINK_MODE_NEITHER;
 }
 
 static struct ys_link_data_id data_id(const struct advertiser *advertiser)
@@ -51,7 +53,7 @@ static struct ys_link_extended primary_pdu(const struct advertiser *advertiser)
         .mode = mode(advertiser),
         .has_sender = !aux,
         .sender = advertiser_address(advertiser),
-        .has_target = !aux && is(advertiser, YS_HCI_SET_DIRECTED),
+        .has_target = !aux && set_is(advertiser, YS_HCI_SET_DIRECTED),
         .target = resolving_target(advertiser->controller, &advertiser->parameters.peer),
         .has_data_id = aux,
         .data_id = data_id(advertiser),
@@ -67,11 +69,11 @@ static struct ys_link_extended aux_pdu(const struct advertiser *advertiser)
         .mode = mode(advertiser),
         .has_sender = has_address(advertiser),
         .sender = advertiser_address(advertiser),
-        .has_target = is(advertiser, YS_HCI_SET_DIRECTED),
+        .has_target = set_is(advertiser, YS_HCI_SET_DIRECTED),
         .target = resolving_target(advertiser->controller, &advertiser->parameters.peer),
         .has_data_id = true,
         .data_id = data_id(advertiser),
-        .has_power = is(advertiser, YS_HCI_SET_POWER),
+        .has_power = set_is(advertiser, YS_HCI_SET_POWER),
         .power_dbm = advertiser->parameters.power_dbm,
     };
 }
@@ -84,7 +86,7 @@ static struct ys_link_extended response_pdu(const struct advertiser *advertiser)
         .sender = advertiser_address(advertiser),
         .has_data_id = true, /* so that what follows is known to belong to it */
         .data_id = data_id(advertiser),
-        .has_power = is(advertiser, YS_HCI_SET_POWER),
+        .has_power = set_is(advertiser, YS_HCI_SET_POWER),
         .power_dbm = advertiser->parameters.power_dbm,
     };
 }
@@ -330,11 +332,11 @@ void extended_receive(struct advertiser *advertiser, const struct ys_air_packet 
     uint64_t end_ns = packet->start_ns + packet->duration_ns;
     bool good = controller_takes_advertising(packet, &pdu) && ys_address_is_equal(&pdu.target, &own);
     ys_radio_stop(&advertiser->receiver);
-    if (good && pdu.type == YS_LINK_SCAN_REQ && is(advertiser, YS_HCI_SET_SCANNABLE) &&
+    if (good && pdu.type == YS_LINK_SCAN_REQ && set_is(advertiser, YS_HCI_SET_SCANNABLE) &&
         advertiser_admits(advertiser, &pdu.sender, YS_HCI_FILTER_REQUESTS)) {
         next(advertiser, PHASE_RESPOND, end_ns + YS_LINK_INTER_FRAME_SPACE_NS);
         advertiser_tell_request(advertiser, &pdu.sender);
-    } else if (good && pdu.type == YS_LINK_CONNECT_IND && is(advertiser, YS_HCI_SET_CONNECTABLE) &&
+    } else if (good && pdu.type == YS_LINK_CONNECT_IND && set_is(advertiser, YS_HCI_SET_CONNECTABLE) &&
                advertiser_admits(advertiser, &pdu.sender, YS_HCI_FILTER_CONNECTIONS) &&
                advertiser_connect_is_valid(&pdu.connect) && link_take(advertiser->controller) != NULL) {
         advertiser->peer = pdu.sender;
@@ -360,7 +362,7 @@ uint64_t extended_event_ns(const struct advertiser *advertiser)
     uint64_t sum_ns = primary_ns(advertiser);
     if (has_aux(advertiser))
         sum_ns += ys_link_chain_ns(phy, &first, advertiser->data.length);
-    if (is(advertiser, YS_HCI_SET_SCANNABLE))
+    if (set_is(advertiser, YS_HCI_SET_SCANNABLE))
         sum_ns += ys_link_chain_ns(phy, &response, advertiser->response.length);
     return sum_ns;
 }

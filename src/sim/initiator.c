@@ -1,7 +1,14 @@
 /* The initiator (Core 5.4 Vol 6 Part B 4.4.4): it answers an advertisement with a connection. */
+#include "sim/initiator.h"
+
 #include <string.h>
 
-#include "sim/controller_parts.h"
+#include "sim/airing.h"
+#include "sim/controller_state.h"
+#include "sim/link.h"
+#include "sim/link_time.h"
+#include "sim/listener.h"
+#include "sim/resolving.h"
 
 /* An access address as the standard wants it (2.1.2): not that of advertising, nor one bit away from it; no more than
  * six equal bits in a row; at most 24 changes; at least two changes in the highest six bits; four bytes that differ. */
@@ -105,7 +112,7 @@ static void reply(void *context)
 {
     struct initiator *initiator = context;
     struct listener *listener = &initiator->listener;
-    if (!listener->waits_for_response && turns_are_taken(listener->controller))
+    if (!listener->waits_for_response && links_have_radio(listener->controller))
         listener_resume(listener);
     else if (!listener->waits_for_response)
         send_request(initiator);

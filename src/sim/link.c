@@ -2,9 +2,19 @@
  *
  * The central starts each event; the peripheral answers T_IFS after. Either goes on while one of them has more, until
  * T_IFS before the next event. Both know when that is: a packet that would not end in time is not begun. */
+#include "sim/link.h"
+
 #include <string.h>
 
-#include "sim/controller_parts.h"
+#include "sim/border.h"
+#include "sim/channels.h"
+#include "sim/controller_state.h"
+#include "sim/encryption.h"
+#include "sim/link_data.h"
+#include "sim/link_lengths.h"
+#include "sim/link_time.h"
+#include "sim/procedures.h"
+#include "sim/turns.h"
 
 /* From the end of CONNECT_IND, or of AUX_CONNECT_REQ on an uncoded or a coded PHY, to the first transmit window
  * (4.5.3). */
@@ -17,31 +27,6 @@
 
 /* An event is over after so many packets in a row with a wrong CRC (4.5.6). */
 #define BAD_MOST 2
-
-struct ys_clock *link_clock(const struct link *link)
-{
-    return link->controller->clock;
-}
-
-uint64_t link_interval_ns(const struct link *link)
-{
-    return link->parameters.interval * NS_PER_INTERVAL_STEP;
-}
-
-/* How long this controller's clock takes for so much time. */
-static uint64_t by_own_clock(const struct link *link, uint64_t ns)
-{
-    int64_t error = (int64_t)(ns / 1000) * link->controller->settings.clock_error_ppb / 1000000;
-    return (uint64_t)((int64_t)ns + error);
-}
-
-/* How far off the anchor may be after so long without one (4.2.4): both clocks at their worst. */
-uint64_t link_widening_ns(const struct link *link, uint64_t silence_ns)
-{
-    static const uint16_t worst_ppm[] = {500, 250, 150, 100, 75, 50, 30, 20};
-    uint64_t both_ppm = worst_ppm[link->parameters.clock_accuracy & 7] + link->controller->settings.clock_accuracy_ppm;
-    return SLACK_NS + silence_ns / 1000 * both_ppm / 1000;
-}
 
 /* ends */
 
@@ -68,7 +53,7 @@ static void silence(struct link *link)
         turns_end(link);
 }
 
-void link_end(struct link *link, uint8_t reason)
+static void end_link(struct link *link, uint8_t reason)
 {
     silence(link);
     send_disconnected(link, reason);
@@ -85,30 +70,6 @@ static uint16_t next_attended(const struct link *link)
     return rests ? (uint16_t)(link->parameters.latency + 1) : 1;
 }
 
-uint64_t link_next_ns(const struct link *link)
-{
-    return ys_timer_is_set(&link->event) ? link->event.at_ns : UINT64_MAX;
-}
-
-static void set_event(struct link *link)
-{
-    uint64_t at_ns = link->anchor_ns + by_own_clock(link, link->ahead * link_interval_ns(link));
-    if (!link->central)
-        at_ns -= link_widening_ns(link, at_ns - link->synced_ns);
-    ys_clock_set(link_clock(link), &link->event, at_ns);
-}
-
-void link_wake(struct link *link)
-{
-    if (link->ahead < 2 || !ys_timer_is_set(&link->event))
-        return;
-    uint64_t since_ns = ys_clock_now_ns(link_clock(link)) - link->anchor_ns + 2 * SLACK_NS;
-    uint64_t next = since_ns / link_interval_ns(link) + 1;
-    if (next < link->ahead)
-        link->ahead = (uint16_t)next;
-    set_event(link);
-}
-
 static void close_event(struct link *link)
 {
     ys_radio_stop(&link->receiver);
@@ -117,11 +78,11 @@ static void close_event(struct link *link)
     link->in_event = false;
     channels_consider(link);
     link->ahead = next_attended(link);
-    set_event(link);
+    link_set_event(link);
     turns_end(link);
 }
 
-void link_leave(struct link *link)
+static void leave_event(struct link *link)
 {
     close_event(link);
 }
@@ -160,7 +121,7 @@ static void send_now(struct link *link)
     }
     if (link->ended_by_peer != 0) { /* this packet has acknowledged it */
         uint8_t reason = link->ended_by_peer;
-        link_end(link, reason);
+        end_link(link, reason);
         return;
     }
     if (link->central || ((link->peer_has_more || link->pdu.more) && has_time(link, end_ns)))
@@ -227,7 +188,7 @@ static bool supervise(struct link *link)
              procedures_are_late(link, now_ns))
         reason = YS_HCI_LINK_RESPONSE_TIMEOUT;
     if (reason != 0)
-        link_end(link, reason);
+        end_link(link, reason);
     return reason == 0;
 }
 
@@ -236,7 +197,7 @@ static bool supervise(struct link *link)
 static uint64_t advance(struct link *link)
 {
     const struct ys_link_connect *parameters = &link->parameters;
-    link->anchor_ns += by_own_clock(link, link->ahead * link_interval_ns(link));
+    link->anchor_ns += link_by_own_clock(link, link->ahead * link_interval_ns(link));
     link->counter = (uint16_t)(link->counter + link->ahead);
     uint16_t hops = link->ahead > 0 ? link->ahead : 1; /* the first of all has a hop, too */
     link->ahead = 0;
@@ -261,7 +222,7 @@ static void attend(void *context)
     if (!turns_begin(link)) {
         link->left_out++;
         link->ahead = 1;
-        set_event(link);
+        link_set_event(link);
         return;
     }
     link->left_out = 0;
@@ -312,21 +273,7 @@ void links_stop(struct ys_controller *controller)
     }
 }
 
-struct link *link_find(struct ys_controller *controller, uint16_t handle)
-{
-    if (handle == 0 || handle > LINKS || !controller->links[handle - 1].used)
-        return NULL;
-    return &controller->links[handle - 1];
-}
-
-struct link *link_take(struct ys_controller *controller)
-{
-    for (size_t i = 0; i < LINKS; i++) {
-        if (!controller->links[i].used)
-            return &controller->links[i];
-    }
-    return NULL;
-}
+static const struct link_calls link_calls = {.end = end_link, .leave = leave_event};
 
 void link_start(struct link *link, const struct link_begin *begin, const struct ys_link_connect *parameters)
 {
@@ -337,6 +284,7 @@ void link_start(struct link *link, const struct link_begin *begin, const struct 
                                                        : WINDOW_DELAY_CODED_NS;
     uint64_t window_ns = begin->end_ns + delay_ns + parameters->window_offset * NS_PER_INTERVAL_STEP;
     *link = (struct link){
+        .calls = &link_calls,
         .controller = link->controller,
         .used = true,
         .central = begin->central,
@@ -361,17 +309,5 @@ void link_start(struct link *link, const struct link_begin *begin, const struct 
     };
     link_lengths_changed(link);
     procedures_begin(link);
-    set_event(link);
-}
-
-uint8_t link_terminate(struct link *link, uint8_t reason)
-{
-    static const uint8_t allowed[] = {0x05, 0x13, 0x14, 0x15, 0x1a, 0x29, 0x3b}; /* Vol 4 Part E 7.1.6 */
-    if (memchr(allowed, reason, sizeof allowed) == NULL)
-        return YS_HCI_INVALID_PARAMETERS;
-    if (link->terminate_reason != 0)
-        return YS_HCI_COMMAND_DISALLOWED;
-    link->terminate_reason = reason;
-    link_want(link, CONTROL_TERMINATE);
-    return YS_HCI_OK;
+    link_set_event(link);
 }

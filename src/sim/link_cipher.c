@@ -1,12 +1,14 @@
 /* AES-CCM as the link layer uses it (Core 5.4 Vol 6 Part E): a session key from both sides' halves, a nonce from a
  * counter for each direction, and a MIC of four bytes. */
+#include "sim/link_cipher.h"
+
 #include <stdlib.h>
 #include <string.h>
 
 #include <mbedtls/aes.h>
 #include <mbedtls/ccm.h>
 
-#include "sim/controller_parts.h"
+#include "sim/controller_state.h"
 
 #define NONCE_SIZE 13
 

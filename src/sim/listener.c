@@ -1,6 +1,9 @@
 /* Listening on the advertising channels (Core 5.4 Vol 6 Part B 4.4.3): the window that hops over channels 37, 38, 39,
  * and what is pointed to on the others. */
-#include "sim/controller_parts.h"
+#include "sim/listener.h"
+
+#include "sim/controller_state.h"
+#include "sim/link_time.h"
 
 static struct ys_clock *clock_of(const struct listener *listener)
 {
@@ -10,7 +13,7 @@ static struct ys_clock *clock_of(const struct listener *listener)
 static void tune(struct listener *listener, uint8_t channel, enum ys_phy phy)
 {
     listener->waits_for_response = false;
-    if (turns_are_taken(listener->controller)) {
+    if (links_have_radio(listener->controller)) {
         ys_radio_stop(&listener->receiver);
         return;
     }

@@ -16,9 +16,14 @@
  * Each side has one of its own at a time. Two that have instants do not go together (5.3): if both sides begin one, the
  * central refuses that of the peripheral, and goes on with its own. What is refused, or not known to the other side,
  * ends with that; what is not answered for 40 s ends the link. */
+#include "sim/procedures.h"
+
 #include <string.h>
 
-#include "sim/controller_parts.h"
+#include "sim/border.h"
+#include "sim/controller_state.h"
+#include "sim/link_lengths.h"
+#include "sim/link_time.h"
 
 /* The procedure response timeout (5.2). */
 #define PROCEDURE_NS (40000 * YS_NS_PER_MS)

@@ -1,13 +1,13 @@
-/* The resolving list (Core 5.4 Vol 6 Part B 4.7, 6): whose addresses a controller makes and resolves by itself, and the
- * commands that rule it (Vol 4 Part E 7.8.38 to 7.8.45, 7.8.77). */
+/* The resolving list (Core 5.4 Vol 6 Part B 4.7, 6): whose addresses a controller makes and resolves by itself. */
+#include "sim/resolving.h"
+
 #include <string.h>
 
 #include <mbedtls/aes.h>
 
-#include "sim/controller_parts.h"
+#include "sim/controller_state.h"
 
 #define TIMEOUT_USUAL_S 900
-#define TIMEOUT_MOST_S  3600
 
 static const uint8_t no_key[16];
 
@@ -58,7 +58,7 @@ static struct ys_address make(struct ys_controller *controller, const uint8_t ke
     return address;
 }
 
-static struct resolving *entry_of(struct ys_controller *controller, const struct ys_address *identity)
+struct resolving *resolving_entry(struct ys_controller *controller, const struct ys_address *identity)
 {
     for (uint8_t i = 0; i < controller->resolving_count; i++) {
         if (ys_address_is_equal(&controller->resolving[i].keys.identity, identity))
@@ -111,13 +111,13 @@ bool resolving_is_own(const struct ys_controller *controller, const struct ys_ad
 
 struct ys_address resolving_target(struct ys_controller *controller, const struct ys_address *peer)
 {
-    const struct resolving *entry = controller->resolves ? entry_of(controller, peer) : NULL;
+    const struct resolving *entry = controller->resolves ? resolving_entry(controller, peer) : NULL;
     return entry != NULL && has_key(entry->keys.peer_key) ? make(controller, entry->keys.peer_key) : *peer;
 }
 
 bool resolving_own(struct ys_controller *controller, const struct ys_address *peer, struct ys_address *own)
 {
-    struct resolving *entry = controller->resolves ? entry_of(controller, peer) : NULL;
+    struct resolving *entry = controller->resolves ? resolving_entry(controller, peer) : NULL;
     uint64_t now_ns = ys_clock_now_ns(controller->clock);
     if (entry == NULL || !has_key(entry->keys.own_key))
         return false;
@@ -134,99 +134,4 @@ void resolving_reset(struct ys_controller *controller)
     controller->resolving_count = 0;
     controller->resolves = false;
     controller->resolving_timeout_s = TIMEOUT_USUAL_S;
-}
-
-/* commands */
-
-/* 7.8.38: it must not change while addresses are resolved, and something is going on that does. */
-static bool is_used(const struct ys_controller *controller)
-{
-    return controller->resolves &&
-           (advertisers_are_on(controller) || scanners_are_on(controller) || initiators_are_on(controller));
-}
-
-uint8_t resolving_add(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
-{
-    struct ys_hci_resolving keys;
-    (void)answer;
-    ys_get_hci_resolving(parameters, &keys);
-    if (is_used(controller))
-        return YS_HCI_COMMAND_DISALLOWED;
-    if (keys.identity.type > YS_ADDRESS_RANDOM || entry_of(controller, &keys.identity) != NULL)
-        return YS_HCI_INVALID_PARAMETERS;
-    if (controller->resolving_count == RESOLVING_MOST)
-        return YS_HCI_MEMORY_FULL;
-    controller->resolving[controller->resolving_count++] = (struct resolving){.keys = keys};
-    return YS_HCI_OK;
-}
-
-uint8_t resolving_remove(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
-{
-    struct ys_address identity;
-    (void)answer;
-    ys_get_hci_address(parameters, &identity);
-    struct resolving *entry = entry_of(controller, &identity);
-    if (is_used(controller))
-        return YS_HCI_COMMAND_DISALLOWED;
-    if (entry == NULL)
-        return YS_HCI_UNKNOWN_CONNECTION;
-    *entry = controller->resolving[--controller->resolving_count];
-    return YS_HCI_OK;
-}
-
-uint8_t resolving_clear(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
-{
-    (void)parameters;
-    (void)answer;
-    if (is_used(controller))
-        return YS_HCI_COMMAND_DISALLOWED;
-    controller->resolving_count = 0;
-    return YS_HCI_OK;
-}
-
-uint8_t resolving_read_size(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
-{
-    (void)controller;
-    (void)parameters;
-    ys_put_u8(answer, RESOLVING_MOST);
-    return YS_HCI_OK;
-}
-
-uint8_t resolving_enable(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
-{
-    uint8_t on = ys_get_u8(parameters);
-    (void)answer;
-    if (on > 1)
-        return YS_HCI_INVALID_PARAMETERS;
-    if (advertisers_are_on(controller) || scanners_are_on(controller) || initiators_are_on(controller))
-        return YS_HCI_COMMAND_DISALLOWED;
-    controller->resolves = on != 0;
-    return YS_HCI_OK;
-}
-
-uint8_t resolving_set_timeout(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
-{
-    uint16_t timeout_s = ys_get_u16(parameters);
-    (void)answer;
-    if (timeout_s == 0 || timeout_s > TIMEOUT_MOST_S)
-        return YS_HCI_INVALID_PARAMETERS;
-    controller->resolving_timeout_s = timeout_s;
-    return YS_HCI_OK;
-}
-
-uint8_t resolving_set_mode(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
-{
-    struct ys_address identity;
-    (void)answer;
-    ys_get_hci_address(parameters, &identity);
-    uint8_t mode = ys_get_u8(parameters);
-    struct resolving *entry = entry_of(controller, &identity);
-    if (is_used(controller))
-        return YS_HCI_COMMAND_DISALLOWED;
-    if (mode > 1)
-        return YS_HCI_INVALID_PARAMETERS;
-    if (entry == NULL)
-        return YS_HCI_UNKNOWN_CONNECTION;
-    entry->device_privacy = mode == 1;
-    return YS_HCI_OK;
 }

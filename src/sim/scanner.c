@@ -1,9 +1,16 @@
 /* The scanner (Core 5.4 Vol 6 Part B 4.4.3): it reports what it hears, may ask for scan responses, and follows extended
  * advertisements to their end. */
+#include "sim/scanner.h"
+
 #include <stdlib.h>
 #include <string.h>
 
-#include "sim/controller_parts.h"
+#include "sim/airing.h"
+#include "sim/border.h"
+#include "sim/controller_state.h"
+#include "sim/link_time.h"
+#include "sim/listener.h"
+#include "sim/resolving.h"
 
 #define BACK_OFF_MAX     256
 #define DURATION_STEP_NS (10 * YS_NS_PER_MS)
@@ -387,7 +394,7 @@ static void reply(void *context)
         listener_resume(listener);
         return;
     }
-    if (turns_are_taken(controller)) {
+    if (links_have_radio(controller)) {
         scanner->asks = false;
         listener_resume(listener);
         return;

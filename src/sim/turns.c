@@ -11,20 +11,15 @@
  *
  * So a connection that takes all it can get leaves others each of their events, or every second one where they begin
  * too close together; and scanners nothing. */
-#include "sim/controller_parts.h"
+#include "sim/turns.h"
+
+#include "sim/controller_state.h"
+#include "sim/link_time.h"
+#include "sim/listener.h"
 
 static bool is_more_urgent(const struct link *link, const struct link *other)
 {
     return link->left_out > other->left_out;
-}
-
-bool turns_are_taken(const struct ys_controller *controller)
-{
-    for (size_t i = 0; i < LINKS; i++) {
-        if (controller->links[i].used && controller->links[i].in_event)
-            return true;
-    }
-    return false;
 }
 
 static void pause_listeners(struct ys_controller *controller)
@@ -60,7 +55,7 @@ bool turns_begin(struct link *link)
 void turns_end(struct link *link)
 {
     struct ys_controller *controller = link->controller;
-    if (turns_are_taken(controller))
+    if (links_have_radio(controller))
         return;
     for (size_t i = 0; i < SCANNER_PHYS; i++) {
         listener_unpause(&controller->scanners[i].listener);

@@ -1,0 +1,24 @@
+/* An advertising set: who it is, who may come, how it ends. */
+#ifndef SIM_ADVERTISING_SET_H
+#define SIM_ADVERTISING_SET_H
+
+#include "sim/controller_state.h"
+
+struct ys_address advertiser_address(const struct advertiser *advertiser);
+/* The event is over: the last that was asked for may be. */
+void advertiser_event_over(struct advertiser *advertiser);
+/* Whether somebody who was heard may connect, or ask. */
+bool advertiser_admits(const struct advertiser *advertiser, const struct ys_address *peer, enum ys_hci_filter filter);
+/* Tells of a scan request, if it is to be told. */
+void advertiser_tell_request(const struct advertiser *advertiser, const struct ys_address *peer);
+/* Becomes a connection. */
+void advertiser_accept(struct advertiser *advertiser, const struct ys_address *peer,
+                       const struct ys_link_connect *connect, uint64_t end_ns);
+bool advertiser_connect_is_valid(const struct ys_link_connect *connect);
+bool set_is(const struct advertiser *advertiser, enum ys_hci_set_properties property);
+/* Switches it off. */
+void set_silence(struct advertiser *advertiser);
+/* Tells the host that it has ended, and why. */
+void set_tell_terminated(const struct advertiser *advertiser, uint8_t status, uint16_t connection);
+
+#endif

@@ -1,0 +1,15 @@
+/* The data of a connection. */
+#ifndef SIM_LINK_DATA_H
+#define SIM_LINK_DATA_H
+
+#include "sim/controller_state.h"
+
+void link_send(struct link *link, const struct ys_hci_data *data, const uint8_t *bytes);
+/* Gives its buffers back. */
+void link_drop_data(struct link *link);
+/* Puts the next packet on the air, if it and an empty answer are over by then: returns when it ends, or 0. */
+uint64_t link_transmit(struct link *link, uint64_t until_ns, bool answered);
+/* Takes a packet: its acknowledgement, then its data. Returns false if the link has ended. */
+bool link_receive(struct link *link, const struct ys_air_packet *packet);
+
+#endif
