@@ -251,6 +251,8 @@ struct ys_connection {
     uint8_t role;
     uint8_t reject_identifier;
     bool incoming_begun; /* pieces of a frame follow */
+    struct ys_link_security security;
+    struct ys_waiting waiting;
     uint16_t handle;
     uint16_t mtu;
     uint16_t packets_out;
@@ -258,13 +260,11 @@ struct ys_connection {
     uint16_t incoming_length;
     uint32_t request_deadline_ms;
     uint32_t indication_deadline_ms;
-    struct ys_address peer;
     struct ys_client_request *requests;
     struct ys_bits notifications;
     struct ys_bits indications;
     struct ys_bits pending;
-    struct ys_link_security security;
-    struct ys_waiting waiting;
+    struct ys_address peer;
     struct ys_outgoing response;
     uint8_t incoming[4 + YS_FIXED_PDU_MAX];
     struct ys_link_keys keys;
@@ -292,18 +292,9 @@ struct ys_set {
 
 struct ys_whole;
 
-/* A host. Its fields are private; the type is complete so that the owner can give the memory. */
+/* A host. Its fields are private; the type is complete so that the owner can give the memory. Small ones come first: a
+ * small processor reaches those with one instruction. */
 struct ys_host {
-    struct ys_host_settings settings;
-    const struct ys_port *port;
-    const struct ys_table *table;
-    const struct ys_whole *whole; /* what its parts may ask of all of it */
-    struct ys_pairing *pairing;   /* NULL: it is refused */
-    struct ys_extra *extras;      /* what else it does, because the firmware uses it */
-    uint32_t le_events;           /* that they want to hear of */
-    uint32_t commands_due;
-    uint32_t command_deadline_ms;
-    uint32_t last_token;
     uint8_t command_running;
     uint8_t command_credits;
     uint8_t state;
@@ -323,10 +314,20 @@ struct ys_host {
     uint16_t data_free;
     uint16_t mtu; /* the largest that the controller's buffers allow */
     uint16_t queue_length;
-    struct ys_address address;
-    struct ys_set first_set;
+    const struct ys_port *port;
+    const struct ys_table *table;
+    const struct ys_whole *whole; /* what its parts may ask of all of it */
+    struct ys_pairing *pairing;   /* NULL: it is refused */
+    struct ys_extra *extras;      /* what else it does, because the firmware uses it */
+    uint32_t le_events;           /* that they want to hear of */
+    uint32_t commands_due;
+    uint32_t command_deadline_ms;
+    uint32_t last_token;
     struct ys_set *set;   /* whose commands are due */
     struct ys_sets *sets; /* NULL: there is the first one alone */
+    struct ys_host_settings settings;
+    struct ys_address address;
+    struct ys_set first_set;
     const struct ys_address *accept_list;
     const struct ys_command_row *(*accept_row)(uint8_t command); /* NULL until it is used; likewise: */
     const struct ys_central *central;

@@ -25,7 +25,7 @@ const struct ys_unit *ys_units_named(const char *name_or_symbol)
 size_t ys_units_names(const char **names, size_t most)
 {
     size_t count = 0;
-    for (; kept[count].name != NULL && count < most; count++)
+    for (; count < most && kept[count].name != NULL; count++)
         names[count] = kept[count].name;
     return count;
 }

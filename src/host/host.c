@@ -268,10 +268,14 @@ static void run_connection(struct ys_host *host, struct ys_connection *connectio
         host->remember(host, connection);
     if (!connection->used || !ys_l2cap_go_on(host, connection))
         return;
-    ys_bearer_confirm(host, connection);
-    ys_l2cap_send_refusals(host, connection);
-    while (ys_notify_run(host, connection) || ys_stream_run(host, connection))
-        continue;
+    if (connection->confirm_due)
+        ys_bearer_confirm(host, connection);
+    if ((connection->reject_identifier | connection->pairing_failed) != 0)
+        ys_l2cap_send_refusals(host, connection);
+    bool more;
+    do {
+        more = ys_notify_run(host, connection) || ys_stream_run(host, connection);
+    } while (more);
 }
 
 static uint8_t after(size_t connection)

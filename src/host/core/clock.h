@@ -4,7 +4,10 @@
 
 #include <yarnswift/host.h>
 
-uint32_t ys_now_ms(const struct ys_host *host);
+static inline uint32_t ys_now_ms(const struct ys_host *host)
+{
+    return host->port->now_ms(host->port->context);
+}
 
 /* There is new work: ys_host_run should be called soon. */
 void ys_wake(const struct ys_host *host);

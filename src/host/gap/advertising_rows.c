@@ -75,9 +75,8 @@ const struct ys_command_row *ys_advertising_row(uint8_t command)
     static const struct ys_command_row off = {YS_HCI_LE_SET_ADVERTISING_ENABLE, "LE Set Advertising Enable",
                                               compose_off, complete_advertising_off, NULL};
     static const struct ys_command_row rows[] = {
-        [COMMAND_ADVERTISING_PARAMETERS -
-         COMMAND_ADVERTISING_PARAMETERS] = {YS_HCI_LE_SET_ADVERTISING_PARAMETERS, "LE Set Advertising Parameters",
-                                            compose_advertising_parameters, NULL, ys_set_failed},
+        [0] = {YS_HCI_LE_SET_ADVERTISING_PARAMETERS, "LE Set Advertising Parameters", compose_advertising_parameters,
+               NULL, ys_set_failed},
         [COMMAND_ADVERTISING_DATA - COMMAND_ADVERTISING_PARAMETERS] = {YS_HCI_LE_SET_ADVERTISING_DATA,
                                                                        "LE Set Advertising Data",
                                                                        compose_advertising_data, NULL, ys_set_failed},

@@ -38,7 +38,5 @@ void ys_bearer_receive(struct ys_host *host, const struct ys_frame *frame)
 void ys_bearer_confirm(struct ys_host *host, struct ys_connection *connection)
 {
     const uint8_t confirmation[] = {YS_ATT_CONFIRMATION};
-    if (connection->confirm_due)
-        connection->confirm_due =
-            !ys_l2cap_send_short(host, connection, YS_L2CAP_ATT, confirmation, sizeof confirmation);
+    connection->confirm_due = !ys_l2cap_send_short(host, connection, YS_L2CAP_ATT, confirmation, sizeof confirmation);
 }

@@ -106,7 +106,7 @@ bool ys_l2cap_send_short(struct ys_host *host, struct ys_connection *connection,
 
 bool ys_l2cap_go_on(struct ys_host *host, struct ys_connection *connection)
 {
-    return send_pieces(host, connection, &connection->response);
+    return connection->response.length == 0 || send_pieces(host, connection, &connection->response);
 }
 
 void ys_l2cap_send_refusals(struct ys_host *host, struct ys_connection *connection)
