@@ -5,7 +5,7 @@
 #include <string.h>
 
 #include "sim/controller_state.h"
-#include "sim/procedures.h"
+#include "sim/procedures_order.h"
 
 /* How often a central looks at it, in events; and after how many looks what it knows is forgotten. */
 #define LOOK_EVENTS  64

@@ -10,6 +10,7 @@
 #include "sim/link_lengths.h"
 #include "sim/link_time.h"
 #include "sim/procedures.h"
+#include "sim/procedures_order.h"
 #include "sim/reset.h"
 
 /* Puts the handle into the answer, as most of these do, and finds its connection. */

@@ -14,6 +14,7 @@
 #include "sim/link_lengths.h"
 #include "sim/link_time.h"
 #include "sim/procedures.h"
+#include "sim/procedures_order.h"
 #include "sim/turns.h"
 
 /* From the end of CONNECT_IND, or of AUX_CONNECT_REQ on an uncoded or a coded PHY, to the first transmit window

@@ -10,6 +10,8 @@
 #include "sim/encryption.h"
 #include "sim/link_time.h"
 #include "sim/procedures.h"
+#include "sim/procedures_compose.h"
+#include "sim/procedures_order.h"
 
 /* what the host is told */
 

@@ -4,7 +4,8 @@
  *   link.c         events on their anchors, exchanges inside an event, supervision
  *   link_data.c    what is sent next, what was acknowledged, what came
  *   link_lengths.c how long packets may be
- *   procedures.c   control procedures: what each side may begin, and what becomes of it
+ *   procedures.c   control procedures: what comes, and what holds from an instant on; procedures_order.c has which goes
+ *                  on, procedures_compose.c their PDUs, procedures_tell.c what hosts are told
  *   encryption.c   the one of them that starts encryption
  *   link_cipher.c  AES-CCM
  *   channels.c     which channels are used

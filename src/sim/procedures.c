@@ -24,17 +24,8 @@
 #include "sim/controller_state.h"
 #include "sim/link_lengths.h"
 #include "sim/link_time.h"
-
-/* The procedure response timeout (5.2). */
-#define PROCEDURE_NS (40000 * YS_NS_PER_MS)
-
-/* How many events ahead the central sets an instant, beside those that the peripheral may leave out. */
-#define INSTANT_AHEAD 6
-
-/* This controller: version 5.4 of the specification, and a company identifier that is reserved for tests. */
-#define VERSION    13
-#define COMPANY    0xffff
-#define SUBVERSION 1
+#include "sim/procedures_order.h"
+#include "sim/procedures_tell.h"
 
 /* The longest before a ping that leaves time for its answer: three quarters of the timeout. */
 #define PING_SHARE(ns) ((ns) / 4 * 3)
@@ -42,325 +33,6 @@
 static uint64_t now_ns(const struct link *link)
 {
     return ys_clock_now_ns(link_clock(link));
-}
-
-/* what the host is told */
-
-static void tell_update(struct link *link, uint8_t status)
-{
-    uint8_t bytes[16];
-    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
-    if (!controller_begin_le_event(link->controller, &writer, YS_HCI_LE_CONNECTION_UPDATE_COMPLETE))
-        return;
-    ys_put_hci_update(&writer, &(struct ys_hci_update){
-                                   .status = status,
-                                   .handle = link->handle,
-                                   .interval = link->parameters.interval,
-                                   .latency = link->parameters.latency,
-                                   .timeout = link->parameters.timeout,
-                               });
-    controller_send(link->controller, &writer);
-}
-
-static void tell_phys(struct link *link, uint8_t status)
-{
-    uint8_t bytes[16];
-    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
-    link->procedures.phy_wanted = false;
-    if (!controller_begin_le_event(link->controller, &writer, YS_HCI_LE_PHY_UPDATE_COMPLETE))
-        return;
-    ys_put_hci_phy_update(&writer, &(struct ys_hci_phy_update){
-                                       .status = status,
-                                       .handle = link->handle,
-                                       .send = phy_to_hci(link->send_phy),
-                                       .receive = phy_to_hci(link->receive_phy),
-                                   });
-    controller_send(link->controller, &writer);
-}
-
-static void tell_features(struct link *link, uint8_t status)
-{
-    uint8_t bytes[16];
-    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
-    if (!link->procedures.features_wanted)
-        return;
-    link->procedures.features_wanted = false;
-    if (!controller_begin_le_event(link->controller, &writer, YS_HCI_LE_REMOTE_FEATURES_COMPLETE))
-        return;
-    ys_put_u8(&writer, status);
-    ys_put_u16(&writer, link->handle);
-    ys_put_u64(&writer, link->procedures.features);
-    controller_send(link->controller, &writer);
-}
-
-static void tell_version(struct link *link, uint8_t status)
-{
-    uint8_t bytes[16];
-    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
-    const struct ys_link_control_pdu *version = &link->procedures.version;
-    if (!link->procedures.version_wanted)
-        return;
-    link->procedures.version_wanted = false;
-    ys_hci_event_begin(&writer, YS_HCI_REMOTE_VERSION_COMPLETE);
-    ys_put_u8(&writer, status);
-    ys_put_u16(&writer, link->handle);
-    ys_put_u8(&writer, version->version);
-    ys_put_u16(&writer, version->company);
-    ys_put_u16(&writer, version->subversion);
-    controller_send(link->controller, &writer);
-}
-
-static bool ask_host(struct link *link, const struct ys_link_control_pdu *pdu)
-{
-    uint8_t bytes[16];
-    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
-    if (!controller_begin_le_event(link->controller, &writer, YS_HCI_LE_PARAMETERS_REQUEST))
-        return false;
-    const struct ys_hci_parameters asked = {
-        .handle = link->handle,
-        .interval_min = pdu->interval_min,
-        .interval_max = pdu->interval,
-        .latency = pdu->latency,
-        .timeout = pdu->timeout,
-    };
-    ys_put_hci_parameters(&writer, &asked, false);
-    controller_send(link->controller, &writer);
-    return true;
-}
-
-/* beginning and ending */
-
-static bool has_instant(uint8_t procedure)
-{
-    return procedure == PROCEDURE_PHY || procedure == PROCEDURE_PARAMETERS || procedure == PROCEDURE_UPDATE ||
-           procedure == PROCEDURE_CHANNELS;
-}
-
-bool procedures_are_busy(const struct link *link)
-{
-    const struct procedures *all = &link->procedures;
-    return all->local != PROCEDURE_NONE || all->remote != PROCEDURE_NONE || all->has_pending;
-}
-
-bool procedures_are_late(const struct link *link, uint64_t now)
-{
-    const struct procedures *all = &link->procedures;
-    return (all->local != PROCEDURE_NONE && now >= all->local_deadline_ns) ||
-           (all->remote != PROCEDURE_NONE && now >= all->remote_deadline_ns);
-}
-
-/* Begins the first that is wanted and may begin now. */
-static void begin_next(struct link *link)
-{
-    static const uint8_t first_pdus[] = {
-        [PROCEDURE_VERSION] = CONTROL_VERSION,      [PROCEDURE_FEATURES] = CONTROL_FEATURE_REQ,
-        [PROCEDURE_LENGTH] = CONTROL_LENGTH_REQ,    [PROCEDURE_PHY] = CONTROL_PHY_REQ,
-        [PROCEDURE_PARAMETERS] = CONTROL_PARAM_REQ, [PROCEDURE_UPDATE] = CONTROL_UPDATE,
-        [PROCEDURE_CHANNELS] = CONTROL_CHANNEL_MAP, [PROCEDURE_PING] = CONTROL_PING_REQ,
-    };
-    struct procedures *all = &link->procedures;
-    for (unsigned i = 0; i < PROCEDURE_NONE && all->local == PROCEDURE_NONE; i++) {
-        bool waits = has_instant((uint8_t)i) && (all->has_pending || has_instant(all->remote));
-        if ((all->wanted >> i & 1) == 0 || waits || link->encryption.step != ENCRYPTION_IDLE)
-            continue;
-        all->wanted = (uint16_t)(all->wanted & ~(1u << i));
-        all->local = (uint8_t)i;
-        all->local_deadline_ns = now_ns(link) + PROCEDURE_NS;
-        link_want(link, (enum control)first_pdus[i]);
-    }
-}
-
-void procedures_want(struct link *link, enum procedure procedure)
-{
-    link->procedures.wanted = (uint16_t)(link->procedures.wanted | 1u << procedure);
-    begin_next(link);
-    link_wake(link);
-}
-
-static void end_local(struct link *link, enum procedure procedure)
-{
-    if (link->procedures.local == procedure)
-        link->procedures.local = PROCEDURE_NONE;
-    begin_next(link);
-}
-
-static void end_remote(struct link *link)
-{
-    link->procedures.remote = PROCEDURE_NONE;
-    begin_next(link);
-}
-
-static void begin_remote(struct link *link, enum procedure procedure)
-{
-    link->procedures.remote = (uint8_t)procedure;
-    link->procedures.remote_deadline_ns = now_ns(link) + PROCEDURE_NS;
-}
-
-static void refuse(struct link *link, uint8_t opcode, uint8_t code)
-{
-    link->procedures.refused = opcode;
-    link->procedures.refused_code = code;
-    link_want(link, CONTROL_REJECT_EXT);
-}
-
-/* This side's own procedure has come to nothing. */
-static void fail_local(struct link *link, uint8_t status)
-{
-    uint8_t procedure = link->procedures.local;
-    link->procedures.local = PROCEDURE_NONE;
-    switch (procedure) {
-    case PROCEDURE_VERSION:
-        tell_version(link, status);
-        break;
-    case PROCEDURE_FEATURES:
-        tell_features(link, status);
-        break;
-    case PROCEDURE_PHY:
-        tell_phys(link, status);
-        break;
-    case PROCEDURE_PARAMETERS:
-        tell_update(link, status);
-        break;
-    default: /* the others have no answer that the host would hear of */
-        break;
-    }
-    begin_next(link);
-}
-
-void procedures_begin(struct link *link)
-{
-    const struct ys_controller *controller = link->controller;
-    struct procedures *all = &link->procedures;
-    all->local = PROCEDURE_NONE;
-    all->remote = PROCEDURE_NONE;
-    all->send_phys = controller->default_send_phys;
-    all->receive_phys = controller->default_receive_phys;
-    memcpy(all->channel_map, link->parameters.channel_map, sizeof all->channel_map);
-    bool longer =
-        controller->default_octets > YS_LINK_PAYLOAD_DEFAULT || controller->default_us > YS_LINK_TIME_DEFAULT_US;
-    if ((controller->features & YS_HCI_LE_FEATURE_DATA_LENGTH) == 0)
-        return;
-    link->lengths.receive_octets = YS_LINK_PAYLOAD_MAX;
-    link->lengths.receive_us = YS_LINK_TIME_MAX_US;
-    if (longer) {
-        link->lengths.send_octets = controller->default_octets;
-        link->lengths.send_us = controller->default_us;
-        procedures_want(link, PROCEDURE_LENGTH);
-    }
-}
-
-/* composing */
-
-static uint16_t next_instant(const struct link *link)
-{
-    return (uint16_t)(link->counter + INSTANT_AHEAD + link->parameters.latency);
-}
-
-/* The PHYs for one direction that both sides want: the fastest, or 0 if there is none or it is on already. */
-static uint8_t choose_phy(uint8_t wanted, uint8_t peer_wants, enum ys_phy now)
-{
-    static const uint8_t fastest_first[] = {YS_HCI_PHYS_2M, YS_HCI_PHYS_1M, YS_HCI_PHYS_CODED};
-    for (size_t i = 0; i < sizeof fastest_first; i++) {
-        if ((wanted & peer_wants & fastest_first[i]) != 0)
-            return fastest_first[i] == 1u << (phy_to_hci(now) - 1) ? 0 : fastest_first[i];
-    }
-    return 0;
-}
-
-static void compose_phy_update(struct link *link, struct ys_link_control_pdu *pdu)
-{
-    struct procedures *all = &link->procedures;
-    pdu->send_phys = choose_phy(all->send_phys, all->peer_receive_phys, link->send_phy);
-    pdu->receive_phys = choose_phy(all->receive_phys, all->peer_send_phys, link->receive_phy);
-    if (pdu->send_phys == 0 && pdu->receive_phys == 0) { /* 5.1.10: nothing changes, and nobody waits */
-        bool own = all->local == PROCEDURE_PHY;
-        all->remote = PROCEDURE_NONE;
-        if (own)
-            all->local = PROCEDURE_NONE;
-        if (own && all->phy_wanted)
-            tell_phys(link, YS_HCI_OK);
-        begin_next(link);
-        return;
-    }
-    pdu->instant = next_instant(link);
-    all->pending = *pdu;
-    all->has_pending = true;
-}
-
-static void compose_update(struct link *link, struct ys_link_control_pdu *pdu)
-{
-    struct procedures *all = &link->procedures;
-    pdu->window_size = 1;
-    pdu->window_offset = 0;
-    pdu->interval = all->parameters.interval_max;
-    pdu->latency = all->parameters.latency;
-    pdu->timeout = all->parameters.timeout;
-    pdu->instant = next_instant(link);
-    all->pending = *pdu;
-    all->has_pending = true;
-}
-
-static void compose_parameters(const struct link *link, struct ys_link_control_pdu *pdu)
-{
-    const struct ys_hci_parameters *wanted = &link->procedures.parameters;
-    pdu->interval_min = wanted->interval_min;
-    pdu->interval = wanted->interval_max;
-    pdu->latency = wanted->latency;
-    pdu->timeout = wanted->timeout;
-    memset(pdu->offsets, 0xff, sizeof pdu->offsets);
-}
-
-void procedures_compose(struct link *link, enum control control, struct ys_link_control_pdu *pdu)
-{
-    static const uint8_t opcodes[] = {
-        [CONTROL_UNKNOWN] = YS_LINK_UNKNOWN_RSP,
-        [CONTROL_REJECT_EXT] = YS_LINK_REJECT_EXT_IND,
-        [CONTROL_VERSION] = YS_LINK_VERSION_IND,
-        [CONTROL_FEATURE_RSP] = YS_LINK_FEATURE_RSP,
-        [CONTROL_PING_RSP] = YS_LINK_PING_RSP,
-        [CONTROL_LENGTH_RSP] = YS_LINK_LENGTH_RSP,
-        [CONTROL_PHY_RSP] = YS_LINK_PHY_RSP,
-        [CONTROL_PARAM_RSP] = YS_LINK_CONNECTION_PARAM_RSP,
-        [CONTROL_PHY_UPDATE] = YS_LINK_PHY_UPDATE_IND,
-        [CONTROL_UPDATE] = YS_LINK_CONNECTION_UPDATE_IND,
-        [CONTROL_CHANNEL_MAP] = YS_LINK_CHANNEL_MAP_IND,
-        [CONTROL_FEATURE_REQ] = YS_LINK_FEATURE_REQ,
-        [CONTROL_PING_REQ] = YS_LINK_PING_REQ,
-        [CONTROL_LENGTH_REQ] = YS_LINK_LENGTH_REQ,
-        [CONTROL_PHY_REQ] = YS_LINK_PHY_REQ,
-        [CONTROL_PARAM_REQ] = YS_LINK_CONNECTION_PARAM_REQ,
-    };
-    struct procedures *all = &link->procedures;
-    *pdu = (struct ys_link_control_pdu){
-        .opcode = opcodes[control],
-        .code = control == CONTROL_UNKNOWN ? all->unknown : all->refused_code,
-        .refused = all->refused,
-        .features = link->controller->features,
-        .version = VERSION,
-        .company = COMPANY,
-        .subversion = SUBVERSION,
-        .lengths = link->lengths,
-        .send_phys = all->send_phys,
-        .receive_phys = all->receive_phys,
-    };
-    if (control == CONTROL_FEATURE_REQ && !link->central)
-        pdu->opcode = YS_LINK_PERIPHERAL_FEATURE_REQ;
-    if (control == CONTROL_FEATURE_RSP)
-        pdu->features &= all->features;
-    if (control == CONTROL_VERSION)
-        all->version_sent = true;
-    if (control == CONTROL_PHY_UPDATE) {
-        compose_phy_update(link, pdu);
-    } else if (control == CONTROL_UPDATE) {
-        compose_update(link, pdu);
-    } else if (control == CONTROL_PARAM_REQ || control == CONTROL_PARAM_RSP) {
-        compose_parameters(link, pdu);
-    } else if (control == CONTROL_CHANNEL_MAP) {
-        memcpy(pdu->channel_map, all->channel_map, sizeof pdu->channel_map);
-        pdu->instant = next_instant(link);
-        all->pending = *pdu;
-        all->has_pending = true;
-    }
 }
 
 /* what holds from an instant on */
@@ -381,9 +53,9 @@ static void hold_phys(struct link *link, const struct ys_link_control_pdu *pdu)
     link->send_phy = phy_of_bits(link, send, link->send_phy);
     link->receive_phy = phy_of_bits(link, receive, link->receive_phy);
     link_lengths_changed(link);
-    tell_phys(link, YS_HCI_OK);
+    procedures_tell_phys(link, YS_HCI_OK);
     link->procedures.remote = PROCEDURE_NONE;
-    end_local(link, PROCEDURE_PHY);
+    procedures_end_local(link, PROCEDURE_PHY);
 }
 
 static uint64_t hold_update(struct link *link, const struct ys_link_control_pdu *pdu)
@@ -394,9 +66,9 @@ static uint64_t hold_update(struct link *link, const struct ys_link_control_pdu 
     link->window_ns = link->central ? 0 : pdu->window_size * NS_PER_INTERVAL_STEP;
     if (ys_phy_is_coded(link->send_phy) || ys_phy_is_coded(link->receive_phy))
         link_lengths_changed(link);
-    tell_update(link, YS_HCI_OK);
+    procedures_tell_update(link, YS_HCI_OK);
     link->procedures.remote = PROCEDURE_NONE;
-    end_local(link, link->central ? PROCEDURE_UPDATE : PROCEDURE_PARAMETERS);
+    procedures_end_local(link, link->central ? PROCEDURE_UPDATE : PROCEDURE_PARAMETERS);
     return pdu->window_offset * NS_PER_INTERVAL_STEP;
 }
 
@@ -423,7 +95,7 @@ uint64_t procedures_at_event(struct link *link)
     struct procedures *all = &link->procedures;
     check_payload_timeout(link);
     if (all->wanted != 0)
-        begin_next(link);
+        procedures_begin_next(link);
     if (!all->has_pending || (uint16_t)(link->counter - all->pending.instant) >= 0x8000)
         return 0;
     struct ys_link_control_pdu pending = all->pending;
@@ -434,7 +106,7 @@ uint64_t procedures_at_event(struct link *link)
         hold_phys(link, &pending);
     } else {
         memcpy(link->parameters.channel_map, pending.channel_map, sizeof link->parameters.channel_map);
-        end_local(link, PROCEDURE_CHANNELS);
+        procedures_end_local(link, PROCEDURE_CHANNELS);
     }
     return 0;
 }
@@ -464,8 +136,8 @@ static void phy_update_in(struct link *link, const struct ys_link_control_pdu *p
     bool own = all->local == PROCEDURE_PHY;
     all->remote = PROCEDURE_NONE;
     if (own && all->phy_wanted)
-        tell_phys(link, YS_HCI_OK);
-    end_local(link, PROCEDURE_PHY);
+        procedures_tell_phys(link, YS_HCI_OK);
+    procedures_end_local(link, PROCEDURE_PHY);
 }
 
 /* The code with which the other side's procedure is refused because of another one, or YS_HCI_OK. A central goes on
@@ -478,7 +150,7 @@ static uint8_t collision(const struct link *link, enum procedure procedure)
     uint8_t same = procedure == PROCEDURE_PARAMETERS ? PROCEDURE_UPDATE : (uint8_t)procedure;
     if (all->local == same)
         return YS_HCI_COLLISION;
-    return has_instant(all->local) || all->has_pending ? YS_HCI_DIFFERENT_COLLISION : YS_HCI_OK;
+    return procedure_has_instant(all->local) || all->has_pending ? YS_HCI_DIFFERENT_COLLISION : YS_HCI_OK;
 }
 
 static void phy_request_in(struct link *link, const struct ys_link_control_pdu *pdu)
@@ -486,12 +158,12 @@ static void phy_request_in(struct link *link, const struct ys_link_control_pdu *
     struct procedures *all = &link->procedures;
     uint8_t code = collision(link, PROCEDURE_PHY);
     if (code != YS_HCI_OK) {
-        refuse(link, pdu->opcode, code);
+        procedures_refuse(link, pdu->opcode, code);
         return;
     }
     all->peer_send_phys = pdu->send_phys;
     all->peer_receive_phys = pdu->receive_phys;
-    begin_remote(link, PROCEDURE_PHY);
+    procedures_begin_remote(link, PROCEDURE_PHY);
     link_want(link, link->central ? CONTROL_PHY_UPDATE : CONTROL_PHY_RSP);
 }
 
@@ -501,12 +173,12 @@ static void parameters_request_in(struct link *link, const struct ys_link_contro
     if (code == YS_HCI_OK && (pdu->interval_min > pdu->interval || pdu->interval_min < 6 ||
                               !ys_link_parameters_are_valid(pdu->interval, pdu->latency, pdu->timeout)))
         code = YS_HCI_INVALID_PARAMETERS;
-    if (code == YS_HCI_OK && !ask_host(link, pdu))
+    if (code == YS_HCI_OK && !procedures_ask_host(link, pdu))
         code = YS_HCI_UNSUPPORTED_REMOTE;
     if (code != YS_HCI_OK)
-        refuse(link, pdu->opcode, code);
+        procedures_refuse(link, pdu->opcode, code);
     else
-        begin_remote(link, PROCEDURE_PARAMETERS);
+        procedures_begin_remote(link, PROCEDURE_PARAMETERS);
 }
 
 uint8_t procedures_answer(struct link *link, const struct ys_hci_parameters *parameters, uint8_t reason)
@@ -515,8 +187,8 @@ uint8_t procedures_answer(struct link *link, const struct ys_hci_parameters *par
     if (all->remote != PROCEDURE_PARAMETERS)
         return YS_HCI_COMMAND_DISALLOWED;
     if (parameters == NULL) {
-        refuse(link, YS_LINK_CONNECTION_PARAM_REQ, reason);
-        end_remote(link);
+        procedures_refuse(link, YS_LINK_CONNECTION_PARAM_REQ, reason);
+        procedures_end_remote(link);
         return YS_HCI_OK;
     }
     all->parameters = *parameters;
@@ -551,7 +223,7 @@ static void refused_in(struct link *link, uint8_t opcode, uint8_t code)
     uint8_t procedure = begun_by(opcode);
     if (procedure == PROCEDURE_NONE || procedure != link->procedures.local)
         return;
-    fail_local(link, code);
+    procedures_fail_local(link, code);
 }
 
 static void lengths_in(struct link *link, const struct ys_link_lengths *lengths)
@@ -596,8 +268,8 @@ static void version_in(struct link *link, const struct ys_link_control_pdu *pdu)
     link->procedures.version = *pdu;
     if (!link->procedures.version_sent)
         link_want(link, CONTROL_VERSION);
-    tell_version(link, YS_HCI_OK);
-    end_local(link, PROCEDURE_VERSION);
+    procedures_tell_version(link, YS_HCI_OK);
+    procedures_end_local(link, PROCEDURE_VERSION);
 }
 
 static void features_in(struct link *link, const struct ys_link_control_pdu *pdu)
@@ -607,8 +279,8 @@ static void features_in(struct link *link, const struct ys_link_control_pdu *pdu
         link_want(link, CONTROL_FEATURE_RSP);
         return;
     }
-    tell_features(link, YS_HCI_OK);
-    end_local(link, PROCEDURE_FEATURES);
+    procedures_tell_features(link, YS_HCI_OK);
+    procedures_end_local(link, PROCEDURE_FEATURES);
 }
 
 static bool lengths_pdu_in(struct link *link, const struct ys_link_control_pdu *pdu)
@@ -619,7 +291,7 @@ static bool lengths_pdu_in(struct link *link, const struct ys_link_control_pdu *
     if (pdu->opcode == YS_LINK_LENGTH_REQ)
         link_want(link, CONTROL_LENGTH_RSP);
     else
-        end_local(link, PROCEDURE_LENGTH);
+        procedures_end_local(link, PROCEDURE_LENGTH);
     return true;
 }
 
@@ -674,7 +346,7 @@ bool procedures_control_in(struct link *link, const struct ys_link_control_pdu *
         link_want(link, CONTROL_PING_RSP);
         return true;
     case YS_LINK_PING_RSP:
-        end_local(link, PROCEDURE_PING);
+        procedures_end_local(link, PROCEDURE_PING);
         return true;
     case YS_LINK_LENGTH_REQ:
     case YS_LINK_LENGTH_RSP:

@@ -1,8 +1,7 @@
-/* Filters: a reader that goes down the grammar, and a tree that is asked. Depth is limited, so that neither runs away.
+/* Filters: a reader that goes down the grammar. Depth is limited, so that neither it nor who asks the tree runs away.
  */
 #include "capture/say/filter.h"
 
-#include <errno.h>
 #include <math.h>
 #include <stdarg.h>
 #include <stdio.h>
@@ -11,51 +10,17 @@
 #include <strings.h>
 
 #include "capture/say/fields.h"
+#include "capture/say/filter_tree.h"
 
 #define DEPTH_MOST 64
-#define WORD_MOST  128
-
-enum node_kind { NODE_AND, NODE_OR, NODE_NOT, NODE_COMPARE, NODE_NAME, NODE_FLAG };
-
-enum relation { EQUAL, UNEQUAL, LESS, AT_MOST, MORE, AT_LEAST };
-
-/* What is compared with a number. */
-enum subject {
-    SUBJECT_TIME,
-    SUBJECT_SINCE,
-    SUBJECT_STRENGTH,
-    SUBJECT_CHANNEL,
-    SUBJECT_LENGTH,
-    SUBJECT_NUMBER,
-    SUBJECT_HANDLE,
-    SUBJECT_CONNECTION,
-    SUBJECT_VALUE /* of whatever characteristic, or of the one that is named */
-};
 
 static const char *const subject_names[] = {"time",   "since",  "strength",   "channel", "length",
                                             "number", "handle", "connection", "value",   NULL};
 
-/* What is compared with a name. */
-enum name_of { NAME_FROM, NAME_TO, NAME_WITH, NAME_SERVICE, NAME_CHARACTERISTIC, NAME_PROTOCOL, NAME_LEVEL, NAME_KIND };
-
 static const char *const name_words[] = {"from",     "to",    "with", "service", "characteristic",
                                          "protocol", "level", "kind", NULL};
 
-enum flag { FLAG_ERROR, FLAG_AGAIN, FLAG_DAMAGED, FLAG_ENCRYPTED, FLAG_DECRYPTED };
-
 static const char *const flag_words[] = {"error", "again", "damaged", "encrypted", "decrypted", NULL};
-
-struct ys_filter {
-    enum node_kind kind;
-    struct ys_filter *children[2];
-    int what; /* enum subject, enum name_of, enum flag */
-    enum relation relation;
-    double number;
-    char name[WORD_MOST]; /* that is compared; of SUBJECT_VALUE: of the characteristic, or "" */
-    char unit[32];        /* SUBJECT_VALUE: "" if none was said */
-    char text[WORD_MOST]; /* SUBJECT_VALUE: what it must say */
-    bool is_text;
-};
 
 /* tokens */
 
@@ -65,7 +30,7 @@ struct token {
     enum token_kind kind;
     size_t column;
     enum relation relation;
-    char text[WORD_MOST];
+    char text[FILTER_WORD_MOST];
 };
 
 struct parser {
@@ -188,17 +153,17 @@ void ys_filter_free(struct ys_filter *filter)
 static struct ys_filter *parse_any(struct parser *parser);
 
 /* Words up to a relation, a bracket, "and", "or" or the end; or one in quotes. */
-static bool read_name(struct parser *parser, char name[WORD_MOST])
+static bool read_name(struct parser *parser, char name[FILTER_WORD_MOST])
 {
     name[0] = '\0';
     if (parser->token.kind == TOKEN_QUOTED) {
-        (void)snprintf(name, WORD_MOST, "%s", parser->token.text);
+        (void)snprintf(name, FILTER_WORD_MOST, "%s", parser->token.text);
         read_token(parser);
         return true;
     }
-    struct ys_text text = ys_text_in(name, WORD_MOST);
+    struct ys_text text = ys_text_in(name, FILTER_WORD_MOST);
     while (parser->token.kind == TOKEN_WORD && !is_word(parser, "and") && !is_word(parser, "or")) {
-        if (text.length + strlen(parser->token.text) + 2 > WORD_MOST) {
+        if (text.length + strlen(parser->token.text) + 2 > FILTER_WORD_MOST) {
             (void)fail(parser, parser->token.column, "that name is too long");
             return false;
         }
@@ -247,7 +212,7 @@ static struct ys_filter *read_operand(struct parser *parser, struct ys_filter *n
     }
     (void)snprintf(node->unit, sizeof node->unit, "%.31s", end); /* such as 40ms */
     read_token(parser);
-    char unit[WORD_MOST];
+    char unit[FILTER_WORD_MOST];
     size_t unit_column = parser->token.column;
     if (node->unit[0] == '\0' && parser->token.kind == TOKEN_WORD && read_name(parser, unit))
         (void)snprintf(node->unit, sizeof node->unit, "%.31s", unit);
@@ -321,7 +286,7 @@ static struct ys_filter *parse_comparison(struct parser *parser, const char *nam
 /* Words that begin a term: a flag, a kind, or the subject of a comparison. */
 static struct ys_filter *parse_words(struct parser *parser)
 {
-    char name[WORD_MOST];
+    char name[FILTER_WORD_MOST];
     size_t column = parser->token.column;
     bool quoted = parser->token.kind == TOKEN_QUOTED;
     if (!read_name(parser, name))
@@ -445,170 +410,4 @@ struct ys_filter *ys_filter_parse(const char *text, char *error, size_t size, si
         return filter;
     ys_filter_free(filter);
     return NULL;
-}
-
-/* asking */
-
-static bool holds(enum relation relation, double left, double right)
-{
-    double near = fabs(right) * 1e-9; /* 40.1 is not what it is in binary */
-    switch (relation) {
-    case EQUAL:
-        return fabs(left - right) <= near;
-    case UNEQUAL:
-        return fabs(left - right) > near;
-    case LESS:
-        return left < right - near;
-    case AT_MOST:
-        return left <= right + near;
-    case MORE:
-        return left > right + near;
-    case AT_LEAST:
-    default:
-        return left >= right - near;
-    }
-}
-
-static bool is_called(const char *name, const char *wanted)
-{
-    return name != NULL && strcasecmp(name, wanted) == 0;
-}
-
-static bool is_party(const struct ys_party *party, const char *name, const char *wanted)
-{
-    char address[YS_ADDRESS_TEXT_SIZE];
-    if (is_called(name, wanted))
-        return true;
-    return party != NULL && strncasecmp(ys_address_format(&party->address, address), wanted, 17) == 0 &&
-           strlen(wanted) >= 17;
-}
-
-static bool matches_value(const struct ys_filter *filter, const struct ys_message *message,
-                          const struct ys_glossary *glossary)
-{
-    double number;
-    const char *unit = "";
-    if (message->value == NULL || (filter->name[0] != '\0' && !is_called(message->meaning.name, filter->name)))
-        return false;
-    if (filter->is_text) {
-        char words[400] = "";
-        if (glossary->value != NULL)
-            glossary->value(glossary->context, message->meaning.field, message->value, message->value_length, words,
-                            sizeof words);
-        size_t length = strlen(words);
-        bool same = strcmp(words, filter->text) == 0 || (length == strlen(filter->text) + 2 && words[0] == '"' &&
-                                                         strncmp(words + 1, filter->text, length - 2) == 0);
-        return same == (filter->relation == EQUAL);
-    }
-    return glossary->number != NULL &&
-           glossary->number(glossary->context, message->meaning.field, message->value, message->value_length, &number,
-                            &unit) &&
-           (filter->unit[0] == '\0' || strcmp(filter->unit, unit) == 0) &&
-           holds(filter->relation, number, filter->number);
-}
-
-/* The number that a message is compared by; false if it has none. */
-static bool number_of(const struct ys_message *message, int subject, uint64_t origin_ns, uint64_t since_ns,
-                      double *number)
-{
-    const struct ys_record *record = message->seen->record;
-    bool air = record->kind == YS_RECORD_AIR;
-    switch (subject) {
-    case SUBJECT_TIME:
-        *number = ((double)record->at_ns - (double)origin_ns) / 1e9;
-        return true;
-    case SUBJECT_SINCE:
-        *number = (double)since_ns / 1e9;
-        return true;
-    case SUBJECT_STRENGTH:
-        *number = record->air.strength_dbm;
-        return air && (record->known & YS_AIR_STRENGTH) != 0;
-    case SUBJECT_CHANNEL:
-        *number = record->air.channel;
-        return air && (record->known & YS_AIR_CHANNEL) != 0;
-    case SUBJECT_LENGTH:
-        *number = (double)(message->value != NULL ? message->value_length : air ? record->air.length : record->length);
-        return true;
-    case SUBJECT_NUMBER:
-        *number = (double)record->number;
-        return true;
-    case SUBJECT_HANDLE:
-        *number = message->handle;
-        return message->handle != 0;
-    case SUBJECT_CONNECTION:
-    default:
-        *number = message->seen->link != NULL ? (double)message->seen->link->number : 0;
-        return message->seen->link != NULL;
-    }
-}
-
-static bool matches_name(const struct ys_filter *filter, const struct ys_message *message)
-{
-    const struct ys_seen *seen = message->seen;
-    bool from = is_party(seen->from, message->from, filter->name);
-    bool to = is_party(seen->to, message->to, filter->name);
-    switch (filter->what) {
-    case NAME_FROM:
-        return from;
-    case NAME_TO:
-        return to;
-    case NAME_WITH:
-        return from || to || (seen->border != NULL && is_called(seen->border->name, filter->name));
-    case NAME_SERVICE:
-        return is_called(message->meaning.service, filter->name);
-    case NAME_CHARACTERISTIC:
-        return is_called(message->meaning.name, filter->name);
-    case NAME_PROTOCOL:
-        return is_called(message->protocol, filter->name);
-    case NAME_LEVEL:
-        return is_called(ys_trace_level_names[message->level], filter->name);
-    case NAME_KIND:
-    default:
-        return is_called(message->kind, filter->name);
-    }
-}
-
-static bool matches_flag(const struct ys_filter *filter, const struct ys_message *message)
-{
-    const struct ys_seen *seen = message->seen;
-    bool packet = seen->kind == YS_SEEN_LINK;
-    switch (filter->what) {
-    case FLAG_ERROR:
-        return message->is_error;
-    case FLAG_AGAIN:
-        return packet && seen->packet.repeated;
-    case FLAG_DAMAGED:
-        return seen->kind == YS_SEEN_NOTHING || !seen->good;
-    case FLAG_ENCRYPTED:
-        return packet && seen->packet.readable != YS_READ_CLEAR;
-    case FLAG_DECRYPTED:
-    default:
-        return packet && seen->packet.readable == YS_READ_DECRYPTED;
-    }
-}
-
-bool ys_filter_matches(const struct ys_filter *filter, const struct ys_message *message,
-                       const struct ys_glossary *glossary, uint64_t origin_ns, uint64_t since_ns)
-{
-    double number;
-    switch (filter->kind) {
-    case NODE_AND:
-        return ys_filter_matches(filter->children[0], message, glossary, origin_ns, since_ns) &&
-               ys_filter_matches(filter->children[1], message, glossary, origin_ns, since_ns);
-    case NODE_OR:
-        return ys_filter_matches(filter->children[0], message, glossary, origin_ns, since_ns) ||
-               ys_filter_matches(filter->children[1], message, glossary, origin_ns, since_ns);
-    case NODE_NOT:
-        return !ys_filter_matches(filter->children[0], message, glossary, origin_ns, since_ns);
-    case NODE_COMPARE:
-        if (filter->what == SUBJECT_VALUE)
-            return matches_value(filter, message, glossary);
-        return number_of(message, filter->what, origin_ns, since_ns, &number) &&
-               holds(filter->relation, number, filter->number);
-    case NODE_FLAG:
-        return matches_flag(filter, message);
-    case NODE_NAME:
-    default:
-        return matches_name(filter, message);
-    }
 }

@@ -120,14 +120,14 @@ void ys_gap_restart_advertising(struct ys_host *host)
 void ys_gap_renew(struct ys_host *host)
 {
     struct ys_set *set;
+    if (host->scanning_on)
+        ys_commands_want(host, BIT(COMMAND_SCAN_OFF) | BIT(COMMAND_SCAN_PARAMETERS) | BIT(COMMAND_SCAN_ON));
     for (uint8_t i = 0; (set = ys_set_at(host, i)) != NULL; i++) {
         if (set->advertising == NULL)
             continue;
         set_want(host, set, BIT(COMMAND_ADVERTISING_PARAMETERS));
         restart_set(host, set);
     }
-    if (host->scanning_on)
-        ys_commands_want(host, BIT(COMMAND_SCAN_OFF) | BIT(COMMAND_SCAN_PARAMETERS) | BIT(COMMAND_SCAN_ON));
 }
 
 void ys_set_stop(struct ys_host *host, struct ys_set *set)

@@ -1,0 +1,32 @@
+/* Which control procedure goes on, one of each side at a time; which comes next, and how one ends. */
+#ifndef SIM_PROCEDURES_ORDER_H
+#define SIM_PROCEDURES_ORDER_H
+
+#include "sim/link_state.h"
+
+void procedures_begin(struct link *link);
+
+void procedures_want(struct link *link, enum procedure procedure);
+
+/* Whether one goes on that has no end yet. */
+bool procedures_are_busy(const struct link *link);
+
+/* Whether one has waited for its answer for too long. */
+bool procedures_are_late(const struct link *link, uint64_t now_ns);
+
+/* Whether it is one of those that hold from an instant on, of which only one goes on at a time. */
+bool procedure_has_instant(uint8_t procedure);
+
+/* Begins the next of its own that waits, if it may. */
+void procedures_begin_next(struct link *link);
+
+/* This side's is over; the other side's is; it has begun; what it has asked for is refused, with this code. */
+void procedures_end_local(struct link *link, enum procedure procedure);
+void procedures_end_remote(struct link *link);
+void procedures_begin_remote(struct link *link, enum procedure procedure);
+void procedures_refuse(struct link *link, uint8_t opcode, uint8_t code);
+
+/* This side's has failed: its host is told. */
+void procedures_fail_local(struct link *link, uint8_t status);
+
+#endif
