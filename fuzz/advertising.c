@@ -5,7 +5,7 @@
 
 #include <yarnswift/advertisement.h>
 
-#include "design/explain.h"
+#include "design/making/explain.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
 

@@ -3,8 +3,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "design/generate.h"
-#include "design/interface.h"
+#include "design/making/generate.h"
+#include "design/making/interface.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
 

@@ -4,7 +4,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "design/value.h"
+#include "design/model/value.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
 

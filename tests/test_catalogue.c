@@ -1,14 +1,14 @@
 /* The catalogue of adopted numbers: that it is whole and consistent, and found in. */
-#include "design/catalogue.h"
+#include "design/reading/catalogue.h"
 #include "support/check.h"
 
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
-#include "design/layout.h"
-#include "design/search.h"
-#include "design/value.h"
+#include "design/making/layout.h"
+#include "design/making/search.h"
+#include "design/model/value.h"
 
 static void every_number_and_name_is_there_once(void **state)
 {

@@ -1,16 +1,16 @@
 /* Definitions: what is wrong with them, what they mean, and the values in words. */
-#include "design/catalogue.h"
+#include "design/reading/catalogue.h"
 #include "support/check.h"
 
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
-#include "design/hash.h"
-#include "design/layout.h"
-#include "design/payload.h"
-#include "design/value.h"
-#include "design/words.h"
+#include "design/making/hash.h"
+#include "design/making/layout.h"
+#include "design/making/payload.h"
+#include "design/model/value.h"
+#include "design/model/words.h"
 #include "support/definition.h"
 #include "support/hex.h"
 

@@ -46,7 +46,7 @@ for definition in "$root"/examples/*/*.device.yaml; do
 done
 
 # Each code of a finding is explained, and there are no others.
-grep -rhoE 'YS_(ERROR|WARNING|ADVICE), "[a-z-]+"|(error|unknown)\(node, "[a-z-]+"' "$root"/src/design/*.c | sed 's/.*"\(.*\)"/\1/' | sort -u >"$work/codes"
+grep -rhoE 'YS_(ERROR|WARNING|ADVICE), "[a-z-]+"|(error|unknown)\(node, "[a-z-]+"' "$root"/src/design/*/*.c | sed 's/.*"\(.*\)"/\1/' | sort -u >"$work/codes"
 sed -n 's/^| `\([a-z-]*\)` | .*/\1/p' "$root/docs/checks.md" | sort -u >"$work/explained"
 diff "$work/codes" "$work/explained"
 

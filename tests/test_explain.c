@@ -3,7 +3,7 @@
 
 #include <string.h>
 
-#include "design/explain.h"
+#include "design/making/explain.h"
 #include "support/definition.h"
 #include "support/hex.h"
 

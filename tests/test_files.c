@@ -9,7 +9,7 @@
 
 #include <sqlite3.h>
 
-#include "design/generate.h"
+#include "design/making/generate.h"
 #include "simulated/store.h"
 #include "support/run.h"
 

@@ -8,7 +8,7 @@
 
 #include <yarnswift/bytes.h>
 
-#include "design/value.h"
+#include "design/model/value.h"
 #include "formats_table.h"
 #include "support/hex.h"
 #include "support/run.h"

@@ -5,7 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "design/model.h"
+#include "design/model/model.h"
 #include "support/definition.h"
 #include "support/hex.h"
 #include "world/glossary.h"

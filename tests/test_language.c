@@ -1,15 +1,15 @@
 /* Definitions: rights, descriptors, payloads, what is used of the catalogue, limits; and what is wrong with them. */
-#include "design/catalogue.h"
+#include "design/reading/catalogue.h"
 #include "support/check.h"
 
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
-#include "design/hash.h"
-#include "design/layout.h"
-#include "design/payload.h"
-#include "design/value.h"
+#include "design/making/hash.h"
+#include "design/making/layout.h"
+#include "design/making/payload.h"
+#include "design/model/value.h"
 #include "support/definition.h"
 #include "support/hex.h"
 

@@ -5,7 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "design/value.h"
+#include "design/model/value.h"
 #include "support/hex.h"
 
 /* The words of bytes that nobody has described; read back, they are the same bytes. */

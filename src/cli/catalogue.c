@@ -6,8 +6,8 @@
 
 #include "cli/cli.h"
 #include "cli/say.h"
-#include "design/catalogue.h"
-#include "design/search.h"
+#include "design/making/search.h"
+#include "design/reading/catalogue.h"
 
 /* More than these are listed a line each, fewer are shown whole. */
 #define WHOLE_MOST 3

@@ -3,7 +3,7 @@
 
 #include "cli/cli.h"
 #include "cli/say.h"
-#include "design/schema.h"
+#include "design/reading/schema.h"
 
 struct input {
     struct common common;

@@ -7,8 +7,8 @@
 #include <stddef.h>
 #include <stdio.h>
 
-#include "design/layout.h"
-#include "design/model.h"
+#include "design/making/layout.h"
+#include "design/model/model.h"
 
 /* How the command ends. */
 enum exit_status { EXIT_AS_EXPECTED = 0, EXIT_UNEXPECTED = 1, EXIT_BAD_INPUT = 2 };

@@ -7,7 +7,7 @@
 #include "cli/cli.h"
 #include "cli/recorder.h"
 #include "cli/say.h"
-#include "design/payload.h"
+#include "design/making/payload.h"
 #include "scene/demo.h"
 #include "scene/report.h"
 #include "torque_wrench_table.h"

@@ -4,9 +4,9 @@
 
 #include "cli/cli.h"
 #include "cli/explore.h"
-#include "design/memory.h"
-#include "design/value.h"
-#include "design/words.h"
+#include "design/model/memory.h"
+#include "design/model/value.h"
+#include "design/model/words.h"
 
 #define NAME_MOST  80
 #define VALUE_TEXT 400

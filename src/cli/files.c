@@ -8,9 +8,9 @@
 #include "cli/cli.h"
 #include "cli/output.h"
 #include "cli/say.h"
-#include "design/files.h"
-#include "design/generate.h"
+#include "design/making/generate.h"
 #include "design/open.h"
+#include "design/reading/files.h"
 
 bool wants_colour(FILE *stream)
 {

@@ -6,9 +6,9 @@
 #include "cli/cli.h"
 #include "cli/output.h"
 #include "cli/say.h"
-#include "design/files.h"
-#include "design/generate.h"
-#include "design/interface.h"
+#include "design/making/generate.h"
+#include "design/making/interface.h"
+#include "design/reading/files.h"
 
 struct input {
     struct common common;

@@ -14,7 +14,7 @@
 #include "cli/recorder.h"
 #include "cli/say.h"
 #include "cli/source.h"
-#include "design/payload.h"
+#include "design/making/payload.h"
 #include "experiment/interval.h"
 #include "experiment/recorded.h"
 

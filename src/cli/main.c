@@ -4,7 +4,7 @@
 
 #include "cli/cli.h"
 #include "cli/say.h"
-#include "design/words.h"
+#include "design/model/words.h"
 
 static const struct verb verbs[] = {
 #ifndef YARNSWIFT_GENERATOR

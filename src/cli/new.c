@@ -11,7 +11,7 @@
 
 #include "cli/cli.h"
 #include "cli/say.h"
-#include "design/words.h"
+#include "design/model/words.h"
 
 /* The name stands in the scan response, and before each generated name. */
 #define NAME_MOST 29

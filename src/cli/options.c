@@ -5,7 +5,7 @@
 
 #include "cli/cli.h"
 #include "cli/say.h"
-#include "design/words.h"
+#include "design/model/words.h"
 
 #define OPTIONS_MOST 32
 

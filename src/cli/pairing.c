@@ -6,7 +6,7 @@
 
 #include "cli/cli.h"
 #include "cli/say.h"
-#include "design/outcome.h"
+#include "design/making/outcome.h"
 
 #define TEXT_MOST 1000
 

@@ -7,7 +7,7 @@
 
 #include "cli/cli.h"
 #include "cli/say.h"
-#include "design/link.h"
+#include "design/making/link.h"
 
 /* in the order of enum ys_phy */
 const char *const phy_words[] = {"1M", "2M", "coded-s8", "coded-s2"};

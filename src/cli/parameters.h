@@ -4,7 +4,7 @@
 
 #include <jansson.h>
 
-#include "design/layout.h"
+#include "design/making/layout.h"
 #include "experiment/throughput.h"
 
 struct parameter {

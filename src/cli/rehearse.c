@@ -11,8 +11,8 @@
 #include "cli/say.h"
 #include "cli/stage_files.h"
 #include "cli/takes.h"
-#include "design/files.h"
-#include "design/schema.h"
+#include "design/reading/files.h"
+#include "design/reading/schema.h"
 
 #define SCENE_MOST   (4u << 20)
 #define SEEDS_MOST   1000000

@@ -8,7 +8,7 @@
 
 #include "cli/cli.h"
 #include "cli/say.h"
-#include "design/memory.h"
+#include "design/model/memory.h"
 
 void session_add(struct session *session, json_t *step, uint64_t began_ns, uint64_t ended_ns)
 {

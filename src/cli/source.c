@@ -9,7 +9,7 @@
 #include "capture/file/reader.h"
 #include "cli/crash.h"
 #include "cli/say.h"
-#include "design/files.h"
+#include "design/reading/files.h"
 #include "scene/stage.h"
 #include "wire/hex.h"
 #include "world/bonds.h"

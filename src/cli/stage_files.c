@@ -6,9 +6,9 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "design/files.h"
-#include "design/memory.h"
+#include "design/model/memory.h"
 #include "design/open.h"
+#include "design/reading/files.h"
 
 bool module_folder_add(struct module_folders *folders, const char *path)
 {

@@ -6,11 +6,11 @@
 #include <yarnswift/advertisement.h>
 
 #include "cli/cli.h"
-#include "design/catalogue.h"
-#include "design/explain.h"
-#include "design/hash.h"
-#include "design/payload.h"
-#include "design/value.h"
+#include "design/making/explain.h"
+#include "design/making/hash.h"
+#include "design/making/payload.h"
+#include "design/model/value.h"
+#include "design/reading/catalogue.h"
 #include "wire/hex.h"
 
 #define VALUE_MOST 512

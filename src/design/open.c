@@ -3,9 +3,9 @@
 
 #include <stdlib.h>
 
-#include "design/check.h"
-#include "design/files.h"
-#include "design/read.h"
+#include "design/checking/check.h"
+#include "design/reading/files.h"
+#include "design/reading/read.h"
 
 #define DEFINITION_MOST (16u << 20)
 

@@ -2,7 +2,7 @@
 #ifndef DESIGN_OPEN_H
 #define DESIGN_OPEN_H
 
-#include "design/model.h"
+#include "design/model/model.h"
 
 /* ys_design_read from a file of at most 16 MiB, with what it includes from other files. NULL, with errno, if it cannot
  * be read; EFBIG if it is longer. */

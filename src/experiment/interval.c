@@ -6,7 +6,7 @@
 #include <stdatomic.h>
 #include <stdlib.h>
 
-#include "design/payload.h"
+#include "design/making/payload.h"
 #include "sim/chance.h"
 #include "sim/controller.h"
 #include "wire/extended.h"

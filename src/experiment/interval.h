@@ -2,7 +2,7 @@
 #ifndef EXPERIMENT_INTERVAL_H
 #define EXPERIMENT_INTERVAL_H
 
-#include "design/model.h"
+#include "design/model/model.h"
 #include "measure/advertising.h"
 #include "measure/charge.h"
 #include "measure/discovery.h"

@@ -6,8 +6,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "design/memory.h"
-#include "design/value.h"
+#include "design/model/memory.h"
+#include "design/model/value.h"
 #include "wire/utf8.h"
 
 /* What a step or a log says may contain any value: it is kept so that it can be shown. */

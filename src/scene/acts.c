@@ -6,8 +6,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "design/memory.h"
-#include "design/value.h"
+#include "design/model/memory.h"
+#include "design/model/value.h"
 #include "scene/acting.h"
 #include "scene/expectations.h"
 #include "scene/steps.h"

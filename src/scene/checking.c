@@ -5,7 +5,7 @@
 #include <stdio.h>
 #include <string.h>
 
-#include "design/words.h"
+#include "design/model/words.h"
 
 void scene_error(struct checking *checking, const char *code, struct ys_place place, const char *format, ...)
 {

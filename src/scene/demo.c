@@ -4,7 +4,7 @@
 #include <stdio.h>
 #include <string.h>
 
-#include "design/value.h"
+#include "design/model/value.h"
 #include "measure/advertising.h"
 #include "world/central.h"
 

@@ -4,7 +4,7 @@
 #include <stdio.h>
 #include <string.h>
 
-#include "design/value.h"
+#include "design/model/value.h"
 #include "scene/acting.h"
 
 static double seconds(uint64_t us)

@@ -2,8 +2,8 @@
 #ifndef SCENE_SCENE_H
 #define SCENE_SCENE_H
 
-#include "design/model.h"
-#include "design/written.h"
+#include "design/model/model.h"
+#include "design/model/written.h"
 #include "world/traits.h"
 
 /* What a step does. */

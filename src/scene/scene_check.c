@@ -4,8 +4,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "design/files.h"
-#include "design/words.h"
+#include "design/model/words.h"
+#include "design/reading/files.h"
 #include "scene/checking.h"
 #include "scene/scene_check_values.h"
 #include "scene/verbs.h"

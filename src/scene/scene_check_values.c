@@ -8,8 +8,8 @@
 
 #include <yarnswift/host.h>
 
-#include "design/memory.h"
-#include "design/value.h"
+#include "design/model/memory.h"
+#include "design/model/value.h"
 #include "scene/checking.h"
 #include "wire/hex.h"
 #include "wire/smp.h"

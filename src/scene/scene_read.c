@@ -5,9 +5,9 @@
 
 #include <yarnswift/config.h>
 
-#include "design/memory.h"
-#include "design/words.h"
-#include "design/yaml.h"
+#include "design/model/memory.h"
+#include "design/model/words.h"
+#include "design/reading/yaml.h"
 #include "scene/scene.h"
 #include "scene/verbs.h"
 

@@ -3,7 +3,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "design/memory.h"
+#include "design/model/memory.h"
 #include "scene/acting.h"
 #include "scene/acts.h"
 #include "scene/stage_parts.h"

@@ -1,7 +1,7 @@
 /* The steps of a scene, as they are done. Of each kind knows the table of kinds that the stage has. */
 #include "scene/steps.h"
 
-#include "design/memory.h"
+#include "design/model/memory.h"
 #include "scene/acting.h"
 
 #define STEPS_MOST 20000

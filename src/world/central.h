@@ -10,8 +10,8 @@
 
 #include <yarnswift/host.h>
 
-#include "design/model.h"
-#include "design/value.h"
+#include "design/model/model.h"
+#include "design/model/value.h"
 #include "measure/stream.h"
 #include "world/device.h"
 #include "world/traits.h"

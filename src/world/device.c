@@ -9,7 +9,7 @@
 #include <yarnswift/pairing.h>
 #include <yarnswift/sets.h>
 
-#include "design/payload.h"
+#include "design/making/payload.h"
 #include "wire/att.h"
 #include "wire/hci_extended.h"
 #include "wire/l2cap.h"

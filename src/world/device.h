@@ -5,7 +5,7 @@
 
 #include <yarnswift/workstation.h>
 
-#include "design/layout.h"
+#include "design/making/layout.h"
 #include "simulated/simulated.h"
 #include "world/module.h"
 #include "world/stand_in.h"

@@ -6,9 +6,9 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "design/catalogue.h"
-#include "design/explain.h"
-#include "design/value.h"
+#include "design/making/explain.h"
+#include "design/model/value.h"
+#include "design/reading/catalogue.h"
 
 struct entry {
     const char *who;

@@ -3,7 +3,7 @@
 #define WORLD_GLOSSARY_H
 
 #include "capture/follow/glossary.h"
-#include "design/layout.h"
+#include "design/making/layout.h"
 
 struct ys_names;
 

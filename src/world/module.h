@@ -5,7 +5,7 @@
 
 #include <yarnswift/workstation.h>
 
-#include "design/layout.h"
+#include "design/making/layout.h"
 
 struct ys_loaded;
 

@@ -5,8 +5,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "design/catalogue.h"
-#include "design/value.h"
+#include "design/model/value.h"
+#include "design/reading/catalogue.h"
 #include "world/tasks.h"
 
 bool ys_peer_is_connected(const struct ys_peer *peer)

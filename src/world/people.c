@@ -6,7 +6,7 @@
 
 #include <yarnswift/pairing.h>
 
-#include "design/outcome.h"
+#include "design/making/outcome.h"
 #include "world/world.h"
 
 /* How long it takes to read six digits and to do something. */

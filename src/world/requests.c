@@ -5,7 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "design/value.h"
+#include "design/model/value.h"
 #include "world/peer.h"
 #include "world/tasks.h"
 

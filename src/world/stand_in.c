@@ -3,15 +3,15 @@
  * Its table is the generated one, built at run time: the same rows, with handlers that look into that memory. */
 #include <yarnswift/pairing.h>
 
-#include "design/link.h"
-#include "design/security.h"
+#include "design/making/link.h"
+#include "design/making/security.h"
 #include "world/stand_in.h"
 
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
 
-#include "design/value.h"
+#include "design/model/value.h"
 
 #define CHANCE_OF_STAND_INS UINT64_C(0x200000000)
 #define PI                  3.14159265358979323846

@@ -5,8 +5,8 @@
 #include <yarnswift/gap.h>
 #include <yarnswift/host.h>
 
-#include "design/layout.h"
-#include "design/payload.h"
+#include "design/making/layout.h"
+#include "design/making/payload.h"
 #include "sim/chance.h"
 #include "world/world.h"
 

@@ -5,7 +5,7 @@
 
 #include <yarnswift/sets.h>
 
-#include "design/payload.h"
+#include "design/making/payload.h"
 
 const struct ys_kind_of_central ys_kinds_of_central[] = {
     {"polite",

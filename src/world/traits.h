@@ -8,7 +8,7 @@
 
 #include <yarnswift/security.h>
 
-#include "design/model.h"
+#include "design/model/model.h"
 
 /* What a central does with a table that it remembers from before. */
 enum ys_remembering {

@@ -2,7 +2,7 @@
 #ifndef SUPPORT_DEFINITION_H
 #define SUPPORT_DEFINITION_H
 
-#include "design/model.h"
+#include "design/model/model.h"
 
 #define DEVICE "device: {name: T2}\n"
 #define LONG   "5f8d0000-2b1c-4e6f-9a37-d4c1e07b6a52"

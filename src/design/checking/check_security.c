@@ -1,0 +1,149 @@
+/* How the device pairs, what of its rights that allows, and how many of what there is room for. */
+#include <stdlib.h>
+#include <string.h>
+
+#include <yarnswift/config.h>
+#include <yarnswift/security.h>
+
+#include "design/checking/check.h"
+
+static void check_passkey(struct ys_design *design)
+{
+    const struct ys_device_security *security = &design->security;
+    const char *text = security->passkey.text;
+    if (text == NULL)
+        return;
+    if (strlen(text) != 6 || strspn(text, "0123456789") != 6)
+        ys_findings_add(&design->findings, YS_ERROR, "security", security->passkey.place,
+                        "a passkey has six digits, such as \"004711\", not \"%s\"", text);
+    if (security->capability == YS_CAPABILITY_NONE + 1)
+        ys_findings_add(&design->findings, YS_ERROR, "security", security->passkey.place,
+                        "a device without display and keyboard has no use for a passkey: leave it out, or say what it "
+                        "has");
+    else
+        ys_findings_add(
+            &design->findings, YS_ADVICE, "security", security->passkey.place,
+            "a passkey that is always the same is found out in at most 20 tries, one digit of its 20 binary "
+            "ones by each: a random one is safer, where the device can show it");
+}
+
+/* Whether people, or another way, can show that no one is between the two. */
+static bool can_authenticate(const struct ys_device_security *security)
+{
+    return security->capability != YS_CAPABILITY_NONE + 1 || security->out_of_band;
+}
+
+/* What contradicts itself, whatever the rights are. */
+static void check_demands(struct ys_design *design)
+{
+    const struct ys_device_security *security = &design->security;
+    struct ys_findings *findings = &design->findings;
+    if (!security->given)
+        return;
+    if (security->least == YS_LEAST_AUTHENTICATED + 1 && !can_authenticate(security))
+        ys_findings_add(
+            findings, YS_ERROR, "security", security->least_place,
+            "nobody could ever pair: authenticated takes a display, a keyboard or data out of band, and the "
+            "device has none");
+    if (security->rotation_us.given && !security->privacy)
+        ys_findings_add(findings, YS_ERROR, "security", security->rotation_us.place,
+                        "only an address of its own privacy changes: add privacy: true, or leave this out");
+    if (security->privacy && !security->bonding)
+        ys_findings_add(findings, YS_WARNING, "security", security->place,
+                        "its address changes, and nobody is remembered who could tell whose it is: add bonding");
+    if (security->when_full != 0 && !security->bonding)
+        ys_findings_add(findings, YS_ERROR, "security", security->place,
+                        "nobody is remembered, so that it never is full: leave out when full, or add bonding");
+    if (security->debug_key)
+        ys_findings_add(findings, YS_WARNING, "security", security->place,
+                        "with the debug key everybody who listens can read everything: leave it out of a product");
+}
+
+static void check_limits(struct ys_design *design)
+{
+    const struct ys_limits *limits = &design->limits;
+    const struct ys_device_security *security = &design->security;
+    if (security->given && security->bonding && limits->bonds.given && limits->bonds.number == 0)
+        ys_findings_add(&design->findings, YS_ERROR, "limits", limits->bonds.place,
+                        "there is room for no bonds, but security bonds: make room, or add bonding: false");
+    if (limits->bonds.given && limits->bonds.number > 0 && !(security->given && security->bonding))
+        ys_findings_add(&design->findings, YS_ERROR, "limits", limits->bonds.place,
+                        "there is room for bonds, but nothing that bonds: add security, or leave this out");
+    if (security->given && security->bonding && limits->bonds.given && limits->connections.given &&
+        limits->bonds.number < limits->connections.number)
+        ys_findings_add(&design->findings, YS_WARNING, "limits", limits->bonds.place,
+                        "%llu peers can be connected and only %llu remembered: one that pairs drives out another",
+                        (unsigned long long)limits->connections.number, (unsigned long long)limits->bonds.number);
+    if (limits->connections.given && design->set_count > 0) {
+        bool connectable = false;
+        for (size_t i = 0; i < design->set_count; i++)
+            connectable |= design->sets[i].kind <= YS_ADVERTISE_CONNECTABLE + 1;
+        if (!connectable)
+            ys_findings_add(&design->findings, YS_WARNING, "limits", limits->connections.place,
+                            "nobody can connect, since no advertising is connectable: leave this out");
+    }
+}
+
+static const char *right_words(enum ys_right right)
+{
+    static const char *const words[] = {"nobody", "everybody", "encrypted links", "authenticated links",
+                                        "links with Secure Connections"};
+    return words[right];
+}
+
+/* Whether a right can be reached at all with this security. */
+static void check_offer(struct ys_design *design, const struct ys_offer *offer, const char *name, const char *what)
+{
+    const struct ys_device_security *security = &design->security;
+    if (offer->right <= YS_RIGHT_OPEN)
+        return;
+    if (!security->given)
+        ys_findings_add(&design->findings, YS_ERROR, "rights-unreachable", offer->place,
+                        "\"%s\" offers %s to %s, but pairing is off: add security to device, or make it open", name,
+                        what, right_words(offer->right));
+    else if (offer->right >= YS_RIGHT_AUTHENTICATED && !can_authenticate(security))
+        ys_findings_add(&design->findings, YS_ERROR, "rights-unreachable", offer->place,
+                        "\"%s\" offers %s to %s, which a device without display and keyboard never has: make it "
+                        "encrypted, or say what the device has",
+                        name, what, right_words(offer->right));
+}
+
+static void check_rights(struct ys_design *design, const struct ys_characteristic *characteristic)
+{
+    if (characteristic->faulty || characteristic->name == NULL)
+        return;
+    for (int way = 0; way < YS_WAYS; way++)
+        check_offer(design, &characteristic->ways[way], characteristic->name, ys_ways[way].name);
+    check_offer(design, &characteristic->description_write, characteristic->name, "writing its description");
+    for (size_t i = 0; i < characteristic->descriptor_count; i++) {
+        check_offer(design, &characteristic->descriptors[i].read, characteristic->name, "reading a descriptor");
+        check_offer(design, &characteristic->descriptors[i].write, characteristic->name, "writing a descriptor");
+    }
+}
+
+static bool uses_security(const struct ys_design *design)
+{
+    for (size_t i = 0; i < design->service_count; i++) {
+        for (size_t j = 0; j < design->services[i].characteristic_count; j++) {
+            for (int way = 0; way < YS_WAYS; way++) {
+                if (design->services[i].characteristics[j].ways[way].right > YS_RIGHT_OPEN)
+                    return true;
+            }
+        }
+    }
+    return false;
+}
+
+void ys_check_security(struct ys_design *design)
+{
+    check_passkey(design);
+    check_demands(design);
+    check_limits(design);
+    for (size_t i = 0; i < design->service_count; i++) {
+        for (size_t j = 0; j < design->services[i].characteristic_count; j++)
+            check_rights(design, &design->services[i].characteristics[j]);
+    }
+    if (design->security.given && design->findings.errors == 0 && !uses_security(design))
+        ys_findings_add(&design->findings, YS_WARNING, "security", design->security.place,
+                        "security is set up, but everything is open: give it something to protect, or leave it out");
+}

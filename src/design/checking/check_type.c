@@ -1,0 +1,189 @@
+/* Types of values, and values that are written in them. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "design/checking/check.h"
+#include "design/model/memory.h"
+#include "design/model/value.h"
+#include "design/model/words.h"
+
+/* A step needs a number; one that is no power of ten, a number whose product with it is still exact. */
+static void check_resolution(struct ys_design *design, const struct ys_field *field, struct ys_place place,
+                             const char *name)
+{
+    bool number = field->format->kind == YS_FORMAT_UNSIGNED || field->format->kind == YS_FORMAT_SIGNED;
+    if (field->has_resolution && !number)
+        ys_findings_add(&design->findings, YS_ERROR, "resolution", place,
+                        "\"%s\" has a resolution, which only whole numbers have: leave it out", name);
+    if ((field->multiplier > 1 || field->halvings > 0) && field->format->bits > 32)
+        ys_findings_add(&design->findings, YS_ERROR, "resolution", place,
+                        "\"%s\" is too wide for this resolution: take a format of at most 32 bits, or a power of ten",
+                        name);
+}
+
+/* structures */
+
+static bool is_open_ended(const struct ys_field *field)
+{
+    return field->most.number > 0 || field->format->kind == YS_FORMAT_TEXT || field->format->kind == YS_FORMAT_UTF16;
+}
+
+/* Finds the bit that an optional field depends on, among the flags before it. */
+static void resolve_dependence(struct ys_design *design, const struct ys_field *whole, size_t index)
+{
+    struct ys_field *field = &whole->fields[index];
+    const struct ys_written *flag = field->when.text != NULL ? &field->when : &field->unless;
+    if (!field->depends)
+        return;
+    if (field->when.text != NULL && field->unless.text != NULL)
+        ys_findings_add(&design->findings, YS_ERROR, "structure", field->unless.place,
+                        "\"%s\" has both when and unless: leave one out", field->name);
+    for (size_t i = 0; i < index; i++) {
+        for (size_t bit = 0; bit < whole->fields[i].bit_count; bit++) {
+            if (strcmp(whole->fields[i].bits[bit], flag->text) == 0) {
+                field->flags_at = i;
+                field->flag = bit;
+                return;
+            }
+        }
+    }
+    field->depends = false;
+    ys_findings_add(&design->findings, YS_ERROR, "flag-unknown", flag->place,
+                    "no flags before it have a bit \"%s\": name one of their bits", flag->text);
+}
+
+static void check_bits(struct ys_design *design, const struct ys_field *field, struct ys_place place, const char *name)
+{
+    bool flags = field->format->kind == YS_FORMAT_FLAGS;
+    if (!flags && field->bit_count > 0)
+        ys_findings_add(&design->findings, YS_ERROR, "structure", place,
+                        "only flags have bits: give it a format such as boolean[8]");
+    if (flags && field->bit_count > field->format->bits)
+        ys_findings_add(&design->findings, YS_ERROR, "structure", place,
+                        "\"%s\" names %zu bits and has %u: take a longer format", name, field->bit_count,
+                        field->format->bits);
+    for (size_t i = 1; i < field->bit_count; i++) {
+        for (size_t j = 0; j < i; j++) {
+            if (ys_word_is_equal(field->bits[i], field->bits[j]))
+                ys_findings_add(&design->findings, YS_ERROR, "name-clash", place,
+                                "\"%s\" has two bits \"%s\": rename one", name, field->bits[i]);
+        }
+    }
+}
+
+static void check_field(struct ys_design *design, const struct ys_field *whole, size_t index)
+{
+    struct ys_field *field = &whole->fields[index];
+    struct ys_findings *findings = &design->findings;
+    enum ys_format_kind kind = field->format->kind;
+    if (field->most.number > 0 && (kind == YS_FORMAT_TEXT || kind == YS_FORMAT_UTF16 || kind == YS_FORMAT_BYTES ||
+                                   kind == YS_FORMAT_WIDE || kind == YS_FORMAT_PAIR))
+        ys_findings_add(findings, YS_ERROR, "structure", field->most.place,
+                        "an array is one of numbers or flags of at most 64 bits, not of %s: leave up to out",
+                        field->format->name);
+    if (kind == YS_FORMAT_STRUCT)
+        ys_findings_add(findings, YS_ERROR, "structure", field->place,
+                        "a field cannot be a structure itself: list its fields here");
+    check_bits(design, field, field->place, field->name);
+    if (field->format->size == 0 && kind != YS_FORMAT_STRUCT && field->length.number == 0)
+        ys_findings_add(findings, YS_ERROR, "length", field->place, "\"%s\" has no length: say how many bytes it has",
+                        field->name);
+    if (field->format->size != 0 && field->length.number != 0)
+        ys_findings_add(findings, YS_ERROR, "length", field->length.place,
+                        "%s is always %u bytes long: leave the length out", field->format->name, field->format->size);
+    if (is_open_ended(field) && index + 1 < whole->field_count)
+        ys_findings_add(findings, YS_ERROR, "structure", field->place,
+                        "\"%s\" can be of any length, so nothing can come behind it: make it the last", field->name);
+    for (size_t i = 0; i < index; i++) {
+        if (whole->fields[i].id != NULL && strcmp(whole->fields[i].id, field->id) == 0)
+            ys_findings_add(findings, YS_ERROR, "name-clash", field->place,
+                            "the field \"%s\" has the same name in C as \"%s\": rename one", field->name,
+                            whole->fields[i].name);
+    }
+    if (ys_is_keyword(field->id))
+        ys_findings_add(findings, YS_ERROR, "name-keyword", field->place, "\"%s\" is a keyword of C or C++: rename it",
+                        field->name);
+    check_resolution(design, field, field->place, field->name);
+    resolve_dependence(design, whole, index);
+}
+
+/* False if the structure cannot be used at all. */
+static bool check_fields(struct ys_design *design, const struct ys_field *whole, const char *name,
+                         struct ys_place place)
+{
+    bool is_struct = whole->format->kind == YS_FORMAT_STRUCT;
+    if (!is_struct && whole->field_count > 0)
+        ys_findings_add(&design->findings, YS_ERROR, "structure", place, "\"%s\" has fields: give it format: struct",
+                        name);
+    if (!is_struct)
+        return true;
+    if (whole->field_count == 0 || whole->field_count > YS_FIELDS_MOST) {
+        ys_findings_add(&design->findings, YS_ERROR, "structure", place,
+                        "\"%s\" is a structure of %zu fields: list 1 to %d of them", name, whole->field_count,
+                        YS_FIELDS_MOST);
+        return false;
+    }
+    for (size_t i = 0; i < whole->field_count; i++) {
+        if (whole->fields[i].name == NULL || whole->fields[i].format == NULL)
+            return false; /* has been said */
+    }
+    for (size_t i = 0; i < whole->field_count; i++)
+        check_field(design, whole, i);
+    if (ys_value_greatest(whole) > 512)
+        ys_findings_add(&design->findings, YS_ERROR, "length", place,
+                        "\"%s\" can be %zu bytes long: an attribute has at most 512", name, ys_value_greatest(whole));
+    return true;
+}
+
+static void check_length(struct ys_design *design, struct ys_field *type)
+{
+    const struct ys_format *format = type->format;
+    if (format->kind == YS_FORMAT_STRUCT && type->length.number != 0)
+        ys_findings_add(&design->findings, YS_ERROR, "length", type->length.place,
+                        "a structure is as long as its fields: leave the length out");
+    if (format->size != 0 && type->length.number != 0 && type->length.number != format->size)
+        ys_findings_add(&design->findings, YS_ERROR, "length", type->length.place,
+                        "%s is always %u bytes long: leave the length out", format->name, format->size);
+    if (format->kind == YS_FORMAT_STRUCT)
+        type->length.number = ys_value_greatest(type);
+    else if (format->size != 0)
+        type->length.number = format->size;
+}
+
+bool ys_check_type(struct ys_design *design, struct ys_field *type, const char *name, struct ys_place place)
+{
+    if (!check_fields(design, type, name, place)) {
+        type->length.number = 1;
+        return false;
+    }
+    if (type->format->kind != YS_FORMAT_STRUCT)
+        check_bits(design, type, place, name);
+    check_resolution(design, type, place, name);
+    check_length(design, type);
+    return true;
+}
+
+uint8_t *ys_check_value(struct ys_design *design, struct ys_field *type, const struct ys_written *written,
+                        const char *name, size_t *length)
+{
+    uint8_t bytes[512];
+    const char *problem = NULL;
+    bool free_length = type->format->size == 0 && type->format->kind != YS_FORMAT_STRUCT && !type->length.given;
+    size_t room =
+        type->length.number > 0 && type->length.number < sizeof bytes ? (size_t)type->length.number : sizeof bytes;
+    int used = ys_value_parse(type, written->text, bytes, room, &problem);
+    if (used < 0) {
+        ys_findings_add(&design->findings, YS_ERROR, "value", written->place,
+                        "\"%s\" is no value of %s (%s, at most %u bytes): %s", written->text, name, type->format->name,
+                        (unsigned)room, problem);
+        return NULL;
+    }
+    if (type->fixed && (uint64_t)used != type->length.number)
+        ys_findings_add(&design->findings, YS_ERROR, "value", written->place,
+                        "\"%s\" has %d bytes, and %s always has %llu", written->text, used, name,
+                        (unsigned long long)type->length.number);
+    *length = (size_t)used;
+    if (free_length)
+        type->length.number = *length;
+    return (uint8_t *)ys_copy((const char *)bytes, *length);
+}

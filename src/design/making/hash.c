@@ -1,0 +1,61 @@
+/* The database hash: AES-CMAC with a key of zeros over handles, types and the values of declarations. */
+#include "design/making/hash.h"
+
+#include <stdlib.h>
+
+#include <mbedtls/cmac.h>
+
+#include "design/model/memory.h"
+
+static bool update(mbedtls_cipher_context_t *cipher, const struct ys_hashed *attribute)
+{
+    uint8_t header[4];
+    struct ys_writer writer = ys_writer_to(header, sizeof header);
+    ys_put_u16(&writer, attribute->handle);
+    ys_put_u16(&writer, attribute->type);
+    return mbedtls_cipher_cmac_update(cipher, header, sizeof header) == 0 &&
+           (attribute->length == 0 || mbedtls_cipher_cmac_update(cipher, attribute->value, attribute->length) == 0);
+}
+
+bool ys_database_hash(const struct ys_hashed *attributes, size_t count, uint8_t hash[16])
+{
+    static const uint8_t key[16];
+    mbedtls_cipher_context_t cipher;
+    mbedtls_cipher_init(&cipher);
+    bool good = mbedtls_cipher_setup(&cipher, mbedtls_cipher_info_from_type(MBEDTLS_CIPHER_AES_128_ECB)) == 0 &&
+                mbedtls_cipher_cmac_starts(&cipher, key, 128) == 0;
+    for (size_t i = 0; i < count && good; i++)
+        good = update(&cipher, &attributes[i]);
+    good = good && mbedtls_cipher_cmac_finish(&cipher, hash) == 0;
+    mbedtls_cipher_free(&cipher);
+    return good;
+}
+
+/* Whether attributes of this type take part, and with their value. */
+static bool takes_part(const struct ys_uuid *type, bool *with_value)
+{
+    uint32_t number = ys_uuid_number(type);
+    *with_value = (number >= 0x2800 && number <= 0x2803) || number == 0x2900;
+    return *with_value || (number >= 0x2901 && number <= 0x2905);
+}
+
+bool ys_layout_hash(const struct ys_layout *layout, uint8_t hash[16])
+{
+    struct ys_hashed *attributes = ys_new((layout->count + 1) * sizeof *attributes);
+    uint8_t(*values)[32] = ys_new((layout->count + 1) * sizeof *values);
+    size_t count = 0;
+    for (size_t i = 0; i < layout->count; i++) {
+        bool with_value = false;
+        if (!takes_part(&layout->rows[i].type, &with_value))
+            continue;
+        int length = with_value ? ys_row_value(layout, i, values[i], sizeof values[i]) : 0;
+        attributes[count++] = (struct ys_hashed){.handle = (uint16_t)(i + 1),
+                                                 .type = (uint16_t)ys_uuid_number(&layout->rows[i].type),
+                                                 .value = values[i],
+                                                 .length = length > 0 ? (size_t)length : 0};
+    }
+    bool good = ys_database_hash(attributes, count, hash);
+    free(attributes);
+    free(values);
+    return good;
+}

@@ -1,0 +1,341 @@
+/* Values in words and back. Numbers are exact, a raw integer and a power of ten, but for the two formats that are
+ * binary floating point themselves. */
+#include "design/model/value.h"
+
+#include <errno.h>
+#include <iconv.h>
+#include <inttypes.h>
+#include <limits.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include <yarnswift/medfloat.h>
+
+#include "design/model/value_bytes.h"
+#include "design/model/words.h"
+#include "wire/hex.h"
+#include "wire/utf8.h"
+
+/* lengths */
+
+/* Of one item, if the field is an array. */
+static size_t item_greatest(const struct ys_field *field)
+{
+    size_t sum = 0;
+    for (size_t i = 0; i < field->field_count; i++)
+        sum += ys_value_greatest(&field->fields[i]);
+    if (field->format->kind == YS_FORMAT_STRUCT)
+        return sum;
+    return field->format->size != 0 ? field->format->size : (size_t)field->length.number;
+}
+
+size_t ys_value_greatest(const struct ys_field *field)
+{
+    return item_greatest(field) * (field->most.number > 0 ? (size_t)field->most.number : 1);
+}
+
+size_t ys_value_least(const struct ys_field *field)
+{
+    size_t sum = 0;
+    if (field->most.number > 0 || field->depends)
+        return 0;
+    if (field->format->kind != YS_FORMAT_STRUCT)
+        return field->fixed ? (size_t)field->length.number : field->format->size;
+    for (size_t i = 0; i < field->field_count; i++)
+        sum += ys_value_least(&field->fields[i]);
+    return sum;
+}
+
+/* out */
+
+int64_t ys_value_decode(const struct ys_field *field, const uint8_t *bytes)
+{
+    const struct ys_format *format = field->format;
+    uint64_t value = ys_value_bits(format, bytes);
+    uint64_t sign = UINT64_C(1) << ((format->bits - 1u) & 63);
+    uint64_t mask = sign | (sign - 1);
+    value &= mask;
+    if (format->kind == YS_FORMAT_SIGNED && (value & sign) != 0)
+        value |= ~mask;
+    return (int64_t)value;
+}
+
+static void put_unit(const struct ys_field *field, FILE *stream)
+{
+    if (field->unit != NULL && field->unit->symbol[0] != '\0')
+        (void)fprintf(stream, " %s", field->unit->symbol);
+}
+
+/* mantissa x 10^exponent in digits: 42.1, 0.05, 4200. */
+static void put_magnitude(uint64_t magnitude, int exponent, FILE *stream)
+{
+    char digits[24];
+    int places = exponent < 0 ? -exponent : 0;
+    if (places > 18 || exponent > 18) {
+        (void)fprintf(stream, "%" PRIu64 "e%d", magnitude, exponent);
+        return;
+    }
+    int length = snprintf(digits, sizeof digits, "%0*" PRIu64, places + 1, magnitude);
+    if (places > 0)
+        (void)fprintf(stream, "%.*s.%s", length - places, digits, digits + length - places);
+    else
+        (void)fputs(digits, stream);
+    for (int i = 0; i < exponent && magnitude != 0; i++)
+        (void)fputc('0', stream);
+}
+
+static void put_decimal(int64_t mantissa, int exponent, FILE *stream)
+{
+    if (mantissa < 0)
+        (void)fputc('-', stream);
+    put_magnitude(mantissa < 0 ? 0 - (uint64_t)mantissa : (uint64_t)mantissa, exponent, stream);
+}
+
+/* A raw number in its unit. Halves are fives and a place more, so this is exact, too. */
+static void put_number(const struct ys_field *field, int64_t raw, FILE *stream)
+{
+    int64_t mantissa = field->multiplier > 1 ? raw * field->multiplier : raw;
+    int exponent = field->exponent;
+    for (int i = 0; i < field->halvings; i++) {
+        bool even = mantissa % 2 == 0;
+        mantissa = even ? mantissa / 2 : mantissa * 5;
+        exponent -= !even;
+    }
+    if (field->format->kind == YS_FORMAT_UNSIGNED)
+        put_magnitude((uint64_t)mantissa, exponent, stream); /* the widest have no sign to spare */
+    else
+        put_decimal(mantissa, exponent, stream);
+}
+
+/* 0x and the digits of a wide number, most significant first, without leading zeros. */
+static void put_wide(const struct ys_field *field, const uint8_t *bytes, FILE *stream)
+{
+    size_t length = field->format->size;
+    while (length > 1 && bytes[length - 1] == 0)
+        length--;
+    (void)fprintf(stream, "0x%x", bytes[length - 1]);
+    for (size_t i = length - 1; i > 0; i--)
+        (void)fprintf(stream, "%02x", bytes[i - 1]);
+}
+
+static void put_float(const struct ys_field *field, const uint8_t *bytes, FILE *stream)
+{
+    uint64_t bits = ys_value_bits(field->format, bytes);
+    uint32_t low = (uint32_t)bits;
+    float single;
+    double number;
+    memcpy(&single, &low, sizeof single);
+    memcpy(&number, &bits, sizeof number);
+    if (field->format->size == 4)
+        (void)fprintf(stream, "%.9g", (double)single);
+    else
+        (void)fprintf(stream, "%.17g", number);
+}
+
+static void put_medfloat(const struct ys_field *field, const uint8_t *bytes, FILE *stream)
+{
+    struct ys_reader reader = ys_reader_of(bytes, field->format->size);
+    struct ys_medfloat value = field->format->size == 2 ? ys_get_medfloat16(&reader) : ys_get_medfloat32(&reader);
+    if (value.kind == YS_MEDFLOAT_NUMBER)
+        put_decimal(value.mantissa, value.exponent, stream);
+    else
+        (void)fputs(ys_medfloat_words[value.kind], stream);
+}
+
+static void put_flags(const struct ys_field *field, const uint8_t *bytes, FILE *stream)
+{
+    uint64_t flags = ys_value_bits(field->format, bytes);
+    const char *between = "";
+    if (flags == 0)
+        (void)fputs("none", stream);
+    for (size_t bit = 0; bit < field->format->bits; bit++) {
+        if ((flags >> bit & 1) == 0)
+            continue;
+        if (bit < field->bit_count)
+            (void)fprintf(stream, "%s%s", between, field->bits[bit]);
+        else
+            (void)fprintf(stream, "%sbit %zu", between, bit);
+        between = " + ";
+    }
+}
+
+/* Text in quotes; what is not plain, and quotes themselves, byte by byte as \xNN. */
+static void put_text(const uint8_t *bytes, size_t length, FILE *stream)
+{
+    (void)fputc('"', stream);
+    for (size_t i = 0, whole; i<length; i += whole> 0 ? whole : 1) {
+        whole = bytes[i] != '"' && bytes[i] != '\\' ? ys_utf8_plain(bytes + i, length - i) : 0;
+        if (whole > 0)
+            (void)fwrite(bytes + i, 1, whole, stream);
+        else
+            (void)fprintf(stream, "\\x%02x", bytes[i]);
+    }
+    (void)fputc('"', stream);
+}
+
+static void put_utf16(const uint8_t *bytes, size_t length, FILE *stream)
+{
+    uint8_t text[3 * 512 / 2];
+    int used = ys_value_convert("UTF-8", "UTF-16LE", bytes, length, text, sizeof text);
+    if (used >= 0)
+        put_text(text, (size_t)used, stream);
+    else
+        (void)fputs("no UTF-16", stream);
+}
+
+static void put_item(const struct ys_field *field, const uint8_t *sent, size_t length, FILE *stream)
+{
+    uint8_t turned[16];
+    const uint8_t *bytes = ys_value_in_order(field, sent, turned);
+    switch (field->format->kind) {
+    case YS_FORMAT_UNSIGNED:
+    case YS_FORMAT_SIGNED:
+        put_number(field, ys_value_decode(field, bytes), stream);
+        put_unit(field, stream);
+        break;
+    case YS_FORMAT_FLOAT:
+        put_float(field, bytes, stream);
+        put_unit(field, stream);
+        break;
+    case YS_FORMAT_MEDFLOAT:
+        put_medfloat(field, bytes, stream);
+        put_unit(field, stream);
+        break;
+    case YS_FORMAT_BOOLEAN:
+        (void)fputs(bytes[0] != 0 ? "true" : "false", stream);
+        break;
+    case YS_FORMAT_FLAGS:
+        put_flags(field, bytes, stream);
+        break;
+    case YS_FORMAT_WIDE:
+        put_wide(field, bytes, stream);
+        put_unit(field, stream);
+        break;
+    case YS_FORMAT_PAIR:
+        (void)fprintf(stream, "%u %u", bytes[0] | (unsigned)bytes[1] << 8, bytes[2] | (unsigned)bytes[3] << 8);
+        break;
+    case YS_FORMAT_TEXT:
+        put_text(bytes, length, stream);
+        break;
+    case YS_FORMAT_UTF16:
+        put_utf16(bytes, length, stream);
+        break;
+    case YS_FORMAT_BYTES:
+    case YS_FORMAT_STRUCT:
+    default:
+        for (size_t i = 0; i < length; i++)
+            (void)fprintf(stream, "%s%02x", i > 0 ? " " : "", bytes[i]);
+        break;
+    }
+}
+
+/* One field of a structure, from where the reader stands. */
+static bool put_field(const struct ys_field *field, struct ys_reader *reader, FILE *stream)
+{
+    size_t size = field->format->size != 0 ? field->format->size : (size_t)field->length.number;
+    size_t left = ys_reader_left(reader);
+    if (field->most.number > 0) {
+        (void)fputc('[', stream);
+        for (uint64_t i = 0; i < field->most.number && ys_reader_left(reader) >= size; i++) {
+            (void)fputs(i > 0 ? "; " : "", stream);
+            put_item(field, ys_get_bytes(reader, size), size, stream);
+        }
+        (void)fputc(']', stream);
+        return true;
+    }
+    if ((field->format->kind == YS_FORMAT_TEXT || field->format->kind == YS_FORMAT_UTF16) && left < size)
+        size = left; /* it is the last, and may be shorter */
+    if (left < size)
+        return false;
+    put_item(field, ys_get_bytes(reader, size), size, stream);
+    return true;
+}
+
+static void put_struct(const struct ys_field *whole, const uint8_t *bytes, size_t length, FILE *stream)
+{
+    struct ys_reader reader = ys_reader_of(bytes, length);
+    uint64_t flags[YS_FIELDS_MOST] = {0};
+    const char *between = "";
+    for (size_t i = 0; i < whole->field_count; i++) {
+        const struct ys_field *field = &whole->fields[i];
+        struct ys_reader ahead = reader;
+        if (!ys_value_is_there(field, flags))
+            continue;
+        (void)fprintf(stream, "%s%s ", between, field->name);
+        between = YS_VALUE_SEPARATOR;
+        const uint8_t *own = field->format->kind == YS_FORMAT_FLAGS ? ys_get_bytes(&ahead, field->format->size) : NULL;
+        if (own != NULL)
+            flags[i] = ys_value_bits(field->format, own);
+        if (!put_field(field, &reader, stream)) {
+            (void)fputs("cut short", stream);
+            return;
+        }
+    }
+    if (ys_reader_left(&reader) > 0)
+        (void)fprintf(stream, "%sand %zu bytes more", between, ys_reader_left(&reader));
+}
+
+const uint8_t *ys_value_part(const struct ys_field *whole, const uint8_t *bytes, size_t length,
+                             const struct ys_field *part, size_t *part_length)
+{
+    struct ys_reader reader = ys_reader_of(bytes, length);
+    uint64_t flags[YS_FIELDS_MOST] = {0};
+    const uint8_t *found = NULL;
+    char *words = NULL;
+    size_t words_length = 0;
+    FILE *stream = open_memstream(&words, &words_length); /* only how far each field goes is of interest */
+    if (stream == NULL)
+        abort();
+    for (size_t i = 0; i < whole->field_count && found == NULL; i++) {
+        const struct ys_field *field = &whole->fields[i];
+        const uint8_t *at = bytes + (length - ys_reader_left(&reader));
+        size_t left = ys_reader_left(&reader);
+        if (!ys_value_is_there(field, flags))
+            continue;
+        if (field->format->kind == YS_FORMAT_FLAGS && left >= field->format->size)
+            flags[i] = ys_value_bits(field->format, at);
+        if (!put_field(field, &reader, stream))
+            break;
+        if (field == part) {
+            found = at;
+            *part_length = left - ys_reader_left(&reader);
+        }
+    }
+    (void)fclose(stream);
+    free(words);
+    return found;
+}
+
+bool ys_value_number(const struct ys_field *field, const uint8_t *bytes, size_t length, double *number)
+{
+    enum ys_format_kind kind = field != NULL ? field->format->kind : YS_FORMAT_BYTES;
+    char text[100];
+    char *end = text;
+    bool numeric =
+        kind == YS_FORMAT_UNSIGNED || kind == YS_FORMAT_SIGNED || kind == YS_FORMAT_FLOAT || kind == YS_FORMAT_MEDFLOAT;
+    if (!numeric || length != field->format->size)
+        return false;
+    ys_value_format(field, bytes, length, text, sizeof text);
+    *number = strtod(text, &end);
+    return end != text;
+}
+
+void ys_value_format(const struct ys_field *field, const uint8_t *bytes, size_t length, char *text, size_t size)
+{
+    const struct ys_format *format = field->format;
+    char *whole = NULL;
+    size_t whole_length = 0;
+    FILE *stream = open_memstream(&whole, &whole_length);
+    if (stream == NULL || size == 0)
+        abort();
+    if (format->size != 0 && format->size != length)
+        (void)fprintf(stream, "%zu bytes where %s has %u", length, format->name, format->size);
+    else if (format->kind == YS_FORMAT_STRUCT)
+        put_struct(field, bytes, length, stream);
+    else
+        put_item(field, bytes, length, stream);
+    (void)fclose(stream);
+    (void)snprintf(text, size, "%s", whole);
+    free(whole);
+}
