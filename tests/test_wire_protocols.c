@@ -152,6 +152,19 @@ static void hci_parameters_are_read_and_written_again(void **state)
     ROUND_TRIP(ys_hci_data, ys_get_hci_data, ys_put_hci_data, "4020 0b00");
 }
 
+static void a_connection_of_the_old_event_has_no_addresses_that_were_made(void **state)
+{
+    uint8_t bytes[32];
+    size_t length = from_hex("00 4000 01 01 0605040302c1 1800 0000 9001 05", bytes, sizeof bytes);
+    struct ys_reader reader = ys_reader_of(bytes, length);
+    struct ys_hci_connection connection;
+    (void)state;
+    memset(&connection, 0xee, sizeof connection);
+    ys_get_hci_connection(&reader, &connection);
+    assert_false(connection.own_is_made);
+    assert_false(connection.peer_is_made);
+}
+
 static void commands_and_events_carry_their_length(void **state)
 {
     uint8_t bytes[64];
@@ -379,6 +392,7 @@ int main(void)
         cmocka_unit_test(unknown_attribute_opcodes_are_told_apart_from_malformed_ones),
         cmocka_unit_test(every_error_of_the_attribute_protocol_has_words),
         cmocka_unit_test(hci_parameters_are_read_and_written_again),
+        cmocka_unit_test(a_connection_of_the_old_event_has_no_addresses_that_were_made),
         cmocka_unit_test(commands_and_events_carry_their_length),
         cmocka_unit_test(a_payload_is_always_31_bytes_behind_its_length),
         cmocka_unit_test(l2cap_headers_are_read_and_written_again),

@@ -165,6 +165,8 @@ static void get_how(struct ys_reader *reader, struct ys_hci_connection *connecti
 void ys_get_hci_connection(struct ys_reader *reader, struct ys_hci_connection *connection)
 {
     get_who(reader, connection);
+    connection->own_is_made = false;
+    connection->peer_is_made = false;
     get_how(reader, connection);
 }
 
