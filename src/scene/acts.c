@@ -3,7 +3,6 @@
 
 #include <math.h>
 #include <stdio.h>
-#include <stdlib.h>
 #include <string.h>
 
 #include "design/model/memory.h"
@@ -22,10 +21,6 @@ static void say(const struct act *act, const char *text)
 {
     ys_world_say(&act->stage->world, YS_SIDE_SCENE, "scene", "%s", text);
 }
-
-/* whom and what */
-
-/* values */
 
 /* tasks of centrals */
 

@@ -1,5 +1,4 @@
 /* What a scene says together: who is in it, and who does what with which keys. */
-#include <stdarg.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>

@@ -1,6 +1,5 @@
 /* Reads a scene. */
 #include <stddef.h>
-#include <stdlib.h>
 #include <string.h>
 
 #include <yarnswift/config.h>

@@ -4,6 +4,7 @@
 
 #include "sim/controller_state.h"
 
+/* Its own, on the air. */
 struct ys_address advertiser_address(const struct advertiser *advertiser);
 /* The event is over: the last that was asked for may be. */
 void advertiser_event_over(struct advertiser *advertiser);
@@ -15,6 +16,7 @@ void advertiser_tell_request(const struct advertiser *advertiser, const struct y
 void advertiser_accept(struct advertiser *advertiser, const struct ys_address *peer,
                        const struct ys_link_connect *connect, uint64_t end_ns);
 bool advertiser_connect_is_valid(const struct ys_link_connect *connect);
+/* Whether it has this property. */
 bool set_is(const struct advertiser *advertiser, enum ys_hci_set_properties property);
 /* Switches it off. */
 void set_silence(struct advertiser *advertiser);

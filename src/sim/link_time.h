@@ -10,14 +10,17 @@ static inline struct ys_clock *link_clock(const struct link *link)
     return link->controller->clock;
 }
 
+/* From one anchor to the next. */
 static inline uint64_t link_interval_ns(const struct link *link)
 {
     return link->parameters.interval * NS_PER_INTERVAL_STEP;
 }
 
+/* The link of a handle; NULL if there is none. */
 struct link *link_find(struct ys_controller *controller, uint16_t handle);
 /* A free link of this controller with a handle, or NULL. */
 struct link *link_take(struct ys_controller *controller);
+/* Ends it as the standard has it, with a control PDU: the status of the command. */
 uint8_t link_terminate(struct link *link, uint8_t reason);
 /* Ends it at once. */
 void link_end(struct link *link, uint8_t reason);

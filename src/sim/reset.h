@@ -4,6 +4,7 @@
 
 #include "sim/controller_state.h"
 
+/* As after power-up: everything stops, and is forgotten. */
 void controller_reset(struct ys_controller *controller);
 /* What the settings allow. */
 uint64_t controller_features(const struct ys_controller_settings *settings);

@@ -6,9 +6,7 @@
 
 /* A connection was made; could not be; has ended. */
 void central_met(struct ys_central *central, const struct ys_event *event);
-
 void central_not_met(struct ys_central *central, uint8_t reason);
-
 void central_left(struct ys_central *central, const struct ys_event *event);
 
 /* There is no connection with it any more. */

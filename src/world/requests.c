@@ -2,7 +2,6 @@
 #include "world/requests.h"
 
 #include <stdio.h>
-#include <stdlib.h>
 #include <string.h>
 
 #include "design/model/value.h"

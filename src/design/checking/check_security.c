@@ -1,5 +1,4 @@
 /* How the device pairs, what of its rights that allows, and how many of what there is room for. */
-#include <stdlib.h>
 #include <string.h>
 
 #include <yarnswift/config.h>

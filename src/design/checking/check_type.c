@@ -1,5 +1,4 @@
 /* Types of values, and values that are written in them. */
-#include <stdlib.h>
 #include <string.h>
 
 #include "design/checking/check.h"

@@ -1,5 +1,4 @@
 /* Values for whoever may not know what they mean, and values that explain themselves. */
-#include <inttypes.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>

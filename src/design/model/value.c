@@ -2,10 +2,7 @@
  * binary floating point themselves. */
 #include "design/model/value.h"
 
-#include <errno.h>
-#include <iconv.h>
 #include <inttypes.h>
-#include <limits.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>

@@ -10,7 +10,6 @@
 #include "design/model/value_bytes.h"
 #include "design/model/words.h"
 #include "wire/hex.h"
-#include "wire/utf8.h"
 
 static bool is_number(const struct ys_format *format)
 {

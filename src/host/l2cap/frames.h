@@ -38,8 +38,9 @@ void ys_l2cap_completed(struct ys_host *host, struct ys_reader *parameters);
 
 /* Takes a data packet; true once a frame is whole. */
 bool ys_l2cap_receive(struct ys_host *host, const uint8_t *packet, size_t length, struct ys_frame *frame);
-/* Nobody has taken this frame: where the standard has an answer to that, it is due; and sends what of these is. */
+/* Nobody has taken this frame: where the standard has an answer to that, it is due. */
 void ys_l2cap_refuse(struct ys_host *host, const struct ys_frame *frame);
+/* Sends what of these answers is due, if it fits. */
 void ys_l2cap_send_refusals(struct ys_host *host, struct ys_connection *connection);
 
 #endif
