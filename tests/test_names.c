@@ -11,7 +11,7 @@
 #include <unistd.h>
 
 #include "capture/file/writer.h"
-#include "cli/plot.h"
+#include "cli/shared/plot.h"
 #include "support/run.h"
 #include "support/traffic.h"
 #include "wire/utf8.h"

@@ -6,8 +6,11 @@
 #include <jansson.h>
 
 #include "capture/audit/audit.h"
-#include "cli/say.h"
-#include "cli/source.h"
+#include "cli/shared/options.h"
+#include "cli/shared/say.h"
+#include "cli/shared/source.h"
+#include "cli/shared/terminal.h"
+#include "cli/shared/verb.h"
 
 /* Breaches of a rule that are told where nothing more is asked for. */
 #define SHOWN_USUAL 3

@@ -4,9 +4,11 @@
 
 #include <jansson.h>
 
-#include "cli/cli.h"
-#include "cli/say.h"
+#include "cli/shared/options.h"
+#include "cli/shared/say.h"
+#include "cli/shared/verb.h"
 #include "design/making/search.h"
+#include "design/model/model.h"
 #include "design/reading/catalogue.h"
 
 /* More than these are listed a line each, fewer are shown whole. */

@@ -1,8 +1,10 @@
 /* yarnswift check: says what is wrong with definitions. */
 #include <jansson.h>
 
-#include "cli/cli.h"
-#include "cli/say.h"
+#include "cli/shared/definitions.h"
+#include "cli/shared/options.h"
+#include "cli/shared/say.h"
+#include "cli/shared/verb.h"
 #include "design/reading/schema.h"
 
 struct input {

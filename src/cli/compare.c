@@ -6,8 +6,9 @@
 
 #include <jansson.h>
 
-#include "cli/cli.h"
-#include "cli/say.h"
+#include "cli/shared/options.h"
+#include "cli/shared/say.h"
+#include "cli/shared/verb.h"
 
 #define PATH_SIZE       160
 #define THRESHOLDS_MOST 32

@@ -4,9 +4,12 @@
 
 #include <jansson.h>
 
-#include "cli/cli.h"
-#include "cli/recorder.h"
-#include "cli/say.h"
+#include "cli/shared/definitions.h"
+#include "cli/shared/options.h"
+#include "cli/shared/recorder.h"
+#include "cli/shared/say.h"
+#include "cli/shared/terminal.h"
+#include "cli/shared/verb.h"
 #include "design/making/payload.h"
 #include "scene/demo.h"
 #include "scene/report.h"

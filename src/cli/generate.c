@@ -3,9 +3,12 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "cli/cli.h"
-#include "cli/output.h"
-#include "cli/say.h"
+#include "cli/shared/definitions.h"
+#include "cli/shared/generated.h"
+#include "cli/shared/options.h"
+#include "cli/shared/output.h"
+#include "cli/shared/say.h"
+#include "cli/shared/verb.h"
 #include "design/making/generate.h"
 #include "design/making/interface.h"
 #include "design/reading/files.h"

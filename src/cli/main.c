@@ -1,9 +1,12 @@
 /* The yarnswift command: finds the verb, and runs it. */
+#include <argp.h>
+#include <errno.h>
+#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
-#include "cli/cli.h"
-#include "cli/say.h"
+#include "cli/shared/say.h"
+#include "cli/shared/verb.h"
 #include "design/model/words.h"
 
 static const struct verb verbs[] = {
@@ -52,6 +55,15 @@ static int unknown_verb(const char *word)
         (void)complain("yarnswift", "there is no verb \"%s\"; did you mean \"%s\"?", word, nearest);
     else
         (void)complain("yarnswift", "there is no verb \"%s\"; see yarnswift --help", word);
+    return EXIT_BAD_INPUT;
+}
+
+/* Says what is wrong with writing to stdout, if anything. */
+static int finish(int status)
+{
+    if (fflush(stdout) == 0 && !ferror(stdout))
+        return status;
+    (void)complain("yarnswift", "cannot write the result: %s", strerror(errno));
     return EXIT_BAD_INPUT;
 }
 

@@ -9,8 +9,9 @@
 
 #include <yarnswift/uuid.h>
 
-#include "cli/cli.h"
-#include "cli/say.h"
+#include "cli/shared/options.h"
+#include "cli/shared/say.h"
+#include "cli/shared/verb.h"
 #include "design/model/words.h"
 
 /* The name stands in the scan response, and before each generated name. */

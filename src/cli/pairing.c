@@ -4,8 +4,10 @@
 
 #include <jansson.h>
 
-#include "cli/cli.h"
-#include "cli/say.h"
+#include "cli/shared/definitions.h"
+#include "cli/shared/options.h"
+#include "cli/shared/say.h"
+#include "cli/shared/verb.h"
 #include "design/making/outcome.h"
 
 #define TEXT_MOST 1000

@@ -5,7 +5,9 @@
 
 #include <yarnswift/advertisement.h>
 
-#include "cli/cli.h"
+#include "cli/shared/definitions.h"
+#include "cli/shared/options.h"
+#include "cli/shared/verb.h"
 #include "design/making/explain.h"
 #include "design/making/hash.h"
 #include "design/making/payload.h"

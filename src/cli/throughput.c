@@ -5,13 +5,14 @@
 #include <string.h>
 
 #include "capture/file/reader.h"
-#include "cli/cli.h"
-#include "cli/parameters.h"
-#include "cli/plot.h"
-#include "cli/progress.h"
-#include "cli/recorder.h"
-#include "cli/say.h"
-#include "cli/source.h"
+#include "cli/shared/definitions.h"
+#include "cli/shared/options.h"
+#include "cli/shared/parameters.h"
+#include "cli/shared/plot.h"
+#include "cli/shared/recorder.h"
+#include "cli/shared/say.h"
+#include "cli/shared/source.h"
+#include "cli/shared/verb.h"
 #include "experiment/recorded.h"
 #include "experiment/throughput_plan.h"
 

@@ -1,0 +1,18 @@
+/* What is named at the prompt. */
+#ifndef CLI_EXPLORE_NAMING_H
+#define CLI_EXPLORE_NAMING_H
+
+#include <stdbool.h>
+
+#include "cli/explore/explorer.h"
+
+#define EXPLORER_NAME 80
+
+/* The longest name of a characteristic, or an input, that `text` begins with; NULL if none. `*rest` is what follows. */
+const char *explorer_name_in(const struct explorer *explorer, const char *text, bool inputs, const char **rest);
+
+/* A name and, behind it, a value. False after a line. */
+bool explorer_split(struct explorer *explorer, const char *rest, bool inputs, char name[EXPLORER_NAME],
+                    const char **value);
+
+#endif

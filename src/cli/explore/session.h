@@ -1,0 +1,32 @@
+/* What was done at a prompt, to be saved as a scene that passes. */
+#ifndef CLI_EXPLORE_SESSION_H
+#define CLI_EXPLORE_SESSION_H
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdint.h>
+
+#include <jansson.h>
+
+/* A step that was done, from when to when of virtual time, with what it then expects. */
+struct session_step {
+    json_t *step;
+    uint64_t began_ns;
+    uint64_t ended_ns;
+};
+
+struct session {
+    struct session_step *steps;
+    size_t count;
+};
+
+/* Adds a step, which is the session's from then on. */
+void session_add(struct session *session, json_t *step, uint64_t began_ns, uint64_t ended_ns);
+
+/* Writes it as a scene with these devices and centrals, in which what passed between steps is waited for. False after a
+ * line, if that cannot be; a file that is there is not written over. */
+bool session_save(const struct session *session, const char *path, const json_t *head);
+
+void session_clear(struct session *session);
+
+#endif

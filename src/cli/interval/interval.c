@@ -1,0 +1,267 @@
+/* yarnswift interval: what a device does on the air while it advertises, how long it takes to find it, and whether that
+ * is what its definition expects. */
+#include <errno.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+#include "capture/file/reader.h"
+#include "cli/interval/json.h"
+#include "cli/interval/plot.h"
+#include "cli/interval/text.h"
+#include "cli/shared/definitions.h"
+#include "cli/shared/options.h"
+#include "cli/shared/plot.h"
+#include "cli/shared/progress.h"
+#include "cli/shared/recorder.h"
+#include "cli/shared/say.h"
+#include "cli/shared/source.h"
+#include "cli/shared/verb.h"
+#include "experiment/interval.h"
+#include "experiment/recorded.h"
+
+#define SCANNERS_MOST 16
+
+struct input {
+    struct common common;
+    unsigned long long seed;
+    unsigned long long seconds;
+    unsigned long long runs;
+    const char *set;
+    const char *plot;
+    struct ys_scanner scanners[SCANNERS_MOST];
+    size_t scanner_count;
+    struct recorder recorder;
+    const char *capture; /* NULL: it is simulated */
+    const char *advertiser;
+    const char *of_simulations; /* an option that was given and is about a simulation, or NULL */
+};
+
+/* options */
+
+static bool take_number(const struct argp_state *state, const char *option, const char *argument,
+                        unsigned long long least, unsigned long long most, unsigned long long *number)
+{
+    if (parse_number(argument, number) && *number >= least && *number <= most)
+        return true;
+    return complain(state->argv[0], "--%s must be a whole number from %llu to %llu, not \"%s\"", option, least, most,
+                    argument);
+}
+
+static bool take_scanner(const struct argp_state *state, const char *argument, struct input *input)
+{
+    if (input->scanner_count == SCANNERS_MOST / 2)
+        return complain(state->argv[0], "name at most %d scanners", SCANNERS_MOST / 2);
+    if (!ys_scanner_of(argument, &input->scanners[input->scanner_count]))
+        return complain(state->argv[0],
+                        "there is no scanner \"%s\"; take constant, half, tenth or hundredth, or a window of an "
+                        "interval in steps of 0.625 ms, such as \"30 ms of 100 ms\"",
+                        argument);
+    input->scanner_count++;
+    return true;
+}
+
+static error_t parse(int key, char *argument, struct argp_state *state)
+{
+    struct input *input = state->input;
+    bool good = true;
+    switch (key) {
+    case 's':
+        input->of_simulations = "seed";
+        good = take_number(state, "seed", argument, 0, 18446744073709551615u, &input->seed);
+        break;
+    case 't':
+        input->of_simulations = "seconds";
+        good = take_number(state, "seconds", argument, 1, 86400, &input->seconds);
+        break;
+    case 'r':
+        input->of_simulations = "runs";
+        good = take_number(state, "runs", argument, 1, 1000000, &input->runs);
+        break;
+    case 'w':
+        input->set = argument;
+        break;
+    case 'c':
+        input->of_simulations = "scanner";
+        good = take_scanner(state, argument, input);
+        break;
+    case 'a':
+        input->advertiser = argument;
+        break;
+    case 'p':
+        input->plot = argument;
+        good = plot_is_possible(state->argv[0], argument);
+        break;
+    default:
+        return recorder_parse(&input->recorder, key, argument) ? 0 : parse_common(key, state, &input->common);
+    }
+    return good ? 0 : EINVAL;
+}
+
+/* Takes the way to advertise that is asked for for the first. */
+static bool choose_set(struct ys_design *design, const char *path, const char *name)
+{
+    for (size_t i = 0; name != NULL && i < design->set_count; i++) {
+        if (design->sets[i].name == NULL || strcmp(design->sets[i].name, name) != 0)
+            continue;
+        struct ys_advertisement first = design->sets[0];
+        design->sets[0] = design->sets[i];
+        design->sets[i] = first;
+        return true;
+    }
+    if (name != NULL)
+        return complain(path, "there is no way to advertise named \"%s\"", name);
+    return design->set_count > 0 || complain(path, "the device does not advertise: add advertising:");
+}
+
+static void add_scanner(struct input *input, const struct ys_scanner *scanner)
+{
+    for (size_t i = 0; i < input->scanner_count; i++) {
+        if (input->scanners[i].window_us == scanner->window_us &&
+            input->scanners[i].interval_us == scanner->interval_us)
+            return;
+    }
+    if (input->scanner_count < SCANNERS_MOST)
+        input->scanners[input->scanner_count++] = *scanner;
+}
+
+/* Those that are named, or all presets; and those of the expectations. */
+static void gather_scanners(struct input *input, const struct ys_design *design)
+{
+    bool presets = input->scanner_count == 0;
+    for (size_t i = 0; presets && i < ys_scanner_count; i++)
+        add_scanner(input, &ys_scanners[i]);
+    for (size_t i = 0; i < design->expectation_count; i++) {
+        if (design->expectations[i].kind == YS_EXPECT_FOUND)
+            add_scanner(input, &design->expectations[i].by);
+    }
+}
+
+static void show_progress(void *context, uint32_t done, uint32_t of)
+{
+    progress_show(context, done, of);
+}
+
+/* Prints, draws and frees what was measured. */
+static int tell(const char *who, const struct input *input, const struct ys_design *design,
+                struct ys_interval_report *report)
+{
+    const struct measured measured = {
+        .design = design, .report = report, .capture = input->capture, .seed = input->seed, .runs = input->runs};
+    bool good = input->common.json ? interval_print_json(&measured) : interval_print(&measured);
+    int status = good ? EXIT_AS_EXPECTED : EXIT_UNEXPECTED;
+    if (input->plot != NULL && !interval_draw(who, input->plot, input->recorder.replaces, &measured))
+        status = EXIT_BAD_INPUT;
+    ys_interval_report_free(report);
+    return status;
+}
+
+static void tell_watched(struct ys_recorded *recorded)
+{
+    const struct source *source = recorded->context;
+    recorded->watched = source->watched;
+    recorded->from_ns = source->from_ns;
+    recorded->to_ns = source->to_ns;
+}
+
+/* The same from a capture. */
+static int run_recorded(const char *who, struct input *input, const struct ys_design *design)
+{
+    static struct source source;
+    struct ys_recorded recorded = {.replay = source_replay, .context = &source};
+    struct ys_interval_report report;
+    char *path = input->common.files.paths[1];
+    const struct files files = {.paths = &path, .count = 1};
+    int status = EXIT_BAD_INPUT;
+    source = (struct source){.seed = input->seed};
+    if (source_open(&source, who, &files)) {
+        char problem[YS_PROBLEM_SIZE];
+        if (ys_interval_of(&recorded, design, input->advertiser, tell_watched, &report, problem))
+            status = tell(who, input, design, &report);
+        else if (problem[0] != '\0')
+            (void)complain(input->capture, "%s", problem);
+        source_end(&source);
+    }
+    source_close(&source);
+    return status;
+}
+
+static int run(const char *who, struct input *input, const struct ys_design *design)
+{
+    struct ys_interval_report report;
+    if (!recorder_begin(&input->recorder))
+        return EXIT_BAD_INPUT;
+    struct progress progress = progress_begin("searches");
+    long cores = sysconf(_SC_NPROCESSORS_ONLN);
+    const struct ys_interval_plan plan = {
+        .design = design,
+        .seconds = (uint32_t)input->seconds,
+        .runs = (uint32_t)input->runs,
+        .seed = input->seed,
+        .scanners = input->scanners,
+        .scanner_count = input->scanner_count,
+        .threads = cores > 0 ? (unsigned)cores : 1,
+        .progress = show_progress,
+        .context = &progress,
+        .recording = recorder_recording(&input->recorder),
+    };
+    bool good = ys_interval_run(&plan, &report);
+    progress_end(&progress);
+    good = recorder_end(&input->recorder) && (good || complain(who, "the device cannot be started"));
+    if (good)
+        return tell(who, input, design, &report);
+    ys_interval_report_free(&report);
+    return EXIT_BAD_INPUT;
+}
+
+int verb_interval(int argc, char **argv)
+{
+    static const struct argp_option options[] = {
+        {"seconds", 't', "NUMBER", 0, "Watch it for that long (default 60)", 0},
+        {"runs", 'r', "NUMBER", 0, "Let each scanner look for it so many times (default 1000)", 0},
+        {"scanner", 'c', "SCANNER", 0,
+         "Let this one look for it, and not all presets: constant, half, tenth, hundredth, or a window of an interval "
+         "such as \"30 ms of 100 ms\"; may be given several times",
+         0},
+        {"advertiser", 'a', "WHO", 0,
+         "In a capture, the device with this name or address; otherwise the one that advertises the definition's name",
+         0},
+        {"set", 'w', "NAME", 0, "Of several ways to advertise, take the one with this name, not the first", 0},
+        {"seed", 's', "NUMBER", 0, "Play it with other chances; the same number gives the same result (default 1)", 0},
+        {"plot", 'p', "FILE", 0,
+         "Draw intervals and times until found; FILE ends in .svg or .png, and its data and script stay beside it", 0},
+        RECORDER_OPTIONS,
+        {"json", 'j', NULL, 0, "Print the result as JSON", 0},
+        {0}};
+    static const struct argp argp = {
+        .options = options,
+        .parser = parse,
+        .args_doc = "DEFINITION [CAPTURE]",
+        .doc = "Lets a device advertise on a simulated air, and tells from the air alone what it does: its intervals, "
+               "packets, time on the air, and silences, while a scanner asks it and a central comes and goes. Then "
+               "scanners look for it, and it is told how long that takes, beside what is to be expected by "
+               "calculation. What the definition expects is judged. With a capture, the device in it is measured in "
+               "place of a simulated one.\v"
+               "Exit status: 0 all is as expected, 1 something is not, 2 the definition or an option is wrong.",
+    };
+    struct input input = {.seed = 1, .seconds = 60, .runs = 1000};
+    if (!parse_options(&argp, argc, argv, &input))
+        return EXIT_BAD_INPUT;
+    struct ys_design *design;
+    const struct files *files = &input.common.files;
+    input.capture = files->count == 2 ? files->paths[1] : NULL;
+    if (!source_suits(argv[0], input.capture != NULL, input.recorder.path != NULL ? "capture" : input.of_simulations,
+                      input.advertiser != NULL ? "advertiser" : NULL) ||
+        (input.plot != NULL && !plot_is_free(argv[0], input.plot, input.recorder.replaces)))
+        return EXIT_BAD_INPUT;
+    struct ys_layout *layout = open_only(
+        argv[0], &(struct files){.paths = files->paths, .count = files->count - (input.capture != NULL)}, &design);
+    int status = EXIT_BAD_INPUT;
+    if (layout != NULL && choose_set(design, files->paths[0], input.set)) {
+        gather_scanners(&input, design);
+        status = input.capture != NULL ? run_recorded(argv[0], &input, design) : run(argv[0], &input, design);
+    }
+    ys_layout_free(layout);
+    ys_design_free(design);
+    return status;
+}

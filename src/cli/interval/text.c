@@ -1,0 +1,160 @@
+/* Intervals and times until found in words. */
+#include "cli/interval/text.h"
+
+#include <stdio.h>
+#include <string.h>
+
+#include "design/making/payload.h"
+
+static const char *silence_reason(enum ys_silence silence)
+{
+    return silence == YS_SILENCE_CONNECTED ? "a central had connected"
+           : silence == YS_SILENCE_STOPPED ? "it had stopped"
+                                           : "between two events";
+}
+
+static const char *const packet_names[YS_ADVERTISING_TYPES] = {
+    "ADV_IND",      "ADV_DIRECT_IND", "ADV_NONCONN_IND", "SCAN_REQ",       "SCAN_RSP",
+    "CONNECT_IND",  "ADV_SCAN_IND",   "ADV_EXT_IND",     "AUX_ADV_IND",    "AUX_SCAN_REQ",
+    "AUX_SCAN_RSP", "AUX_CHAIN_IND",  "AUX_CONNECT_REQ", "AUX_CONNECT_RSP"};
+
+static void print_intervals(struct ys_samples *intervals, double set)
+{
+    (void)printf("; measured %.3f ms to %.3f ms\n", ys_samples_quantile(intervals, 0),
+                 ys_samples_quantile(intervals, 1));
+    (void)printf("                  mean %.3f ms, median %.3f ms, 95 %% within %.3f ms\n", ys_samples_mean(intervals),
+                 ys_samples_quantile(intervals, 0.5), ys_samples_quantile(intervals, 0.95));
+    (void)printf("  random part     %.3f ms to %.3f ms, mean %.3f ms; the standard: 0 to 10 ms\n",
+                 ys_samples_quantile(intervals, 0) - set, ys_samples_quantile(intervals, 1) - set,
+                 ys_samples_mean(intervals) - set);
+}
+
+static void print_air(const struct ys_design *design, struct ys_interval_report *report)
+{
+    struct ys_advertising_meter *air = &report->air;
+    struct ys_samples *intervals = &air->intervals_ms;
+    double set = interval_set_ms(design);
+    (void)printf("events            %llu in %g s", (unsigned long long)air->events, report->seconds);
+    if (report->connections > 0)
+        (void)printf(", and %u connections meanwhile", report->connections);
+    (void)printf("\ninterval          set %g ms", set);
+    if (design->sets->interval_max_us != design->sets->interval_min_us)
+        (void)printf(" to %g ms", (double)design->sets->interval_max_us / 1000);
+    if (intervals->count == 0)
+        (void)printf("; too few events to measure it: take more --seconds\n");
+    else
+        print_intervals(intervals, set);
+    if (air->spacings > 0)
+        (void)printf("channels          one after the other, %g us apart", (double)air->spacing_min_ns / 1000);
+    if (air->spacing_max_ns > air->spacing_min_ns)
+        (void)printf(" to %g us", (double)air->spacing_max_ns / 1000);
+    (void)printf("%s", air->spacings > 0 ? "\n" : "");
+    (void)printf("packets           ");
+    const char *separator = "";
+    for (size_t i = 0; i < YS_ADVERTISING_TYPES; i++) {
+        if (air->packets[i] == 0)
+            continue;
+        (void)printf("%s%llu %s", separator, (unsigned long long)air->packets[i], packet_names[i]);
+        separator = ", ";
+    }
+    (void)printf("\n");
+    if (air->requests > 0)
+        (void)printf("requests          %.4g %% answered\n", 100.0 * (double)air->responses / (double)air->requests);
+    (void)printf("on the air        %.3f s of %g s: %.3f %%\n", (double)air->on_air_ns / 1e9, report->seconds,
+                 (double)air->on_air_ns / 1e7 / report->seconds);
+    (void)printf("longest silence   %.3f ms, from %.3f s on: %s\n", (double)air->silence_ns / 1e6,
+                 (double)(air->silence_from_ns - report->from_ns) / 1e9, silence_reason(air->silence));
+}
+
+static void print_charge(const struct ys_design *design, const struct ys_interval_report *report)
+{
+    const struct ys_energy *figures = &design->energy.figures;
+    if (!design->energy.given)
+        return;
+    double mean_ua = ys_charge_mean_ua(figures, &report->activity);
+    (void)printf("charge            %.2f uA in the mean", mean_ua);
+    if (figures->battery_mah > 0)
+        (void)printf("; %g mAh last %.0f days", figures->battery_mah, ys_charge_days(figures, mean_ua));
+    (void)printf("\n                  = %g uA + (%llu x %g uC + %.4f s x %g mA + %.4f s x %g mA) / %g s\n",
+                 figures->standby_ua, (unsigned long long)report->activity.events, figures->wake_up_uc,
+                 report->activity.transmit_s, figures->transmit_ma, report->activity.receive_s, figures->receive_ma,
+                 report->activity.seconds);
+}
+
+static const char *time_text(double ms, char *text, size_t size)
+{
+    if (ms < 0)
+        (void)snprintf(text, size, "> %g s", YS_SEARCH_MS / 1000.0);
+    else if (ms < 1000)
+        (void)snprintf(text, size, "%.1f ms", ms);
+    else
+        (void)snprintf(text, size, "%.3f s", ms / 1000);
+    return text;
+}
+
+static void print_searches(struct ys_interval_report *report)
+{
+    (void)printf("\ntime until found  %-22s %10s %10s %10s %7s %20s %10s\n", "window of interval", "median", "95 %",
+                 "worst", "never", "calculated: median", "95 %");
+    for (size_t i = 0; i < report->search_count; i++) {
+        struct ys_search *search = &report->searches[i];
+        char window[48];
+        char texts[5][24];
+        (void)snprintf(window, sizeof window, "%g ms of %g ms", search->scanner.window_us / 1000.0,
+                       search->scanner.interval_us / 1000.0);
+        bool named = strstr(search->scanner.name, " of ") == NULL;
+        (void)printf("  %-15s %-22s %10s %10s %10s %7u %20s %10s\n", named ? search->scanner.name : "", window,
+                     time_text(ys_search_quantile_ms(search, 0.5), texts[0], sizeof texts[0]),
+                     time_text(ys_search_quantile_ms(search, 0.95), texts[1], sizeof texts[1]),
+                     time_text(ys_search_quantile_ms(search, 1), texts[2], sizeof texts[2]), search->never,
+                     time_text(search->calculated.median_ms, texts[3], sizeof texts[3]),
+                     time_text(search->calculated.p95_ms, texts[4], sizeof texts[4]));
+    }
+}
+
+/* Prints each expectation and whether it is met; false if one is not. */
+static bool print_verdicts(const struct ys_design *design, struct ys_interval_report *report)
+{
+    bool good = true;
+    if (design->expectation_count > 0)
+        (void)printf("\nexpected\n");
+    for (size_t i = 0; i < design->expectation_count; i++) {
+        struct ys_verdict verdict;
+        ys_interval_judge(design, &design->expectations[i], report, &verdict);
+        (void)printf("  %s  %s: %s\n",
+                     verdict.unknown ? "?  "
+                     : verdict.met   ? "yes"
+                                     : "NO ",
+                     verdict.expected, verdict.measured);
+        if (verdict.advice[0] != '\0')
+            (void)printf("       %s\n", verdict.advice);
+        good = good && (verdict.met || verdict.unknown);
+    }
+    return good;
+}
+
+bool interval_print(const struct measured *measured)
+{
+    const struct ys_design *design = measured->design;
+    struct ys_interval_report *report = measured->report;
+    static const char *const kinds[] = {"connectable", "scannable", "a beacon"};
+    static const char *const phys[] = {"1M", "1M", "2M", "coded"}; /* not said, or said */
+    const struct ys_advertisement *set = design->sets;
+    (void)printf("%s, %s%s%s", design->name.text, kinds[ys_advertisement_kind(set)], set->name != NULL ? ": " : "",
+                 set->name != NULL ? set->name : "");
+    if (set->extended)
+        (void)printf(", extended: found on %s, payload on %s", phys[set->primary_phy], phys[set->phy]);
+    if (report->recorded)
+        (void)printf("; in %s\n\n", measured->capture);
+    else
+        (void)printf("; seed %llu\n\n", measured->seed);
+    print_air(design, report);
+    print_charge(design, report);
+    if (report->recorded) {
+        (void)printf("\ntime until found  cannot be known from a capture; the simulation tells\n");
+    } else {
+        print_searches(report);
+        (void)printf("  %llu searches each; one is given up after %d s\n", measured->runs, YS_SEARCH_MS / 1000);
+    }
+    return print_verdicts(design, report);
+}

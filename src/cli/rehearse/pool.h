@@ -1,0 +1,19 @@
+/* Jobs in processes of their own, several at once: one that crashes takes nothing else with it. */
+#ifndef CLI_REHEARSE_POOL_H
+#define CLI_REHEARSE_POOL_H
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdio.h>
+
+/* What is done in a process of its own: job number `index` writes its result. */
+typedef void ys_job_fn(void *context, size_t index, FILE *result);
+
+/* Told when a job is done, in the process of the caller and in the order of the jobs. `crash` is what ended it, or
+ * NULL: then `result` is what it wrote. */
+typedef void ys_job_done_fn(void *context, size_t index, const char *result, size_t length, const char *crash);
+
+/* Does `count` jobs, `at_once` at a time. False, after a line, if processes cannot be made. */
+bool pool_run(size_t count, size_t at_once, ys_job_fn *job, ys_job_done_fn *done, void *context);
+
+#endif

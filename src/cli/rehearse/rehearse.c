@@ -1,0 +1,400 @@
+/* yarnswift rehearse: plays scenes, and says whether all came as it was expected. */
+#include <errno.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+#include "cli/rehearse/pool.h"
+#include "cli/rehearse/takes.h"
+#include "cli/shared/definitions.h"
+#include "cli/shared/options.h"
+#include "cli/shared/progress.h"
+#include "cli/shared/recorder.h"
+#include "cli/shared/say.h"
+#include "cli/shared/stage_files.h"
+#include "cli/shared/terminal.h"
+#include "cli/shared/verb.h"
+#include "design/reading/files.h"
+#include "design/reading/schema.h"
+
+#define SCENE_MOST   (4u << 20)
+#define SEEDS_MOST   1000000
+#define FAILED_SHOWN 10
+
+struct input {
+    struct common common;
+    unsigned long long seed;
+    unsigned long long seeds;
+    unsigned long long jobs;
+    const char *junit;
+    struct module_folders folders;
+    struct recorder recorder;
+    bool steps;
+    bool log;
+    bool schema;
+    bool only_check;
+};
+
+struct rehearsal {
+    const struct input *input;
+    struct ys_scene **scenes; /* those that may be played */
+    size_t scene_count;
+    json_t *results; /* of all: {file, title, takes} */
+    json_t **takes;  /* of each that is played: its takes in there */
+    struct progress progress;
+    size_t done;
+};
+
+static error_t parse(int key, char *argument, struct argp_state *state)
+{
+    struct input *input = state->input;
+    const char *verb = state->argv[0];
+    switch (key) {
+    case 's':
+        return parse_number(argument, &input->seed)
+                   ? 0
+                   : (complain(verb, "--seed must be a whole number from 0 on, not \"%s\"", argument), EINVAL);
+    case 'n':
+        return parse_number(argument, &input->seeds) && input->seeds >= 1 && input->seeds <= SEEDS_MOST
+                   ? 0
+                   : (complain(verb, "--seeds must be a number from 1 to 1000000, not \"%s\"", argument), EINVAL);
+    case 'p':
+        return parse_number(argument, &input->jobs) && input->jobs >= 1 && input->jobs <= 64
+                   ? 0
+                   : (complain(verb, "--at-once must be a number from 1 to 64, not \"%s\"", argument), EINVAL);
+    case 'm':
+        return module_folder_add(&input->folders, argument)
+                   ? 0
+                   : (complain(verb, "there are too many folders of modules"), EINVAL);
+    case 'x':
+        input->junit = argument;
+        return 0;
+    case 'v':
+        input->steps = true;
+        return 0;
+    case 'l':
+        input->log = true;
+        return 0;
+    case 'S':
+        input->schema = true;
+        return 0;
+    case 'c':
+        input->only_check = true;
+        return 0;
+    default:
+        return recorder_parse(&input->recorder, key, argument) ? 0 : parse_common(key, state, &input->common);
+    }
+}
+
+/* reading */
+
+static struct ys_scene *read_scene(const char *path, const struct ys_scene_files *files)
+{
+    size_t length = 0;
+    char *text = ys_file_read(path, SCENE_MOST, &length);
+    if (text == NULL) {
+        (void)complain(path, "cannot read it: %s",
+                       errno == EFBIG ? "it is longer than 4 MiB, which no scene is" : strerror(errno));
+        return NULL;
+    }
+    struct ys_scene *scene = ys_scene_read(path, text, length, files);
+    free(text);
+    print_all_findings(scene->file, &scene->findings);
+    return scene;
+}
+
+static json_t *findings_of(const struct ys_scene *scene)
+{
+    json_t *list = json_array();
+    for (size_t i = 0; scene != NULL && i < scene->findings.count; i++) {
+        const struct ys_finding *finding = &scene->findings.items[i];
+        (void)json_array_append_new(list,
+                                    json_pack("{s:i, s:i, s:s, s:s}", "line", finding->place.line, "column",
+                                              finding->place.column, "code", finding->code, "text", finding->text));
+    }
+    return list;
+}
+
+/* Reads all scenes; those that cannot be played are broken, and the others are played. */
+static bool read_all(struct rehearsal *rehearsal, const struct ys_scene_files *files)
+{
+    const struct files *paths = &rehearsal->input->common.files;
+    rehearsal->scenes = calloc((size_t)paths->count + 1, sizeof(struct ys_scene *));
+    rehearsal->takes = calloc((size_t)paths->count + 1, sizeof(json_t *));
+    rehearsal->results = json_array();
+    for (int i = 0; i < paths->count && rehearsal->scenes != NULL && rehearsal->takes != NULL; i++) {
+        struct ys_scene *scene = read_scene(paths->paths[i], files);
+        bool good = scene != NULL && scene->findings.errors == 0;
+        const char *title = good ? scene->title.text : "";
+        json_t *takes = json_array();
+        (void)json_array_append_new(
+            rehearsal->results, json_pack("{s:s, s:s, s:o}", "file", paths->paths[i], "title", title, "takes", takes));
+        if (good) {
+            rehearsal->takes[rehearsal->scene_count] = takes;
+            rehearsal->scenes[rehearsal->scene_count++] = scene;
+            continue;
+        }
+        char problem[4400];
+        (void)snprintf(problem, sizeof problem, "%s: %s", paths->paths[i],
+                       scene != NULL ? scene->findings.items[0].text : "it cannot be read");
+        json_t *take = broken_take(paths->paths[i], "", rehearsal->input->seed, problem);
+        (void)json_object_set_new(take, "findings", findings_of(scene));
+        (void)json_array_append_new(takes, take);
+        ys_scene_free(scene);
+    }
+    return rehearsal->scenes != NULL && rehearsal->takes != NULL;
+}
+
+/* playing */
+
+static void play(void *context, size_t index, FILE *result)
+{
+    const struct rehearsal *rehearsal = context;
+    const struct input *input = rehearsal->input;
+    const struct ys_scene *scene = rehearsal->scenes[index / input->seeds];
+    struct recorder recorder = input->recorder;
+    struct ys_take take;
+    if (!recorder_begin(&recorder))
+        _exit(EXIT_BAD_INPUT);
+    ys_scene_play(scene, input->seed + index % input->seeds, recorder_recording(&recorder), &take);
+    if (!recorder_end(&recorder))
+        _exit(EXIT_BAD_INPUT);
+    json_t *root = take_to_json(scene, &take, input->log || input->common.json || take.ending != YS_TAKE_PASSED);
+    (void)json_dumpf(root, result, JSON_COMPACT | JSON_REAL_PRECISION(15));
+    json_decref(root);
+    ys_take_clear(&take);
+}
+
+static void take_done(void *context, size_t index, const char *result, size_t length, const char *crash)
+{
+    struct rehearsal *rehearsal = context;
+    const struct input *input = rehearsal->input;
+    const struct ys_scene *scene = rehearsal->scenes[index / input->seeds];
+    json_t *take = crash == NULL ? json_loadb(result, length, 0, NULL) : NULL;
+    if (take == NULL)
+        take = broken_take(scene->file, scene->title.text, input->seed + index % input->seeds,
+                           crash != NULL ? crash : "the process of the scene ended without a result");
+    (void)json_array_append_new(rehearsal->takes[index / input->seeds], take);
+    progress_show(&rehearsal->progress, ++rehearsal->done, rehearsal->scene_count * input->seeds);
+}
+
+/* printing */
+
+static void print_title(const json_t *scene, bool colour)
+{
+    (void)printf("%s%s%s: %s\n", colour ? "\033[1m" : "", json_string_value(json_object_get(scene, "file")),
+                 colour ? "\033[0m" : "", json_string_value(json_object_get(scene, "title")));
+}
+
+static void print_log(const json_t *take)
+{
+    const json_t *line;
+    size_t index;
+    json_array_foreach(json_object_get(take, "log"), index, line)
+    {
+        (void)printf("%12.6f s  %-10s %s\n", json_number_value(json_object_get(line, "at_s")),
+                     json_string_value(json_object_get(line, "who")), json_string_value(json_object_get(line, "text")));
+    }
+}
+
+static void print_take(const struct input *input, const json_t *take, bool whole, bool colour)
+{
+    if (take_is_broken(take)) {
+        if (json_object_get(take, "findings") == NULL) { /* which have been said */
+            put_plain(stderr, json_string_value(json_object_get(take, "problem")));
+            (void)fputc('\n', stderr);
+        }
+        return;
+    }
+    if (input->log)
+        print_log(take);
+    else if (whole)
+        take_print(stdout, take, colour);
+    if (!take_passed(take))
+        take_print_failure(stdout, take, colour);
+}
+
+static void print_verdict(const char *word, bool good, bool colour)
+{
+    (void)printf("%s%s%s  ", colour ? (good ? "\033[1;32m" : "\033[1;31m") : "", word, colour ? "\033[0m" : "");
+}
+
+/* Which seeds failed, so that each can be repeated. */
+static void print_failed_seeds(const json_t *takes)
+{
+    const json_t *take;
+    const char *between = "; failed with --seed ";
+    size_t index;
+    size_t shown = 0;
+    json_array_foreach(takes, index, take)
+    {
+        if (take_passed(take))
+            continue;
+        if (shown++ == FAILED_SHOWN) {
+            (void)printf(", ...");
+            return;
+        }
+        (void)printf("%s%lld", between, (long long)json_integer_value(json_object_get(take, "seed")));
+        between = ", ";
+    }
+}
+
+static size_t count_passed(const json_t *takes)
+{
+    const json_t *take;
+    size_t index;
+    size_t passed = 0;
+    json_array_foreach(takes, index, take)
+    {
+        passed += take_passed(take);
+    }
+    return passed;
+}
+
+/* The first that failed, or the first at all. */
+static const json_t *telling_take(const json_t *takes)
+{
+    const json_t *take;
+    size_t index;
+    json_array_foreach(takes, index, take)
+    {
+        if (!take_passed(take))
+            return take;
+    }
+    return json_array_get(takes, 0);
+}
+
+static void print_scene(const struct input *input, const json_t *scene, bool alone, bool colour)
+{
+    const json_t *takes = json_object_get(scene, "takes");
+    const json_t *take = telling_take(takes);
+    size_t passed = count_passed(takes);
+    bool good = passed == json_array_size(takes);
+    bool broken = take_is_broken(take);
+    bool whole = alone || input->steps || input->log || (!good && !broken);
+    if (whole && !broken)
+        print_title(scene, colour);
+    print_take(input, take, whole, colour);
+    if (whole && !broken)
+        (void)putchar('\n');
+    print_verdict(good ? "passed" : broken ? "broken" : "FAILED", good, colour);
+    (void)printf("%s", json_string_value(json_object_get(scene, "file")));
+    if (json_array_size(takes) > 1)
+        (void)printf("  %zu of %zu seeds", passed, json_array_size(takes));
+    else if (!broken)
+        (void)printf(
+            "  seed %lld, %zu steps, %.3f s simulated", (long long)json_integer_value(json_object_get(take, "seed")),
+            json_array_size(json_object_get(take, "steps")), json_number_value(json_object_get(take, "simulated_s")));
+    if (!good && json_array_size(takes) > 1)
+        print_failed_seeds(takes);
+    (void)putchar('\n');
+}
+
+static void print_all(const struct rehearsal *rehearsal)
+{
+    bool colour = wants_colour(stdout);
+    bool alone = json_array_size(rehearsal->results) == 1 && rehearsal->input->seeds == 1;
+    const json_t *scene;
+    size_t index;
+    json_array_foreach(rehearsal->results, index, scene)
+    {
+        print_scene(rehearsal->input, scene, alone, colour);
+    }
+}
+
+static int status_of(const struct rehearsal *rehearsal)
+{
+    const json_t *scene;
+    const json_t *take;
+    size_t i;
+    size_t j;
+    int status = EXIT_AS_EXPECTED;
+    json_array_foreach(rehearsal->results, i, scene)
+    {
+        json_array_foreach(json_object_get(scene, "takes"), j, take)
+        {
+            if (take_is_broken(take))
+                status = EXIT_BAD_INPUT;
+            else if (!take_passed(take) && status == EXIT_AS_EXPECTED)
+                status = EXIT_UNEXPECTED;
+        }
+    }
+    return status;
+}
+
+static int rehearse(struct input *input)
+{
+    struct rehearsal rehearsal = {.input = input, .progress = progress_begin("takes")};
+    const struct ys_scene_files files = stage_files(&input->folders);
+    int status = EXIT_BAD_INPUT;
+    bool read = read_all(&rehearsal, &files);
+    if (read && input->only_check) {
+        status = rehearsal.scene_count == (size_t)input->common.files.count ? EXIT_AS_EXPECTED : EXIT_BAD_INPUT;
+        (void)printf("%zu of %d scenes %s good\n", rehearsal.scene_count, input->common.files.count,
+                     rehearsal.scene_count == 1 ? "is" : "are");
+    } else if (read && pool_run(rehearsal.scene_count * input->seeds, input->jobs, play, take_done, &rehearsal)) {
+        progress_end(&rehearsal.progress);
+        status = status_of(&rehearsal);
+        if (input->common.json) {
+            (void)json_dumpf(rehearsal.results, stdout, JSON_INDENT(2) | JSON_REAL_PRECISION(15));
+            (void)putchar('\n');
+        } else {
+            print_all(&rehearsal);
+        }
+        if (input->junit != NULL && !takes_write_junit(input->junit, rehearsal.results))
+            status = EXIT_BAD_INPUT;
+    }
+    for (size_t i = 0; i < rehearsal.scene_count; i++)
+        ys_scene_free(rehearsal.scenes[i]);
+    free(rehearsal.scenes);
+    free(rehearsal.takes);
+    json_decref(rehearsal.results);
+    return status;
+}
+
+int verb_rehearse(int argc, char **argv)
+{
+    static const struct argp_option options[] = {
+        {"seed", 's', "NUMBER", 0, "Play with other chances; the same number gives the same take (default 1)", 0},
+        {"seeds", 'n', "NUMBER", 0, "Play each scene with so many seeds, from --seed on, and say which failed", 0},
+        {"at-once", 'p', "NUMBER", 0, "Takes at the same time, 1 to 64 (default: one a core); results are the same", 0},
+        {"modules", 'm', "FOLDER", 0, "Look for modules of firmware here, too; may be given again", 0},
+        {"steps", 'v', NULL, 0, "Show the steps of scenes that pass, too", 0},
+        {"log", 'l', NULL, 0, "Show what everybody logs, in place of the steps", 0},
+        {"junit", 'x', "FILE", 0, "Also write the results as JUnit XML, for build servers", 0},
+        {"check", 'c', NULL, 0, "Read and check the scenes, and play nothing", 0},
+        {"schema", 'S', NULL, 0, "Print the JSON Schema of scenes, for editors, and play nothing", 0},
+        RECORDER_OPTIONS,
+        {"json", 'j', NULL, 0, "Print the results as JSON", 0},
+        {0}};
+    static const struct argp argp = {
+        .options = options,
+        .parser = parse,
+        .args_doc = "SCENE...",
+        .doc =
+            "Plays scenes: devices with their firmware, or as their definition plays them, are met by centrals, step "
+            "by step, in virtual time.\v"
+            "Modules of firmware are looked for beside the scene, in the folders of --modules, in build/modules, and "
+            "in the modules folder beside that of this command. Exit status: 0 all scenes passed, 1 an expectation "
+            "was not met, 2 a scene, a module or an option is wrong.",
+    };
+    long cores = sysconf(_SC_NPROCESSORS_ONLN);
+    struct input input = {.seed = 1, .seeds = 1, .jobs = cores > 1 ? (unsigned long long)cores : 1};
+    if (!parse_options(&argp, argc, argv, &input))
+        return EXIT_BAD_INPUT;
+    if (input.schema)
+        return ys_schema_print_of(stdout, &ys_scene_mapping, "What happens to devices: NAME.scene.yaml")
+                   ? EXIT_AS_EXPECTED
+                   : EXIT_BAD_INPUT;
+    if (input.common.files.count == 0) {
+        (void)complain(argv[0], "name a scene, such as NAME.scene.yaml");
+        return EXIT_BAD_INPUT;
+    }
+    if (input.recorder.path != NULL && (input.common.files.count != 1 || input.seeds != 1)) {
+        (void)complain(argv[0], "--capture takes one scene and one seed");
+        return EXIT_BAD_INPUT;
+    }
+    if (!recorder_is_free(&input.recorder))
+        return EXIT_BAD_INPUT;
+    return rehearse(&input);
+}

@@ -1,0 +1,256 @@
+/* Takes of scenes, as they are printed. */
+#include "cli/rehearse/takes.h"
+
+#include <stdlib.h>
+#include <string.h>
+
+#include "cli/shared/generated.h"
+#include "cli/shared/say.h"
+
+/* to JSON */
+
+/* A text that may hold bytes which are none. */
+static json_t *text_of(const char *text)
+{
+    json_t *string = json_string(text);
+    return string != NULL ? string : json_string("(no text)");
+}
+
+static double seconds(uint64_t ns)
+{
+    return (double)ns / 1e9;
+}
+
+static json_t *step_to_json(const struct ys_done_step *step)
+{
+    return json_pack("{s:i, s:f, s:f, s:o, s:o, s:o, s:o, s:b}", "line", step->line, "began_s", seconds(step->began_ns),
+                     "ended_s", seconds(step->ended_ns), "who", text_of(step->who), "what", text_of(step->what),
+                     "expected", text_of(step->expected), "came", text_of(step->came), "passed", step->passed);
+}
+
+static json_t *log_to_json(const struct ys_take *take)
+{
+    json_t *lines = json_array();
+    for (size_t i = 0; i < take->line_count; i++)
+        (void)json_array_append_new(lines,
+                                    json_pack("{s:f, s:o, s:o}", "at_s", seconds(take->lines[i].at_ns), "who",
+                                              text_of(take->lines[i].who), "text", text_of(take->lines[i].text)));
+    return lines;
+}
+
+json_t *take_to_json(const struct ys_scene *scene, const struct ys_take *take, bool log)
+{
+    json_t *steps = json_array();
+    json_t *packets = json_array();
+    for (size_t i = 0; i < take->step_count; i++)
+        (void)json_array_append_new(steps, step_to_json(&take->steps[i]));
+    for (size_t i = 0; i < take->packet_count; i++)
+        (void)json_array_append_new(packets, text_of(take->packets[i]));
+    json_t *root =
+        json_pack("{s:o, s:o, s:I, s:b, s:f, s:I, s:o}", "file", text_of(scene->file), "title",
+                  text_of(scene->title.text), "seed", (json_int_t)take->seed, "passed", take->ending == YS_TAKE_PASSED,
+                  "simulated_s", take->simulated_s, "air_packets", (json_int_t)take->air_packets, "steps", steps);
+    (void)json_object_set_new(root, "packets", packets);
+    if (take->ending == YS_TAKE_BROKEN) {
+        char where[4400];
+        (void)snprintf(where, sizeof where, "%s:%d:%d: error: %s", scene->file, take->place.line, take->place.column,
+                       take->problem);
+        (void)json_object_set_new(root, "problem", text_of(take->place.line > 0 ? where : take->problem));
+    }
+    if (log)
+        (void)json_object_set_new(root, "log", log_to_json(take));
+    return root;
+}
+
+json_t *broken_take(const char *file, const char *title, unsigned long long seed, const char *problem)
+{
+    return json_pack("{s:o, s:o, s:I, s:b, s:f, s:i, s:[], s:[], s:o}", "file", text_of(file), "title", text_of(title),
+                     "seed", (json_int_t)seed, "passed", 0, "simulated_s", 0.0, "air_packets", 0, "steps", "packets",
+                     "problem", text_of(problem));
+}
+
+/* in words */
+
+static const char *string_of(const json_t *object, const char *key)
+{
+    const char *text = json_string_value(json_object_get(object, key));
+    return text != NULL ? text : "";
+}
+
+static double real_of(const json_t *object, const char *key)
+{
+    return json_number_value(json_object_get(object, key));
+}
+
+bool take_passed(const json_t *take)
+{
+    return json_is_true(json_object_get(take, "passed"));
+}
+
+bool take_is_broken(const json_t *take)
+{
+    return json_object_get(take, "problem") != NULL;
+}
+
+/* Characters of a text in UTF-8, which may have more bytes than that. */
+static int characters(const char *text)
+{
+    int count = 0;
+    for (; *text != '\0'; text++)
+        count += ((unsigned char)*text & 0xc0) != 0x80;
+    return count;
+}
+
+/* The widest of a column, up to a limit. */
+static int width_of(const json_t *steps, const char *key, int most)
+{
+    size_t index;
+    const json_t *step;
+    int width = 0;
+    json_array_foreach(steps, index, step)
+    {
+        int length = characters(string_of(step, key));
+        width = length > width && length <= most ? length : width;
+    }
+    return width;
+}
+
+static void print_column(FILE *stream, const char *text, int width)
+{
+    int left = width - characters(text);
+    (void)fprintf(stream, "%s%*s  ", text, left > 0 ? left : 0, "");
+}
+
+static void print_step(FILE *stream, const json_t *step, int who, int what, bool colour)
+{
+    (void)fprintf(stream, "%12.6f s  ", real_of(step, "ended_s"));
+    print_column(stream, string_of(step, "who"), who);
+    print_column(stream, string_of(step, "what"), what);
+    if (!take_passed(step))
+        (void)fputs(colour ? "\033[1;31mFAILED\033[0m: " : "FAILED: ", stream);
+    (void)fprintf(stream, "%s\n", string_of(step, "came"));
+}
+
+void take_print(FILE *stream, const json_t *take, bool colour)
+{
+    const json_t *steps = json_object_get(take, "steps");
+    const json_t *step;
+    size_t index;
+    int who = width_of(steps, "who", 16);
+    int what = width_of(steps, "what", 64);
+    json_array_foreach(steps, index, step)
+    {
+        print_step(stream, step, who, what, colour);
+    }
+}
+
+void take_print_failure(FILE *stream, const json_t *take, bool colour)
+{
+    const json_t *packets = json_object_get(take, "packets");
+    const json_t *step;
+    const json_t *packet;
+    size_t index;
+    json_array_foreach(json_object_get(take, "steps"), index, step)
+    {
+        if (take_passed(step))
+            continue;
+        (void)fprintf(stream, "\n%s%s:%d: %s: %s%s\n", colour ? "\033[1m" : "", string_of(take, "file"),
+                      (int)json_integer_value(json_object_get(step, "line")), string_of(step, "who"),
+                      string_of(step, "what"), colour ? "\033[0m" : "");
+        (void)fprintf(stream, "  expected  %s\n  came      %s\n", string_of(step, "expected"), string_of(step, "came"));
+    }
+    if (json_array_size(packets) > 0)
+        (void)fputs("  the last packets on the air that told something:\n", stream);
+    json_array_foreach(packets, index, packet)
+    {
+        (void)fprintf(stream, "  %s\n", json_string_value(packet));
+    }
+}
+
+/* JUnit XML */
+
+static void put_escaped(FILE *stream, const char *text)
+{
+    for (; *text != '\0'; text++) {
+        const char *name = *text == '<'   ? "&lt;"
+                           : *text == '>' ? "&gt;"
+                           : *text == '&' ? "&amp;"
+                           : *text == '"' ? "&quot;"
+                                          : NULL;
+        if (name != NULL)
+            (void)fputs(name, stream);
+        else if ((unsigned char)*text >= 0x20 || *text == '\n')
+            (void)fputc(*text, stream);
+    }
+}
+
+static void put_failure(FILE *stream, const json_t *take)
+{
+    char *words = NULL;
+    size_t length = 0;
+    bool broken = take_is_broken(take);
+    FILE *memory = open_memstream(&words, &length);
+    if (memory == NULL)
+        return;
+    if (broken)
+        (void)fputs(string_of(take, "problem"), memory);
+    else
+        take_print_failure(memory, take, false);
+    (void)fclose(memory);
+    (void)fprintf(stream, "      <%s message=\"", broken ? "error" : "failure");
+    put_escaped(stream, broken ? words : "an expectation was not met");
+    (void)fputs("\">", stream);
+    put_escaped(stream, words);
+    (void)fprintf(stream, "</%s>\n", broken ? "error" : "failure");
+    free(words);
+}
+
+static void put_suite(FILE *stream, const json_t *scene)
+{
+    const json_t *takes = json_object_get(scene, "takes");
+    const json_t *take;
+    size_t index;
+    size_t failures = 0;
+    size_t errors = 0;
+    json_array_foreach(takes, index, take)
+    {
+        errors += take_is_broken(take);
+        failures += !take_passed(take) && !take_is_broken(take);
+    }
+    (void)fputs("  <testsuite name=\"", stream);
+    put_escaped(stream, string_of(scene, "file"));
+    (void)fprintf(stream, "\" tests=\"%zu\" failures=\"%zu\" errors=\"%zu\">\n", json_array_size(takes), failures,
+                  errors);
+    json_array_foreach(takes, index, take)
+    {
+        (void)fputs("    <testcase classname=\"", stream);
+        put_escaped(stream, string_of(take, "title"));
+        (void)fprintf(stream, "\" name=\"seed %lld\" time=\"%.3f\">\n",
+                      (long long)json_integer_value(json_object_get(take, "seed")), real_of(take, "simulated_s"));
+        if (!take_passed(take))
+            put_failure(stream, take);
+        (void)fputs("    </testcase>\n", stream);
+    }
+    (void)fputs("  </testsuite>\n", stream);
+}
+
+bool takes_write_junit(const char *path, const json_t *scenes)
+{
+    char *text = NULL;
+    size_t length = 0;
+    size_t index;
+    const json_t *scene;
+    FILE *stream = open_memstream(&text, &length);
+    if (stream == NULL)
+        return complain(path, "there is no memory for it");
+    (void)fputs("<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<testsuites name=\"yarnswift rehearse\">\n", stream);
+    json_array_foreach(scenes, index, scene)
+    {
+        put_suite(stream, scene);
+    }
+    (void)fputs("</testsuites>\n", stream);
+    (void)fclose(stream);
+    bool good = write_generated(path, text, length);
+    free(text);
+    return good;
+}

@@ -1,0 +1,111 @@
+/* Firmware that crashes, or does not come back. */
+#include "cli/shared/crash.h"
+
+#include <signal.h>
+#include <stdbool.h>
+#include <stddef.h>
+#include <sys/time.h>
+#include <termios.h>
+#include <unistd.h>
+
+#include "world/module.h"
+
+/* How long firmware may compute at a stretch, in seconds of the processor. */
+#define PATIENCE_S 3
+
+/* How it ends if it could not even be told. */
+#define EXIT_UNTOLD 4
+
+static struct {
+    int fd;
+    const char *before;
+    const char *behind;
+    int status;
+    bool terminal;
+    struct termios settings;
+} told;
+static unsigned long watched_count;
+static unsigned watched_s;
+
+static size_t append(char *text, size_t used, size_t size, const char *more)
+{
+    while (*more != '\0' && used + 1 < size)
+        text[used++] = *more++;
+    return used;
+}
+
+/* Says what of the firmware was running, and is the end. Only with what may be called from a signal. */
+static void say_crash(const char *how)
+{
+    const struct ys_running *running = ys_running_now();
+    char text[400];
+    size_t used = append(text, 0, sizeof text, told.before);
+    if (running->device != NULL) {
+        used = append(text, used, sizeof text, "the firmware of ");
+        used = append(text, used, sizeof text, running->device);
+        used = append(text, used, sizeof text, how);
+        used = append(text, used, sizeof text, " in ");
+        used = append(text, used, sizeof text, running->what);
+        if (running->of != NULL) {
+            used = append(text, used, sizeof text, " of ");
+            used = append(text, used, sizeof text, running->of);
+        }
+    } else {
+        used = append(text, used, sizeof text, "the simulation");
+        used = append(text, used, sizeof text, how);
+    }
+    used = append(text, used, sizeof text, told.behind);
+    if (told.terminal)
+        (void)tcsetattr(STDIN_FILENO, TCSANOW, &told.settings);
+    ssize_t written = write(told.fd, text, used);
+    _exit(written == (ssize_t)used ? told.status : EXIT_UNTOLD);
+}
+
+static void on_crash(int number)
+{
+    static const struct {
+        int number;
+        const char *how;
+    } words[] = {{SIGSEGV, " crashed (it used memory that is not its own)"},
+                 {SIGBUS, " crashed (it used memory that is not there)"},
+                 {SIGFPE, " crashed (it computed what cannot be, such as a division by zero)"},
+                 {SIGILL, " crashed (it ran what is no instruction)"},
+                 {SIGABRT, " crashed (it ended itself)"}};
+    for (size_t i = 0; i < sizeof words / sizeof words[0]; i++) {
+        if (words[i].number == number)
+            say_crash(words[i].how);
+    }
+    _exit(EXIT_UNTOLD);
+}
+
+/* Every second of the processor: whether the same call is still going on. */
+static void on_second(int number)
+{
+    const struct ys_running *running = ys_running_now();
+    (void)number;
+    watched_s = running->device != NULL && running->count == watched_count ? watched_s + 1 : 0;
+    watched_count = running->count;
+    if (watched_s >= PATIENCE_S)
+        say_crash(" did not come back within 3 s");
+}
+
+void crash_watch(int fd, const char *before, const char *behind, int status)
+{
+    static char other_stack[65536]; /* a stack that has run over cannot be used */
+    const stack_t stack = {.ss_sp = other_stack, .ss_size = sizeof other_stack};
+    static const int crashes[] = {SIGSEGV, SIGBUS, SIGFPE, SIGILL, SIGABRT};
+    struct sigaction action = {.sa_handler = on_crash, .sa_flags = SA_ONSTACK};
+    const struct itimerval second = {.it_interval = {.tv_sec = 1}, .it_value = {.tv_sec = 1}};
+    told.fd = fd;
+    told.before = before;
+    told.behind = behind;
+    told.status = status;
+    told.terminal = tcgetattr(STDIN_FILENO, &told.settings) == 0;
+    (void)sigaltstack(&stack, NULL);
+    for (size_t i = 0; i < sizeof crashes / sizeof crashes[0]; i++)
+        (void)sigaction(crashes[i], &action, NULL);
+    action.sa_handler = on_second;
+    action.sa_flags |= SA_RESTART;
+    (void)sigaction(SIGPROF, &action, NULL);
+    (void)setitimer(ITIMER_PROF, &second, NULL);
+}

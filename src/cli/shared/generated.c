@@ -1,0 +1,41 @@
+/* Files that are generated. */
+#include "cli/shared/generated.h"
+
+#include <errno.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "cli/shared/output.h"
+#include "cli/shared/say.h"
+#include "design/making/generate.h"
+#include "design/reading/files.h"
+
+bool may_be_generated(const char *path)
+{
+    size_t mark = strlen(YS_GENERATED_MARK);
+    size_t length = 0;
+    char *text = ys_file_read(path, SIZE_MAX / 4, &length);
+    if (text == NULL)
+        return errno == ENOENT || complain(path, "cannot read it: %s", strerror(errno));
+    bool ours = length >= mark && memcmp(text, YS_GENERATED_MARK, mark) == 0;
+    free(text);
+    return ours || complain(path, "this file was not generated: move it away, or choose another folder with -o");
+}
+
+static bool is_same(const char *path, const char *text, size_t length)
+{
+    size_t old_length = 0;
+    char *old = ys_file_read(path, SIZE_MAX / 4, &old_length);
+    bool same = old != NULL && old_length == length && memcmp(old, text, length) == 0;
+    free(old);
+    return same;
+}
+
+bool write_generated(const char *path, const char *text, size_t length)
+{
+    struct output_file file;
+    if (is_same(path, text, length))
+        return true;
+    return output_begin(&file, path) && output_end(&file, fwrite(text, 1, length, file.stream) == length);
+}

@@ -1,0 +1,114 @@
+/* Options: argp reads them; what it would not take is said before, in one line. */
+#include "cli/shared/options.h"
+
+#include <errno.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "cli/shared/say.h"
+#include "design/model/words.h"
+
+#define OPTIONS_MOST 32
+
+bool parse_number(const char *text, unsigned long long *number)
+{
+    char *end;
+    if (text[0] < '0' || text[0] > '9')
+        return false;
+    errno = 0;
+    *number = strtoull(text, &end, 10);
+    return *end == '\0' && errno == 0;
+}
+
+static const struct argp_option own_options[] = {{"help", '?', NULL, 0, NULL, 0}, {"usage", 0x100, NULL, 0, NULL, 0}};
+
+/* The option that `name` of `length` characters is or abbreviates; NULL if there is none. */
+static const struct argp_option *find_option(const struct argp_option *options, const char *name, size_t length)
+{
+    for (const struct argp_option *option = options; option != NULL && option->name != NULL; option++) {
+        if (strncmp(option->name, name, length) == 0)
+            return option;
+    }
+    for (size_t i = 0; i < sizeof own_options / sizeof own_options[0]; i++) {
+        if (strncmp(own_options[i].name, name, length) == 0)
+            return &own_options[i];
+    }
+    return NULL;
+}
+
+static const struct argp_option *find_short(const struct argp_option *options, char key)
+{
+    for (const struct argp_option *option = options; option != NULL && option->name != NULL; option++) {
+        if (option->key == key)
+            return option;
+    }
+    return key == '?' ? &own_options[0] : NULL;
+}
+
+static bool unknown_option(const char *who, const struct argp_option *options, const char *argument)
+{
+    const char *names[OPTIONS_MOST] = {"help"};
+    char word[64];
+    size_t count = 1;
+    for (const struct argp_option *option = options; option != NULL && option->name != NULL && count < OPTIONS_MOST;
+         option++)
+        names[count++] = option->name;
+    (void)snprintf(word, sizeof word, "%.*s", (int)strcspn(argument + 2, "="), argument + 2);
+    const char *nearest = ys_word_nearest(word, names, count);
+    if (nearest != NULL)
+        return complain(who, "there is no option --%s; did you mean --%s?", word, nearest);
+    return complain(who, "there is no option --%s; see --help", word);
+}
+
+/* Checks one argument that begins with a dash. Tells whether the next one belongs to it. */
+static bool check_option(const char *who, const struct argp_option *options, const char *argument, const char *next,
+                         bool *takes_next)
+{
+    const struct argp_option *option;
+    size_t length = strcspn(argument, "=");
+    *takes_next = false;
+    if (argument[1] == '-') {
+        option = find_option(options, argument + 2, length - 2);
+        if (option == NULL)
+            return unknown_option(who, options, argument);
+        if (argument[length] == '=')
+            return option->arg != NULL || complain(who, "--%s takes no value", option->name);
+    } else {
+        option = find_short(options, argument[1]);
+        if (option == NULL)
+            return complain(who, "there is no option -%c; see --help", argument[1]);
+        if (argument[2] != '\0')
+            return option->arg != NULL || complain(who, "options are given one by one, not as %s", argument);
+    }
+    if (option->arg != NULL && next == NULL)
+        return complain(who, "--%s needs a value", option->name);
+    *takes_next = option->arg != NULL;
+    return true;
+}
+
+bool parse_options(const struct argp *argp, int argc, char **argv, void *input)
+{
+    for (int i = 1; i < argc && strcmp(argv[i], "--") != 0; i++) {
+        bool takes_next = false;
+        if (argv[i][0] != '-' || argv[i][1] == '\0')
+            continue;
+        if (!check_option(argv[0], argp->options, argv[i], i + 1 < argc ? argv[i + 1] : NULL, &takes_next))
+            return false;
+        i += takes_next;
+    }
+    return argp_parse(argp, argc, argv, 0, NULL, input) == 0;
+}
+
+error_t parse_common(int key, struct argp_state *state, struct common *common)
+{
+    if (key == 'j') {
+        common->json = true;
+        return 0;
+    }
+    if (key != ARGP_KEY_ARGS)
+        return ARGP_ERR_UNKNOWN;
+    common->files.paths = state->argv + state->next;
+    common->files.count = state->argc - state->next;
+    state->next = state->argc;
+    return 0;
+}

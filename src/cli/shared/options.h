@@ -1,0 +1,30 @@
+/* Options and arguments. */
+#ifndef CLI_SHARED_OPTIONS_H
+#define CLI_SHARED_OPTIONS_H
+
+#include <argp.h>
+#include <stdbool.h>
+
+/* The arguments that are no options. */
+struct files {
+    char **paths;
+    int count;
+};
+
+/* What all verbs take; the first member of each verb's input. */
+struct common {
+    struct files files;
+    bool json;
+};
+
+/* For a verb's parser, where it does not know a key itself: takes --json and the files. */
+error_t parse_common(int key, struct argp_state *state, struct common *common);
+
+/* Runs argp over the arguments, after saying in one line what it would not take. Returns false if there is such. Help
+ * is printed, and the program ended, in here. */
+bool parse_options(const struct argp *argp, int argc, char **argv, void *input);
+
+/* A whole number from 0 to 2^64 - 1 in decimal; false if it is anything else. */
+bool parse_number(const char *text, unsigned long long *number);
+
+#endif

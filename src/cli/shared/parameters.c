@@ -1,0 +1,369 @@
+/* The parameters of a stream. */
+#include "cli/shared/parameters.h"
+
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "cli/shared/options.h"
+#include "cli/shared/say.h"
+#include "design/making/link.h"
+
+/* in the order of enum ys_phy */
+const char *const phy_words[] = {"1M", "2M", "coded-s8", "coded-s2"};
+
+#define PHY_COUNT (sizeof phy_words / sizeof phy_words[0])
+
+/* A number with or without a fraction, and nothing before or behind it. */
+static bool read_real(const char *text, double least, double most, double *number)
+{
+    char *end;
+    if (strspn(text, "0123456789.-e") != strlen(text))
+        return false;
+    *number = strtod(text, &end);
+    return end != text && *end == '\0' && *number >= least && *number <= most;
+}
+
+static bool read_whole(const char *text, unsigned long long least, unsigned long long most, unsigned long long *number)
+{
+    return parse_number(text, number) && *number >= least && *number <= most;
+}
+
+static bool read_phy(const char *text, struct ys_throughput_plan *plan)
+{
+    for (size_t i = 0; i < PHY_COUNT; i++) {
+        if (strcmp(text, phy_words[i]) != 0)
+            continue;
+        plan->phy = (enum ys_phy)i;
+        return true;
+    }
+    return false;
+}
+
+static double phy_value(const struct ys_throughput_plan *plan)
+{
+    return (double)plan->phy;
+}
+
+#define WHOLE(field, type, least, most)                                                                                \
+    static bool read_##field(const char *text, struct ys_throughput_plan *plan)                                        \
+    {                                                                                                                  \
+        unsigned long long number;                                                                                     \
+        if (!read_whole(text, least, most, &number))                                                                   \
+            return false;                                                                                              \
+        plan->field = (type)number;                                                                                    \
+        return true;                                                                                                   \
+    }                                                                                                                  \
+    static double field##_value(const struct ys_throughput_plan *plan)                                                 \
+    {                                                                                                                  \
+        return (double)plan->field;                                                                                    \
+    }
+
+WHOLE(packet_length, uint8_t, 27, 251)
+WHOLE(mtu, uint16_t, 23, 517)
+WHOLE(latency, uint16_t, 0, 499)
+WHOLE(seconds, uint32_t, 1, 3600)
+WHOLE(seed, uint64_t, 0, UINT64_MAX)
+WHOLE(buffers, uint8_t, 2, 64)
+
+static bool read_interval(const char *text, struct ys_throughput_plan *plan)
+{
+    double ms;
+    if (!read_real(text, 7.5, 4000, &ms) || fmod(ms * 1000, 1250) != 0)
+        return false;
+    plan->interval_us = (uint32_t)lround(ms * 1000);
+    return true;
+}
+
+static double interval_value(const struct ys_throughput_plan *plan)
+{
+    return plan->interval_us / 1000.0;
+}
+
+static bool read_event_length(const char *text, struct ys_throughput_plan *plan)
+{
+    double ms;
+    if (!read_real(text, 1.25, 4000, &ms))
+        return false;
+    plan->event_length_us = (uint32_t)lround(ms * 1000);
+    return true;
+}
+
+static double event_length_value(const struct ys_throughput_plan *plan)
+{
+    return plan->event_length_us / 1000.0;
+}
+
+static bool read_encrypted(const char *text, struct ys_throughput_plan *plan)
+{
+    plan->encrypted = strcmp(text, "yes") == 0;
+    return plan->encrypted || strcmp(text, "no") == 0;
+}
+
+static double encrypted_value(const struct ys_throughput_plan *plan)
+{
+    return plan->encrypted;
+}
+
+static bool read_loss(const char *text, struct ys_throughput_plan *plan)
+{
+    double percent;
+    if (!read_real(text, 0, 90, &percent))
+        return false;
+    plan->loss = percent / 100;
+    return true;
+}
+
+static double loss_value(const struct ys_throughput_plan *plan)
+{
+    return plan->loss * 100;
+}
+
+static bool read_distance(const char *text, struct ys_throughput_plan *plan)
+{
+    return read_real(text, 0, 10000, &plan->distance_m);
+}
+
+static double distance_value(const struct ys_throughput_plan *plan)
+{
+    return plan->distance_m;
+}
+
+const struct parameter parameters[] = {
+    {"phy", "phy", "PHY", "Send on 1M, 2M, coded-s2 or coded-s8, both ways", "1M, 2M, coded-s2 or coded-s8", false,
+     read_phy, phy_value},
+    {"packet-length", "packet_length_bytes", "NUMBER", "Data in a packet: 27 to 251 bytes",
+     "a whole number from 27 to 251", true, read_packet_length, packet_length_value},
+    {"mtu", "mtu_bytes", "NUMBER", "ATT MTU: 23 to 517 bytes", "a whole number from 23 to 517", true, read_mtu,
+     mtu_value},
+    {"interval", "interval_ms", "MS", "Connection interval: 7.5 to 4000 ms in steps of 1.25",
+     "from 7.5 to 4000 ms, in steps of 1.25", true, read_interval, interval_value},
+    {"latency", "latency_events", "NUMBER", "Events that the device may leave out: 0 to 499",
+     "a whole number from 0 to 499", true, read_latency, latency_value},
+    {"event-length", "event_length_ms", "MS", "How long an event may last", "from 1.25 to 4000 ms", true,
+     read_event_length, event_length_value},
+    {"encrypted", "encrypted", NULL, "Encrypt the link", "yes or no", false, read_encrypted, encrypted_value},
+    {"loss", "loss_percent", "PERCENT", "So many of all packets arrive with a wrong CRC", "from 0 to 90 percent", true,
+     read_loss, loss_value},
+    {"distance", "distance_m", "M", "How far apart the two are, in the open; without it nothing is too far",
+     "from 0 to 10000 m", true, read_distance, distance_value},
+    {"buffers", "buffers", "NUMBER", "Buffers of the sending controller: 2 to 64 (default 8)",
+     "a whole number from 2 to 64", true, read_buffers, buffers_value},
+    {"seconds", "seconds", "NUMBER", "Let it stream for so long (default 10)", "a whole number from 1 to 3600", true,
+     read_seconds, seconds_value},
+    {"seed", "seed", "NUMBER", "Play it with other chances; the same number gives the same result (default 1)",
+     "a whole number from 0 to 18446744073709551615", true, read_seed, seed_value},
+};
+const size_t parameter_count = sizeof parameters / sizeof parameters[0];
+
+const struct parameter *parameter_named(const char *name)
+{
+    for (size_t i = 0; i < parameter_count; i++) {
+        if (strcmp(parameters[i].name, name) == 0)
+            return &parameters[i];
+    }
+    return NULL;
+}
+
+bool parameter_complain(const char *who, const struct parameter *parameter, const char *text)
+{
+    return complain(who, "--%s must be %s, not \"%s\"", parameter->name, parameter->takes, text);
+}
+
+void parameter_say(const struct parameter *parameter, const struct ys_throughput_plan *plan, char *text, size_t size)
+{
+    static const char *const units[][2] = {
+        {"_ms", " ms"}, {"_bytes", " bytes"}, {"_percent", " %"}, {"_events", " events"}, {"_m", " m"}};
+    double value = parameter->value(plan);
+    const char *unit = "";
+    if (strcmp(parameter->name, "phy") == 0) {
+        (void)snprintf(text, size, "%s", phy_words[plan->phy]);
+        return;
+    }
+    if (strcmp(parameter->name, "encrypted") == 0) {
+        (void)snprintf(text, size, "%s", plan->encrypted ? "yes" : "no");
+        return;
+    }
+    for (size_t i = 0; i < sizeof units / sizeof units[0]; i++) {
+        size_t length = strlen(parameter->key);
+        size_t end = strlen(units[i][0]);
+        if (length > end && strcmp(parameter->key + length - end, units[i][0]) == 0)
+            unit = units[i][1];
+    }
+    (void)snprintf(text, size, "%g%s", value, unit);
+}
+
+/* what streams */
+
+static uint8_t phys_best(uint8_t phys)
+{
+    return (phys & YS_LINK_2M) != 0                                  ? YS_PHY_2M
+           : (phys & YS_LINK_CODED) != 0 && (phys & YS_LINK_1M) == 0 ? YS_PHY_CODED_S8
+                                                                     : YS_PHY_1M;
+}
+
+struct ys_throughput_plan parameters_begin(const struct ys_design *design)
+{
+    struct ys_link_wishes wishes = {.packet_length = 0};
+    bool asks = ys_link_of(design, &wishes);
+    struct ys_throughput_plan plan = {
+        .phy = (enum ys_phy)(asks ? phys_best(wishes.send_phys) : YS_PHY_1M),
+        .packet_length = wishes.packet_length != 0 ? wishes.packet_length : YS_LINK_PAYLOAD_DEFAULT,
+        .mtu = (uint16_t)(design->limits.mtu.given ? design->limits.mtu.number : YS_MTU_PREFERRED),
+        .interval_us = wishes.interval_max_us != 0 ? wishes.interval_max_us : 30000,
+        .latency = wishes.latency,
+        .event_length_us = wishes.event_length_us,
+        .buffers = 8,
+        .seconds = 10,
+        .seed = 1,
+        .energy = design->energy.given ? &design->energy.figures : NULL,
+    };
+    if (wishes.coding == YS_CODING_S2 && plan.phy == YS_PHY_CODED_S8)
+        plan.phy = YS_PHY_CODED_S2;
+    return plan;
+}
+
+static const enum ys_way ways[YS_CARRIERS] = {
+    [YS_CARRIER_STREAM] = YS_WAY_NOTIFY,        [YS_CARRIER_NOTIFICATIONS] = YS_WAY_NOTIFY,
+    [YS_CARRIER_INDICATIONS] = YS_WAY_INDICATE, [YS_CARRIER_COMMANDS] = YS_WAY_WRITE_COMMAND,
+    [YS_CARRIER_REQUESTS] = YS_WAY_WRITE,
+};
+
+static bool is_channel(enum ys_carrier carrier)
+{
+    return carrier == YS_CARRIER_CHANNEL || carrier == YS_CARRIER_CHANNEL_TO_DEVICE;
+}
+
+static bool can_carry(const struct ys_characteristic *characteristic, enum ys_carrier carrier)
+{
+    return !is_channel(carrier) && ys_offers(characteristic, ways[carrier]) &&
+           (carrier == YS_CARRIER_STREAM) == (characteristic->streams && ways[carrier] == YS_WAY_NOTIFY);
+}
+
+/* How well a row would do as what streams: as a stream, by notifications, indications, writes; the longer the better.
+ */
+static size_t rank(const struct ys_row *row, enum ys_carrier *carrier)
+{
+    for (int i = 0; i < YS_CARRIER_CHANNEL; i++) {
+        if (!can_carry(row->characteristic, (enum ys_carrier)i))
+            continue;
+        *carrier = (enum ys_carrier)i;
+        return (size_t)(YS_CARRIER_CHANNEL - i) * 1000 + row->size;
+    }
+    return 0;
+}
+
+static bool find_row(const char *who, const struct ys_layout *layout, const char *name, enum ys_carrier wanted,
+                     const struct ys_row **found, enum ys_carrier *carrier)
+{
+    size_t best = 0;
+    *found = NULL;
+    for (size_t i = 0; i < layout->count; i++) {
+        const struct ys_row *row = &layout->rows[i];
+        enum ys_carrier by = wanted;
+        if (row->kind != YS_ATTRIBUTE_VALUE || row->service->implied ||
+            (name != NULL && strcmp(row->characteristic->name, name) != 0))
+            continue;
+        size_t rank_of = wanted == YS_CARRIERS                    ? rank(row, &by)
+                         : can_carry(row->characteristic, wanted) ? 1u + row->size
+                                                                  : 0;
+        if (rank_of <= best)
+            continue;
+        best = rank_of;
+        *found = row;
+        *carrier = by;
+    }
+    if (*found != NULL)
+        return true;
+    if (name != NULL && wanted == YS_CARRIERS)
+        return complain(who, "there is no characteristic \"%s\" that can be notified, indicated or written", name);
+    if (name != NULL)
+        return complain(who, "\"%s\" is not offered as %s", name, ys_carrier_names[wanted]);
+    return complain(who, "no characteristic of it can stream%s%s: try --as channel",
+                    wanted == YS_CARRIERS ? "" : " as ", wanted == YS_CARRIERS ? "" : ys_carrier_names[wanted]);
+}
+
+bool parameters_source(const char *who, const struct ys_layout *layout, const char *name, const char *carrier,
+                       struct ys_throughput_plan *plan, const struct ys_characteristic **characteristic)
+{
+    enum ys_carrier wanted = YS_CARRIERS;
+    const struct ys_row *row;
+    *characteristic = NULL;
+    for (int i = 0; carrier != NULL && i < YS_CARRIERS; i++) {
+        if (strcmp(carrier, ys_carrier_names[i]) == 0)
+            wanted = (enum ys_carrier)i;
+    }
+    if (carrier != NULL && wanted == YS_CARRIERS)
+        return complain(who,
+                        "--as must be stream, notifications, indications, commands, requests, channel or \"channel to "
+                        "device\", not \"%s\"",
+                        carrier);
+    if (wanted != YS_CARRIERS && is_channel(wanted)) {
+        plan->carrier = wanted;
+        plan->value_bytes = 512;
+        return true;
+    }
+    if (!find_row(who, layout, name, wanted, &row, &plan->carrier) || row == NULL)
+        return false;
+    *characteristic = row->characteristic;
+    plan->handle = (uint16_t)(row - layout->rows + 1);
+    plan->value_bytes = row->size > 0 ? row->size : 1;
+    plan->spacing_ms = (uint16_t)(row->characteristic->spacing_us.number / 1000);
+    if (row->characteristic->ways[ways[plan->carrier]].right > YS_RIGHT_OPEN)
+        plan->encrypted = true;
+    return true;
+}
+
+/* the result */
+
+static json_t *parameters_json(const struct ys_throughput_plan *plan)
+{
+    json_t *object = json_object();
+    for (size_t i = 0; i < parameter_count; i++) {
+        const struct parameter *parameter = &parameters[i];
+        double value = parameter->value(plan);
+        json_t *one = strcmp(parameter->name, "phy") == 0         ? json_string(phy_words[plan->phy])
+                      : strcmp(parameter->name, "encrypted") == 0 ? json_boolean(plan->encrypted)
+                      : strcmp(parameter->name, "seed") == 0      ? json_integer((json_int_t)plan->seed)
+                      : value == floor(value)                     ? json_integer((json_int_t)value)
+                                                                  : json_real(value);
+        (void)json_object_set_new(object, parameter->key, one);
+    }
+    return object;
+}
+
+json_t *report_json(const struct ys_throughput_plan *plan, struct ys_throughput_report *report)
+{
+    const struct ys_link_meter *air = &report->air;
+    const struct ys_link_side *sender = &air->sides[!report->shape.by_central];
+    uint64_t packets = air->sides[0].packets + air->sides[1].packets;
+    json_t *root = json_pack(
+        "{s:s, s:o, s:s, s:b, s:f, s:f, s:f, s:f, s:I, s:I, s:I, s:I, s:I, s:I, s:I, s:f, s:f, s:{s:f, s:f, s:f}}",
+        "carrier", ys_carrier_names[plan->carrier], "parameters", parameters_json(plan), "trouble", report->trouble,
+        "ended", report->ended, "measured_s", report->seconds, "goodput_bps", report->goodput_bps, "limit_bps",
+        report->limit_bps, "ratio", report->ratio, "values", (json_int_t)report->values, "value_bytes",
+        (json_int_t)report->value_bytes, "missing", (json_int_t)report->missing, "out_of_order",
+        (json_int_t)report->out_of_order, "packets", (json_int_t)packets, "data_packets",
+        (json_int_t)sender->data_packets, "retransmissions", (json_int_t)sender->retransmissions, "event_used_ratio",
+        report->used, "airtime_ratio", report->airtime, "latency_ms", "median",
+        ys_samples_quantile(&report->latency_ms, 0.5), "p95", ys_samples_quantile(&report->latency_ms, 0.95), "max",
+        ys_samples_quantile(&report->latency_ms, 1));
+    (void)json_object_set_new(root, "measured_from_s", json_real(report->from_s));
+    if (report->recorded) { /* what a capture cannot tell */
+        static const char *const unknown[] = {"missing", "out_of_order", "latency_ms"};
+        for (size_t i = 0; i < sizeof unknown / sizeof unknown[0]; i++)
+            (void)json_object_set_new(root, unknown[i], json_null());
+    }
+    (void)json_object_set_new(root, "latency_alone_ms",
+                              json_pack("{s:f, s:f, s:f}", "median", report->alone.median_ms, "p95",
+                                        report->alone.p95_ms, "max", report->alone.max_ms));
+    if (report->mc_per_megabyte > 0) {
+        (void)json_object_set_new(root, "charge_mc_per_megabyte", json_real(report->mc_per_megabyte));
+        (void)json_object_set_new(root, "mean_current_ua", json_real(report->mean_ua));
+    }
+    if (plan->distance_m > 0) {
+        (void)json_object_set_new(root, "strength_dbm", json_real(report->strength_dbm));
+        (void)json_object_set_new(root, "margin_db", json_real(report->margin_db));
+    }
+    return root;
+}

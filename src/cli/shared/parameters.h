@@ -1,0 +1,47 @@
+/* The parameters of a stream, as options have them: each by its name, for one run and for sweeps. */
+#ifndef CLI_SHARED_PARAMETERS_H
+#define CLI_SHARED_PARAMETERS_H
+
+#include <jansson.h>
+
+#include "design/making/layout.h"
+#include "experiment/throughput.h"
+
+struct parameter {
+    const char *name;     /* of the option */
+    const char *key;      /* in JSON, with its unit */
+    const char *argument; /* NULL: it is a flag, whose values are yes and no */
+    const char *help;
+    const char *takes; /* in words, for whoever gives something else */
+    bool numeric;      /* its values are numbers, of which there can be ranges */
+    bool (*read)(const char *text, struct ys_throughput_plan *plan);
+    double (*value)(const struct ys_throughput_plan *plan);
+};
+
+extern const struct parameter parameters[];
+extern const size_t parameter_count;
+
+/* NULL if there is none of that name. */
+const struct parameter *parameter_named(const char *name);
+
+/* Says that a text is no value of a parameter. */
+bool parameter_complain(const char *who, const struct parameter *parameter, const char *text);
+
+/* A value of it in words: "2M", "30 ms". */
+void parameter_say(const struct parameter *parameter, const struct ys_throughput_plan *plan, char *text, size_t size);
+
+/* What a stream is if nothing is said: 30 ms, 1M, packets of 27 bytes, or what the definition asks for. */
+struct ys_throughput_plan parameters_begin(const struct ys_design *design);
+
+/* The characteristic that streams, by its name, or if that is NULL the one that can the most; and how: `carrier` is a
+ * word of ys_carrier_names, or NULL. False after a line. */
+bool parameters_source(const char *who, const struct ys_layout *layout, const char *name, const char *carrier,
+                       struct ys_throughput_plan *plan, const struct ys_characteristic **characteristic);
+
+/* A result, as JSON. The parameters are an object in it. */
+json_t *report_json(const struct ys_throughput_plan *plan, struct ys_throughput_report *report);
+
+/* "1M", "coded-s2". */
+extern const char *const phy_words[];
+
+#endif

@@ -1,0 +1,42 @@
+/* Pictures: gnuplot draws them; the data and the script stay beside each. */
+#ifndef CLI_SHARED_PLOT_H
+#define CLI_SHARED_PLOT_H
+
+#include <stdbool.h>
+#include <stdio.h>
+
+#include "cli/shared/output.h"
+
+/* A picture that is being made. */
+struct plot {
+    const char *who; /* the verb, for messages */
+    const char *path;
+    char *picture_path; /* the same, as the script says it; likewise: */
+    char *data_path;
+    char *script_path;
+    FILE *data;
+    FILE *script;
+    struct output_file data_file; /* private, likewise: */
+    struct output_file script_file;
+};
+
+/* Whether the path ends in .svg or .png; says so if not. */
+bool plot_is_possible(const char *who, const char *path);
+
+/* Whether the picture may be drawn: it is not there, or may be replaced, and what is written beside it is in place of
+ * nothing else than what was written with a picture. False after a line. For verbs that work for long before they draw.
+ */
+bool plot_is_free(const char *who, const char *path, bool replaces);
+
+/* Opens data and script: PATH without its ending, and .dat and .gnuplot. The script has its terminal and output. False
+ * after a line; plot_is_free is looked at again. */
+bool plot_begin(struct plot *plot, const char *who, const char *path, bool replaces);
+
+/* Puts a text into the script, or into the data, between quotes, whatever is in it: the only way in for what was not
+ * written here. */
+void plot_put_text(FILE *script, const char *text);
+
+/* Closes both, and draws. False after a line. */
+bool plot_end(struct plot *plot);
+
+#endif

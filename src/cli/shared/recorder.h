@@ -1,0 +1,44 @@
+/* --capture of the verbs that simulate: what is on the air, and crosses borders, goes into a file. */
+#ifndef CLI_SHARED_RECORDER_H
+#define CLI_SHARED_RECORDER_H
+
+#include <argp.h>
+
+#include "capture/file/writer.h"
+#include "world/world.h"
+
+/* Their options, as a row or two of a verb's table. */
+/* clang-format off */
+#define RECORDER_OPTIONS                                                                                               \
+    {"capture", RECORDER_CAPTURE, "FILE", 0,                                                                           \
+     "Write what is on the air, and crosses the borders between hosts and controllers, to a capture: NAME.pcapng takes " \
+     "all; of NAME.pcap the borders go beside it, NAME-WHO.pcap",                                                      \
+     0},                                                                                                               \
+    {"replace", RECORDER_REPLACE, NULL, 0, "Write over files that are there", 0}
+/* clang-format on */
+
+enum recorder_key { RECORDER_CAPTURE = 0x200, RECORDER_REPLACE };
+
+struct recorder {
+    const char *path; /* NULL: nothing is captured */
+    bool replaces;
+    struct ys_capture_writer *writer;
+    struct ys_recording recording;
+};
+
+/* Takes one of its options; false if the key is none. */
+bool recorder_parse(struct recorder *recorder, int key, char *argument);
+
+/* Whether the file may be made, as far as can be told before; false after a line. */
+bool recorder_is_free(const struct recorder *recorder);
+
+/* Makes the file, if one is wanted; false after a line. */
+bool recorder_begin(struct recorder *recorder);
+
+/* What a run is given; NULL if nothing is captured. */
+struct ys_recording *recorder_recording(struct recorder *recorder);
+
+/* Closes the file; false after a line. */
+bool recorder_end(struct recorder *recorder);
+
+#endif

@@ -1,0 +1,89 @@
+/* Where scenes find the files that they name. */
+#include "cli/shared/stage_files.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+#include "design/model/memory.h"
+#include "design/open.h"
+#include "design/reading/files.h"
+
+bool module_folder_add(struct module_folders *folders, const char *path)
+{
+    if (folders->count == MODULE_FOLDERS_MOST)
+        return false;
+    folders->paths[folders->count++] = path;
+    return true;
+}
+
+static struct ys_design *open_definition(void *context, const char *path)
+{
+    (void)context;
+    return ys_design_open(path);
+}
+
+/* The path, if there is such a file; else it is added to where it was looked for. Takes the path. */
+static char *try(char *path, char *looked, size_t size)
+{
+    if (access(path, R_OK) == 0)
+        return path;
+    size_t used = strlen(looked);
+    (void)snprintf(looked + used, size - used, "%s%s", used > 0 ? ", " : "", path);
+    free(path);
+    return NULL;
+}
+
+static char *in_folder(const char *folder, const char *name)
+{
+    size_t size = strlen(folder) + strlen(name) + 2;
+    char *path = ys_new(size);
+    (void)snprintf(path, size, "%s/%s", folder, name);
+    return path;
+}
+
+/* The modules of the tree in which this command was built. */
+static char *beside_command(const char *name)
+{
+    char path[4096];
+    ssize_t length = readlink("/proc/self/exe", path, sizeof path - 1);
+    path[length > 0 ? length : 0] = '\0';
+    for (int i = 0; i < 2; i++) {
+        char *slash = strrchr(path, '/');
+        if (slash != NULL)
+            *slash = '\0';
+    }
+    char *folder = in_folder(path, "modules");
+    char *whole = in_folder(folder, name);
+    free(folder);
+    return whole;
+}
+
+static char *find_module(void *context, const char *scene, const char *name, char *looked, size_t size)
+{
+    const struct module_folders *folders = context;
+    size_t length = strlen(name);
+    char file[600];
+    bool ends = length > 3 && strcmp(name + length - 3, ".so") == 0;
+    (void)snprintf(file, sizeof file, "%s%s", name, ends ? "" : ".so");
+    char *path = try(ys_path_beside(scene, file), looked, size);
+    if (strchr(name, '/') != NULL)
+        return path;
+    for (size_t i = 0; i < folders->count && path == NULL; i++)
+        path = try(in_folder(folders->paths[i], file), looked, size);
+    if (path == NULL)
+        path = try(in_folder("build/modules", file), looked, size);
+    if (path == NULL)
+        path = try(beside_command(file), looked, size);
+    if (path == NULL || strchr(path, '/') != NULL)
+        return path;
+    char *here = in_folder(".", path); /* or the loader would look for it elsewhere */
+    free(path);
+    return here;
+}
+
+struct ys_scene_files stage_files(struct module_folders *folders)
+{
+    return (struct ys_scene_files){.design = open_definition, .module = find_module, .context = folders};
+}

@@ -1,0 +1,20 @@
+/* Where scenes find the files that they name. */
+#ifndef CLI_SHARED_STAGE_FILES_H
+#define CLI_SHARED_STAGE_FILES_H
+
+#include "scene/scene.h"
+
+#define MODULE_FOLDERS_MOST 16
+
+/* Folders in which modules are looked for, besides those in which they always are. */
+struct module_folders {
+    const char *paths[MODULE_FOLDERS_MOST];
+    size_t count;
+};
+
+bool module_folder_add(struct module_folders *folders, const char *path);
+
+/* `folders` must outlive what is returned. */
+struct ys_scene_files stage_files(struct module_folders *folders);
+
+#endif

@@ -1,0 +1,12 @@
+/* A sweep as a picture. */
+#ifndef CLI_SWEEP_PLOT_H
+#define CLI_SWEEP_PLOT_H
+
+#include "cli/sweep/swept.h"
+
+/* Draws lines over one axis, or over two, or with `heat` a map of two; over a picture that is there only if it
+ * `replaces`. False after a line. */
+bool sweep_draw(const char *who, const char *path, const struct sweep *sweep, const struct sweep_result *results,
+                const char *title, bool heat, bool replaces);
+
+#endif

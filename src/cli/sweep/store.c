@@ -1,0 +1,166 @@
+/* Results of a sweep in an SQLite file: each is there whole or not at all, as soon as it has come. */
+#include "cli/sweep/store.h"
+
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+#include <sqlite3.h>
+
+#include "cli/shared/say.h"
+
+struct sweep_store {
+    const char *who;
+    const char *path;
+    sqlite3 *database;
+};
+
+static bool say(const struct sweep_store *store, const char *what)
+{
+    return complain(store->who, "%s %s: %s", what, store->path, sqlite3_errmsg(store->database));
+}
+
+static bool run(const struct sweep_store *store, const char *sql)
+{
+    return sqlite3_exec(store->database, sql, NULL, NULL, NULL) == SQLITE_OK;
+}
+
+/* The first column of the first row of a statement with at most two texts, which is the caller's; NULL: none. */
+static char *ask(const struct sweep_store *store, const char *sql, const char *one, const char *two, int *result)
+{
+    sqlite3_stmt *statement = NULL;
+    char *text = NULL;
+    *result = sqlite3_prepare_v2(store->database, sql, -1, &statement, NULL);
+    if (*result == SQLITE_OK && one != NULL)
+        *result = sqlite3_bind_text(statement, 1, one, -1, SQLITE_STATIC);
+    if (*result == SQLITE_OK && two != NULL)
+        *result = sqlite3_bind_text(statement, 2, two, -1, SQLITE_STATIC);
+    if (*result == SQLITE_OK)
+        *result = sqlite3_step(statement);
+    if (*result == SQLITE_ROW && sqlite3_column_text(statement, 0) != NULL)
+        text = strdup((const char *)sqlite3_column_text(statement, 0));
+    (void)sqlite3_finalize(statement);
+    return text;
+}
+
+static bool is_whole(const struct sweep_store *store)
+{
+    int result;
+    char *verdict = ask(store, "PRAGMA quick_check(1)", NULL, NULL, &result);
+    bool whole = verdict != NULL && strcmp(verdict, "ok") == 0;
+    free(verdict);
+    return whole;
+}
+
+static bool is_about(const struct sweep_store *store, const char *about)
+{
+    int result;
+    char *was = ask(store, "SELECT value FROM sweep WHERE key = 'about'", NULL, NULL, &result);
+    bool same = was != NULL && strcmp(was, about) == 0;
+    if (was != NULL && !same)
+        (void)complain(store->who, "%s has results of something else: of %s, not of %s", store->path, was, about);
+    else if (was == NULL)
+        (void)complain(store->who, "%s is no file of results", store->path);
+    free(was);
+    return same;
+}
+
+static bool make(const struct sweep_store *store, const char *about)
+{
+    int result;
+    bool good =
+        run(store, "PRAGMA synchronous = NORMAL") && run(store, "BEGIN") &&
+        run(store, "CREATE TABLE IF NOT EXISTS sweep (key TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID") &&
+        run(store, "CREATE TABLE IF NOT EXISTS result (point TEXT PRIMARY KEY, json TEXT NOT NULL) WITHOUT ROWID");
+    if (good) {
+        free(ask(store, "INSERT OR IGNORE INTO sweep VALUES ('about', ?1)", about, NULL, &result));
+        good = result == SQLITE_DONE && run(store, "COMMIT");
+    }
+    return good || say(store, "cannot write");
+}
+
+struct sweep_store *sweep_store_open(const char *who, const char *path, const char *about)
+{
+    struct sweep_store *store = calloc(1, sizeof *store);
+    bool is_new = path == NULL || access(path, F_OK) != 0;
+    if (store == NULL)
+        abort();
+    store->who = who;
+    store->path = path != NULL ? path : "the results";
+    bool good = sqlite3_open(path != NULL ? path : ":memory:", &store->database) == SQLITE_OK;
+    if (!good)
+        (void)say(store, "cannot open");
+    else
+        (void)sqlite3_busy_timeout(store->database, 10000);
+    if (good && !is_new && !is_whole(store)) {
+        good = false;
+        (void)complain(who, "%s is damaged, or no file of results: it is left as it is", store->path);
+    }
+    if (good && !is_new)
+        good = is_about(store, about);
+    good = good && (!is_new || make(store, about));
+    if (good)
+        return store;
+    sweep_store_close(store);
+    return NULL;
+}
+
+void sweep_store_close(struct sweep_store *store)
+{
+    (void)sqlite3_close(store->database);
+    free(store);
+}
+
+char *sweep_store_get(struct sweep_store *store, const char *point)
+{
+    int result;
+    return ask(store, "SELECT json FROM result WHERE point = ?1", point, NULL, &result);
+}
+
+bool sweep_store_has(struct sweep_store *store, const char *point)
+{
+    char *json = sweep_store_get(store, point);
+    free(json);
+    return json != NULL;
+}
+
+bool sweep_store_put(struct sweep_store *store, const char *point, const char *json)
+{
+    int result;
+    free(ask(store, "INSERT OR REPLACE INTO result VALUES (?1, ?2)", point, json, &result));
+    return result == SQLITE_DONE || say(store, "what was done is kept, but no more can be written to");
+}
+
+char *sweep_store_about(const char *who, const char *path)
+{
+    struct sweep_store store = {.who = who, .path = path};
+    int result;
+    char *about = NULL;
+    if (access(path, R_OK) != 0) {
+        (void)complain(who, "cannot open %s", path);
+        return NULL;
+    }
+    if (sqlite3_open_v2(path, &store.database, SQLITE_OPEN_READONLY, NULL) == SQLITE_OK && is_whole(&store))
+        about = ask(&store, "SELECT value FROM sweep WHERE key = 'about'", NULL, NULL, &result);
+    if (about == NULL)
+        (void)complain(who, "%s is damaged, or no file of results", path);
+    (void)sqlite3_close(store.database);
+    return about;
+}
+
+int sweep_store_merge(struct sweep_store *store, const char *path)
+{
+    int result;
+    free(ask(store, "ATTACH ?1 AS other", path, NULL, &result));
+    if (result != SQLITE_DONE) {
+        (void)say(store, "cannot read another file into");
+        return -1;
+    }
+    int before = sqlite3_total_changes(store->database);
+    bool good = run(store, "INSERT OR IGNORE INTO main.result SELECT point, json FROM other.result");
+    int count = sqlite3_total_changes(store->database) - before;
+    if (!good)
+        (void)say(store, "cannot write");
+    (void)run(store, "DETACH other");
+    return good ? count : -1;
+}

@@ -1,0 +1,482 @@
+/* yarnswift sweep: throughput over lists and ranges of parameters, on all cores, interruptible, resumable, and split
+ * over machines. */
+#include "cli/sweep/swept.h"
+
+#include <errno.h>
+#include <pthread.h>
+#include <signal.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+#include "cli/shared/definitions.h"
+#include "cli/shared/options.h"
+#include "cli/shared/parameters.h"
+#include "cli/shared/plot.h"
+#include "cli/shared/progress.h"
+#include "cli/shared/say.h"
+#include "cli/shared/verb.h"
+#include "cli/sweep/plot.h"
+#include "cli/sweep/points.h"
+#include "cli/sweep/store.h"
+#include "experiment/throughput_plan.h"
+
+#define KEY_AS          1
+#define KEY_RESULTS     2
+#define KEY_PART        3
+#define KEY_MERGE       4
+#define KEY_HEAT        5
+#define KEY_JOBS        6
+#define KEY_REPLACE     7
+#define FIRST_PARAMETER 256
+#define NAME_SIZE       400
+#define INTERRUPTS_MOST 2
+
+struct input {
+    struct common common;
+    const char *texts[32];
+    const char *carrier;
+    const char *results;
+    const char *plot;
+    unsigned long long part; /* from 1, of: */
+    unsigned long long parts;
+    unsigned long long jobs;
+    bool merge;
+    bool heat;
+    bool replaces;
+};
+
+static bool take_part(const char *who, const char *text, struct input *input)
+{
+    unsigned long long parts;
+    const char *slash = strchr(text, '/');
+    char first[24] = "";
+    if (slash != NULL && (size_t)(slash - text) < sizeof first)
+        (void)snprintf(first, sizeof first, "%.*s", (int)(slash - text), text);
+    if (slash == NULL || !parse_number(first, &input->part) || !parse_number(slash + 1, &parts) || input->part < 1 ||
+        input->part > parts || parts > SWEEP_POINTS_MOST)
+        return complain(who, "--part must be I/N with I from 1 to N, such as 2/8, not \"%s\"", text);
+    input->parts = parts;
+    return true;
+}
+
+static error_t parse(int key, char *argument, struct argp_state *state)
+{
+    struct input *input = state->input;
+    bool good = true;
+    if (key >= FIRST_PARAMETER && (size_t)(key - FIRST_PARAMETER) < parameter_count) {
+        input->texts[key - FIRST_PARAMETER] = argument != NULL ? argument : "yes";
+        return 0;
+    }
+    switch (key) {
+    case KEY_AS:
+        input->carrier = argument;
+        break;
+    case KEY_RESULTS:
+        input->results = argument;
+        break;
+    case KEY_PART:
+        good = take_part(state->argv[0], argument, input);
+        break;
+    case KEY_MERGE:
+        input->merge = true;
+        break;
+    case KEY_HEAT:
+        input->heat = true;
+        break;
+    case KEY_REPLACE:
+        input->replaces = true;
+        break;
+    case KEY_JOBS:
+        good = (parse_number(argument, &input->jobs) && input->jobs >= 1 && input->jobs <= 256) ||
+               complain(state->argv[0], "--jobs must be a whole number from 1 to 256, not \"%s\"", argument);
+        break;
+    case 'p':
+        input->plot = argument;
+        good = plot_is_possible(state->argv[0], argument);
+        break;
+    default:
+        return parse_common(key, state, &input->common);
+    }
+    return good ? 0 : EINVAL;
+}
+
+/* running */
+
+struct work {
+    const struct sweep *sweep;
+    const size_t *points; /* that are still to be run */
+    size_t count;
+    size_t next;
+    size_t done;
+    bool stop;
+    struct sweep_store *store;
+    struct progress progress;
+    pthread_mutex_t mutex;
+};
+
+static volatile sig_atomic_t interrupted;
+
+/* What runs is finished first, unless somebody insists. */
+static void on_interrupt(int number)
+{
+    interrupted = interrupted + 1;
+    if (interrupted > INTERRUPTS_MOST)
+        (void)signal(number, SIG_DFL);
+}
+
+/* What is kept of a point, as JSON. */
+static char *run_point(const struct sweep *sweep, size_t index, char *name)
+{
+    struct ys_throughput_report report;
+    struct ys_throughput_plan plan = sweep_point(sweep, index, name, NAME_SIZE);
+    char *text = NULL;
+    if (ys_throughput_run(&plan, &report)) {
+        json_t *json = report_json(&plan, &report);
+        text = json_dumps(json, JSON_COMPACT | JSON_REAL_PRECISION(12));
+        json_decref(json);
+    }
+    ys_throughput_free(&report);
+    return text;
+}
+
+static void *worker(void *context)
+{
+    struct work *work = context;
+    char name[NAME_SIZE];
+    (void)pthread_mutex_lock(&work->mutex);
+    while (work->next < work->count && !work->stop && !interrupted) {
+        size_t index = work->points[work->next++];
+        (void)pthread_mutex_unlock(&work->mutex);
+        char *json = run_point(work->sweep, index, name);
+        (void)pthread_mutex_lock(&work->mutex);
+        if (work->stop || json == NULL || !sweep_store_put(work->store, name, json))
+            work->stop = true;
+        else
+            progress_show(&work->progress, ++work->done, work->count);
+        free(json);
+    }
+    (void)pthread_mutex_unlock(&work->mutex);
+    return NULL;
+}
+
+/* Runs what is to be done; false if not all of it was. */
+static bool run_all(const struct sweep *sweep, const size_t *points, size_t count, struct sweep_store *store,
+                    size_t jobs)
+{
+    struct work work = {.sweep = sweep,
+                        .points = points,
+                        .count = count,
+                        .store = store,
+                        .progress = progress_begin("points"),
+                        .mutex = PTHREAD_MUTEX_INITIALIZER};
+    pthread_t threads[256];
+    size_t running = 0;
+    struct sigaction action = {.sa_handler = on_interrupt};
+    struct sigaction before;
+    (void)sigaction(SIGINT, &action, &before);
+    while (running + 1 < jobs && pthread_create(&threads[running], NULL, worker, &work) == 0)
+        running++;
+    (void)worker(&work); /* this thread is one of them */
+    while (running > 0)
+        (void)pthread_join(threads[--running], NULL);
+    (void)sigaction(SIGINT, &before, NULL);
+    progress_end(&work.progress);
+    return work.done == count;
+}
+
+/* results */
+
+static double number_of(const json_t *json, const char *key)
+{
+    return json_number_value(json_object_get(json, key));
+}
+
+static struct sweep_result read_result(struct sweep_store *store, const char *name)
+{
+    struct sweep_result result = {.known = false};
+    char *text = sweep_store_get(store, name);
+    json_t *json = text != NULL ? json_loads(text, 0, NULL) : NULL;
+    free(text);
+    if (json == NULL)
+        return result;
+    const json_t *latency = json_object_get(json, "latency_ms");
+    const char *trouble = json_string_value(json_object_get(json, "trouble"));
+    result = (struct sweep_result){.known = true,
+                                   .goodput_bps = number_of(json, "goodput_bps"),
+                                   .limit_bps = number_of(json, "limit_bps"),
+                                   .ratio = number_of(json, "ratio"),
+                                   .median_ms = number_of(latency, "median"),
+                                   .p95_ms = number_of(latency, "p95"),
+                                   .retransmissions = (uint64_t)number_of(json, "retransmissions"),
+                                   .trouble = trouble == NULL || trouble[0] != '\0'};
+    json_decref(json);
+    return result;
+}
+
+static void print_text(const struct sweep *sweep, const struct sweep_result *results, const char *about)
+{
+    (void)printf("%s\n\n", about);
+    for (size_t axis = 0; axis < sweep->axis_count; axis++)
+        (void)printf("%13s", sweep->axes[axis].parameter->name);
+    (void)printf("%14s %14s %9s %12s %12s %10s\n", "goodput", "limit", "reached", "median", "95th", "again");
+    for (size_t axis = 0; axis < sweep->axis_count; axis++)
+        (void)printf("%13s", "");
+    (void)printf("%14s %14s %9s %12s %12s\n", "kbit/s", "kbit/s", "%", "ms", "ms");
+    for (size_t i = 0; i < sweep->point_count; i++) {
+        const struct sweep_result *result = &results[i];
+        if (!result->known)
+            continue;
+        for (size_t axis = 0; axis < sweep->axis_count; axis++)
+            (void)printf("%13s", sweep->axes[axis].values[sweep_place(sweep, i, axis)]);
+        (void)printf("%14.1f %14.1f %9.2f %12.1f %12.1f %10llu%s\n", result->goodput_bps / 1000,
+                     result->limit_bps / 1000, 100 * result->ratio, result->median_ms, result->p95_ms,
+                     (unsigned long long)result->retransmissions,
+                     result->trouble ? "  the connection did not last" : "");
+    }
+}
+
+static void print_json(const struct sweep *sweep, struct sweep_store *store, const char *about)
+{
+    json_t *list = json_array();
+    char name[NAME_SIZE];
+    for (size_t i = 0; i < sweep->point_count; i++) {
+        (void)sweep_point(sweep, i, name, sizeof name);
+        char *text = sweep_store_get(store, name);
+        json_t *json = text != NULL ? json_loads(text, 0, NULL) : NULL;
+        if (json != NULL)
+            (void)json_array_append_new(list, json);
+        free(text);
+    }
+    json_t *root = json_pack("{s:s, s:s, s:I, s:o}", "kind", "sweep", "about", about, "points",
+                             (json_int_t)sweep->point_count, "results", list);
+    (void)json_dumpf(root, stdout, JSON_INDENT(2) | JSON_REAL_PRECISION(12));
+    (void)putchar('\n');
+    json_decref(root);
+}
+
+/* the sweep */
+
+/* Says what is wrong with a combination, and which it is. */
+static bool complain_point(const char *who, const struct sweep *sweep, size_t index, const char *text)
+{
+    char name[NAME_SIZE] = "";
+    size_t length = 0;
+    for (size_t i = 0; i < sweep->axis_count && length < sizeof name; i++)
+        length += (size_t)snprintf(name + length, sizeof name - length, "%s%s %s", i > 0 ? ", " : ", with ",
+                                   sweep->axes[i].parameter->name, sweep->axes[i].values[sweep_place(sweep, index, i)]);
+    return complain(who, "%s%s", text, name);
+}
+
+/* What is not given has the one value of the base; what has several is an axis. */
+static bool read_axes(const char *who, const struct input *input, struct sweep *sweep)
+{
+    char text[120];
+    char name[NAME_SIZE];
+    sweep->point_count = 1;
+    for (size_t i = 0; i < parameter_count; i++) {
+        struct sweep_axis axis;
+        if (input->texts[i] == NULL)
+            continue;
+        bool good = sweep_axis_read(who, &parameters[i], input->texts[i], &axis);
+        if (good && axis.count == 1) {
+            (void)axis.parameter->read(axis.values[0], &sweep->base);
+            free(axis.values);
+            continue;
+        }
+        sweep->axes[sweep->axis_count++] = axis;
+        if (!good)
+            return false;
+        if (axis.count > SWEEP_POINTS_MOST / sweep->point_count)
+            return complain(who, "there are more than %d combinations", SWEEP_POINTS_MOST);
+        sweep->point_count *= axis.count;
+    }
+    for (size_t i = 0; i < sweep->point_count; i++) {
+        struct ys_throughput_plan plan = sweep_point(sweep, i, name, sizeof name);
+        if (!ys_throughput_check(&plan, text, sizeof text))
+            return complain_point(who, sweep, i, text);
+    }
+    return true;
+}
+
+static int finish_sweep(const char *who, const struct input *input, const struct sweep *sweep,
+                        struct sweep_store *store, const char *about, bool whole)
+{
+    char name[NAME_SIZE];
+    struct sweep_result *results = calloc(sweep->point_count, sizeof *results);
+    bool well = true;
+    if (results == NULL)
+        abort();
+    for (size_t i = 0; i < sweep->point_count; i++) {
+        (void)sweep_point(sweep, i, name, sizeof name);
+        results[i] = read_result(store, name);
+        well = well && !results[i].trouble;
+    }
+    if (input->common.json)
+        print_json(sweep, store, about);
+    else
+        print_text(sweep, results, about);
+    int status = !whole ? EXIT_BAD_INPUT : well ? EXIT_AS_EXPECTED : EXIT_UNEXPECTED;
+    if (whole && input->plot != NULL &&
+        !sweep_draw(who, input->plot, sweep, results, about, input->heat, input->replaces))
+        status = EXIT_BAD_INPUT;
+    free(results);
+    return status;
+}
+
+static int run(const char *who, const struct input *input, const struct sweep *sweep, const char *about)
+{
+    char name[NAME_SIZE];
+    size_t count = 0;
+    size_t mine = 0;
+    size_t *points = calloc(sweep->point_count, sizeof *points);
+    struct sweep_store *store = sweep_store_open(who, input->results, about);
+    if (points == NULL)
+        abort();
+    if (store == NULL) {
+        free(points);
+        return EXIT_BAD_INPUT;
+    }
+    for (size_t i = 0; i < sweep->point_count; i++) {
+        if (i % input->parts != input->part - 1)
+            continue;
+        mine++;
+        (void)sweep_point(sweep, i, name, sizeof name);
+        if (!sweep_store_has(store, name))
+            points[count++] = i;
+    }
+    bool whole = run_all(sweep, points, count, store, (size_t)input->jobs);
+    if (!whole && interrupted)
+        (void)complain(who, "interrupted: %s; the same command goes on from there",
+                       input->results != NULL ? "what was done is kept" : "with --results what is done would be kept");
+    if (mine < sweep->point_count)
+        (void)fprintf(stderr, "%s: part %llu of %llu: %zu of %zu points, %zu of them run now\n", who, input->part,
+                      input->parts, mine, sweep->point_count, count);
+    int status = finish_sweep(who, input, sweep, store, about, whole);
+    sweep_store_close(store);
+    free(points);
+    return status;
+}
+
+/* --merge: the results of several files into one. */
+static int merge(const char *who, const struct input *input)
+{
+    const struct files *files = &input->common.files;
+    struct sweep_store *store = NULL;
+    int total = 0;
+    bool good = (input->results != NULL && files->count > 0) ||
+                complain(who, "--merge needs the files to be merged, and --results with the file to put them into");
+    char *about = good ? sweep_store_about(who, files->paths[0]) : NULL;
+    good = about != NULL;
+    for (int i = 1; good && i < files->count; i++) {
+        char *other = sweep_store_about(who, files->paths[i]);
+        good = other != NULL &&
+               (strcmp(other, about) == 0 ||
+                complain(who, "%s has results of something else: of %s, not of %s", files->paths[i], other, about));
+        free(other);
+    }
+    if (good)
+        store = sweep_store_open(who, input->results, about);
+    good = store != NULL;
+    for (int i = 0; good && i < files->count; i++) {
+        int count = sweep_store_merge(store, files->paths[i]);
+        good = count >= 0;
+        total += count > 0 ? count : 0;
+    }
+    if (good)
+        (void)printf("%s: %d results from %d files\n", input->results, total, files->count);
+    if (store != NULL)
+        sweep_store_close(store);
+    free(about);
+    return good ? EXIT_AS_EXPECTED : EXIT_BAD_INPUT;
+}
+
+/* What the results are of: the stream, and what of the definition counts for it. */
+static char *describe(const char *device, const struct ys_characteristic *characteristic,
+                      const struct ys_throughput_plan *plan)
+{
+    char *text = NULL;
+    char values[40] = "";
+    char spacing[40] = "";
+    if (plan->carrier != YS_CARRIER_STREAM && characteristic != NULL)
+        (void)snprintf(values, sizeof values, ", values of %u bytes", plan->value_bytes);
+    if (plan->spacing_ms > 0)
+        (void)snprintf(spacing, sizeof spacing, ", at least %u ms apart", plan->spacing_ms);
+    if (asprintf(&text, "%s: \"%s\" as %s%s%s", device, characteristic != NULL ? characteristic->name : "messages",
+                 ys_carrier_names[plan->carrier], values, spacing) < 0)
+        abort();
+    return text;
+}
+
+static int sweep_definition(const char *who, const struct input *input)
+{
+    const struct files *given = &input->common.files;
+    struct ys_design *design;
+    if (given->count > 2) {
+        (void)complain(who, "name one definition and one characteristic");
+        return EXIT_BAD_INPUT;
+    }
+    struct ys_layout *layout =
+        open_only(who, &(struct files){.paths = given->paths, .count = given->count > 0 ? 1 : 0}, &design);
+    int status = EXIT_BAD_INPUT;
+    if (layout != NULL) {
+        const struct ys_characteristic *characteristic;
+        struct sweep sweep = {.base = parameters_begin(design)};
+        if (parameters_source(given->paths[0], layout, given->count > 1 ? given->paths[1] : NULL, input->carrier,
+                              &sweep.base, &characteristic) &&
+            read_axes(who, input, &sweep)) {
+            char *about = describe(design->name.text, characteristic, &sweep.base);
+            status = run(who, input, &sweep, about);
+            free(about);
+        }
+        sweep_free(&sweep);
+    }
+    ys_layout_free(layout);
+    ys_design_free(design);
+    return status;
+}
+
+int verb_sweep(int argc, char **argv)
+{
+    static const struct argp_option own[] = {
+        {"as", KEY_AS, "CARRIER", 0, "How it travels, as of throughput", 0},
+        {"results", KEY_RESULTS, "FILE", 0,
+         "Keep each result in this SQLite file as soon as it has come; what is there already is not run again", 0},
+        {"part", KEY_PART, "I/N", 0, "Only run share I of N, each of which another machine may run", 0},
+        {"merge", KEY_MERGE, NULL, 0, "Put the results of the named files into that of --results", 0},
+        {"jobs", KEY_JOBS, "NUMBER", 0, "Run so many at once (default: one for each core)", 0},
+        {"plot", 'p', "FILE", 0,
+         "Draw goodput and limit as lines; FILE ends in .svg or .png, and its data and script stay beside it", 0},
+        {"replace", KEY_REPLACE, NULL, 0, "Draw over a picture that is there", 0},
+        {"heat", KEY_HEAT, NULL, 0, "Draw a map of two parameters instead of lines", 0},
+        {"json", 'j', NULL, 0, "Print the results as JSON", 0},
+        {0}};
+    struct argp_option options[40] = {{0}};
+    const struct argp argp = {
+        .options = options,
+        .parser = parse,
+        .args_doc = "DEFINITION [CHARACTERISTIC]\n--merge --results FILE FILE...",
+        .doc = "Runs throughput for every combination of values. A value of an option may be a list such as 15,30,100, "
+               "and "
+               "in it ranges such as 15..60/15 (in steps of 15) or 7.5..60*2 (each twice the last).\v"
+               "Interrupted, it keeps with --results what was done, and goes on from there. What comes out does not "
+               "depend on --jobs or --part. Exit status: 0 all streams arrived, 1 a connection did not last, 2 the "
+               "definition, an option or a file is wrong, or it was interrupted.",
+    };
+    for (size_t i = 0; i < parameter_count; i++)
+        options[i] = (struct argp_option){.name = parameters[i].name,
+                                          .key = FIRST_PARAMETER + (int)i,
+                                          .arg = "LIST",
+                                          .flags = parameters[i].argument == NULL ? OPTION_ARG_OPTIONAL : 0,
+                                          .doc = parameters[i].help};
+    memcpy(options + parameter_count, own, sizeof own);
+    long cores = sysconf(_SC_NPROCESSORS_ONLN);
+    struct input input = {.part = 1, .parts = 1, .jobs = cores > 0 ? (unsigned long long)cores : 1};
+    if (!parse_options(&argp, argc, argv, &input))
+        return EXIT_BAD_INPUT;
+    if (input.merge)
+        return merge(argv[0], &input);
+    if (input.plot != NULL && !plot_is_free(argv[0], input.plot, input.replaces))
+        return EXIT_BAD_INPUT;
+    return sweep_definition(argv[0], &input);
+}

@@ -1,0 +1,265 @@
+/* Messages as lines. */
+#include "cli/trace/lines.h"
+
+#include <stdlib.h>
+#include <string.h>
+#include <sys/ioctl.h>
+#include <unistd.h>
+
+#include <jansson.h>
+
+#include "cli/shared/options.h"
+#include "cli/trace/view.h"
+#include "wire/hex.h"
+
+#define LINE_MOST     3000
+#define NAME_WIDTH    12
+#define COLUMNS_USUAL 160
+
+static double seconds_of(const struct trace *trace, const struct ys_message *message)
+{
+    return ((double)message->seen->record->at_ns - (double)trace->origin_ns) / 1e9;
+}
+
+/* A name in a column: padded, or cut. Names may have characters of several bytes. Of an address the colons go. */
+static void add_name(struct ys_text *line, const char *name)
+{
+    char digits[NAME_WIDTH + 1];
+    int width = 0;
+    if (strlen(name) == 17 && name[2] == ':' && name[14] == ':') {
+        for (int i = 0; i < NAME_WIDTH; i++)
+            digits[i] = name[i + i / 2];
+        digits[NAME_WIDTH] = '\0';
+        name = digits;
+    }
+    const char *end = name;
+    while (*end != '\0' && width < NAME_WIDTH) {
+        end++;
+        while (((unsigned char)*end & 0xc0) == 0x80)
+            end++;
+        width++;
+    }
+    ys_text_add(line, "%.*s%*s", (int)(end - name), name, NAME_WIDTH - width, "");
+}
+
+static void add_radio(struct ys_text *line, const struct ys_record *record)
+{
+    bool air = record->kind == YS_RECORD_AIR;
+    if (air && (record->known & YS_AIR_STRENGTH) != 0)
+        ys_text_add(line, "%4d ", record->air.strength_dbm);
+    else
+        ys_text_add(line, "     ");
+    if (air && (record->known & YS_AIR_CHANNEL) != 0)
+        ys_text_add(line, "%2u  ", record->air.channel);
+    else
+        ys_text_add(line, "    ");
+}
+
+void trace_head(const struct trace *trace)
+{
+    if (trace->both)
+        return;
+    (void)printf("%s number       time s   since ms  dBm ch  %-12s   %-12s protocol%s\n",
+                 trace->colour ? "\033[2m" : "", "from", "to", trace->colour ? "\033[0m" : "");
+}
+
+char *trace_line(const struct trace *trace, const struct ys_message *message, uint64_t since_ns)
+{
+    char text[LINE_MOST];
+    struct ys_text line = ys_text_in(text, sizeof text);
+    const struct ys_record *record = message->seen->record;
+    const char *colour = !trace->colour ? "" : message->is_error ? "\033[31m" : message->landmark ? "\033[1m" : "";
+    ys_text_add(&line, "%7llu %12.6f %10.3f ", (unsigned long long)record->number, seconds_of(trace, message),
+                (double)since_ns / 1e6);
+    add_radio(&line, record);
+    add_name(&line, message->from);
+    ys_text_add(&line, " > ");
+    add_name(&line, message->to);
+    ys_text_add(&line, " %s%-5s ", colour, message->protocol);
+    ys_message_say(message, &trace->source.glossary, &line);
+    if (colour[0] != '\0')
+        ys_text_add(&line, "\033[0m");
+    return strdup(text);
+}
+
+/* in two columns */
+
+/* How many characters of UTF-8 fit into `width` columns; what is longer ends in dots. */
+static void add_cut(struct ys_text *line, const char *words, int width)
+{
+    int columns = 0;
+    const char *cut = words;
+    const char *end = words;
+    while (*end != '\0' && columns < width) {
+        if (columns <= width - 4)
+            cut = end;
+        end++;
+        while (((unsigned char)*end & 0xc0) == 0x80)
+            end++;
+        columns++;
+    }
+    if (*end == '\0')
+        ys_text_add(line, "%s%*s", words, width - columns, "");
+    else
+        ys_text_add(line, "%.*s ...", (int)(cut - words), words);
+}
+
+static int columns_of(void)
+{
+    const char *columns = getenv("COLUMNS");
+    struct winsize window;
+    unsigned long long number;
+    if (columns != NULL && parse_number(columns, &number) && number >= 80 && number <= 1000)
+        return (int)number;
+    if (ioctl(STDOUT_FILENO, TIOCGWINSZ, &window) == 0 && window.ws_col >= 80)
+        return window.ws_col;
+    return COLUMNS_USUAL;
+}
+
+char *trace_line_both(const struct trace *trace, const struct ys_message *message)
+{
+    char text[LINE_MOST];
+    char words[LINE_MOST];
+    struct ys_text line = ys_text_in(text, sizeof text);
+    struct ys_text side = ys_text_in(words, sizeof words);
+    int width = (columns_of() - 17) / 2;
+    const struct ys_seen *seen = message->seen;
+    if (message->level == YS_TRACE_HCI)
+        ys_text_add(&side, "%s %s ", seen->border->name, seen->record->to_host ? "<" : ">");
+    else
+        ys_text_add(&side, "ch %2u %s > %s ", seen->record->air.channel, message->from[0] != '\0' ? message->from : "?",
+                    message->to[0] != '\0' ? message->to : "all");
+    if (seen->said != NULL && seen->said->upper == YS_UPPER_ATT) { /* what was said tells more than how */
+        struct ys_message said;
+        if (ys_message_of(seen, YS_TRACE_ATTRIBUTES, &trace->source.glossary, &said))
+            ys_message_say(&said, &trace->source.glossary, &side);
+    } else {
+        ys_message_say(message, &trace->source.glossary, &side);
+    }
+    ys_text_add(&line, "%12.6f  ", seconds_of(trace, message));
+    if (message->level == YS_TRACE_HCI) {
+        add_cut(&line, words, width);
+        ys_text_add(&line, " |");
+    } else {
+        ys_text_add(&line, "%*s | ", width, "");
+        add_cut(&line, words, width);
+        while (line.length > 0 && line.to[line.length - 1] == ' ')
+            line.to[--line.length] = '\0';
+    }
+    return strdup(text);
+}
+
+/* as JSON */
+
+static json_t *text_json(const char *text)
+{
+    json_t *string = text != NULL && text[0] != '\0' ? json_string(text) : NULL;
+    return string != NULL ? string : json_null();
+}
+
+/* A value of any length; the caller's. */
+static char *value_hex(const struct ys_message *message)
+{
+    char *hex = malloc(2 * message->value_length + 1);
+    return hex != NULL ? ys_hex_format(message->value, message->value_length, "", hex, 2 * message->value_length + 1)
+                       : NULL;
+}
+
+static void add_value(const struct trace *trace, const struct ys_message *message, json_t *root)
+{
+    const struct ys_glossary *glossary = &trace->source.glossary;
+    char words[1200];
+    double number;
+    const char *unit = "";
+    char *hex = value_hex(message);
+    if (hex == NULL)
+        return;
+    (void)json_object_set_new(root, "value_hex", json_string(hex));
+    free(hex);
+    glossary->value(glossary->context, message->meaning.field, message->value, message->value_length, words,
+                    sizeof words);
+    (void)json_object_set_new(root, "value", text_json(words));
+    if (!glossary->number(glossary->context, message->meaning.field, message->value, message->value_length, &number,
+                          &unit))
+        return;
+    (void)json_object_set_new(root, "value_number", json_real(number));
+    (void)json_object_set_new(root, "unit", text_json(unit));
+}
+
+char *trace_line_json(const struct trace *trace, const struct ys_message *message, uint64_t since_ns)
+{
+    char text[LINE_MOST];
+    struct ys_text words = ys_text_in(text, sizeof text);
+    const struct ys_record *record = message->seen->record;
+    bool air = record->kind == YS_RECORD_AIR;
+    ys_message_say(message, &trace->source.glossary, &words);
+    json_t *root = json_pack(
+        "{s:I, s:f, s:f, s:s, s:s, s:o, s:o, s:s, s:s, s:b, s:o, s:o, s:o}", "number", (json_int_t)record->number,
+        "time_s", seconds_of(trace, message), "since_ms", (double)since_ns / 1e6, "level",
+        ys_trace_level_names[message->level], "view", air ? "air" : "border", "from", text_json(message->from), "to",
+        text_json(message->to), "protocol", message->protocol, "kind", message->kind, "error", message->is_error,
+        "strength_dbm",
+        air && (record->known & YS_AIR_STRENGTH) != 0 ? json_integer(record->air.strength_dbm) : json_null(), "channel",
+        air && (record->known & YS_AIR_CHANNEL) != 0 ? json_integer(record->air.channel) : json_null(), "text",
+        text_json(text));
+    if (message->handle != 0)
+        (void)json_object_set_new(root, "handle", json_integer(message->handle));
+    if (message->meaning.service != NULL)
+        (void)json_object_set_new(root, "service", text_json(message->meaning.service));
+    if (message->meaning.name != NULL)
+        (void)json_object_set_new(root, "characteristic", text_json(message->meaning.name));
+    if (message->value != NULL)
+        add_value(trace, message, root);
+    char *line = json_dumps(root, JSON_COMPACT | JSON_REAL_PRECISION(15));
+    json_decref(root);
+    return line;
+}
+
+/* as a table of values */
+
+/* A field of CSV: in quotes if need be (RFC 4180). */
+static void put_field(FILE *file, const char *text, char behind)
+{
+    bool quoted = text != NULL && strpbrk(text, ",\"\r\n") != NULL;
+    if (quoted)
+        (void)fputc('"', file);
+    for (; text != NULL && *text != '\0'; text++) {
+        if (*text == '"')
+            (void)fputc('"', file);
+        (void)fputc(*text, file);
+    }
+    if (quoted)
+        (void)fputc('"', file);
+    (void)fputc(behind, file);
+}
+
+void trace_values_head(FILE *file)
+{
+    (void)fputs("time_s,from,to,kind,service,characteristic,handle,number,unit,value,value_hex\n", file);
+}
+
+void trace_value(const struct trace *trace, const struct ys_message *message)
+{
+    const struct ys_glossary *glossary = &trace->source.glossary;
+    char words[1200];
+    char *hex = value_hex(message);
+    double number;
+    const char *unit = "";
+    (void)fprintf(trace->values, "%.9f,", seconds_of(trace, message));
+    put_field(trace->values, message->from, ',');
+    put_field(trace->values, message->to, ',');
+    put_field(trace->values, message->kind, ',');
+    put_field(trace->values, message->meaning.service, ',');
+    put_field(trace->values, message->meaning.name, ',');
+    (void)fprintf(trace->values, "%u,", message->handle);
+    if (glossary->number(glossary->context, message->meaning.field, message->value, message->value_length, &number,
+                         &unit))
+        (void)fprintf(trace->values, "%.12g", number);
+    (void)fputc(',', trace->values);
+    put_field(trace->values, unit, ',');
+    glossary->value(glossary->context, message->meaning.field, message->value, message->value_length, words,
+                    sizeof words);
+    put_field(trace->values, words, ',');
+    put_field(trace->values, hex, '\n');
+    free(hex);
+}

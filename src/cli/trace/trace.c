@@ -1,0 +1,381 @@
+/* yarnswift trace: what went over the air and over borders, a line a message, on the level that is asked for. */
+#include "cli/trace/view.h"
+
+#include <errno.h>
+#include <signal.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <time.h>
+#include <unistd.h>
+
+#include "cli/shared/options.h"
+#include "cli/shared/plot.h"
+#include "cli/shared/say.h"
+#include "cli/shared/source.h"
+#include "cli/shared/terminal.h"
+#include "cli/shared/verb.h"
+#include "cli/shared/words.h"
+#include "cli/trace/lines.h"
+#include "cli/trace/packet.h"
+#include "cli/trace/plot.h"
+
+#define AROUND_MOST 10000
+#define POLL_NS     100000000
+
+enum key { KEY_BOTH = 1, KEY_VIEW, KEY_PACKET, KEY_VALUES, KEY_DRAW, KEY_REPLACE, KEY_BEFORE, KEY_AFTER };
+
+/* options */
+
+static bool take_level(struct trace *trace, const char *who, const char *argument)
+{
+    int level = word_among(argument, ys_trace_level_names);
+    if (level < 0)
+        return complain(who, "there is no level \"%s\"; take air, hci, l2cap, attributes or values", argument);
+    trace->level = (enum ys_trace_level)level;
+    return true;
+}
+
+static bool take_view(struct trace *trace, const char *who, const char *argument)
+{
+    static const char *const views[] = {"auto", "air", "border", NULL};
+    int view = word_among(argument, views);
+    if (view < 0)
+        return complain(who, "there is no view \"%s\"; take air or border", argument);
+    trace->view = (enum trace_view)view;
+    return true;
+}
+
+static bool take_filter(struct trace *trace, const char *who, const char *argument)
+{
+    char error[300];
+    size_t column = 0;
+    ys_filter_free(trace->filter);
+    trace->filter = ys_filter_parse(argument, error, sizeof error, &column);
+    if (trace->filter != NULL)
+        return true;
+    (void)complain(who, "the filter, column %zu: %s", column, error);
+    (void)fputs("  ", stderr);
+    put_plain(stderr, argument);
+    (void)fprintf(stderr, "\n  %*s\n", (int)column, "^");
+    return false;
+}
+
+static bool take_count(const char *who, const char *option, const char *argument, unsigned long long *count)
+{
+    return (parse_number(argument, count) && *count <= AROUND_MOST) ||
+           complain(who, "--%s must be a whole number up to %d, not \"%s\"", option, AROUND_MOST, argument);
+}
+
+static error_t parse(int key, char *argument, struct argp_state *state)
+{
+    struct trace *trace = state->input;
+    const char *who = state->argv[0];
+    bool good = true;
+    switch (key) {
+    case 'l':
+        good = take_level(trace, who, argument);
+        break;
+    case 'f':
+        good = take_filter(trace, who, argument);
+        break;
+    case KEY_VIEW:
+        good = take_view(trace, who, argument);
+        break;
+    case KEY_BOTH:
+        trace->both = true;
+        break;
+    case 'w':
+        trace->follows = true;
+        break;
+    case KEY_BEFORE:
+        good = take_count(who, "before", argument, &trace->before);
+        break;
+    case KEY_AFTER:
+        good = take_count(who, "after", argument, &trace->behind);
+        break;
+    case KEY_PACKET:
+        good = (parse_number(argument, &trace->packet) && trace->packet > 0) ||
+               complain(who, "--packet must be a number from 1 on, not \"%s\"", argument);
+        break;
+    case KEY_VALUES:
+        trace->values_path = argument;
+        break;
+    case 'p':
+        trace->plot_path = argument;
+        good = plot_is_possible(who, argument);
+        break;
+    case KEY_DRAW:
+        trace->draw = argument;
+        good = trace_plot_is_known(argument) ||
+               complain(who, "there is no picture of \"%s\"; take values, strength or connection", argument);
+        break;
+    case KEY_REPLACE:
+        trace->replaces = true;
+        break;
+    default: {
+        error_t taken = source_parse(&trace->source, who, key, argument);
+        return taken == ARGP_ERR_UNKNOWN ? parse_common(key, state, &trace->common) : taken;
+    }
+    }
+    return good ? 0 : EINVAL;
+}
+
+/* lines */
+
+static void print_line(struct trace *trace, char *line)
+{
+    if (!trace->headed && !trace->common.json)
+        trace_head(trace);
+    trace->headed = true;
+    (void)puts(line != NULL ? line : "");
+    free(line);
+    trace->shown++;
+    if (trace->follows)
+        (void)fflush(stdout);
+}
+
+static char *make_line(const struct trace *trace, const struct ys_message *message, uint64_t since_ns)
+{
+    return trace->common.json ? trace_line_json(trace, message, since_ns)
+           : trace->both      ? trace_line_both(trace, message)
+                              : trace_line(trace, message, since_ns);
+}
+
+/* What was kept, the oldest first. */
+static void print_kept(struct trace *trace)
+{
+    uint64_t kept = trace->kept_count < trace->before ? trace->kept_count : trace->before;
+    for (uint64_t i = trace->kept_count - kept; i < trace->kept_count; i++) {
+        print_line(trace, trace->kept[i % trace->before]);
+        trace->kept[i % trace->before] = NULL;
+    }
+    trace->kept_count = 0;
+}
+
+static void keep(struct trace *trace, char *line)
+{
+    char **place = &trace->kept[trace->kept_count++ % trace->before];
+    free(*place);
+    *place = line;
+}
+
+/* What a line says of the time since the last one that was shown. */
+static void show(struct trace *trace, const struct ys_message *message)
+{
+    uint64_t at_ns = message->seen->record->at_ns;
+    uint64_t since_ns = trace->has_last && at_ns > trace->last_ns ? at_ns - trace->last_ns : 0;
+    bool matches = trace->filter == NULL ||
+                   ys_filter_matches(trace->filter, message, &trace->source.glossary, trace->origin_ns, since_ns);
+    if (matches && trace->values != NULL) {
+        struct ys_message value;
+        if (ys_message_of(message->seen, YS_TRACE_VALUES, &trace->source.glossary, &value) && !value.landmark)
+            trace_value(trace, &value);
+    }
+    if (matches && trace->plot != NULL)
+        trace_plot_take(trace->plot, trace, message->seen);
+    if (!matches && trace->left == 0) {
+        if (trace->before > 0)
+            keep(trace, make_line(trace, message, since_ns));
+        return;
+    }
+    if (matches && trace->before > 0)
+        print_kept(trace);
+    trace->left = matches ? trace->behind : trace->left - 1;
+    trace->has_last = true;
+    trace->last_ns = at_ns;
+    if (trace->plot_path == NULL && trace->values_path == NULL)
+        print_line(trace, make_line(trace, message, since_ns));
+    else
+        trace->shown++;
+}
+
+/* Frames are seen on the air and at borders: where both are, those on the air are shown. */
+static bool is_in_view(const struct trace *trace, const struct ys_seen *seen)
+{
+    bool air = seen->record->kind == YS_RECORD_AIR;
+    if (trace->level == YS_TRACE_AIR || trace->level == YS_TRACE_HCI)
+        return true;
+    return trace->view == VIEW_AIR ? air : trace->view == VIEW_BORDER ? !air : air == trace->on_air;
+}
+
+static void take_seen(void *context, const struct ys_seen *seen)
+{
+    struct trace *trace = context;
+    const struct ys_record *record = seen->record;
+    struct ys_message message;
+    if (!trace->has_origin) {
+        trace->has_origin = true;
+        trace->origin_ns = record->at_ns < YS_SIMULATED_NS ? 0 : record->at_ns;
+    }
+    trace->on_air = trace->on_air || record->kind == YS_RECORD_AIR;
+    trace->damaged += seen->kind == YS_SEEN_NOTHING;
+    trace->unreadable += seen->kind == YS_SEEN_LINK && seen->packet.readable == YS_READ_NOT;
+    if (trace->packet > 0) {
+        if (record->number == trace->packet) {
+            trace_packet(trace, seen);
+            trace->shown++;
+        }
+        return;
+    }
+    if (trace->both) {
+        bool air = record->kind == YS_RECORD_AIR;
+        bool empty = seen->kind == YS_SEEN_LINK && seen->good && seen->packet.data.length == 0;
+        if (ys_message_of(seen, air ? YS_TRACE_AIR : YS_TRACE_HCI, &trace->source.glossary, &message) && !empty)
+            show(trace, &message);
+        return;
+    }
+    if (is_in_view(trace, seen) && ys_message_of(seen, trace->level, &trace->source.glossary, &message))
+        show(trace, &message);
+}
+
+/* running */
+
+static volatile sig_atomic_t interrupted;
+
+static void interrupt(int number)
+{
+    (void)number;
+    interrupted = 1;
+}
+
+/* Reads on whenever the file has grown, until somebody interrupts. */
+static bool follow(struct trace *trace)
+{
+    const struct timespec pause = {.tv_nsec = POLL_NS};
+    struct sigaction action = {.sa_handler = interrupt};
+    (void)sigaction(SIGINT, &action, NULL);
+    (void)sigaction(SIGTERM, &action, NULL);
+    bool good = true;
+    while (good && !interrupted) {
+        good = source_run(&trace->source, ys_follower_take, trace->follower);
+        (void)nanosleep(&pause, NULL);
+    }
+    return good;
+}
+
+static bool open_values(struct trace *trace, const char *who)
+{
+    if (trace->values_path == NULL)
+        return true;
+    trace->values = fopen(trace->values_path, trace->replaces ? "w" : "wx");
+    if (trace->values == NULL)
+        return complain(who, "cannot write %s: %s%s", trace->values_path, strerror(errno),
+                        errno == EEXIST ? "; give --replace to write over it" : "");
+    trace_values_head(trace->values);
+    return true;
+}
+
+static bool close_values(struct trace *trace, const char *who)
+{
+    if (trace->values == NULL)
+        return true;
+    bool good = !ferror(trace->values);
+    good = fclose(trace->values) == 0 && good;
+    trace->values = NULL;
+    return good || complain(who, "cannot write %s: %s", trace->values_path, strerror(errno));
+}
+
+static bool is_free(const struct trace *trace, const char *who)
+{
+    return trace->plot_path == NULL || plot_is_free(who, trace->plot_path, trace->replaces);
+}
+
+/* What could not be shown, and why. */
+static void tell_missing(const struct trace *trace, const char *who)
+{
+    if (trace->shown == 0)
+        (void)complain(who, "nothing %s", trace->filter != NULL ? "matches the filter" : "is there on this level");
+    if (trace->damaged > 0 && trace->level != YS_TRACE_AIR)
+        (void)complain(who, "%llu packets were damaged; --level air shows them", (unsigned long long)trace->damaged);
+    if (trace->unreadable > 0)
+        (void)complain(who, "%llu packets were encrypted, and their key is not known: give it by --key or --bonds",
+                       (unsigned long long)trace->unreadable);
+}
+
+static int run(struct trace *trace, const char *who)
+{
+    trace->follower = ys_follower_new(take_seen, trace);
+    trace->kept = calloc((size_t)trace->before + 1, sizeof *trace->kept);
+    if (trace->plot_path != NULL)
+        trace->plot = trace_plot_new(trace);
+    bool good = trace->follower != NULL && trace->kept != NULL && (trace->plot_path == NULL || trace->plot != NULL);
+    if (!good) {
+        (void)complain(who, "there is no memory for it");
+    } else {
+        *ys_follower_keys(trace->follower) = trace->source.keys;
+        good = trace->follows ? follow(trace) : source_run(&trace->source, ys_follower_take, trace->follower);
+        source_end(&trace->source);
+    }
+    if (good && trace->packet > 0 && trace->shown == 0)
+        good = complain(who, "there is no packet %llu", trace->packet);
+    if (good && trace->packet == 0)
+        tell_missing(trace, who);
+    if (good && trace->plot != NULL)
+        good = trace_plot_end(trace->plot, trace);
+    good = close_values(trace, who) && good;
+    trace_plot_free(trace->plot);
+    for (unsigned long long i = 0; i < trace->before && trace->kept != NULL; i++)
+        free(trace->kept[i]);
+    free(trace->kept);
+    ys_follower_free(trace->follower);
+    return !good ? EXIT_BAD_INPUT : trace->source.failed ? EXIT_UNEXPECTED : EXIT_AS_EXPECTED;
+}
+
+/* Options that only go together. */
+static bool go_together(const struct trace *trace, const char *who)
+{
+    if (trace->draw != NULL && trace->plot_path == NULL)
+        return complain(who, "--draw says what --plot draws: give that, too");
+    if (trace->before + trace->behind > 0 && trace->filter == NULL)
+        return complain(who, "--before and --after are about what a --filter matches: give one");
+    if (trace->packet > 0 && (trace->plot_path != NULL || trace->values_path != NULL || trace->common.json))
+        return complain(who, "--packet shows one packet in words, and nothing else");
+    return true;
+}
+
+int verb_trace(int argc, char **argv)
+{
+    static const struct argp_option options[] = {
+        {"level", 'l', "LEVEL", 0, "What a line is: air, hci, l2cap, attributes (default) or values", 0},
+        {"filter", 'f', "FILTER", 0, "Show what matches, such as \"live torque > 40 N m and from wrench\"", 0},
+        {"before", KEY_BEFORE, "NUMBER", 0, "Show so many lines before a match, too", 0},
+        {"after", KEY_AFTER, "NUMBER", 0, "Show so many lines after a match, too", 0},
+        {"view", KEY_VIEW, "VIEW", 0,
+         "Take frames from the air, or from the border between host and controller (default: the air, if it is there)",
+         0},
+        {"both", KEY_BOTH, NULL, 0, "Show the border and the air side by side", 0},
+        {"packet", KEY_PACKET, "NUMBER", 0, "Show this one whole: every field of every layer", 0},
+        {"follow", 'w', NULL, 0, "Go on while the capture grows", 0},
+        {"values", KEY_VALUES, "FILE", 0, "Write the values that match to a table, as CSV, and no lines", 0},
+        {"plot", 'p', "FILE", 0,
+         "Draw a picture, and write no lines; FILE ends in .svg or .png, and its data and script stay beside it", 0},
+        {"draw", KEY_DRAW, "WHAT", 0, "What is drawn: values (default), strength, or connection", 0},
+        {"replace", KEY_REPLACE, NULL, 0, "Write over a table or picture that is there", 0},
+        SOURCE_OPTIONS,
+        {"json", 'j', NULL, 0, "Print a JSON object a line", 0},
+        {0}};
+    static const struct argp argp = {
+        .options = options,
+        .parser = parse,
+        .args_doc = "CAPTURE...|SCENE",
+        .doc = "Shows what went over the air, and over the border between host and controller, from captures or from a "
+               "scene that is played: a line a message, with names, values and units. Several captures are put "
+               "together by their times. Encrypted links are read where their keys are known: from a border in the "
+               "capture, from a pairing that can be read, or from --key and --bonds.\v"
+               "Exit status: 0, or 1 if a scene has failed, or 2 if a capture, a scene or an option is wrong.",
+    };
+    static struct trace trace;
+    trace = (struct trace){.level = YS_TRACE_ATTRIBUTES, .colour = wants_colour(stdout)};
+    trace.source.seed = 1;
+    int status = EXIT_BAD_INPUT;
+    if (parse_options(&argp, argc, argv, &trace) && go_together(&trace, argv[0])) {
+        trace.source.waits = trace.follows;
+        if (source_open(&trace.source, argv[0], &trace.common.files) && is_free(&trace, argv[0]) &&
+            open_values(&trace, argv[0]))
+            status = run(&trace, argv[0]);
+        source_close(&trace.source);
+    }
+    ys_filter_free(trace.filter);
+    return status;
+}

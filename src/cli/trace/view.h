@@ -1,0 +1,46 @@
+/* A trace that is being shown: types. */
+#ifndef CLI_TRACE_VIEW_H
+#define CLI_TRACE_VIEW_H
+
+#include "capture/say/filter.h"
+#include "cli/shared/options.h"
+#include "cli/shared/source.h"
+
+enum trace_view { VIEW_AUTO, VIEW_AIR, VIEW_BORDER };
+
+struct trace {
+    struct source source;
+    struct common common;
+    struct ys_filter *filter;
+    unsigned long long before;
+    unsigned long long behind;
+    unsigned long long packet; /* 0: none is shown whole */
+    const char *values_path;
+    const char *plot_path;
+    const char *draw;
+    enum ys_trace_level level;
+    enum trace_view view;
+    /* while it runs */
+    struct ys_follower *follower;
+    uint64_t origin_ns;
+    uint64_t last_ns; /* of the last line */
+    uint64_t shown;
+    uint64_t damaged;        /* packets; likewise: */
+    uint64_t unreadable;     /* encrypted, without a key */
+    unsigned long long left; /* lines that are shown behind a match */
+    char **kept;             /* lines before a match: a ring of `before` */
+    uint64_t kept_count;
+    FILE *values;
+    struct trace_plot *plot;
+    bool has_origin;
+    bool has_last;
+    bool on_air; /* a packet on the air was seen */
+    bool colour;
+    bool headed;
+    /* options again */
+    bool both;
+    bool follows;
+    bool replaces;
+};
+
+#endif

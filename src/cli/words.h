@@ -1,8 +1,0 @@
-/* Words of options. */
-#ifndef CLI_WORDS_H
-#define CLI_WORDS_H
-
-/* The place of a word among words that end with NULL; -1: it is none of them. */
-int word_among(const char *word, const char *const words[]);
-
-#endif
