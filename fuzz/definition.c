@@ -5,6 +5,7 @@
 
 #include "design/making/generate.h"
 #include "design/making/interface.h"
+#include "design/open.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
 

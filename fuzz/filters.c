@@ -1,4 +1,5 @@
 /* Filters, whatever is written: read or refused, with a column that lies in the text. */
+#include <stdint.h>
 #include <stdlib.h>
 #include <string.h>
 

@@ -3,6 +3,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "sim/controller.h"
 #include "sim/controller_state.h"
 #include "sim/encryption.h"
 #include "sim/link_time.h"

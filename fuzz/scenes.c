@@ -3,7 +3,10 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "design/open.h"
 #include "scene/scene.h"
+#include "scene/scene_read.h"
+#include "scene/scene_words.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
 

@@ -5,6 +5,7 @@
 
 #include "capture/audit/audit.h"
 #include "capture/say/filter.h"
+#include "capture/say/filter_ask.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
 

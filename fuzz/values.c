@@ -4,7 +4,10 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "design/making/value_unknown.h"
 #include "design/model/value.h"
+#include "design/model/value_parse.h"
+#include "design/open.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
 

@@ -10,7 +10,6 @@
 
 #include <pcap/pcap.h>
 
-#include "capture/file/link_types.h"
 #include "capture/file/reader.h"
 #include "capture/file/writer.h"
 #include "support/hex.h"

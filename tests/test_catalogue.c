@@ -1,5 +1,4 @@
 /* The catalogue of adopted numbers: that it is whole and consistent, and found in. */
-#include "design/reading/catalogue.h"
 #include "support/check.h"
 
 #include <stdio.h>
@@ -9,6 +8,9 @@
 #include "design/making/layout.h"
 #include "design/making/search.h"
 #include "design/model/value.h"
+#include "design/model/value_parse.h"
+#include "design/open.h"
+#include "design/reading/catalogue.h"
 
 static void every_number_and_name_is_there_once(void **state)
 {

@@ -1,5 +1,4 @@
 /* Definitions: what is wrong with them, what they mean, and the values in words. */
-#include "design/reading/catalogue.h"
 #include "support/check.h"
 
 #include <stdio.h>
@@ -10,7 +9,10 @@
 #include "design/making/layout.h"
 #include "design/making/payload.h"
 #include "design/model/value.h"
+#include "design/model/value_parse.h"
 #include "design/model/words.h"
+#include "design/open.h"
+#include "design/reading/catalogue.h"
 #include "support/definition.h"
 #include "support/hex.h"
 

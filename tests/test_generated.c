@@ -9,6 +9,8 @@
 #include <yarnswift/bytes.h>
 
 #include "design/model/value.h"
+#include "design/model/value_parse.h"
+#include "design/open.h"
 #include "formats_table.h"
 #include "support/hex.h"
 #include "support/run.h"

@@ -8,6 +8,7 @@
 #include <string.h>
 
 #include "experiment/interval.h"
+#include "experiment/verdict.h"
 #include "sim/chance.h"
 #include "support/definition.h"
 

@@ -1,5 +1,4 @@
 /* Definitions: rights, descriptors, payloads, what is used of the catalogue, limits; and what is wrong with them. */
-#include "design/reading/catalogue.h"
 #include "support/check.h"
 
 #include <stdio.h>
@@ -10,6 +9,8 @@
 #include "design/making/layout.h"
 #include "design/making/payload.h"
 #include "design/model/value.h"
+#include "design/model/value_parse.h"
+#include "design/reading/catalogue.h"
 #include "support/definition.h"
 #include "support/hex.h"
 

@@ -9,6 +9,7 @@
 #include <jansson.h>
 #include <yarnswift/link.h>
 
+#include "experiment/hindrances.h"
 #include "experiment/throughput.h"
 #include "support/pair.h"
 #include "support/run.h"

@@ -5,7 +5,9 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "design/making/value_unknown.h"
 #include "design/model/value.h"
+#include "design/open.h"
 #include "support/hex.h"
 
 /* The words of bytes that nobody has described; read back, they are the same bytes. */

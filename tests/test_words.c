@@ -6,6 +6,7 @@
 #include <string.h>
 
 #include "capture/say/fields.h"
+#include "capture/say/layouts.h"
 #include "capture/say/message.h"
 #include "support/traffic.h"
 #include "world/glossary.h"

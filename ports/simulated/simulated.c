@@ -1,5 +1,7 @@
 /* The simulated port: a queue of packets from the controller, and a timer that runs the host when it is due. */
 #include "simulated/simulated.h"
+#include "sim/controller.h"
+#include "sim/controller_settings.h"
 
 #include <stdlib.h>
 #include <string.h>

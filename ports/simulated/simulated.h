@@ -4,7 +4,6 @@
 
 #include <yarnswift/host.h>
 
-#include "sim/controller.h"
 #include "sim/radio.h"
 #include "simulated/store.h"
 

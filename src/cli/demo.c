@@ -11,6 +11,8 @@
 #include "cli/shared/terminal.h"
 #include "cli/shared/verb.h"
 #include "design/making/payload.h"
+#include "design/model/model.h"
+#include "design/open.h"
 #include "scene/demo.h"
 #include "scene/report.h"
 #include "torque_wrench_table.h"

@@ -9,6 +9,7 @@
 #include "cli/shared/say.h"
 #include "cli/shared/verb.h"
 #include "design/making/outcome.h"
+#include "design/making/security.h"
 
 #define TEXT_MOST 1000
 

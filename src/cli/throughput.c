@@ -13,7 +13,9 @@
 #include "cli/shared/say.h"
 #include "cli/shared/source.h"
 #include "cli/shared/verb.h"
+#include "experiment/hindrances.h"
 #include "experiment/recorded.h"
+#include "experiment/throughput.h"
 #include "experiment/throughput_plan.h"
 
 /* Options of this verb; those of the parameters are numbered from FIRST_PARAMETER. */

@@ -1,4 +1,6 @@
 /* What holds a stream back: it is run again without each thing that could. */
+#include "experiment/hindrances.h"
+
 #include "experiment/throughput.h"
 #include "experiment/throughput_plan.h"
 

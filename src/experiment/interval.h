@@ -49,25 +49,12 @@ struct ys_interval_report {
 /* The time within which this share of all runs has found it, in milliseconds; negative: so many did not. */
 double ys_search_quantile_ms(struct ys_search *search, double share);
 
-/* Whether an expectation of the definition is met. */
-struct ys_verdict {
-    bool met;
-    bool unknown; /* a capture cannot tell */
-    char expected[160];
-    char measured[160];
-    char advice[240]; /* what to change; "" if it is met */
-};
-
-/* Judges one; a scanner that it names must have been among those of the run. */
-void ys_interval_judge(const struct ys_design *design, const struct ys_expectation *expectation,
-                       struct ys_interval_report *report, struct ys_verdict *verdict);
-
-/* Watches and searches. While it is watched an active scanner asks it, and where that is possible a central connects to
- * it twice. False if there is no memory. */
 /* What a device draws that advertises so, if the answers to it come on this PHY; part of a run. */
 struct ys_activity ys_interval_activity(const struct ys_advertising_meter *air, const struct ys_advertisement *set,
                                         double seconds);
 
+/* Watches and searches. While it is watched an active scanner asks it, and where that is possible a central connects to
+ * it twice. False if there is no memory. */
 bool ys_interval_run(const struct ys_interval_plan *plan, struct ys_interval_report *report);
 void ys_interval_report_free(struct ys_interval_report *report);
 

@@ -5,7 +5,7 @@
 #include "capture/follow/keys.h"
 #include "capture/record.h"
 #include "experiment/interval.h"
-#include "experiment/throughput.h"
+#include "experiment/throughput_report.h"
 
 /* Hands all records from the first to the last to `take`; may be called again. False after saying why. */
 typedef bool ys_replay_fn(void *context, ys_record_fn *take, void *take_context);

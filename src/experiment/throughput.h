@@ -1,60 +1,11 @@
-/* A stream over a connection: how fast it goes, how far that is from what the link can carry, and what holds it back.
- */
+/* A stream over a connection: how fast it goes, and how far that is from what the link can carry. */
 #ifndef EXPERIMENT_THROUGHPUT_H
 #define EXPERIMENT_THROUGHPUT_H
 
 #include "experiment/throughput_plan.h"
-#include "measure/charge.h"
-#include "measure/link_meter.h"
-#include "measure/samples.h"
-#include "measure/throughput.h"
-
-struct ys_throughput_report {
-    char trouble[200];          /* why there is no result, or the connection ended; "": it is well */
-    bool ended;                 /* the connection did not last until the end */
-    struct ys_link_shape shape; /* as it came about */
-    struct ys_link_limit limit;
-    double limit_bps; /* with spacing, and what a channel adds to each packet */
-    double goodput_bps;
-    double ratio;
-    double seconds; /* that were measured, */
-    double from_s;  /* from this time on */
-    bool recorded;  /* it was measured in a capture: latency and losses are not known */
-    uint64_t values;
-    uint64_t value_bytes; /* in all */
-    uint64_t missing;     /* values, or bytes of a stream, that were sent and did not come */
-    uint64_t out_of_order;
-    struct ys_link_meter air;
-    double used;    /* share of the interval */
-    double airtime; /* share of the time that somebody sends */
-    struct ys_samples latency_ms;
-    struct ys_link_latency alone; /* of a single value, by calculation */
-    struct ys_activity activity;  /* of the device */
-    double mean_ua;               /* 0: not known; likewise: */
-    double mc_per_megabyte;       /* millicoulombs */
-    double strength_dbm;          /* with a distance; likewise: */
-    double margin_db;
-};
+#include "experiment/throughput_report.h"
 
 /* Runs it. False if there is no memory. */
 bool ys_throughput_run(const struct ys_throughput_plan *plan, struct ys_throughput_report *report);
-/* What the device drew, from what was on the air; part of a run. */
-void ys_throughput_charge(const struct ys_throughput_plan *plan, struct ys_throughput_report *report);
-void ys_throughput_free(struct ys_throughput_report *report);
-
-/* Something that holds it back, and what it would be without. */
-struct ys_hindrance {
-    const char *code; /* "interval", "packet_length", ... */
-    char words[160];  /* what it is */
-    char remedy[80];  /* what was tried instead */
-    double goodput_bps;
-};
-
-#define YS_HINDRANCES_MOST 16
-
-/* Runs it again without each thing that could hold it back; returns how many do, by more than 1 %, those with the
- * greatest effect first. */
-size_t ys_throughput_explain(const struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
-                             struct ys_hindrance hindrances[YS_HINDRANCES_MOST]);
 
 #endif

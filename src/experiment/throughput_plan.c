@@ -3,6 +3,9 @@
 
 #include <stdio.h>
 
+const char *const ys_carrier_names[YS_CARRIERS + 1] = {"stream",   "notifications", "indications",       "commands",
+                                                       "requests", "channel",       "channel to device", NULL};
+
 #define TIMEOUT_MS   4000
 #define TIMEOUT_MOST 32000
 

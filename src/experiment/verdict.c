@@ -1,4 +1,6 @@
 /* Expectations against what was measured, each with what to change. */
+#include "experiment/verdict.h"
+
 #include <stdio.h>
 #include <string.h>
 

@@ -5,8 +5,7 @@
 #include <stdio.h>
 #include <string.h>
 
-#include "design/model/memory.h"
-#include "design/model/value.h"
+#include "design/making/value_unknown.h"
 #include "scene/acting.h"
 #include "scene/expectations.h"
 #include "scene/steps.h"

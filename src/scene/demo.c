@@ -5,6 +5,7 @@
 #include <string.h>
 
 #include "design/model/value.h"
+#include "design/model/value_parse.h"
 #include "measure/advertising.h"
 #include "world/central.h"
 
@@ -310,7 +311,7 @@ static void summarise(struct demo *demo)
     summary->interval_min_ms = ys_samples_quantile(&demo->meter.intervals_ms, 0);
     summary->interval_mean_ms = ys_samples_mean(&demo->meter.intervals_ms);
     summary->interval_max_ms = ys_samples_quantile(&demo->meter.intervals_ms, 1);
-    summary->sent = ys_device_counts(demo->device)->notifications;
+    summary->sent = ys_device_notifications(demo->device);
     summary->received = ys_central_received(demo->central);
     const struct ys_characteristic *target = watched(demo->plan);
     summary->watched = target != NULL ? target->name : NULL;

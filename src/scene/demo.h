@@ -2,7 +2,6 @@
 #ifndef SCENE_DEMO_H
 #define SCENE_DEMO_H
 
-#include "world/device.h"
 #include "world/world.h"
 
 /* What happens in it. Names that are NULL are chosen from the definition, or the step is left out. */

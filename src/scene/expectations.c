@@ -4,6 +4,7 @@
 #include <stdio.h>
 #include <string.h>
 
+#include "design/making/value_unknown.h"
 #include "design/model/value.h"
 #include "scene/acting.h"
 

@@ -172,26 +172,8 @@ struct ys_scene_files {
     void *context;
 };
 
-/* Reads and checks a scene. Always returns one; it may be played if findings.errors is 0. `text` is copied. */
-struct ys_scene *ys_scene_read(const char *file, const char *text, size_t length, const struct ys_scene_files *files);
 void ys_scene_free(struct ys_scene *scene);
 
-/* Checks what it says together. Called by ys_scene_read. */
-void ys_scene_check(struct ys_scene *scene, const struct ys_scene_files *files);
-
-/* Reads and checks one step more, for whoever plays step by step: YAML of a step. It is not added to those of the
- * scene; ys_steps_clear frees it. False, with findings, which are then its alone, if it cannot be done. */
-bool ys_scene_read_step(struct ys_scene *scene, const char *text, struct ys_steps *steps);
-void ys_scene_check_step(struct ys_scene *scene, struct ys_step *step);
 void ys_steps_clear(struct ys_steps *steps);
-
-/* A whole scene, for the schema. */
-extern const struct ys_mapping ys_scene_mapping;
-
-/* How a person says what a step does: read preset of wrench. */
-void ys_step_say(const struct ys_step *step, char *text, size_t size);
-
-/* The mapping of one step, for whoever reads single ones. Target: struct ys_step. */
-extern const struct ys_mapping ys_step_mapping;
 
 #endif

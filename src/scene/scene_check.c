@@ -1,9 +1,10 @@
 /* What a scene says together: who is in it, and who does what with which keys. */
+#include "scene/scene_check.h"
+
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
-#include "design/model/words.h"
 #include "design/reading/files.h"
 #include "scene/checking.h"
 #include "scene/scene_check_values.h"

@@ -8,8 +8,10 @@
 
 #include <yarnswift/host.h>
 
+#include "design/making/value_unknown.h"
 #include "design/model/memory.h"
 #include "design/model/value.h"
+#include "design/model/value_parse.h"
 #include "scene/checking.h"
 #include "wire/hex.h"
 #include "wire/smp.h"

@@ -1,4 +1,6 @@
 /* Reads a scene. */
+#include "scene/scene_read.h"
+
 #include <stddef.h>
 #include <string.h>
 
@@ -8,6 +10,7 @@
 #include "design/model/words.h"
 #include "design/reading/yaml.h"
 #include "scene/scene.h"
+#include "scene/scene_check.h"
 #include "scene/verbs.h"
 
 #define COUNT(array)  (sizeof(array) / sizeof((array)[0]))

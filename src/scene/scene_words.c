@@ -1,4 +1,6 @@
 /* What a step does, as a person says it. */
+#include "scene/scene_words.h"
+
 #include <stdarg.h>
 #include <stdio.h>
 

@@ -5,50 +5,10 @@
 #include <stdio.h>
 
 #include "scene/scene.h"
+#include "scene/take.h"
 #include "world/central.h"
 #include "world/device.h"
 #include "world/packets.h"
-
-/* How a take has ended. */
-enum ys_ending { YS_TAKE_PASSED, YS_TAKE_FAILED, YS_TAKE_BROKEN };
-
-/* A step that was done. Its texts are its own. */
-struct ys_done_step {
-    uint64_t began_ns;
-    uint64_t ended_ns;
-    int line; /* of the file */
-    char *who;
-    char *what;
-    char *expected;
-    char *came;
-    bool passed;
-};
-
-/* A line of the log. */
-struct ys_log_line {
-    uint64_t at_ns;
-    enum ys_side side;
-    char *who;
-    char *text;
-};
-
-/* A scene that was played once. */
-struct ys_take {
-    uint64_t seed;
-    enum ys_ending ending;
-    struct ys_place place; /* YS_TAKE_BROKEN: of the problem, and the problem */
-    char *problem;
-    struct ys_done_step *steps;
-    size_t step_count;
-    struct ys_log_line *lines;
-    size_t line_count;
-    char **packets; /* the last before a failure, in words */
-    size_t packet_count;
-    double simulated_s;
-    uint64_t air_packets;
-};
-
-void ys_take_clear(struct ys_take *take);
 
 struct ys_stage;
 

@@ -2,8 +2,12 @@
 #ifndef SCENE_STAGE_PARTS_H
 #define SCENE_STAGE_PARTS_H
 
-#include "scene/stage.h"
+#include "scene/scene.h"
+#include "scene/take.h"
+#include "world/central.h"
+#include "world/device.h"
 #include "world/glossary.h"
+#include "world/packets.h"
 
 /* An actor on the stage. */
 struct on_stage {

@@ -3,6 +3,7 @@
 
 #include "design/model/memory.h"
 #include "scene/acting.h"
+#include "scene/scene_words.h"
 
 #define STEPS_MOST 20000
 
@@ -131,7 +132,7 @@ void poll_at_once(struct act *act)
         act_end(act, true, "%s", "");
 }
 
-bool ys_stage_do(struct ys_stage *stage, const struct ys_steps *steps)
+bool do_steps(struct ys_stage *stage, const struct ys_steps *steps)
 {
     const struct ys_step all = {.verb = YS_VERB_STEPS, .steps = *steps, .who = YS_NOBODY};
     struct act *act = begin_act(stage, &all);

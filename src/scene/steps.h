@@ -10,4 +10,7 @@ void poll_steps(struct act *act);
 /* All at once. */
 void poll_at_once(struct act *act);
 
+/* Does them until all are done or one has failed. */
+bool do_steps(struct ys_stage *stage, const struct ys_steps *steps);
+
 #endif

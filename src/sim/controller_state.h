@@ -4,7 +4,7 @@
 
 #include "sim/chance.h"
 #include "sim/clock.h"
-#include "sim/controller.h"
+#include "sim/controller_settings.h"
 #include "sim/link_state.h"
 #include "sim/radio.h"
 #include "wire/extended.h"

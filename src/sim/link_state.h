@@ -13,7 +13,6 @@
 #ifndef SIM_LINK_STATE_H
 #define SIM_LINK_STATE_H
 
-#include "sim/chance.h"
 #include "sim/clock.h"
 #include "sim/radio.h"
 #include "wire/hci_link.h"

@@ -5,7 +5,6 @@
 
 #include "sim/border.h"
 #include "sim/controller_state.h"
-#include "sim/link_time.h"
 #include "sim/procedures_order.h"
 #include "sim/procedures_tell.h"
 

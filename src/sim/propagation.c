@@ -6,6 +6,7 @@
 #include <string.h>
 
 #include "sim/chance.h"
+#include "wire/link.h"
 
 #define CACHE_SIZE    (1u << 18)
 #define NEAREST_M     0.1

@@ -9,8 +9,6 @@
 #include <stdbool.h>
 #include <stdint.h>
 
-#include "wire/link.h"
-
 /* What the air does to packets. The loss over d metres is loss_at_1m_db + 10 x exponent x log10(d), and for each pair
  * of places a normally distributed shadowing more or less. */
 struct ys_air_model {

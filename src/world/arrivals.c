@@ -5,7 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "design/model/value.h"
+#include "design/making/value_unknown.h"
 #include "wire/hex.h"
 #include "world/tasks.h"
 #include "world/whom.h"

@@ -13,141 +13,14 @@
 #include "wire/att.h"
 #include "wire/hci_extended.h"
 #include "wire/l2cap.h"
-#include "world/link_words.h"
+#include "world/device_log.h"
+#include "world/device_state.h"
+#include "world/device_watch.h"
 #include "world/people.h"
 #include "world/stand_in.h"
 
 /* Of what survives without power, in bytes. */
 #define STORE_SIZE 65536
-
-/* Where the firmware's handlers go through, so that it is known which of them runs. */
-struct watched_table {
-    struct ys_table table;
-    struct ys_attribute *attributes;
-    struct ys_value *values;
-};
-
-struct ys_device {
-    struct ys_world *world;
-    const char *name;
-    uint16_t number;
-    const struct ys_design *design;
-    struct ys_layout *layout;
-    struct ys_firmware firmware;
-    struct ys_module module;
-    struct watched_table watched;
-    struct ys_stand_in_device *stand_in; /* or NULL */
-    struct ys_store *store;              /* what survives without power */
-    struct ys_simulated *simulated;      /* NULL: it has no power */
-    struct ys_sets *sets;                /* used if the definition needs them */
-    struct ys_timer interrupt;
-    struct ys_device_counts counts;
-    ys_device_event_fn *take; /* of whoever uses its host too, or NULL */
-    void *taker;
-    struct ys_person person; /* in front of it, if its definition plays it */
-    uint32_t starts;
-    bool advertised;
-    bool ready;
-    max_align_t host[]; /* as large as the library says with which the firmware was compiled */
-};
-
-static struct ys_host *host_of(struct ys_device *device)
-{
-    return (struct ys_host *)(void *)device->host;
-}
-
-/* An event's or an access's host lies in its device. */
-static struct ys_device *device_of(struct ys_host *host)
-{
-    return (struct ys_device *)(void *)((char *)host - offsetof(struct ys_device, host));
-}
-
-/* what the log says */
-
-static const char *name_of(const struct ys_device *device, uint16_t handle)
-{
-    const struct ys_characteristic *characteristic = NULL;
-    if (handle > 0 && handle <= device->layout->count)
-        characteristic = device->layout->rows[handle - 1].characteristic;
-    return characteristic != NULL ? characteristic->name : "something unknown";
-}
-
-static void say_start(const struct ys_device *device)
-{
-    char text[YS_ADDRESS_TEXT_SIZE];
-    struct ys_address address = ys_device_address(device);
-    ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "is ready: address %s (%s)",
-                 ys_address_format(&address, text), ys_address_kind(&address));
-}
-
-static void say_subscription(const struct ys_device *device, const struct ys_event *event)
-{
-    const char *name = name_of(device, event->u.subscription.handle);
-    if (event->u.subscription.notifications || event->u.subscription.indications)
-        ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "%s of %s are on",
-                     event->u.subscription.indications ? "indications" : "notifications", name);
-    else
-        ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "sends no more of %s", name);
-}
-
-static void say_connected(const struct ys_device *device, const struct ys_event *event)
-{
-    char text[YS_ADDRESS_TEXT_SIZE];
-    char latency[40] = "";
-    if (event->u.connected.latency > 0)
-        (void)snprintf(latency, sizeof latency, ", %u of them may be left out", event->u.connected.latency);
-    ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "%s %s, every %g ms%s, timeout %u ms",
-                 event->u.connected.role == YS_ROLE_CENTRAL ? "has connected to" : "connected by",
-                 ys_address_format(&event->u.connected.peer, text), event->u.connected.interval_us / 1000.0, latency,
-                 event->u.connected.supervision_timeout_ms);
-}
-
-static void say_other(const struct ys_device *device, const struct ys_event *event)
-{
-    char text[200];
-    const char *said = ys_pairing_say(event, text, sizeof text);
-    if (said == NULL)
-        said = ys_link_say(event, text, sizeof text);
-    if (said != NULL)
-        ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "%s", said);
-}
-
-static void say(const struct ys_device *device, const struct ys_event *event)
-{
-    switch (event->kind) {
-    case YS_EVENT_READY:
-        say_start(device);
-        break;
-    case YS_EVENT_START_FAILED:
-    case YS_EVENT_CONTROLLER_FAILED:
-    case YS_EVENT_ADVERTISING_FAILED:
-        ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "failed at %s: %s", event->u.start.step,
-                     ys_hci_error_text(event->u.start.status));
-        break;
-    case YS_EVENT_CONNECTED:
-        say_connected(device, event);
-        break;
-    case YS_EVENT_DISCONNECTED:
-        ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "disconnected: %s (0x%02X)",
-                     ys_hci_error_text(event->reason), event->reason);
-        break;
-    case YS_EVENT_MTU:
-        ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "agreed on an MTU of %u bytes", event->u.mtu);
-        break;
-    case YS_EVENT_ADVERTISING_ENDED:
-        ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "ends advertising: %s",
-                     event->reason == YS_HCI_OK              ? "a central has connected"
-                     : event->reason == YS_HCI_LIMIT_REACHED ? "that was its last event"
-                                                             : "its time is over");
-        break;
-    case YS_EVENT_SUBSCRIPTION:
-        say_subscription(device, event);
-        break;
-    default:
-        say_other(device, event);
-        break;
-    }
-}
 
 /* People can read what is shown. Firmware sees itself to what is entered at it. */
 static void show(struct ys_device *device, const struct ys_event *event)
@@ -160,10 +33,10 @@ static void show(struct ys_device *device, const struct ys_event *event)
 
 static void on_event(struct ys_host *host, void *context, const struct ys_event *event)
 {
-    struct ys_device *device = device_of(host);
+    struct ys_device *device = ys_device_of(host);
     device->ready |= event->kind == YS_EVENT_READY;
     if (device->take == NULL) /* else it says so itself */
-        say(device, event);
+        ys_device_say(device, event);
     show(device, event);
     if (device->firmware.on_event != NULL) {
         ys_running_begin(device->name, "its event handler", NULL);
@@ -180,73 +53,6 @@ static void log_line(void *context, const char *text, uint32_t value)
     const struct ys_device *device = context;
     ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "says: %s %u", text, (unsigned)value);
     ys_world_stir(device->world);
-}
-
-/* handlers, on their way to the firmware's */
-
-static const struct ys_value *value_of(const struct ys_device *device, uint16_t handle)
-{
-    return device->firmware.table->attributes[handle - 1].source;
-}
-
-static uint8_t watched_read(const struct ys_access *access, struct ys_writer *value)
-{
-    const struct ys_device *device = device_of(access->host);
-    ys_running_begin(device->name, "the read handler", name_of(device, access->handle));
-    uint8_t error = value_of(device, access->handle)->read(access, value);
-    ys_running_end();
-    return error;
-}
-
-static uint8_t watched_write(const struct ys_access *access, struct ys_reader *value)
-{
-    const struct ys_device *device = device_of(access->host);
-    ys_running_begin(device->name, "the write handler", name_of(device, access->handle));
-    uint8_t error = value_of(device, access->handle)->write(access, value);
-    ys_running_end();
-    return error;
-}
-
-static uint8_t watched_consent(const struct ys_access *access, enum ys_wish wish)
-{
-    const struct ys_device *device = device_of(access->host);
-    ys_running_begin(device->name, "the consent handler", name_of(device, access->handle));
-    uint8_t answer = device->firmware.table->consent(access, wish);
-    ys_running_end();
-    return answer;
-}
-
-static bool has_value(const struct ys_attribute *attribute)
-{
-    uint8_t kind = attribute->kind & YS_ATTRIBUTE_KIND_MASK;
-    return (kind == YS_ATTRIBUTE_VALUE || kind == YS_ATTRIBUTE_STORED) && attribute->source != NULL;
-}
-
-/* The firmware's table, but that its handlers are called by those above. */
-static bool watch_table(struct ys_device *device)
-{
-    const struct ys_table *table = device->firmware.table;
-    struct watched_table *watched = &device->watched;
-    watched->table = *table;
-    watched->attributes = calloc(table->attribute_count, sizeof *watched->attributes);
-    watched->values = calloc(table->attribute_count, sizeof *watched->values);
-    if (watched->attributes == NULL || watched->values == NULL)
-        return false;
-    for (size_t i = 0; i < table->attribute_count; i++) {
-        watched->attributes[i] = table->attributes[i];
-        if (!has_value(&table->attributes[i]))
-            continue;
-        watched->values[i] = *(const struct ys_value *)table->attributes[i].source;
-        if (watched->values[i].read != NULL)
-            watched->values[i].read = watched_read;
-        if (watched->values[i].write != NULL)
-            watched->values[i].write = watched_write;
-        watched->attributes[i].source = &watched->values[i];
-    }
-    watched->table.attributes = watched->attributes;
-    if (table->consent != NULL)
-        watched->table.consent = watched_consent;
-    return true;
 }
 
 /* what crosses the border to its controller */
@@ -277,8 +83,8 @@ static void observe_data(struct ys_device *device, struct ys_reader *reader)
     ys_get_hci_data(reader, &data);
     ys_get_l2cap_header(reader, &header);
     uint8_t opcode = ys_get_u8(reader);
-    device->counts.notifications += data.boundary != YS_HCI_CONTINUING && header.channel == YS_L2CAP_ATT &&
-                                    (opcode == YS_ATT_NOTIFICATION || opcode == YS_ATT_INDICATION);
+    device->notifications += data.boundary != YS_HCI_CONTINUING && header.channel == YS_L2CAP_ATT &&
+                             (opcode == YS_ATT_NOTIFICATION || opcode == YS_ATT_INDICATION);
 }
 
 static void observe(void *context, enum ys_direction direction, const uint8_t *packet, size_t length)
@@ -339,14 +145,14 @@ static bool wire_up(struct ys_device *device)
         .connections = (uint8_t)(limit < most ? limit : 0),
         .mtu = (uint16_t)device->design->limits.mtu.number,
     };
-    enum ys_result result = device->module.init(host_of(device), device->module.host_size, &settings);
+    enum ys_result result = device->module.init(ys_device_own_host(device), device->module.host_size, &settings);
     if (result != YS_OK) {
         ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "cannot start: %s", ys_result_text(result));
         return false;
     }
     if (has_sets)
-        device->module.use_sets(host_of(device), device->sets);
-    ys_simulated_attach(device->simulated, host_of(device), device->module.run);
+        device->module.use_sets(ys_device_own_host(device), device->sets);
+    ys_simulated_attach(device->simulated, ys_device_own_host(device), device->module.run);
     return true;
 }
 
@@ -365,9 +171,9 @@ static struct ys_device *new_device(struct ys_world *world, uint16_t number, con
     device->layout = ys_layout_new(design);
     device->store = ys_store_new(STORE_SIZE);
     device->sets = calloc(1, module->sets_size);
-    device->person = (struct ys_person){.world = world, .host = host_of(device), .name = name};
+    device->person = (struct ys_person){.world = world, .host = ys_device_own_host(device), .name = name};
     device->interrupt = (struct ys_timer){.fire = interrupt, .context = device};
-    if (device->layout != NULL && device->store != NULL && device->sets != NULL && watch_table(device) &&
+    if (device->layout != NULL && device->store != NULL && device->sets != NULL && ys_device_watch(device) &&
         wire_up(device))
         return device;
     ys_device_free(device);
@@ -446,10 +252,10 @@ void ys_device_start(struct ys_device *device)
     device->advertised = false;
     if (device->firmware.start != NULL) {
         ys_running_begin(device->name, "its start", NULL);
-        device->firmware.start(device->firmware.context, host_of(device));
+        device->firmware.start(device->firmware.context, ys_device_own_host(device));
         ys_running_end();
     }
-    device->module.start(host_of(device));
+    device->module.start(ys_device_own_host(device));
     if (device->firmware.interrupt != NULL)
         ys_clock_set(device->world->clock, &device->interrupt,
                      ys_world_now_ns(device->world) + device->firmware.interrupt_every_us * YS_NS_PER_US);
@@ -498,9 +304,9 @@ void ys_device_drive(struct ys_device *device, ys_device_event_fn *take, void *t
 
 bool ys_device_forget(struct ys_device *device, const struct ys_address *identity)
 {
-    uint8_t number = identity != NULL ? ys_bond_find(host_of(device), identity) : 0;
+    uint8_t number = identity != NULL ? ys_bond_find(ys_device_own_host(device), identity) : 0;
     return device->stand_in != NULL && (identity == NULL || number != 0) &&
-           ys_bond_forget(host_of(device), number) == YS_OK;
+           ys_bond_forget(ys_device_own_host(device), number) == YS_OK;
 }
 
 struct ys_person *ys_device_person(struct ys_device *device)
@@ -515,7 +321,7 @@ void ys_device_hide(struct ys_device *device)
 
 struct ys_host *ys_device_host(struct ys_device *device)
 {
-    return host_of(device);
+    return ys_device_own_host(device);
 }
 
 struct ys_simulated *ys_device_simulated(const struct ys_device *device)
@@ -528,9 +334,9 @@ struct ys_address ys_device_address(const struct ys_device *device)
     return device->module.address((const struct ys_host *)(const void *)device->host);
 }
 
-const struct ys_device_counts *ys_device_counts(const struct ys_device *device)
+uint64_t ys_device_notifications(const struct ys_device *device)
 {
-    return &device->counts;
+    return device->notifications;
 }
 
 bool ys_device_has_input(const struct ys_device *device, const char *name, char *names, size_t size)

@@ -11,11 +11,6 @@
 #include "world/stand_in.h"
 #include "world/world.h"
 
-/* What a device has done, as its controller was told. */
-struct ys_device_counts {
-    uint64_t notifications; /* and indications */
-};
-
 struct ys_device;
 
 /* A device with firmware. `design` gives the names for the log; all must outlive it. NULL if there is no memory or
@@ -68,6 +63,8 @@ const char *ys_device_input(const struct ys_device *device, size_t i);
 uint16_t ys_device_handle(const struct ys_device *device, const struct ys_characteristic *characteristic);
 
 struct ys_address ys_device_address(const struct ys_device *device);
-const struct ys_device_counts *ys_device_counts(const struct ys_device *device);
+
+/* Notifications and indications that it has sent, as its controller was told. */
+uint64_t ys_device_notifications(const struct ys_device *device);
 
 #endif

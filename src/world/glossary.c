@@ -7,6 +7,7 @@
 #include <string.h>
 
 #include "design/making/explain.h"
+#include "design/making/value_unknown.h"
 #include "design/model/value.h"
 #include "design/reading/catalogue.h"
 

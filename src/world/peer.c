@@ -5,7 +5,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "design/model/value.h"
 #include "design/reading/catalogue.h"
 #include "world/tasks.h"
 

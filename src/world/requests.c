@@ -4,7 +4,9 @@
 #include <stdio.h>
 #include <string.h>
 
-#include "design/model/value.h"
+#include "design/making/value_unknown.h"
+#include "design/model/model.h"
+#include "world/central.h"
 #include "world/peer.h"
 #include "world/tasks.h"
 

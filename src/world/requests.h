@@ -2,7 +2,7 @@
 #ifndef WORLD_REQUESTS_H
 #define WORLD_REQUESTS_H
 
-#include "world/central_parts.h"
+#include "world/central.h"
 
 /* A request of the task, which `finish` goes on with once it has succeeded; whatever else ends the task. */
 struct ys_client_request *task_request(struct ys_task *task, void (*finish)(struct ys_task *task));

@@ -1,17 +1,21 @@
 /* A device that its definition plays: each value is kept in memory, and moves by itself where the definition says how.
  *
  * Its table is the generated one, built at run time: the same rows, with handlers that look into that memory. */
+#include "world/stand_in.h"
+
 #include <yarnswift/pairing.h>
 
 #include "design/making/link.h"
+#include "design/making/payload.h"
 #include "design/making/security.h"
-#include "world/stand_in.h"
 
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
 
 #include "design/model/value.h"
+#include "design/model/value_parse.h"
+#include "sim/chance.h"
 
 #define CHANCE_OF_STAND_INS UINT64_C(0x200000000)
 #define PI                  3.14159265358979323846

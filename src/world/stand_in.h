@@ -6,8 +6,6 @@
 #include <yarnswift/host.h>
 
 #include "design/making/layout.h"
-#include "design/making/payload.h"
-#include "sim/chance.h"
 #include "world/world.h"
 
 struct ys_stand_in_device;

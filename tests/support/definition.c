@@ -7,6 +7,8 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "design/open.h"
+
 struct ys_design *read_text(const char *text)
 {
     return ys_design_read("yard.device.yaml", text, strlen(text), NULL, NULL);

@@ -7,13 +7,10 @@
 
 #include <stdio.h>
 
+#include "capture/file/trouble.h"
 #include "capture/record.h"
 
 struct ys_capture;
-
-/* Is told what is wrong, or worth knowing, with the byte of the file at which it is. Of each kind of trouble the first
- * is told, and how often it came at the end. */
-typedef void ys_capture_trouble_fn(void *context, uint64_t offset, const char *text);
 
 /* Reads a capture from `file`, which becomes the capture's. NULL, and why in `error`, if it is not one, and `file` is
  * closed then. With `waits` an end in the middle of a record is no trouble: more may come. */

@@ -7,7 +7,7 @@
 #include <yarnswift/codes.h>
 #include <yarnswift/security.h>
 
-#include "capture/say/message.h"
+#include "capture/say/layouts.h"
 #include "capture/say/text.h"
 #include "wire/att.h"
 #include "wire/link.h"

@@ -9,8 +9,12 @@
 #include <string.h>
 #include <strings.h>
 
-#include "capture/say/fields.h"
 #include "capture/say/filter_tree.h"
+#include "capture/say/layouts.h"
+#include "capture/say/message.h"
+#include "capture/say/text.h"
+#include "wire/att.h"
+#include "wire/smp.h"
 
 #define DEPTH_MOST 64
 

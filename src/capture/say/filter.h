@@ -16,16 +16,12 @@
 #ifndef CAPTURE_FILTER_H
 #define CAPTURE_FILTER_H
 
-#include "capture/say/message.h"
+#include <stddef.h>
 
 struct ys_filter;
 
 /* Reads a filter. NULL, with the problem in `error` and the column, from 1, at which it lies, if it cannot be read. */
 struct ys_filter *ys_filter_parse(const char *text, char *error, size_t size, size_t *column);
 void ys_filter_free(struct ys_filter *filter);
-
-/* Whether a message is wanted. Times count from `origin_ns`; `since_ns` is the time since the message before it. */
-bool ys_filter_matches(const struct ys_filter *filter, const struct ys_message *message,
-                       const struct ys_glossary *glossary, uint64_t origin_ns, uint64_t since_ns);
 
 #endif

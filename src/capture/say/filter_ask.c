@@ -1,9 +1,10 @@
 /* A filter is asked whether a message is wanted. */
+#include "capture/say/filter_ask.h"
+
 #include <math.h>
 #include <string.h>
 #include <strings.h>
 
-#include "capture/say/fields.h"
 #include "capture/say/filter.h"
 #include "capture/say/filter_tree.h"
 

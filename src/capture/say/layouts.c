@@ -1,9 +1,13 @@
 /* The tables of packets and their fields: control PDUs (Core 5.4 Vol 6 Part B 2.4.2), HCI (Vol 4 Part E 7), signalling
  * (Vol 3 Part A 4), the attribute protocol (Vol 3 Part F 3.4), pairing (Vol 3 Part H 3.5, 3.6). */
-#include "capture/say/fields.h"
-#include "capture/say/message.h"
+#include "capture/say/layouts.h"
+
+#include "wire/att.h"
 #include "wire/hci_extended.h"
 #include "wire/hci_link.h"
+#include "wire/l2cap.h"
+#include "wire/link_control.h"
+#include "wire/smp.h"
 
 #define CONNECTION_FIELDS                                                                                              \
     "interval min:unit|interval max:unit|latency:2|timeout:ten|periodicity:unit1|reference event:2|offset 0:unit|"     \
@@ -378,4 +382,10 @@ const char *ys_hci_command_name(uint16_t opcode)
 const char *ys_hci_event_name(uint8_t event, uint8_t subevent)
 {
     return name_of(event == YS_HCI_LE_META ? ys_layout_of_le_event(subevent) : ys_layout_of_event(event));
+}
+
+const char *ys_phy_name(enum ys_phy phy)
+{
+    static const char *const names[] = {"1M", "2M", "coded S=8", "coded S=2"};
+    return names[phy];
 }

@@ -3,6 +3,9 @@
 
 #include <string.h>
 
+#include "capture/say/layouts.h"
+#include "capture/say/words.h"
+
 const char *const ys_trace_level_names[YS_TRACE_LEVELS + 1] = {"air", "hci", "l2cap", "attributes", "values", NULL};
 
 static void name_sides(const struct ys_seen *seen, struct ys_message *message)

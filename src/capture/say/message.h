@@ -40,22 +40,4 @@ bool ys_message_of(const struct ys_seen *seen, enum ys_trace_level level, const 
 /* Says what it means. */
 void ys_message_say(const struct ys_message *message, const struct ys_glossary *glossary, struct ys_text *text);
 
-/* Parts of that. */
-void ys_say_advertising(const struct ys_seen *seen, const struct ys_glossary *glossary, struct ys_text *text);
-void ys_say_packet(const struct ys_seen *seen, struct ys_text *text);
-void ys_say_control(const struct ys_link_control_pdu *control, struct ys_text *text);
-void ys_say_crossed(const struct ys_seen *seen, const struct ys_glossary *glossary, struct ys_text *text);
-void ys_say_said(const struct ys_said *said, const struct ys_meaning *meaning, const struct ys_glossary *glossary,
-                 struct ys_text *text);
-
-/* Names of the standard; never NULL. */
-const char *ys_control_name(uint8_t opcode);
-const char *ys_advertising_name(const struct ys_seen *seen);
-const char *ys_signal_name(uint8_t code);
-const char *ys_phy_name(enum ys_phy phy);
-
-/* The name of an HCI command, of an event (with its subevent, if it is one of LE); "unknown" else. */
-const char *ys_hci_command_name(uint16_t opcode);
-const char *ys_hci_event_name(uint8_t event, uint8_t subevent);
-
 #endif

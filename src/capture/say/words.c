@@ -1,19 +1,15 @@
 /* What messages mean, on one line. */
+#include "capture/say/words.h"
+
 #include <string.h>
 
 #include <yarnswift/codes.h>
 #include <yarnswift/security.h>
 
 #include "capture/say/fields.h"
-#include "capture/say/message.h"
+#include "capture/say/layouts.h"
 
 #define VALUE_TEXT 200
-
-const char *ys_phy_name(enum ys_phy phy)
-{
-    static const char *const names[] = {"1M", "2M", "coded S=8", "coded S=2"};
-    return names[phy];
-}
 
 const char *ys_advertising_name(const struct ys_seen *seen)
 {

@@ -9,8 +9,8 @@
 #include "cli/explore/prompt.h"
 #include "cli/explore/session.h"
 #include "cli/shared/options.h"
+#include "design/making/value_unknown.h"
 #include "design/model/memory.h"
-#include "design/model/value.h"
 #include "design/model/words.h"
 
 #define VALUE_TEXT 400

@@ -7,6 +7,7 @@
 #include "cli/explore/explorer.h"
 #include "cli/explore/naming.h"
 #include "design/model/value.h"
+#include "design/model/value_parse.h"
 
 struct completion {
     const char *typed;

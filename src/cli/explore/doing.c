@@ -7,6 +7,7 @@
 #include <string.h>
 
 #include "design/model/memory.h"
+#include "scene/scene_read.h"
 
 void explorer_refuse(struct explorer *explorer, const char *format, ...)
 {

@@ -18,6 +18,8 @@
 #include "cli/shared/terminal.h"
 #include "cli/shared/verb.h"
 #include "scene/report.h"
+#include "scene/scene.h"
+#include "scene/scene_read.h"
 
 struct input {
     struct common common;

@@ -5,6 +5,8 @@
 
 #include <jansson.h>
 
+#include "experiment/verdict.h"
+
 static json_t *time_json(double ms)
 {
     return ms < 0 ? json_null() : json_real(ms);

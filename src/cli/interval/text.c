@@ -5,6 +5,7 @@
 #include <string.h>
 
 #include "design/making/payload.h"
+#include "experiment/verdict.h"
 
 static const char *silence_reason(enum ys_silence silence)
 {

@@ -16,6 +16,9 @@
 #include "cli/shared/verb.h"
 #include "design/reading/files.h"
 #include "design/reading/schema.h"
+#include "scene/scene.h"
+#include "scene/scene_read.h"
+#include "scene/stage.h"
 
 #define SCENE_MOST   (4u << 20)
 #define SEEDS_MOST   1000000

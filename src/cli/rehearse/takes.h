@@ -7,7 +7,8 @@
 
 #include <jansson.h>
 
-#include "scene/stage.h"
+#include "scene/scene.h"
+#include "scene/take.h"
 
 /* A take as JSON, with its log if that is wanted; the caller's. */
 json_t *take_to_json(const struct ys_scene *scene, const struct ys_take *take, bool log);

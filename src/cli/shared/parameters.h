@@ -5,7 +5,8 @@
 #include <jansson.h>
 
 #include "design/making/layout.h"
-#include "experiment/throughput.h"
+#include "experiment/throughput_plan.h"
+#include "experiment/throughput_report.h"
 
 struct parameter {
     const char *name;     /* of the option */

@@ -14,6 +14,8 @@
 #include "cli/shared/stage_files.h"
 #include "cli/shared/verb.h"
 #include "design/reading/files.h"
+#include "scene/scene.h"
+#include "scene/scene_read.h"
 #include "scene/stage.h"
 #include "wire/hex.h"
 #include "world/bonds.h"

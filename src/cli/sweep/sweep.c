@@ -19,6 +19,7 @@
 #include "cli/sweep/plot.h"
 #include "cli/sweep/points.h"
 #include "cli/sweep/store.h"
+#include "experiment/throughput.h"
 #include "experiment/throughput_plan.h"
 
 #define KEY_AS          1

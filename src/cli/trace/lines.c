@@ -8,6 +8,7 @@
 
 #include <jansson.h>
 
+#include "capture/say/text.h"
 #include "cli/shared/options.h"
 #include "cli/trace/view.h"
 #include "wire/hex.h"

@@ -6,6 +6,8 @@
 #include <yarnswift/codes.h>
 
 #include "capture/say/fields.h"
+#include "capture/say/layouts.h"
+#include "capture/say/words.h"
 #include "cli/trace/view.h"
 
 #define BYTES_SHOWN 8

@@ -1,4 +1,5 @@
 /* yarnswift trace: what went over the air and over borders, a line a message, on the level that is asked for. */
+#include "capture/say/filter_ask.h"
 #include "cli/trace/view.h"
 
 #include <errno.h>

@@ -3,6 +3,7 @@
 #define CLI_TRACE_VIEW_H
 
 #include "capture/say/filter.h"
+#include "capture/say/message.h"
 #include "cli/shared/options.h"
 #include "cli/shared/source.h"
 

@@ -5,11 +5,17 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "design/checking/check_advertising.h"
+#include "design/checking/check_characteristic.h"
+#include "design/checking/check_link.h"
+#include "design/checking/check_names.h"
+#include "design/checking/check_security.h"
+#include "design/checking/check_uuids.h"
 #include "design/making/hash.h"
 #include "design/making/layout.h"
 #include "design/making/payload.h"
-#include "design/model/memory.h"
 #include "design/model/words.h"
+#include "design/reading/catalogue.h"
 #include "design/reading/use.h"
 
 #define NAMES_MOST 64

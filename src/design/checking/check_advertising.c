@@ -1,13 +1,15 @@
 /* Advertising: what is promised is there, and what is sent fits. */
+#include "design/checking/check_advertising.h"
+
 #include <stdlib.h>
 #include <string.h>
 
 #include <yarnswift/advertisement.h>
 
-#include "design/checking/check.h"
+#include "design/checking/check_type.h"
+#include "design/checking/check_uuids.h"
 #include "design/making/payload.h"
-#include "design/model/value.h"
-#include "design/model/words.h"
+#include "design/model/value_parse.h"
 #include "design/reading/catalogue.h"
 #include "wire/extended.h"
 

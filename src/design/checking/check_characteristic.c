@@ -1,14 +1,17 @@
 /* Characteristics: what they are, what they offer, and whether their parts go together. */
+#include "design/checking/check_characteristic.h"
+
 #include <ctype.h>
 #include <stdlib.h>
 #include <string.h>
 
-#include "design/checking/check.h"
+#include "design/checking/check_type.h"
+#include "design/checking/check_uuids.h"
 #include "design/model/memory.h"
 #include "design/model/value.h"
+#include "design/model/value_parse.h"
 #include "design/reading/catalogue.h"
 #include "design/reading/files.h"
-#include "design/reading/keys.h"
 #include "design/reading/type.h"
 
 #define COUNT(array) (sizeof(array) / sizeof((array)[0]))

@@ -1,5 +1,6 @@
 /* Parameters of connections that contradict each other. */
-#include "design/checking/check.h"
+#include "design/checking/check_link.h"
+
 #include "design/making/link.h"
 
 void ys_check_link(struct ys_design *design)

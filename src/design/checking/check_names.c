@@ -1,9 +1,10 @@
 /* Names of a definition: no two may be one in C. */
+#include "design/checking/check_names.h"
+
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
-#include "design/checking/check.h"
 #include "design/model/memory.h"
 
 struct named {

@@ -1,10 +1,10 @@
 /* How the device pairs, what of its rights that allows, and how many of what there is room for. */
+#include "design/checking/check_security.h"
+
 #include <string.h>
 
 #include <yarnswift/config.h>
 #include <yarnswift/security.h>
-
-#include "design/checking/check.h"
 
 static void check_passkey(struct ys_design *design)
 {

@@ -1,9 +1,11 @@
 /* Types of values, and values that are written in them. */
+#include "design/checking/check_type.h"
+
 #include <string.h>
 
-#include "design/checking/check.h"
 #include "design/model/memory.h"
 #include "design/model/value.h"
+#include "design/model/value_parse.h"
 #include "design/model/words.h"
 
 /* A step needs a number; one that is no power of ten, a number whose product with it is still exact. */

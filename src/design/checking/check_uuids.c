@@ -1,8 +1,9 @@
 /* UUIDs of a definition: what is written is resolved, and none stands for two things. */
+#include "design/checking/check_uuids.h"
+
 #include <stdlib.h>
 #include <string.h>
 
-#include "design/checking/check.h"
 #include "design/model/words.h"
 #include "design/reading/catalogue.h"
 

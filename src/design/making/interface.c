@@ -7,6 +7,7 @@
 
 #include "design/making/payload.h"
 #include "design/model/value.h"
+#include "design/model/value_parse.h"
 
 static void print_access(FILE *stream, const struct ys_characteristic *characteristic)
 {

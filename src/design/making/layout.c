@@ -6,6 +6,7 @@
 
 #include "design/model/memory.h"
 #include "design/model/value.h"
+#include "design/model/value_parse.h"
 #include "design/reading/catalogue.h"
 
 #define OPEN_TO_READ YS_RIGHTS(YS_RIGHT_OPEN, YS_RIGHT_NONE, YS_RIGHT_NONE)

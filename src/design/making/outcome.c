@@ -1,6 +1,8 @@
 /* What becomes of a pairing. */
 #include "design/making/outcome.h"
 
+#include "design/making/security.h"
+#include "design/model/model.h"
 #include "wire/smp.h"
 
 const char *ys_capability_words(uint8_t capability)

@@ -3,7 +3,10 @@
 #ifndef DESIGN_MAKING_OUTCOME_H
 #define DESIGN_MAKING_OUTCOME_H
 
-#include "design/making/security.h"
+#include <stdbool.h>
+#include <stddef.h>
+
+#include "design/model/model.h"
 
 /* One kind of central. */
 struct ys_pairing_outcome {

@@ -6,8 +6,6 @@
 
 #include <yarnswift/advertisement.h>
 
-#include "design/model/value.h"
-
 #define COUNT(array) (sizeof(array) / sizeof((array)[0]))
 
 uint8_t ys_advertisement_kind(const struct ys_advertisement *set)

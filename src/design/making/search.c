@@ -7,7 +7,7 @@
 #include <string.h>
 
 #include "design/model/memory.h"
-#include "design/model/value.h"
+#include "design/model/model.h"
 #include "design/model/words.h"
 
 /* One way of fitting. */

@@ -1,9 +1,12 @@
 /* Values for whoever may not know what they mean, and values that explain themselves. */
+#include "design/making/value_unknown.h"
+
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
 #include "design/model/value.h"
+#include "design/model/value_parse.h"
 #include "design/reading/catalogue.h"
 #include "wire/hex.h"
 

@@ -370,11 +370,6 @@ struct ys_design {
     void *load_context;
 };
 
-/* Reads and checks a definition. Always returns a design; it may only be used for more than its findings if
- * findings.errors is 0. `text` of `length` bytes is copied; `file` is for messages and for the name. `load` reads what
- * it includes; if it is NULL, nothing can be included. */
-struct ys_design *ys_design_read(const char *file, const char *text, size_t length, ys_load_fn *load,
-                                 void *load_context);
 void ys_design_free(struct ys_design *design);
 
 /* Whether clients may keep the table: it is said, or peers are remembered. */

@@ -10,7 +10,6 @@
 #include <yarnswift/medfloat.h>
 
 #include "design/model/value_bytes.h"
-#include "design/model/words.h"
 #include "wire/hex.h"
 #include "wire/utf8.h"
 

@@ -1,4 +1,6 @@
 /* Values that are written, as bytes. */
+#include "design/model/value_parse.h"
+
 #include <errno.h>
 #include <limits.h>
 #include <stdlib.h>
@@ -6,7 +8,6 @@
 
 #include <yarnswift/medfloat.h>
 
-#include "design/model/value.h"
 #include "design/model/value_bytes.h"
 #include "design/model/words.h"
 #include "wire/hex.h"

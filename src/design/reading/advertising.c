@@ -1,11 +1,12 @@
 /* The keys of advertising: how often, as what, and what stands in the payloads. */
+#include "design/reading/advertising.h"
+
 #include <stddef.h>
 #include <stdint.h>
 #include <stdio.h>
 #include <string.h>
 
 #include "design/model/memory.h"
-#include "design/reading/keys.h"
 #include "design/reading/names.h"
 #include "design/reading/type.h"
 

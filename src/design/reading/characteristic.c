@@ -1,9 +1,10 @@
 /* The keys of characteristics, their descriptors and stand-ins. */
+#include "design/reading/characteristic.h"
+
 #include <stddef.h>
 #include <string.h>
 
 #include "design/model/memory.h"
-#include "design/reading/keys.h"
 #include "design/reading/names.h"
 #include "design/reading/type.h"
 

@@ -1,10 +1,15 @@
 /* The keys of energy and expect: what the hardware draws, and what must hold on the air. */
+#include "design/reading/expect.h"
+
 #include <stddef.h>
 #include <stdlib.h>
 #include <string.h>
 
 #include "design/model/memory.h"
-#include "design/reading/keys.h"
+#include "design/model/model.h"
+#include "design/reading/advertising.h"
+#include "design/reading/yaml.h"
+#include "measure/scanner.h"
 
 #define COUNT(array)   (sizeof(array) / sizeof((array)[0]))
 #define ENERGY(member) offsetof(struct ys_design, energy.member)

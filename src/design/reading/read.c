@@ -8,11 +8,13 @@
 
 #include "design/model/memory.h"
 #include "design/model/words.h"
+#include "design/reading/advertising.h"
 #include "design/reading/catalogue.h"
+#include "design/reading/characteristic.h"
+#include "design/reading/expect.h"
 #include "design/reading/files.h"
-#include "design/reading/keys.h"
 #include "design/reading/names.h"
-#include "design/reading/type.h"
+#include "design/reading/read_link.h"
 #include "design/reading/use.h"
 
 #define COUNT(array)   (sizeof(array) / sizeof((array)[0]))

@@ -1,7 +1,11 @@
 /* What a definition says of its connections: the keys of `link`. */
+#include "design/reading/read_link.h"
+
 #include <stddef.h>
 
-#include "design/reading/keys.h"
+#include "design/model/model.h"
+#include "design/reading/advertising.h"
+#include "design/reading/yaml.h"
 #include "wire/link.h"
 
 #define COUNT(array)  (sizeof(array) / sizeof((array)[0]))

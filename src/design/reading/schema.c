@@ -6,7 +6,7 @@
 #include <jansson.h>
 
 #include "design/reading/catalogue.h"
-#include "design/reading/keys.h"
+#include "design/reading/read.h"
 
 #define NAMES_MOST 256
 #define DEPTH_MOST 16

@@ -9,7 +9,6 @@
 #include "design/model/memory.h"
 #include "design/model/words.h"
 #include "design/reading/catalogue.h"
-#include "design/reading/keys.h"
 
 #define NAMES_MOST 128
 

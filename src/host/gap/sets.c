@@ -13,7 +13,6 @@
 #include "host/core/state.h"
 #include "host/gap/advertising.h"
 #include "host/gap/central.h"
-#include "host/gap/connecting.h"
 #include "host/gap/set_rows.h"
 #include "wire/hci.h"
 #include "wire/hci_extended.h"

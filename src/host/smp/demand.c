@@ -8,7 +8,6 @@
 #include "host/core/events.h"
 #include "host/l2cap/frames.h"
 #include "host/smp/agreement.h"
-#include "host/smp/bonds.h"
 #include "host/smp/encryption.h"
 #include "host/smp/machine.h"
 #include "host/smp/session.h"

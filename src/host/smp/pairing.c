@@ -13,8 +13,6 @@
 #include <string.h>
 
 #include "host/core/clock.h"
-#include "host/core/connections.h"
-#include "host/core/events.h"
 #include "host/core/extras.h"
 #include "host/l2cap/frames.h"
 #include "host/smp/agreement.h"

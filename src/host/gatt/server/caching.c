@@ -9,6 +9,7 @@
 
 #include "host/core/bits.h"
 #include "host/core/context.h"
+#include "host/gatt/server/features.h"
 #include "host/gatt/server/notifiables.h"
 
 uint16_t ys_caching_find(const struct ys_host *host, enum caching_value type)

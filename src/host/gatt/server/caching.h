@@ -4,7 +4,6 @@
 
 #include <yarnswift/host.h>
 
-#include "host/gatt/server/features.h"
 #include "wire/att.h"
 
 /* What a client with robust caching knows of the table; the comment at the top of caching.c draws it. */

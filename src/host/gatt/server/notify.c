@@ -6,6 +6,7 @@
 #include "host/core/clock.h"
 #include "host/gatt/server/attributes.h"
 #include "host/gatt/server/caching.h"
+#include "host/gatt/server/features.h"
 #include "host/l2cap/frames.h"
 #include "wire/att.h"
 

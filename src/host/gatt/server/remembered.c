@@ -8,6 +8,7 @@
 #include "host/core/bits.h"
 #include "host/gatt/server/attributes.h"
 #include "host/gatt/server/caching.h"
+#include "host/gatt/server/features.h"
 #include "host/gatt/server/notifiables.h"
 
 #define WORDS       ((YS_NOTIFIABLES + 31) / 32)

@@ -1,4 +1,6 @@
 /* A stage: who is in it, and the steps as they are done. */
+#include "scene/stage.h"
+
 #include <stdarg.h>
 #include <stdlib.h>
 #include <string.h>
@@ -7,7 +9,7 @@
 #include "scene/acting.h"
 #include "scene/acts.h"
 #include "scene/stage_parts.h"
-#include "wire/utf8.h"
+#include "scene/steps.h"
 
 #define SETTLE_NS      (50 * YS_NS_PER_MS)
 #define LINES_MOST     500000
@@ -18,27 +20,6 @@ static const struct ys_air_model open_air = {
     .loss_at_1m_db = 40, .exponent = 2, .capture_db = 8, .sensitivity_dbm = {-95, -92, -103, -99}};
 
 /* takes */
-
-void ys_take_clear(struct ys_take *take)
-{
-    for (size_t i = 0; i < take->step_count; i++) {
-        free(take->steps[i].who);
-        free(take->steps[i].what);
-        free(take->steps[i].expected);
-        free(take->steps[i].came);
-    }
-    for (size_t i = 0; i < take->line_count; i++) {
-        free(take->lines[i].who);
-        free(take->lines[i].text);
-    }
-    for (size_t i = 0; i < take->packet_count; i++)
-        free(take->packets[i]);
-    free(take->steps);
-    free(take->lines);
-    free(take->packets);
-    free(take->problem);
-    *take = (struct ys_take){.seed = 0};
-}
 
 static void take_line(void *context, uint64_t at_ns, enum ys_side side, const char *name, const char *text)
 {
@@ -293,6 +274,11 @@ struct ys_central *ys_stage_central(struct ys_stage *stage, size_t actor)
 struct ys_device *ys_stage_device(struct ys_stage *stage, size_t actor)
 {
     return stage->actors[actor].device;
+}
+
+bool ys_stage_do(struct ys_stage *stage, const struct ys_steps *steps)
+{
+    return do_steps(stage, steps);
 }
 
 void ys_scene_play(const struct ys_scene *scene, uint64_t seed, struct ys_recording *recording, struct ys_take *take)

@@ -1,4 +1,6 @@
 /* A simulated controller: how it is made, and what its host says to it. */
+#include "sim/controller.h"
+
 #include <stdlib.h>
 #include <string.h>
 

@@ -1,0 +1,266 @@
+/* The two hosts of a run. */
+#include "experiment/throughput_ends.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+
+#include "experiment/throughput_flow.h"
+#include "experiment/throughput_plan.h"
+
+#define VALUE_HANDLE_LEAST 3 /* behind its service and its declaration */
+#define SERVICE_NUMBER     0x0081
+
+/* The set-up has so long, in events and beside them. */
+#define SETUP_EVENTS 200
+#define SETUP_NS     (20000 * YS_NS_PER_MS)
+
+static void on_event(struct ys_host *host, void *context, const struct ys_event *event)
+{
+    struct end *end = (struct end *)host;
+    struct run *run = end->run;
+    (void)context;
+    switch (event->kind) {
+    case YS_EVENT_READY:
+        end->ready = true;
+        break;
+    case YS_EVENT_CONNECTED:
+        end->connected = true;
+        end->connection = event->connection;
+        break;
+    case YS_EVENT_DISCONNECTED:
+        end->connected = false;
+        end->reason = event->reason;
+        break;
+    case YS_EVENT_SECURED:
+        end->secured = true;
+        break;
+    case YS_EVENT_NOTIFICATION:
+        if (run->plan->carrier == YS_CARRIER_STREAM)
+            ys_flow_take_bytes(run, event->u.notification.value, event->u.notification.length);
+        else
+            ys_flow_take(run, event->u.notification.value, event->u.notification.length);
+        break;
+    case YS_EVENT_CHANNEL_OPENED:
+        end->open = true;
+        break;
+    case YS_EVENT_CHANNEL_RECEIVED:
+        ys_flow_take(run, event->u.channel.bytes, event->u.channel.length);
+        break;
+    case YS_EVENT_CHANNEL_SENT:
+        if (run->flows)
+            ys_flow_send(run);
+        break;
+    default:
+        break;
+    }
+}
+
+/* Turns a host; that of a device whose stream flows has its ring filled first. */
+static uint32_t turn(struct ys_host *host)
+{
+    struct run *run = ((struct end *)host)->run;
+    if (host == &run->device.host && run->plan->carrier == YS_CARRIER_STREAM)
+        ys_flow_fill(run);
+    return ys_host_run(host);
+}
+
+bool ys_ends_make_table(struct run *run)
+{
+    static const uint8_t properties[YS_CARRIERS] = {[YS_CARRIER_STREAM] = YS_PROPERTY_NOTIFY,
+                                                    [YS_CARRIER_NOTIFICATIONS] = YS_PROPERTY_NOTIFY,
+                                                    [YS_CARRIER_INDICATIONS] = YS_PROPERTY_INDICATE,
+                                                    [YS_CARRIER_COMMANDS] = YS_PROPERTY_WRITE_WITHOUT_RESPONSE,
+                                                    [YS_CARRIER_REQUESTS] = YS_PROPERTY_WRITE};
+    uint16_t rights = YS_RIGHTS(YS_RIGHT_NONE, YS_RIGHT_OPEN, YS_RIGHT_OPEN);
+    run->value_handle = run->plan->handle > VALUE_HANDLE_LEAST ? run->plan->handle : VALUE_HANDLE_LEAST;
+    run->attributes = calloc(run->value_handle + 1u, sizeof *run->attributes);
+    if (run->attributes == NULL)
+        return false;
+    struct ys_attribute *value = &run->attributes[run->value_handle - 1];
+    run->value = (struct ys_value){.read = ys_flow_read, .write = ys_flow_write, .stored_at = YS_NONE, .notifiable = 0};
+    run->notifiable = (struct ys_notifiable){.handle = run->value_handle, .spacing_ms = run->plan->spacing_ms};
+    for (struct ys_attribute *before = run->attributes; before < value - 1; before++)
+        *before = (struct ys_attribute){.number = 0xfff0, .kind = YS_ATTRIBUTE_SERVICE, .size = 4};
+    value[-1] = (struct ys_attribute){
+        .number = 0xfff1, .kind = YS_ATTRIBUTE_CHARACTERISTIC, .properties = properties[run->plan->carrier]};
+    value[0] = (struct ys_attribute){.number = 0xfff1,
+                                     .kind = YS_ATTRIBUTE_VALUE | YS_ATTRIBUTE_VARIABLE,
+                                     .rights = rights,
+                                     .size = 512,
+                                     .source = &run->value};
+    value[1] = (struct ys_attribute){.number = 0,
+                                     .kind = YS_ATTRIBUTE_CONFIGURATION,
+                                     .rights = YS_RIGHTS(YS_RIGHT_OPEN, YS_RIGHT_OPEN, 0),
+                                     .size = 2};
+    run->table = (struct ys_table){.attributes = run->attributes,
+                                   .notifiables = &run->notifiable,
+                                   .attribute_count = (uint16_t)(run->value_handle + 1),
+                                   .notifiable_count = 1};
+    return true;
+}
+
+static void observe(void *context, enum ys_direction direction, const uint8_t *packet, size_t length)
+{
+    struct end *end = context;
+    bool device = end == &end->run->device;
+    ys_world_cross(&end->run->world, device ? DEVICE : CENTRAL, device ? "device" : "central", direction, packet,
+                   length);
+}
+
+bool ys_ends_begin(struct run *run, struct end *end, uint16_t number)
+{
+    static const struct ys_security security = {.capability = YS_CAPABILITY_NONE,
+                                                .least = YS_LEVEL_ENCRYPTED,
+                                                .key_size_min = 16,
+                                                .key_size_max = 16,
+                                                .waits = true,
+                                                .passkey = YS_PASSKEY_RANDOM};
+    const struct ys_throughput_plan *plan = run->plan;
+    bool sends = (number == CENTRAL) == ys_carrier_is_to_device(plan->carrier);
+    end->run = run;
+    end->simulated =
+        ys_simulated_new(run->world.radio, &(struct ys_simulated_settings){
+                                               .number = number,
+                                               .seed = plan->seed,
+                                               .address = {.bytes = {(uint8_t)number, 0, 0, 0xff, 0xff, 0}},
+                                               .sets = 1,
+                                               .buffer_count = sends ? plan->buffers : 0,
+                                               .event_length_us = plan->event_length_us,
+                                               .power_dbm = plan->power_dbm,
+                                               .context = end,
+                                               .observe = observe,
+                                           });
+    if (end->simulated == NULL)
+        return false;
+    const struct ys_host_settings settings = {
+        .port = ys_simulated_port(end->simulated),
+        .table = number == DEVICE ? &run->table : &ys_table_bare,
+        .context = run,
+        .on_event = on_event,
+        .address_type = YS_OWN_PUBLIC,
+        .mtu = plan->mtu,
+    };
+    if (ys_host_init(&end->host, sizeof end->host, &settings) != YS_OK ||
+        ys_host_use_links(&end->host, &end->links, &run->wishes) != YS_OK ||
+        (plan->encrypted && ys_host_use_pairing(&end->host, &end->pairing, &security) != YS_OK))
+        return false;
+    ys_host_use_channels(&end->host, &end->channels);
+    ys_simulated_attach(end->simulated, &end->host, turn);
+    ys_host_start(&end->host);
+    return true;
+}
+
+/* Lets time pass until something is so, or the set-up has taken too long. */
+static bool wait_for(struct run *run, const bool *flag)
+{
+    uint64_t most_ns = SETUP_NS + SETUP_EVENTS * ys_run_attended_ns(run->plan);
+    return ys_world_run_until(&run->world, flag, most_ns);
+}
+
+static bool trouble(struct run *run, const char *text)
+{
+    (void)snprintf(run->report->trouble, sizeof run->report->trouble, "%s", text);
+    return false;
+}
+
+static void request_done(struct ys_client_request *request)
+{
+    ((struct run *)request->context)->done = true;
+}
+
+static struct ys_client_request *new_request(struct run *run)
+{
+    run->done = false;
+    run->request = (struct ys_client_request){.context = run, .on_done = request_done};
+    return &run->request;
+}
+
+static bool wait_for_request(struct run *run, enum ys_result begun)
+{
+    return begun == YS_OK && wait_for(run, &run->done) && run->request.outcome == YS_OUTCOME_DONE;
+}
+
+static bool no_connection(struct run *run)
+{
+    struct ys_throughput_report *report = run->report;
+    if (run->plan->distance_m <= 0)
+        return trouble(run, "no connection came about");
+    (void)snprintf(
+        report->trouble, sizeof report->trouble,
+        "no connection came about: over %g m a packet arrives with %.0f dBm, %.1f dB %s than the receiver needs",
+        run->plan->distance_m, report->strength_dbm, report->margin_db < 0 ? -report->margin_db : report->margin_db,
+        report->margin_db < 0 ? "less" : "more");
+    return false;
+}
+
+static bool connect(struct run *run)
+{
+    static const struct ys_advertising advertising = {.interval_min_us = 20000, .interval_max_us = 20000};
+    const struct ys_connecting connecting = {.interval_us = run->plan->interval_us,
+                                             .latency = run->plan->latency,
+                                             .supervision_timeout_ms = ys_throughput_timeout_ms(run->plan)};
+    if (!wait_for(run, &run->device.ready) || !wait_for(run, &run->central.ready))
+        return trouble(run, "a host did not start");
+    struct ys_address address = ys_host_address(&run->device.host);
+    if (ys_advertise(&run->device.host, &advertising) != YS_OK ||
+        ys_connect(&run->central.host, &address, &connecting) != YS_OK || !wait_for(run, &run->central.connected) ||
+        !wait_for(run, &run->device.connected))
+        return no_connection(run);
+    (void)ys_advertise_stop(&run->device.host);
+    return true;
+}
+
+/* Whether both sides have what they wish: the one that streams at least. */
+static bool is_shaped(const struct run *run)
+{
+    static const uint8_t phys[] = {YS_LINK_1M, YS_LINK_2M, YS_LINK_CODED, YS_LINK_CODED};
+    const struct end *sender = ys_carrier_is_to_device(run->plan->carrier) ? &run->central : &run->device;
+    struct ys_link_state state;
+    return ys_link_get(&sender->host, sender->connection, &state) == YS_OK && state.send_phy == phys[run->plan->phy] &&
+           state.receive_phy == phys[run->plan->phy];
+}
+
+static void shape(struct run *run)
+{
+    uint64_t event_ns = ys_run_attended_ns(run->plan);
+    for (int i = 0; i < SETUP_EVENTS && !is_shaped(run) && run->central.connected; i++)
+        ys_world_run(&run->world, event_ns);
+    ys_world_run(&run->world, 20 * event_ns);
+}
+
+static bool open_channel(struct run *run)
+{
+    struct ys_channel_settings settings = {.spsm = SERVICE_NUMBER,
+                                           .credits = 20,
+                                           .memory = run->incoming[0],
+                                           .size = MESSAGE_PACKETS * CHANNEL_PACKET,
+                                           .packet = CHANNEL_PACKET};
+    (void)ys_channel_wait(&run->device.host, &run->device.channel, &settings);
+    settings.memory = run->incoming[1];
+    (void)ys_channel_open(&run->central.host, &run->central.channel, run->central.connection, &settings);
+    return wait_for(run, &run->device.open) && wait_for(run, &run->central.open);
+}
+
+bool ys_ends_connect(struct run *run)
+{
+    const struct ys_throughput_plan *plan = run->plan;
+    struct end *central = &run->central;
+    if (!connect(run))
+        return false;
+    shape(run);
+    if (plan->mtu > 23 &&
+        !wait_for_request(run, ys_client_exchange_mtu(&central->host, central->connection, new_request(run))))
+        return trouble(run, "the connection was lost while it was set up");
+    if (plan->encrypted && (ys_secure(&central->host, central->connection, YS_LEVEL_ENCRYPTED) != YS_OK ||
+                            !wait_for(run, &central->secured) || !wait_for(run, &run->device.secured)))
+        return trouble(run, "the link could not be encrypted");
+    if (ys_carrier_is_channel(plan->carrier))
+        return open_channel(run) || trouble(run, "the channel could not be opened");
+    if (ys_carrier_is_to_device(plan->carrier))
+        return true;
+    enum ys_subscription kind =
+        plan->carrier == YS_CARRIER_INDICATIONS ? YS_SUBSCRIBE_INDICATIONS : YS_SUBSCRIBE_NOTIFICATIONS;
+    return wait_for_request(run, ys_client_subscribe(&central->host, central->connection, new_request(run),
+                                                     (uint16_t)(run->value_handle + 1), kind)) ||
+           trouble(run, "the connection was lost while it was set up");
+}
