@@ -589,7 +589,7 @@ static void a_public_key_that_is_no_point_of_the_curve_is_refused(void **state)
     yard_end(&yard);
 }
 
-/* The public key of the private key that the standard prints, X and Y (2.3.5.6.1), in air order. */
+/* The public key of the private key that the standard prints, X and Y (Vol 3 Part H 2.3.5.6.1), in air order. */
 static const char debug_key[] = "e69d350e480103ccdbfdf4ac1191f4efb9a5f9e9a7832c5e2cbe97f2d203b020"
                                 "8bd28915d08e1c742430ed8fc24563765c15525abf9a32636deb2a65499c80dc";
 

@@ -256,7 +256,8 @@ static void inject(uint16_t channel, const char *hex)
     pass_ms(&pair, 100);
 }
 
-/* 3.4 and 10.1: whoever sends more than it may, or what makes no sense, loses the channel, and no more than that. */
+/* Vol 3 Part A 3.4, 10.1: whoever sends more than it may, or what makes no sense, loses the channel, and no more than
+ * that. */
 static void a_peer_that_breaks_the_rules_loses_the_channel(void **state)
 {
     static const struct {

@@ -126,7 +126,7 @@ static void the_key_of_a_pairing_without_passkey_is_found(void **state)
         assert_int_equal(key[i], 0);
 }
 
-/* A confirm value for a passkey, as 2.2.3 says it, most significant byte first. */
+/* A confirm value for a passkey, as Vol 6 Part B 2.2.3 says it, most significant byte first. */
 static void confirm_for(uint32_t passkey, struct ys_old_pairing *pairing)
 {
     uint8_t first[16];

@@ -100,7 +100,7 @@ static void any_two_procedures_of_the_two_sides_get_along(void **state)
     assert_true(good);
 }
 
-/* 5.3: the central goes on with its own, and refuses the peripheral's. */
+/* Vol 6 Part B 5.3: the central goes on with its own, and refuses the peripheral's. */
 static void a_central_refuses_what_collides_with_its_own(void **state)
 {
     static const struct {

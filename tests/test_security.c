@@ -186,7 +186,7 @@ static void the_functions_of_secure_connections_give_the_sample_data(void **stat
     assert_int_equal(number, 938554);
 }
 
-/* Part H 2.2.2 to 2.2.4, and Appendix D. */
+/* Vol 3 Part H 2.2.2 to 2.2.4, and Appendix D. */
 static void the_functions_of_legacy_pairing_and_of_addresses_give_the_sample_data(void **state)
 {
     uint8_t out[16];

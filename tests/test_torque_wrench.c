@@ -272,7 +272,8 @@ static void it_is_found_again_each_time(void **state)
         pass_ms(&pair, 100);
         assert_in_range(found_after_ms(), 1, 150);
         pair_connect(&pair, &pair.central, 30000);
-        /* it wants to pair (Core 5.4 Vol 3 Part H 3.5.1), is told that this cannot be (3.5.5), and leaves */
+        /* it wants to pair (Core 5.4 Vol 3 Part H 3.5.1), is told that this cannot be (Vol 3 Part H 3.5.5), and leaves
+         */
         const uint8_t pairing[] = {
             0x02, (uint8_t)pair.central.connection, 0x00, 11, 0, 7, 0, 6, 0, 0x01, 0x03, 0x00, 0x01, 0x10, 0x00, 0x00};
         port->send(port->context, pairing, sizeof pairing);

@@ -15,7 +15,7 @@
 extern "C" {
 #endif
 
-/* Why a channel was refused (4.23). */
+/* Why a channel was refused (Vol 3 Part A 4.23). */
 enum ys_channel_result {
     YS_CHANNEL_NO_SERVICE = 0x02, /* nobody waits for this number */
     YS_CHANNEL_NO_RESOURCES = 0x04,

@@ -9,8 +9,8 @@
 extern "C" {
 #endif
 
-/* Error codes of the attribute protocol (Core 5.4 Vol 3 Part F 3.4.1.1; the last four: Core Specification
- * Supplement Part B 1.2). A handler may also return an application error, 0x80 to 0x9F. */
+/* Error codes of the attribute protocol (Core 5.4 Vol 3 Part F 3.4.1.1; the last four: CSS
+ * Part B 1.2). A handler may also return an application error, 0x80 to 0x9F. */
 enum ys_att_error {
     YS_ATT_OK = 0x00, /* no error; never on the air */
     YS_ATT_INVALID_HANDLE = 0x01,

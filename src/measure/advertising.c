@@ -7,7 +7,7 @@
  * them a little later. */
 #define SPACING_MOST_NS UINT64_C(20000000)
 
-/* The random delay before an event, at most (4.4.2.2.1). */
+/* The random delay before an event, at most (Vol 6 Part B 4.4.2.2.1). */
 #define DELAY_MOST_NS UINT64_C(10000000)
 
 #define NS_A_MS 1e6

@@ -6,7 +6,7 @@
 
 /* An advertiser whose event begins at the interval plus 0 to 10 ms, each delay as likely (Core 5.4 Vol 6 Part B
  * 4.4.2.2.1), and sends on its channels one behind the other; and a scanner that listens in a window of each interval,
- * on 37, 38, 39 in turn (4.4.3). Neither knows of the other; nothing is lost. */
+ * on 37, 38, 39 in turn (Vol 6 Part B 4.4.3). Neither knows of the other; nothing is lost. */
 struct ys_discovery {
     uint32_t interval_us; /* of the advertiser: 20 to 10,485,759 */
     uint32_t packet_us;   /* how long an advertisement is on the air */

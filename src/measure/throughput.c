@@ -102,7 +102,7 @@ static void limit_without_loss(const struct ys_link_shape *shape, struct ys_link
 }
 
 /* With loss: who streams may or may not know that its last packet has arrived, and an event ends early when one side
- * gets two packets in a row wrong (4.5.6). */
+ * gets two packets in a row wrong (Vol 6 Part B 4.5.6). */
 enum { OPEN_STATES = 2 * 2 * 2, BAD_AT_CENTRAL = 1, BAD_AT_PERIPHERAL = 2, ARRIVED = 4 };
 
 struct chain {

@@ -45,7 +45,7 @@ struct ys_link_limit {
 void ys_link_limit(const struct ys_link_shape *shape, struct ys_link_limit *limit);
 
 /* How many bytes a frame with an ATT value of that length has, for a notification, an indication, a command or a
- * request to write: 3 bytes of ATT and 4 of L2CAP (Vol 3 Part F 3.4.5, 3.4.7; Part A 3.1). */
+ * request to write: 3 bytes of ATT and 4 of L2CAP (Vol 3 Part F 3.4.5, 3.4.7; Vol 3 Part A 3.1). */
 uint16_t ys_link_att_frame(uint16_t value_bytes);
 
 /* How long a single value takes from when it has changed until it is received, if nothing else is on its way: it waits

@@ -15,7 +15,7 @@
 
 #define DELAY_MAX_US 10000
 
-/* Directed advertising with a high duty cycle: between events, and in all (4.4.2.4.3). */
+/* Directed advertising with a high duty cycle: between events, and in all (Vol 6 Part B 4.4.2.4.3). */
 #define FAST_INTERVAL_NS (3750 * YS_NS_PER_US)
 
 /* How soon it is tried again to send an event for which the radio was not free. */
@@ -282,7 +282,7 @@ uint8_t advertiser_start(struct advertiser *advertiser, const struct ys_hci_set_
         ys_clock_set(clock, &advertiser->end, now_ns + duration_ns);
     else
         ys_clock_cancel(clock, &advertiser->end);
-    if (was_on) /* 7.8.56: only its end is another */
+    if (was_on) /* Vol 4 Part E 7.8.56: only its end is another */
         return YS_HCI_OK;
     ys_clock_set(clock, &advertiser->event, now_ns);
     advertiser->latest_ns = now_ns + DELAY_MAX_US * YS_NS_PER_US;

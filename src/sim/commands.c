@@ -76,7 +76,7 @@ static uint8_t set_random_address(struct ys_controller *controller, struct ys_re
     struct ys_address address = {.type = YS_ADDRESS_RANDOM};
     (void)answer;
     ys_get_address(parameters, &address);
-    /* 7.8.4: not while it is in use */
+    /* Vol 4 Part E 7.8.4: not while it is in use */
     if (controller->advertiser.on || scanners_are_on(controller) || initiators_are_on(controller))
         return YS_HCI_COMMAND_DISALLOWED;
     controller->random_address = address;
@@ -100,7 +100,7 @@ static uint8_t set_advertising(struct ys_controller *controller, struct ys_reade
         return YS_HCI_COMMAND_DISALLOWED;
     if (wanted.type > YS_HCI_ADVERTISE_DIRECTED || wanted.own_address_type > OWN_TYPE_MOST)
         return YS_HCI_UNSUPPORTED;
-    /* 7.8.5: one with a high duty cycle has its own interval */
+    /* Vol 4 Part E 7.8.5: one with a high duty cycle has its own interval */
     bool fast = wanted.type == YS_HCI_ADVERTISE_DIRECTED_FAST;
     if ((!fast &&
          (wanted.interval_min < 0x20 || wanted.interval_min > wanted.interval_max || wanted.interval_max > 0x4000)) ||
@@ -247,7 +247,7 @@ static uint8_t disconnect(struct ys_controller *controller, struct ys_reader *pa
     return link_terminate(link, reason);
 }
 
-/* Encryption (7.8.24 to 7.8.26). */
+/* Encryption (Vol 4 Part E 7.8.24 to 7.8.26). */
 
 static uint8_t enable_encryption(struct ys_controller *controller, struct ys_reader *parameters,
                                  struct ys_writer *answer)
@@ -281,7 +281,7 @@ static uint8_t key_negative_reply(struct ys_controller *controller, struct ys_re
     return answer_key(controller, parameters, answer, false);
 }
 
-/* The accept list (7.8.14 to 7.8.17), which must not change while a filter uses it. */
+/* The accept list (Vol 4 Part E 7.8.14 to 7.8.17), which must not change while a filter uses it. */
 
 static bool accept_list_is_used(const struct ys_controller *controller)
 {

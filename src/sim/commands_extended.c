@@ -54,8 +54,8 @@ static uint8_t set_set_address(struct ys_controller *controller, struct ys_reade
     return YS_HCI_OK;
 }
 
-/* 7.8.53: what a set can be. With legacy PDUs it is one of their five kinds; otherwise connectable and scannable
- * exclude each other, and what is anonymous can be neither. */
+/* Vol 4 Part E 7.8.53: what a set can be. With legacy PDUs it is one of their five kinds; otherwise connectable and
+ * scannable exclude each other, and what is anonymous can be neither. */
 static bool properties_are_valid(uint16_t properties)
 {
     static const uint16_t legacy[] = {
@@ -94,8 +94,8 @@ static bool set_is_valid(const struct ys_hci_set *set)
            set->tell_requests <= 1 && (set->power_dbm <= 20 || set->power_dbm == YS_HCI_POWER_NONE);
 }
 
-/* 7.8.53 to 7.8.55: only what is scannable has a response; an extended one then has nothing else, a legacy directed one
- * nothing at all, and a connectable extended one a single packet. */
+/* Vol 4 Part E 7.8.53 to 7.8.55: only what is scannable has a response; an extended one then has nothing else, a legacy
+ * directed one nothing at all, and a connectable extended one a single packet. */
 static bool data_fits(const struct advertiser *set)
 {
     uint16_t properties = set->parameters.properties;

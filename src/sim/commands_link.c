@@ -84,7 +84,7 @@ static uint8_t write_payload_timeout(struct ys_controller *controller, struct ys
     uint64_t timeout_ns = ys_get_u16(parameters) * NS_PER_PAYLOAD_TIMEOUT_STEP;
     if (link == NULL)
         return YS_HCI_UNKNOWN_CONNECTION;
-    /* 7.3.94: at least as long as the other side may be silent */
+    /* Vol 4 Part E 7.3.94: at least as long as the other side may be silent */
     if (timeout_ns == 0 || timeout_ns < (1u + link->parameters.latency) * link_interval_ns(link))
         return YS_HCI_INVALID_PARAMETERS;
     link->payload_timeout_ns = timeout_ns;

@@ -9,7 +9,7 @@
 
 #define TIMEOUT_MOST_S 3600
 
-/* 7.8.38: it must not change while addresses are resolved, and something is going on that does. */
+/* Vol 4 Part E 7.8.38: it must not change while addresses are resolved, and something is going on that does. */
 static bool is_used(const struct ys_controller *controller)
 {
     return controller->resolves &&

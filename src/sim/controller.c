@@ -73,7 +73,7 @@ static void command_in(struct ys_controller *controller, struct ys_hci_command *
         answer_status(controller, command->opcode, status);
     else
         answer_complete(controller, command->opcode, status, &answer);
-    /* 7.8.13: a cancelled connection is then completed with that error */
+    /* Vol 4 Part E 7.8.13: a cancelled connection is then completed with that error */
     if (command->opcode == YS_HCI_LE_CREATE_CONNECTION_CANCEL && status == YS_HCI_OK)
         controller_connection_complete(controller, &(struct ys_hci_connection){.status = YS_HCI_UNKNOWN_CONNECTION});
 }

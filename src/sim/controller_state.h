@@ -115,7 +115,7 @@ enum scanner_phy { SCANNER_1M, SCANNER_CODED, SCANNER_PHYS };
 
 #define SEEN_MAX 256
 
-/* What all scanners of a controller share: settings, the back-off (4.4.3.2), whom they have reported. */
+/* What all scanners of a controller share: settings, the back-off (Vol 6 Part B 4.4.3.2), whom they have reported. */
 struct scanning {
     bool by_sets;
     struct ys_hci_extended_scan parameters;

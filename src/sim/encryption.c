@@ -20,7 +20,7 @@
 #include "sim/link_cipher.h"
 #include "sim/link_time.h"
 
-/* The procedure response timeout (5.2). */
+/* The procedure response timeout (Vol 6 Part B 5.2). */
 #define PROCEDURE_NS (40000 * YS_NS_PER_MS)
 
 #define ENCRYPTION_CHANGE_BIT (UINT64_C(1) << 7)
@@ -52,7 +52,7 @@ static void tell(struct link *link, uint8_t status)
 static void refuse(struct link *link)
 {
     go_to(link, ENCRYPTION_IDLE);
-    if (link->encryption.refreshes) /* 5.1.3.2: a link that was encrypted must not go on without */
+    if (link->encryption.refreshes) /* Vol 6 Part B 5.1.3.2: a link that was encrypted must not go on without */
         (void)link_terminate(link, YS_HCI_REMOTE_ENDED);
     link_want(link, CONTROL_REJECT);
 }
@@ -229,8 +229,8 @@ bool encryption_holds_data(const struct link *link)
     return link->encryption.step != ENCRYPTION_IDLE;
 }
 
-/* 5.1.3.1: whatever comes between the two messages that begin it was put there by somebody else. A central that has
- * only asked may still get what the peripheral was about to send. */
+/* Vol 6 Part B 5.1.3.1: whatever comes between the two messages that begin it was put there by somebody else. A central
+ * that has only asked may still get what the peripheral was about to send. */
 bool encryption_forbids_data(const struct link *link)
 {
     return link->encryption.step >= (link->central ? ENCRYPTION_WAITS : ENCRYPTION_PAUSING);

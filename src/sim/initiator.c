@@ -10,8 +10,9 @@
 #include "sim/listener.h"
 #include "sim/resolving.h"
 
-/* An access address as the standard wants it (2.1.2): not that of advertising, nor one bit away from it; no more than
- * six equal bits in a row; at most 24 changes; at least two changes in the highest six bits; four bytes that differ. */
+/* An access address as the standard wants it (Vol 6 Part B 2.1.2): not that of advertising, nor one bit away from it;
+ * no more than six equal bits in a row; at most 24 changes; at least two changes in the highest six bits; four bytes
+ * that differ. */
 static bool access_address_is_valid(uint32_t address)
 {
     uint32_t difference = address ^ YS_LINK_ADVERTISING_ACCESS_ADDRESS;
@@ -63,7 +64,7 @@ static void complete(struct initiator *initiator, const struct link_begin *begin
                                                 .timeout = wanted->timeout});
 }
 
-/* The class of a clock that is no worse than that (2.3.3.1). */
+/* The class of a clock that is no worse than that (Vol 6 Part B 2.3.3.1). */
 static uint8_t accuracy_class(uint16_t ppm)
 {
     static const uint16_t worst_ppm[] = {250, 150, 100, 75, 50, 30, 20};

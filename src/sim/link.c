@@ -18,15 +18,15 @@
 #include "sim/turns.h"
 
 /* From the end of CONNECT_IND, or of AUX_CONNECT_REQ on an uncoded or a coded PHY, to the first transmit window
- * (4.5.3). */
+ * (Vol 6 Part B 4.5.3). */
 #define WINDOW_DELAY_NS          (1250 * YS_NS_PER_US)
 #define WINDOW_DELAY_EXTENDED_NS (2500 * YS_NS_PER_US)
 #define WINDOW_DELAY_CODED_NS    (3750 * YS_NS_PER_US)
 
-/* A connection that was never heard is given up after six intervals (4.5.2). */
+/* A connection that was never heard is given up after six intervals (Vol 6 Part B 4.5.2). */
 #define FIRST_EVENTS 6
 
-/* An event is over after so many packets in a row with a wrong CRC (4.5.6). */
+/* An event is over after so many packets in a row with a wrong CRC (Vol 6 Part B 4.5.6). */
 #define BAD_MOST 2
 
 /* ends */
@@ -62,7 +62,7 @@ static void end_link(struct link *link, uint8_t reason)
 
 /* when the next event is */
 
-/* 4.5.1: a peripheral with nothing to say may leave out so many events, if it heard the last. */
+/* Vol 6 Part B 4.5.1: a peripheral with nothing to say may leave out so many events, if it heard the last. */
 static uint16_t next_attended(const struct link *link)
 {
     bool rests = !link->central && link->parameters.latency > 0 && link->silent_events == 0 && link->established &&
@@ -142,8 +142,8 @@ static void step(void *context)
     }
 }
 
-/* 4.5.6: whether there is another exchange. The peripheral answers with nothing where what it has does not fit: then
- * there is no sense in asking again. */
+/* Vol 6 Part B 4.5.6: whether there is another exchange. The peripheral answers with nothing where what it has does not
+ * fit: then there is no sense in asking again. */
 static bool goes_on(const struct link *link, uint64_t at_ns)
 {
     if (!link->pdu.more && !link->peer_has_more)

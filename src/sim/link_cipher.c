@@ -12,7 +12,7 @@
 
 #define NONCE_SIZE 13
 
-/* The bits of a header that may change when it is sent again: NESN, SN, MD (Part E 2.2). */
+/* The bits of a header that may change when it is sent again: NESN, SN, MD (Vol 6 Part E 2.2). */
 #define HEADER_KEPT 0xe3
 
 struct link_cipher {
@@ -55,7 +55,7 @@ void link_cipher_free(struct link_cipher *cipher)
     free(cipher);
 }
 
-/* Part E 2.1: 39 bits of counter, one for the direction, and the initialization vector. */
+/* Vol 6 Part E 2.1: 39 bits of counter, one for the direction, and the initialization vector. */
 static void next_nonce(struct link_cipher *cipher, bool by_central, uint8_t nonce[NONCE_SIZE])
 {
     uint64_t counter = cipher->counters[by_central]++;

@@ -110,7 +110,7 @@ static void release_sent(struct link *link, uint16_t bytes)
 #define BEGINS_ENCRYPTION (UINT32_C(1) << CONTROL_PAUSE_REQ | UINT32_C(1) << CONTROL_ENC_REQ)
 
 /* Which of those that are due may be sent: while encryption starts only what belongs to it, and it does not start while
- * another procedure goes on (5.1.3). */
+ * another procedure goes on (Vol 6 Part B 5.1.3). */
 static uint32_t controls_sendable(const struct link *link)
 {
     uint32_t due = link->controls_due;
@@ -238,7 +238,7 @@ static void control_in(struct link *link, const struct ys_link_data *data)
         link->ended_by_peer = pdu.code != 0 ? pdu.code : YS_HCI_UNSPECIFIED;
         return;
     }
-    /* 2.4.2.8 */
+    /* Vol 6 Part B 2.4.2.8 */
     if (pdu.opcode == YS_LINK_UNKNOWN_RSP && !good)
         return;
     if (!good || (!encryption_control_in(link, &pdu) && !procedures_control_in(link, &pdu))) {

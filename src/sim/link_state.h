@@ -77,7 +77,7 @@ enum encryption_step {
 
 struct link_cipher;
 
-/* What the two link layers know of the encryption of their link (5.1.3). */
+/* What the two link layers know of the encryption of their link (Vol 6 Part B 5.1.3). */
 struct encryption {
     uint8_t step; /* enum encryption_step */
     bool sends;   /* what is sent is encrypted; likewise: */
@@ -92,7 +92,7 @@ struct encryption {
 };
 
 /* Procedures that this side can begin, beside encryption and termination. The first that is wanted goes first, and one
- * goes on at a time (5.2). */
+ * goes on at a time (Vol 6 Part B 5.2). */
 enum procedure {
     PROCEDURE_VERSION,
     PROCEDURE_FEATURES,

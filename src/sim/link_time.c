@@ -12,7 +12,7 @@ uint64_t link_by_own_clock(const struct link *link, uint64_t ns)
     return (uint64_t)((int64_t)ns + error);
 }
 
-/* How far off the anchor may be after so long without one (4.2.4): both clocks at their worst. */
+/* How far off the anchor may be after so long without one (Vol 6 Part B 4.2.4): both clocks at their worst. */
 uint64_t link_widening_ns(const struct link *link, uint64_t silence_ns)
 {
     static const uint16_t worst_ppm[] = {500, 250, 150, 100, 75, 50, 30, 20};

@@ -13,9 +13,9 @@
  *   central       CONNECTION_PARAM_REQ   CONNECTION_PARAM_RSP, once the peripheral's host agrees; then
  * CONNECTION_UPDATE_IND
  *
- * Each side has one of its own at a time. Two that have instants do not go together (5.3): if both sides begin one, the
- * central refuses that of the peripheral, and goes on with its own. What is refused, or not known to the other side,
- * ends with that; what is not answered for 40 s ends the link. */
+ * Each side has one of its own at a time. Two that have instants do not go together (Vol 6 Part B 5.3): if both sides
+ * begin one, the central refuses that of the peripheral, and goes on with its own. What is refused, or not known to the
+ * other side, ends with that; what is not answered for 40 s ends the link. */
 #include "sim/procedures.h"
 
 #include <string.h>
@@ -113,7 +113,7 @@ uint64_t procedures_at_event(struct link *link)
 
 /* what came */
 
-/* What the central has set: it holds from its instant on, which must not have passed (5.1.1). */
+/* What the central has set: it holds from its instant on, which must not have passed (Vol 6 Part B 5.1.1). */
 static void take_instant(struct link *link, const struct ys_link_control_pdu *pdu)
 {
     struct procedures *all = &link->procedures;
@@ -324,7 +324,7 @@ bool procedures_control_in(struct link *link, const struct ys_link_control_pdu *
     if (!is_supported(link, pdu->opcode))
         return false;
     switch (pdu->opcode) {
-    case YS_LINK_UNKNOWN_RSP: /* 5.1.12: a ping that is not known has been answered all the same */
+    case YS_LINK_UNKNOWN_RSP: /* Vol 6 Part B 5.1.8: a ping that is not known has been answered all the same */
         refused_in(link, pdu->code, YS_HCI_UNSUPPORTED_REMOTE);
         return true;
     case YS_LINK_REJECT_EXT_IND:

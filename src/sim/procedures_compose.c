@@ -37,7 +37,7 @@ static void compose_phy_update(struct link *link, struct ys_link_control_pdu *pd
     struct procedures *all = &link->procedures;
     pdu->send_phys = choose_phy(all->send_phys, all->peer_receive_phys, link->send_phy);
     pdu->receive_phys = choose_phy(all->receive_phys, all->peer_send_phys, link->receive_phy);
-    if (pdu->send_phys == 0 && pdu->receive_phys == 0) { /* 5.1.10: nothing changes, and nobody waits */
+    if (pdu->send_phys == 0 && pdu->receive_phys == 0) { /* Vol 6 Part B 5.1.10: nothing changes, and nobody waits */
         bool own = all->local == PROCEDURE_PHY;
         all->remote = PROCEDURE_NONE;
         if (own)

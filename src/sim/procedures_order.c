@@ -7,7 +7,7 @@
 #include "sim/link_time.h"
 #include "sim/procedures_tell.h"
 
-/* The procedure response timeout (5.2). */
+/* The procedure response timeout (Vol 6 Part B 5.2). */
 #define PROCEDURE_NS (40000 * YS_NS_PER_MS)
 
 static uint64_t now_ns(const struct link *link)

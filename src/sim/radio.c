@@ -193,7 +193,7 @@ static void disturb(struct ys_radio *radio, uint8_t channel, const struct ys_tra
     }
 }
 
-/* Channels 0 to 36 are those for data, 37 to 39 those for advertising (Core 5.4 Vol 6 Part A 2, Part B 1.4.1). */
+/* Channels 0 to 36 are those for data, 37 to 39 those for advertising (Core 5.4 Vol 6 Part A 2, Vol 6 Part B 1.4.1). */
 static uint16_t frequency_mhz(uint8_t channel)
 {
     static const uint16_t advertising[] = {2402, 2426, 2480};

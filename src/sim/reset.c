@@ -52,7 +52,8 @@ void controller_reset(struct ys_controller *controller)
     controller->has_random_address = false;
     controller->accepted = 0;
     resolving_reset(controller);
-    /* Part E 7.3.1, 7.8.1: all events of the first versions are on; LE ones are not shown to a host that never asks */
+    /* Vol 4 Part E 7.3.1, 7.8.1: all events of the first versions are on; LE ones are not shown to a host that never
+     * asks */
     controller->event_mask = UINT64_C(0x00001fffffffffff);
     controller->le_event_mask = UINT64_C(0x1f);
     advertiser_init(&controller->advertiser, controller);

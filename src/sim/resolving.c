@@ -48,7 +48,7 @@ static bool is_made_by(const uint8_t key[16], const struct ys_address *address)
     return memcmp(hash, address->bytes, sizeof hash) == 0;
 }
 
-/* A new address by a key (1.3.2.2). */
+/* A new address by a key (Vol 6 Part B 1.3.2.2). */
 static struct ys_address make(struct ys_controller *controller, const uint8_t key[16])
 {
     struct ys_address address = {.type = YS_ADDRESS_RANDOM};
@@ -90,7 +90,7 @@ bool resolving_is(const struct ys_controller *controller, const struct ys_addres
         return ys_address_is_equal(&identity, wanted);
     if (!ys_address_is_equal(address, wanted))
         return false;
-    /* 4.7: who has given a key must use it, unless only the device itself is private */
+    /* Vol 6 Part B 4.7: who has given a key must use it, unless only the device itself is private */
     for (uint8_t i = 0; controller->resolves && i < controller->resolving_count; i++) {
         const struct resolving *entry = &controller->resolving[i];
         if (ys_address_is_equal(&entry->keys.identity, address) && has_key(entry->keys.peer_key) &&

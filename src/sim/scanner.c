@@ -28,7 +28,7 @@ static void draw_back_off(struct ys_controller *controller)
     scanning->back_off = (uint16_t)(1 + ys_chance_below(&controller->chance, scanning->back_off_max));
 }
 
-/* 4.4.3.2: two answers in a row halve the upper limit, two failures in a row double it. */
+/* Vol 6 Part B 4.4.3.2: two answers in a row halve the upper limit, two failures in a row double it. */
 static void count_request(struct ys_controller *controller, bool answered)
 {
     struct scanning *scanning = &controller->scanning;
@@ -79,7 +79,7 @@ static bool was_seen(struct scanning *scanning, const struct ys_address *address
     return false;
 }
 
-/* 4.3.3: the list, and for directed advertisements whom they name. */
+/* Vol 6 Part B 4.3.3: the list, and for directed advertisements whom they name. */
 static bool is_let_through(struct ys_controller *controller, const struct ys_address *sender,
                            const struct ys_address *target)
 {

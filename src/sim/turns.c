@@ -6,7 +6,7 @@
  *   often in a row; otherwise the one that began first. The other one is left out this time, unless the first has
  *   nothing to say, and is over by then.
  * - An advertising event waits until it fits between connection events, but no longer than the 10 ms by which the
- *   standard lets it be late (4.4.2.2.1); then it is sent, and the connections are left out.
+ *   standard lets it be late (Vol 6 Part B 4.4.2.2.1); then it is sent, and the connections are left out.
  * - Scanning and connecting have what is left.
  *
  * So a connection that takes all it can get leaves others each of their events, or every second one where they begin

@@ -49,7 +49,7 @@ enum ys_att_opcode {
     YS_ATT_SIGNED_WRITE_COMMAND = 0xd2
 };
 
-/* Bit 6 of an opcode marks a command, which is never answered (Part F 3.3.1). */
+/* Bit 6 of an opcode marks a command, which is never answered (Vol 3 Part F 3.3.1). */
 #define YS_ATT_COMMAND_FLAG 0x40
 
 /* Formats of a find information response. */

@@ -5,17 +5,17 @@
 
 #include "wire/link.h"
 
-/* Their types (2.3). Which of the first kind it is follows from where it is and what it holds. */
+/* Their types (Vol 6 Part B 2.3). Which of the first kind it is follows from where it is and what it holds. */
 enum ys_link_extended_type {
     YS_LINK_ADV_EXTENDED = 7, /* ADV_EXT_IND, AUX_ADV_IND, AUX_SCAN_RSP, AUX_CHAIN_IND */
     YS_LINK_CONNECT_RSP = 8   /* AUX_CONNECT_RSP */
 };
 
-/* What others may do with it (2.3.4.1). */
+/* What others may do with it (Vol 6 Part B 2.3.4.1). */
 enum ys_link_mode { YS_LINK_MODE_NEITHER = 0, YS_LINK_MODE_CONNECTABLE = 1, YS_LINK_MODE_SCANNABLE = 2 };
 
-/* Where and when the next PDU of the same event begins (2.3.4.5): `offset_us` after the first bit of this one or within
- * a step from there. Steps are of 30 us up to 245,730, else of 300 up to 2,457,300. */
+/* Where and when the next PDU of the same event begins (Vol 6 Part B 2.3.4.5): `offset_us` after the first bit of this
+ * one or within a step from there. Steps are of 30 us up to 245,730, else of 300 up to 2,457,300. */
 struct ys_link_aux {
     uint8_t channel; /* 0 to 36 */
     bool accurate;   /* the sender's clock keeps 50 ppm or better */
@@ -23,7 +23,7 @@ struct ys_link_aux {
     uint32_t offset_us;
 };
 
-/* Which set, and which version of its data (2.3.4.4). */
+/* Which set, and which version of its data (Vol 6 Part B 2.3.4.4). */
 struct ys_link_data_id {
     uint8_t set;      /* 0 to 15 */
     uint16_t version; /* 0 to 4095 */
@@ -49,7 +49,7 @@ struct ys_link_extended {
 
 #define YS_LINK_EXTENDED_MAX 255 /* bytes of payload */
 
-/* The least from the end of a packet to the begin of the one that it points to (4.1.3). */
+/* The least from the end of a packet to the begin of the one that it points to (Vol 6 Part B 4.1.3). */
 #define YS_LINK_AUX_SPACE_NS UINT64_C(300000)
 
 /* Reads a PDU from its header on; false if it is malformed. What is not kept (sync, constant tone, other controller

@@ -1,6 +1,6 @@
 /* HCI commands, events and data packets (Core 5.4 Vol 4 Part E 5.4, 7), for both sides of the border: what the host
  * writes the controller reads, and the other way round. A packet starts with its type, as on a serial line
- * (Part A 2). */
+ * (Vol 4 Part A 2). */
 #ifndef WIRE_HCI_H
 #define WIRE_HCI_H
 
@@ -93,7 +93,7 @@ struct ys_hci_command {
     struct ys_reader parameters;
 };
 
-/* LE Set Advertising Parameters (7.8.5); intervals in steps of 0.625 ms. */
+/* LE Set Advertising Parameters (Vol 4 Part E 7.8.5); intervals in steps of 0.625 ms. */
 struct ys_hci_advertising {
     uint16_t interval_min;
     uint16_t interval_max;
@@ -116,13 +116,14 @@ enum ys_hci_advertising_type {
  * scanner and of an initiator only knows 0 and 1: who is listed. */
 enum ys_hci_filter { YS_HCI_FILTER_REQUESTS = 1, YS_HCI_FILTER_CONNECTIONS = 2 };
 
-/* LE Set Advertising Data and LE Set Scan Response Data (7.8.7, 7.8.8): the length, then always 31 bytes. */
+/* LE Set Advertising Data and LE Set Scan Response Data (Vol 4 Part E 7.8.7, 7.8.8): the length, then always 31 bytes.
+ */
 struct ys_hci_payload {
     uint8_t length;
     uint8_t bytes[YS_ADVERTISEMENT_MAX];
 };
 
-/* LE Set Scan Parameters (7.8.10); interval and window in steps of 0.625 ms. */
+/* LE Set Scan Parameters (Vol 4 Part E 7.8.10); interval and window in steps of 0.625 ms. */
 struct ys_hci_scan {
     uint8_t active;
     uint16_t interval;
@@ -131,8 +132,8 @@ struct ys_hci_scan {
     uint8_t filter;
 };
 
-/* LE Create Connection (7.8.12); scan times in 0.625 ms, connection intervals in 1.25 ms, timeout in 10 ms,
- * event lengths in 0.625 ms. */
+/* LE Create Connection (Vol 4 Part E 7.8.12); scan times in 0.625 ms, connection intervals in 1.25 ms, timeout in 10
+ * ms, event lengths in 0.625 ms. */
 struct ys_hci_connect {
     uint16_t scan_interval;
     uint16_t scan_window;
@@ -147,7 +148,7 @@ struct ys_hci_connect {
     uint16_t event_length_max;
 };
 
-/* LE Connection Complete (7.7.65.1). */
+/* LE Connection Complete (Vol 4 Part E 7.7.65.1). */
 struct ys_hci_connection {
     uint8_t status;
     uint16_t handle;
@@ -157,14 +158,14 @@ struct ys_hci_connection {
     uint16_t latency;
     uint16_t timeout;
     uint8_t clock_accuracy;
-    bool
-        own_is_made; /* of LE Enhanced Connection Complete (7.7.65.10): this device has an address made for the peer, */
+    /* of LE Enhanced Connection Complete (Vol 4 Part E 7.7.65.10) */
+    bool own_is_made;           /* this device has an address made for the peer, */
     bool peer_is_made;          /* and the peer one that was resolved */
     struct ys_address own_made; /* on the air; likewise: */
     struct ys_address peer_made;
 };
 
-/* One report of LE Advertising Report (7.7.65.2); `data` points into the event. */
+/* One report of LE Advertising Report (Vol 4 Part E 7.7.65.2); `data` points into the event. */
 struct ys_hci_report {
     uint8_t type; /* 0 connectable, 1 directed, 2 scannable, 3 beacon, 4 scan response */
     struct ys_address address;
@@ -173,15 +174,15 @@ struct ys_hci_report {
     int8_t rssi_dbm; /* 127: not available */
 };
 
-/* Which key, as LE Enable Encryption (7.8.24) says to a controller, and LE Long Term Key Request (7.7.65.5) to a host;
- * both are 0 for a key of LE Secure Connections. */
+/* Which key, as LE Enable Encryption (Vol 4 Part E 7.8.24) says to a controller, and LE Long Term Key Request (Vol 4
+ * Part E 7.7.65.5) to a host; both are 0 for a key of LE Secure Connections. */
 struct ys_hci_key_name {
     uint16_t handle;
     uint8_t random[8];
     uint16_t diversifier;
 };
 
-/* An entry of the resolving list (7.8.38): whose addresses these keys make and resolve, in air order. */
+/* An entry of the resolving list (Vol 4 Part E 7.8.38): whose addresses these keys make and resolve, in air order. */
 struct ys_hci_resolving {
     struct ys_address identity; /* of the peer */
     uint8_t peer_key[16];

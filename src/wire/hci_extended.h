@@ -53,7 +53,7 @@ enum ys_hci_phy { YS_HCI_PHY_NONE = 0, YS_HCI_PHY_1M = 1, YS_HCI_PHY_2M = 2, YS_
 /* No wish for a power, and a power that is not known. */
 #define YS_HCI_POWER_NONE 127
 
-/* LE Set Extended Advertising Parameters (7.8.53); intervals in steps of 0.625 ms. */
+/* LE Set Extended Advertising Parameters (Vol 4 Part E 7.8.53); intervals in steps of 0.625 ms. */
 struct ys_hci_set {
     uint8_t handle;
     uint16_t properties; /* enum ys_hci_set_properties */
@@ -80,7 +80,7 @@ enum ys_hci_operation {
 
 #define YS_HCI_FRAGMENT_MAX 251
 
-/* LE Set Extended Advertising Data and Scan Response Data (7.8.54, 7.8.55). */
+/* LE Set Extended Advertising Data and Scan Response Data (Vol 4 Part E 7.8.54, 7.8.55). */
 struct ys_hci_fragment {
     uint8_t handle;
     uint8_t operation; /* enum ys_hci_operation */
@@ -88,14 +88,15 @@ struct ys_hci_fragment {
     const uint8_t *data;
 };
 
-/* A set of LE Set Extended Advertising Enable (7.8.56). */
+/* A set of LE Set Extended Advertising Enable (Vol 4 Part E 7.8.56). */
 struct ys_hci_set_on {
     uint16_t duration; /* 10 ms; 0: without an end */
     uint8_t handle;
     uint8_t events; /* 0: without an end */
 };
 
-/* What LE Set Extended Scan Parameters (7.8.64) and LE Extended Create Connection (7.8.66) say of one PHY. */
+/* What LE Set Extended Scan Parameters (Vol 4 Part E 7.8.64) and LE Extended Create Connection (Vol 4 Part E 7.8.66)
+ * say of one PHY. */
 struct ys_hci_phy_scan {
     uint8_t active; /* only when scanning */
     uint16_t interval;
@@ -112,8 +113,8 @@ struct ys_hci_extended_scan {
     struct ys_hci_phy_scan by_phy[3];
 };
 
-/* LE Extended Create Connection (7.8.66): scan times and connection parameters by PHY; here the parameters of the
- * connection are the same on all. */
+/* LE Extended Create Connection (Vol 4 Part E 7.8.66): scan times and connection parameters by PHY; here the parameters
+ * of the connection are the same on all. */
 struct ys_hci_extended_connect {
     struct ys_hci_connect common; /* but its scan times */
     uint8_t phys;
@@ -134,7 +135,7 @@ enum ys_hci_report_bits {
 /* The type of an address that is not there: the advertisement is anonymous. */
 #define YS_HCI_ANONYMOUS 0xff
 
-/* One report of LE Extended Advertising Report (7.7.65.13); `data` points into the event. */
+/* One report of LE Extended Advertising Report (Vol 4 Part E 7.7.65.13); `data` points into the event. */
 struct ys_hci_extended_report {
     uint16_t type;
     struct ys_address address;
@@ -151,7 +152,7 @@ struct ys_hci_extended_report {
 
 #define YS_HCI_REPORT_DATA_MAX 229
 
-/* LE Advertising Set Terminated (7.7.65.18). */
+/* LE Advertising Set Terminated (Vol 4 Part E 7.7.65.18). */
 struct ys_hci_terminated {
     uint8_t status;
     uint8_t handle;

@@ -47,7 +47,8 @@ enum ys_hci_le_link_event {
 #define YS_HCI_LE_FEATURE_PING        (UINT64_C(1) << 4)
 #define YS_HCI_LE_FEATURE_DATA_LENGTH (UINT64_C(1) << 5)
 
-/* Parameters of a connection as a command, or as asked for by the other side (7.8.18, 7.8.31, 7.7.65.6). */
+/* Parameters of a connection as a command, or as asked for by the other side (Vol 4 Part E 7.8.18, 7.8.31, 7.7.65.6).
+ */
 struct ys_hci_parameters {
     uint16_t handle;
     uint16_t interval_min; /* 1.25 ms */
@@ -58,7 +59,7 @@ struct ys_hci_parameters {
     uint16_t event_length_max;
 };
 
-/* LE Connection Update Complete (7.7.65.3). */
+/* LE Connection Update Complete (Vol 4 Part E 7.7.65.3). */
 struct ys_hci_update {
     uint8_t status;
     uint16_t handle;
@@ -67,7 +68,7 @@ struct ys_hci_update {
     uint16_t timeout;
 };
 
-/* LE Data Length Change (7.7.65.7). */
+/* LE Data Length Change (Vol 4 Part E 7.7.65.7). */
 struct ys_hci_length {
     uint16_t handle;
     uint16_t send_octets;
@@ -76,7 +77,7 @@ struct ys_hci_length {
     uint16_t receive_us;
 };
 
-/* LE Set PHY (7.8.49). PHYs are bits: 1M, 2M, coded. */
+/* LE Set PHY (Vol 4 Part E 7.8.49). PHYs are bits: 1M, 2M, coded. */
 struct ys_hci_phy_wish {
     uint16_t handle;
     uint8_t all;      /* bit 0: no wish for sending; bit 1: none for receiving */
@@ -87,7 +88,7 @@ struct ys_hci_phy_wish {
 
 enum ys_hci_coding { YS_HCI_CODING_ANY = 0, YS_HCI_CODING_S2 = 1, YS_HCI_CODING_S8 = 2 };
 
-/* LE PHY Update Complete (7.7.65.12); PHYs are numbers. */
+/* LE PHY Update Complete (Vol 4 Part E 7.7.65.12); PHYs are numbers. */
 struct ys_hci_phy_update {
     uint8_t status;
     uint16_t handle;

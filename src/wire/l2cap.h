@@ -8,10 +8,10 @@
 
 #define YS_L2CAP_HEADER_SIZE 4
 
-/* Fixed channels of an LE link (Part A 2.1). */
+/* Fixed channels of an LE link (Vol 3 Part A 2.1). */
 enum ys_l2cap_channel { YS_L2CAP_ATT = 0x0004, YS_L2CAP_SIGNALLING = 0x0005, YS_L2CAP_SECURITY = 0x0006 };
 
-/* Codes of the signalling channel that are used here (Part A 4). */
+/* Codes of the signalling channel that are used here (Vol 3 Part A 4). */
 enum ys_l2cap_code {
     YS_L2CAP_COMMAND_REJECT = 0x01,
     YS_L2CAP_DISCONNECTION_REQ = 0x06,
@@ -26,7 +26,7 @@ enum ys_l2cap_code {
 /* The longest of those, with its header. */
 #define YS_L2CAP_SIGNAL_MAX 14
 
-/* Channels that are not fixed (Part A 2.1). */
+/* Channels that are not fixed (Vol 3 Part A 2.1). */
 #define YS_L2CAP_DYNAMIC_FIRST 0x0040
 #define YS_L2CAP_DYNAMIC_LAST  0x007f
 

@@ -103,7 +103,7 @@ bool ys_link_data_decode(const uint8_t *bytes, size_t length, struct ys_link_dat
         .length = ys_get_u8(&reader),
     };
     pdu->payload = ys_get_bytes(&reader, pdu->length);
-    /* 2.4: kind 0 is reserved; only a continuing PDU may be empty */
+    /* Vol 6 Part B 2.4: kind 0 is reserved; only a continuing PDU may be empty */
     return ys_reader_done(&reader) && pdu->kind != 0 && (pdu->length > 0 || pdu->kind == YS_LINK_CONTINUING);
 }
 

@@ -17,12 +17,12 @@
 #define YS_LINK_PAYLOAD_MAX                251 /* data payload after one, without MIC */
 #define YS_LINK_TIME_DEFAULT_US            328
 #define YS_LINK_TIME_MAX_US                17040
-#define YS_LINK_TIME_CODED_US              2704 /* what a coded packet may take in any case (4.5.10) */
+#define YS_LINK_TIME_CODED_US              2704 /* what a coded packet may take in any case (Vol 6 Part B 4.5.10) */
 #define YS_LINK_INTER_FRAME_SPACE_NS       UINT64_C(150000)
 
 enum ys_phy { YS_PHY_1M, YS_PHY_2M, YS_PHY_CODED_S8, YS_PHY_CODED_S2 };
 
-/* Types of legacy advertising PDUs (2.3). */
+/* Types of legacy advertising PDUs (Vol 6 Part B 2.3). */
 enum ys_link_advertising_type {
     YS_LINK_ADV_IND = 0,
     YS_LINK_ADV_DIRECT_IND = 1,
@@ -33,7 +33,7 @@ enum ys_link_advertising_type {
     YS_LINK_ADV_SCAN_IND = 6
 };
 
-/* What a CONNECT_IND carries behind the addresses (2.3.3.1). */
+/* What a CONNECT_IND carries behind the addresses (Vol 6 Part B 2.3.3.1). */
 struct ys_link_connect {
     uint32_t access_address;
     uint32_t crc_init;
@@ -58,7 +58,7 @@ struct ys_link_advertising {
     struct ys_link_connect connect;
 };
 
-/* The kinds of a data PDU (2.4). */
+/* The kinds of a data PDU (Vol 6 Part B 2.4). */
 enum ys_link_kind { YS_LINK_CONTINUING = 1, YS_LINK_FIRST = 2, YS_LINK_CONTROL = 3 };
 
 /* A data PDU. */
@@ -80,7 +80,8 @@ void ys_put_link_advertising(struct ys_writer *writer, const struct ys_link_adve
 bool ys_link_data_decode(const uint8_t *bytes, size_t length, struct ys_link_data *pdu);
 void ys_put_link_data(struct ys_writer *writer, const struct ys_link_data *pdu);
 
-/* CRC-24 over a PDU, header included (3.1.1). Bit 0 of the result is the last in the standard's register. */
+/* CRC-24 over a PDU, header included (Vol 6 Part B 3.1.1). Bit 0 of the result is the last in the standard's register.
+ */
 uint32_t ys_link_crc(uint32_t init, const uint8_t *bytes, size_t length);
 
 /* A CRC as the three bytes that are on the air, the lowest first, each with its first bit lowest; and back. */
@@ -99,21 +100,23 @@ static inline bool ys_phy_is_coded(enum ys_phy phy)
 uint8_t ys_link_payload_within(enum ys_phy phy, uint64_t duration_ns);
 
 /* The longest data in a packet of which so many octets and so much time were agreed: the MIC has its room in that time,
- * whether there is one or not (4.5.10). */
+ * whether there is one or not (Vol 6 Part B 4.5.10). */
 uint8_t ys_link_payload_agreed(enum ys_phy phy, uint16_t octets, uint16_t us);
 
 /* How long a packet may be on the air, of the time that was agreed: on LE Coded always 2,704 us, and more as far as the
- * interval leaves room for the shortest that the other side may have to send (4.5.10). */
+ * interval leaves room for the shortest that the other side may have to send (Vol 6 Part B 4.5.10). */
 uint16_t ys_link_time_us(enum ys_phy phy, enum ys_phy other, uint32_t interval_us, uint16_t agreed_us);
 
 /* How many channels of a map are used. */
 uint8_t ys_link_channel_count(const uint8_t channel_map[5]);
 
-/* The data channel, 0 to 36, of a connection event by channel selection algorithm #1 (4.5.8.2): `last_unmapped` moves
- * by `hop` and is then mapped onto the used channels. At least one channel of the map must be used. */
+/* The data channel, 0 to 36, of a connection event by channel selection algorithm #1 (Vol 6 Part B 4.5.8.2):
+ * `last_unmapped` moves by `hop` and is then mapped onto the used channels. At least one channel of the map must be
+ * used. */
 uint8_t ys_link_next_channel(uint8_t *last_unmapped, uint8_t hop, const uint8_t channel_map[5]);
 
-/* The data channel of connection event `counter` by channel selection algorithm #2 (4.5.8.3), which needs no memory. */
+/* The data channel of connection event `counter` by channel selection algorithm #2 (Vol 6 Part B 4.5.8.3), which needs
+ * no memory. */
 uint8_t ys_link_event_channel(uint32_t access_address, uint16_t counter, const uint8_t channel_map[5]);
 
 /* Whether the parameters of a connection are within the standard: interval 6 to 3200, latency 0 to 499, timeout 10

@@ -39,7 +39,7 @@ enum ys_link_control {
 /* The longest of them, with its opcode. */
 #define YS_LINK_CONTROL_MAX 27
 
-/* How long data packets may be (2.4.2.21), as one side says it. */
+/* How long data packets may be (Vol 6 Part B 2.4.2.21), as one side says it. */
 struct ys_link_lengths {
     uint16_t receive_octets; /* 27 to 251; likewise: */
     uint16_t receive_us;     /* 328 to 17,040; likewise: */

@@ -31,7 +31,7 @@ enum ys_smp_code {
     YS_SMP_KEYPRESS = 0x0e
 };
 
-/* Authentication requirements, as bits (3.5.1). */
+/* Authentication requirements, as bits (Vol 3 Part H 3.5.1). */
 enum ys_smp_requirement {
     YS_SMP_BONDING = 0x01, /* the lower of two bits; the other is reserved */
     YS_SMP_MITM = 0x04,
@@ -40,7 +40,7 @@ enum ys_smp_requirement {
     YS_SMP_CT2 = 0x20
 };
 
-/* Keys that are given, as bits (3.6.1). */
+/* Keys that are given, as bits (Vol 3 Part H 3.6.1). */
 enum ys_smp_keys { YS_SMP_ENC_KEY = 0x01, YS_SMP_ID_KEY = 0x02, YS_SMP_SIGN_KEY = 0x04, YS_SMP_LINK_KEY = 0x08 };
 
 /* Any PDU. Which fields count depends on the code. */
@@ -71,8 +71,8 @@ void ys_put_smp(struct ys_writer *writer, const struct ys_smp_pdu *pdu);
 /* The name of a code in the words of the standard, or "unknown". */
 const char *ys_smp_code_name(uint8_t code);
 
-/* How the two come to a key by what their pairing request and response say (2.3.5.1), and whether by LE Secure
- * Connections. */
+/* How the two come to a key by what their pairing request and response say (Vol 3 Part H 2.3.5.1), and whether by LE
+ * Secure Connections. */
 enum ys_method ys_smp_method(const struct ys_smp_pdu *request, const struct ys_smp_pdu *response);
 bool ys_smp_is_secure(const struct ys_smp_pdu *request, const struct ys_smp_pdu *response);
 

@@ -186,7 +186,7 @@ static bool has_long_run(uint32_t bits)
     return false;
 }
 
-/* 2.1.2 */
+/* Vol 6 Part B 2.1.2 */
 static bool is_irregular(uint32_t address)
 {
     uint32_t other = address ^ YS_LINK_ADVERTISING_ACCESS_ADDRESS;
@@ -302,8 +302,8 @@ static void audit_place_of(struct ys_audit *audit, const struct ys_seen *seen)
         audit_cannot_tell(audit, YS_RULE_AUXILIARY_PLACE);
 }
 
-/* The pointer of a PDU, whether the rest of it is good or not (2.3.4: flags, two addresses, a byte of constant tone,
- * what data it is, and then the pointer). False if it breaks its rule. */
+/* The pointer of a PDU, whether the rest of it is good or not (Vol 6 Part B 2.3.4: flags, two addresses, a byte of
+ * constant tone, what data it is, and then the pointer). False if it breaks its rule. */
 static bool audit_pointer(struct ys_audit *audit, const struct ys_air_packet *air)
 {
     struct ys_reader reader = ys_reader_of(air->pdu, air->length);

@@ -1,4 +1,4 @@
-/* Rules of the attribute protocol, and of how characteristics are used (Core 5.4 Vol 3 Part F, Part G). */
+/* Rules of the attribute protocol, and of how characteristics are used (Core 5.4 Vol 3 Part F, Vol 3 Part G). */
 #include "capture/audit/attributes.h"
 
 #include <string.h>

@@ -10,7 +10,7 @@
 
 #define ALONE_MOST     6
 #define EMPTY_LEAST_NS (44 * NS_PER_US) /* no packet is shorter: an empty one on 2M */
-#define ANCHOR_NS      (16 * NS_PER_US) /* what an anchor may deviate besides its clock (4.2.2) */
+#define ANCHOR_NS      (16 * NS_PER_US) /* what an anchor may deviate besides its clock (Vol 6 Part B 4.2.2) */
 
 /* events */
 

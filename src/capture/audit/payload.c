@@ -1,4 +1,4 @@
-/* Rules of payloads: advertising structures (Core Specification Supplement Part A). */
+/* Rules of payloads: advertising structures (CSS Part A). */
 #include "capture/audit/payload.h"
 
 #include "capture/audit/verdicts.h"

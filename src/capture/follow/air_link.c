@@ -70,7 +70,7 @@ static bool is_due(uint16_t instant, uint16_t counter)
     return (uint16_t)(counter - instant) < 0x8000;
 }
 
-/* The first of 4.5.3: the anchor lies in a window behind the connect request. */
+/* The first (Vol 6 Part B 4.5.3): its anchor lies in a window behind the connect request. */
 static uint64_t first_window_ns(const struct ys_air_link *link)
 {
     uint64_t delay_ns = !link->request_was_auxiliary     ? UNIT_NS

@@ -97,7 +97,7 @@ static void xor_block(uint8_t *to, const uint8_t *with)
         to[i] ^= with[i];
 }
 
-/* The two blocks that confirm values are made of, most significant byte first (2.2.3). */
+/* The two blocks that confirm values are made of, most significant byte first (Vol 3 Part H 2.2.3). */
 static void confirm_blocks(const struct ys_old_pairing *pairing, uint8_t first[BLOCK], uint8_t second[BLOCK])
 {
     turn(pairing->response, first, 7);
@@ -139,7 +139,7 @@ bool ys_old_pairing_key(const struct ys_old_pairing *pairing, uint8_t key_size, 
     mbedtls_aes_init(&aes);
     for (uint32_t passkey = 0; passkey < PASSKEYS && !found; passkey++)
         found = is_passkey(&aes, passkey, mixed, second, wanted);
-    if (found) { /* 2.2.4: of both random values the lower halves; `aes` has the passkey that was found */
+    if (found) { /* Vol 3 Part H 2.2.4: of both random values the lower halves; `aes` has the passkey that was found */
         uint8_t block[BLOCK];
         turn(pairing->responder_random, block, 8);
         turn(pairing->initiator_random, block + 8, 8);

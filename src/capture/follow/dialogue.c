@@ -217,7 +217,8 @@ static void agree_mtu(struct ys_dialogue *dialogue)
     dialogue->mtu_is_sure = true;
 }
 
-/* What is malformed or unknown is answered by an error, unless it is a command or an answer itself (3.3.1). */
+/* What is malformed or unknown is answered by an error, unless it is a command or an answer itself (Vol 3 Part
+ * F 3.3.1). */
 static void note_odd(struct ys_speaker *speaker, const struct ys_said *said, const struct ys_piece *piece)
 {
     uint8_t opcode = said->length > 0 ? said->frame[0] : YS_ATT_COMMAND_FLAG;

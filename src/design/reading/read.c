@@ -276,7 +276,8 @@ static char *identifier_of(const char *file)
     return identifier;
 }
 
-/* GAP and GATT are made from the device (Core 5.4 Vol 3 Part C 12, Part G 7), before what the definition lists. */
+/* GAP and GATT are made from the device (Core 5.4 Vol 3 Part C 12, Vol 3 Part G 7), before what the definition lists.
+ */
 static void add_implied(struct ys_design *design)
 {
     struct ys_characteristic *characteristics = ys_new(8 * sizeof *characteristics);

@@ -242,7 +242,7 @@ uint8_t ys_own_type(const struct ys_host *host)
 
 void ys_set_connected(struct ys_host *host, struct ys_set *set)
 {
-    set->on = false; /* 7.8.9: a connection ends connectable advertising */
+    set->on = false; /* Vol 4 Part E 7.8.9: a connection ends connectable advertising */
     if (set->advertising != NULL && set->advertising->findable == YS_FINDABLE_UNTIL_CONNECTED)
         ys_set_ended(host, set, YS_HCI_OK);
     ys_gap_restart_advertising(host);

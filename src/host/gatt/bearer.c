@@ -7,7 +7,7 @@
 #include "host/gatt/server/server.h"
 
 /* Bits 0 to 5 of an opcode say the method. Even methods are asked for, odd ones answer; so it is in the whole table of
- * Part F 3.4.8, and an unknown even one is a request that is not supported. */
+ * Vol 3 Part F 3.4.8, and an unknown even one is a request that is not supported. */
 static bool is_for_client(uint8_t opcode)
 {
     return (opcode & YS_ATT_COMMAND_FLAG) == 0 && (opcode & 1) != 0;

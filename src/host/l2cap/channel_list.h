@@ -8,7 +8,7 @@ enum due { DUE_REQUEST = 1, DUE_RESPONSE = 2, DUE_CREDITS = 4, DUE_END = 8, DUE_
 
 #define CREDITS_MOST 0xffff
 #define SIZE_LEAST   23 /* of messages and packets (Core 5.4 Vol 3 Part A 4.22) */
-#define LENGTH_FIELD 2  /* before a message, in its first packet (3.4.3) */
+#define LENGTH_FIELD 2  /* before a message, in its first packet (Vol 3 Part A 3.4.3) */
 
 /* The longest packet, as the host's memory for PDUs allows. */
 #define PACKET_MOST YS_MTU

@@ -143,7 +143,7 @@ static void refuse_signal(struct ys_host *host, const struct ys_frame *frame)
     struct ys_reader reader = ys_reader_of(frame->pdu, frame->length);
     struct ys_l2cap_signal signal;
     ys_get_l2cap_signal(&reader, &signal);
-    /* Part A 4: an identifier is never 0; a reject is not answered */
+    /* Vol 3 Part A 4: an identifier is never 0; a reject is not answered */
     if (!ys_reader_ok(&reader) || signal.identifier == 0 || signal.code == YS_L2CAP_COMMAND_REJECT)
         return;
     ys_host_log(host, "rejects a signalling command with the code", signal.code);

@@ -58,7 +58,7 @@ void ys_pairing_poll_curve(struct ys_host *host)
     } else if (state == YS_CURVE_DONE) {
         memcpy(pairing->secret, result, sizeof pairing->secret);
         pairing->met |= MET_SECRET;
-    } else if (pairing->connection != NULL) { /* 2.3.5.6.1: a point that is not on the curve */
+    } else if (pairing->connection != NULL) { /* Vol 3 Part H 2.3.5.6.1: a point that is not on the curve */
         ys_pairing_fail(host, job == CURVE_SECRET ? YS_SMP_INVALID_PARAMETERS : YS_SMP_UNSPECIFIED, false);
     }
     ys_pairing_wipe(result, sizeof result);

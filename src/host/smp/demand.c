@@ -1,5 +1,5 @@
 /* What is demanded of a link: by the firmware, by a right that was missing, or by the other side (Core 5.4 Vol 3 Part C
- * 10.3, Part H 2.4.6). */
+ * 10.3, Vol 3 Part H 2.4.6). */
 #include "host/smp/demand.h"
 
 #include "host/core/clock.h"
@@ -66,7 +66,7 @@ enum ys_result ys_refresh(struct ys_host *host, uint16_t connection)
     return YS_OK;
 }
 
-/* The peripheral asks for security (2.4.6). */
+/* The peripheral asks for security (Vol 3 Part H 2.4.6). */
 void ys_pairing_security_requested(struct ys_host *host, struct ys_connection *connection, uint8_t requirements)
 {
     uint8_t level = (requirements & YS_SMP_MITM) != 0 ? YS_LEVEL_AUTHENTICATED : YS_LEVEL_ENCRYPTED;

@@ -91,7 +91,8 @@ static void encryption_changed(struct ys_host *host, uint8_t event, struct ys_re
         link_encrypted(host, connection);
         return;
     }
-    if (status == YS_HCI_OK) { /* 7.7.8: it has been switched off, which LE has no way to do: it is not to be trusted */
+    /* Vol 4 Part E 7.7.8: it has been switched off, which LE has no way to do: it is not to be trusted */
+    if (status == YS_HCI_OK) {
         connection->security = (struct ys_link_security){.key_size = 0};
         connection->keys.ended = true;
         memset(&connection->notifications, 0, sizeof connection->notifications);

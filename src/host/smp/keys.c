@@ -21,7 +21,8 @@ static const struct {
 
 const struct ys_pairing_step ys_keys_steps[] = {{NEEDS_KEYS, 0, NULL}};
 
-/* Bits of PDUs by bits of keys. A key of LE Secure Connections is not given, since both have it (3.6.1). */
+/* Bits of PDUs by bits of keys. A key of LE Secure Connections is not given, since both have it (Vol 3 Part H 3.6.1).
+ */
 static uint8_t pdus_of(uint8_t keys, bool secure_connections)
 {
     uint8_t pdus = 0;

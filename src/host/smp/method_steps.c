@@ -66,7 +66,7 @@ void ys_smp_take_random(struct ys_host *host, const struct ys_smp_pdu *pdu)
     ys_pairing_reverse(host->pairing->peer_random, pdu->value, 16);
 }
 
-/* The link is to be encrypted with `pairing->key`; shorter keys end in zeros (2.3.4). */
+/* The link is to be encrypted with `pairing->key`; shorter keys end in zeros (Vol 3 Part H 2.3.4). */
 void ys_smp_use_key(struct ys_host *host)
 {
     struct ys_pairing *pairing = host->pairing;

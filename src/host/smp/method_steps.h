@@ -14,7 +14,7 @@ void ys_smp_passkey_to_secret(struct ys_pairing *pairing);
 void ys_smp_emit_passkey(struct ys_host *host, enum ys_event_kind kind);
 uint8_t ys_smp_draw_random(struct ys_host *host);
 void ys_smp_take_random(struct ys_host *host, const struct ys_smp_pdu *pdu);
-/* The link is to be encrypted with `pairing->key`; shorter keys end in zeros (2.3.4). */
+/* The link is to be encrypted with `pairing->key`; shorter keys end in zeros (Vol 3 Part H 2.3.4). */
 void ys_smp_use_key(struct ys_host *host);
 uint8_t ys_smp_send_random(struct ys_host *host, const struct ys_smp_pdu *unused);
 uint8_t ys_smp_take_confirm(struct ys_host *host, const struct ys_smp_pdu *pdu);

@@ -71,7 +71,7 @@ uint32_t ys_privacy_run(struct ys_host *host, uint32_t now_ms)
     if (!pairing->security->privacy || host->state != STATE_READY)
         return YS_FOREVER;
     uint32_t wait_ms = ys_until_ms(now_ms, pairing->rotate_ms);
-    /* 4.7.8.4: not while a connection is being made, for which the other side may know the address */
+    /* Vol 4 Part E 7.8.4: not while a connection is being made, for which the other side may know the address */
     if (wait_ms > 0 || host->connecting)
         return wait_ms > 0 ? wait_ms : 1000;
     pairing->rotate_ms = now_ms + rotation_ms(pairing);

@@ -12,7 +12,7 @@
 
 enum step { CLEAR, ADD, MODE, ON };
 
-#define DEVICE_PRIVACY 1 /* a peer may also use its identity address (7.8.77) */
+#define DEVICE_PRIVACY 1 /* a peer may also use its identity address (Vol 4 Part E 7.8.77) */
 
 /* The next bond after a number that has a key; 0: there is none. */
 static uint8_t next_bond(struct ys_host *host, uint8_t number, struct ys_bond *bond)
@@ -100,8 +100,8 @@ const struct ys_command_row *ys_resolving_row(const struct ys_host *host)
     return &rows[host->pairing->resolving_step];
 }
 
-/* 7.8.38: the list must not change while something goes on for which addresses are resolved; so it ends, and begins
- * again. */
+/* Vol 4 Part E 7.8.38: the list must not change while something goes on for which addresses are resolved; so it ends,
+ * and begins again. */
 void ys_resolving_run(struct ys_host *host)
 {
     struct ys_pairing *pairing = host->pairing;

@@ -10,7 +10,7 @@
 
 #define ROUNDS 20 /* of passkey entry, one for each bit */
 
-/* The private key that everybody knows has this public one (2.3.5.6.1). */
+/* The private key that everybody knows has this public one (Vol 3 Part H 2.3.5.6.1). */
 static const uint8_t debug_key[32] = {0x20, 0xb0, 0x03, 0xd2, 0xf2, 0x97, 0xbe, 0x2c, 0x5e, 0x2c, 0x83,
                                       0xa7, 0xe9, 0xf9, 0xa5, 0xb9, 0xef, 0xf4, 0x91, 0x11, 0xac, 0xf4,
                                       0xfd, 0xdb, 0xcc, 0x03, 0x01, 0x48, 0x0e, 0x35, 0x9d, 0xe6};
@@ -47,7 +47,7 @@ static bool confirm_of(const struct ys_host *host, bool own, uint8_t z, uint8_t 
                : ys_toolbox_f4(&cipher, pairing->peer_key, pairing->own_key, pairing->peer_random, z, confirm);
 }
 
-/* 2.3.5.6.4: what came out of band commits the peer to its key. */
+/* Vol 3 Part H 2.3.5.6.4: what came out of band commits the peer to its key. */
 static uint8_t check_commitment(const struct ys_host *host)
 {
     const struct ys_pairing *pairing = host->pairing;
@@ -124,7 +124,7 @@ static uint8_t answer_random(struct ys_host *host, const struct ys_smp_pdu *pdu)
     return show_number(host);
 }
 
-/* passkey entry, bit by bit (2.3.5.6.3) */
+/* passkey entry, bit by bit (Vol 3 Part H 2.3.5.6.3) */
 
 static uint8_t bit_of(const struct ys_pairing *pairing)
 {
@@ -163,7 +163,7 @@ static void next_round(struct ys_pairing *pairing)
         ys_smp_passkey_to_secret(pairing); /* in the check values it stands for what people have done */
 }
 
-/* authentication stage 2 (2.3.5.6.5) */
+/* authentication stage 2 (Vol 3 Part H 2.3.5.6.5) */
 
 /* What stands for the method in the check value that `own` side makes: the passkey; or what the other side has handed
  * out of band; else zeros. */

@@ -64,7 +64,7 @@ static void forget_pairing(struct ys_host *host)
     ys_pairing_wipe(host->outgoing.bytes, sizeof host->outgoing.bytes);
 }
 
-/* 2.3.6: who guesses must wait, and longer each time. Not by address, which anybody can change. */
+/* Vol 3 Part H 2.3.6: who guesses must wait, and longer each time. Not by address, which anybody can change. */
 static void count_failure(struct ys_host *host)
 {
     struct ys_pairing *pairing = host->pairing;

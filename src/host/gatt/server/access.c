@@ -32,7 +32,8 @@ uint8_t ys_server_read_blob(struct answer *answer)
     return read_from(answer, answer->request->offset);
 }
 
-/* Puts one value of several; `lengths` puts its length before it (3.4.4.11). What does not fit is cut off. */
+/* Puts one value of several; `lengths` puts its length before it (Vol 3 Part F 3.4.4.11). What does not fit is cut off.
+ */
 static uint8_t put_one(struct answer *answer, uint16_t handle, bool lengths)
 {
     answer->handle = handle;
@@ -53,8 +54,8 @@ static uint8_t put_one(struct answer *answer, uint16_t handle, bool lengths)
     return error;
 }
 
-/* 3.4.4.7 and 3.4.4.11: the values of at least two attributes, one behind the other. All of them must be readable, also
- * those that are cut off. */
+/* Vol 3 Part F 3.4.4.7 and 3.4.4.11: the values of at least two attributes, one behind the other. All of them must be
+ * readable, also those that are cut off. */
 uint8_t ys_server_read_multiple(struct answer *answer)
 {
     const struct ys_att_pdu *request = answer->request;
@@ -102,8 +103,8 @@ uint8_t ys_server_write_command(struct answer *answer)
     return write_checked(answer, true);
 }
 
-/* 3.4.6.1: the right to write is checked now; offset, length and consent when all is executed. The answer repeats the
- * request, so that the client can see that it came across. */
+/* Vol 3 Part F 3.4.6.1: the right to write is checked now; offset, length and consent when all is executed. The answer
+ * repeats the request, so that the client can see that it came across. */
 uint8_t ys_server_prepare_write(struct answer *answer)
 {
     const struct ys_att_pdu *request = answer->request;
@@ -123,7 +124,7 @@ uint8_t ys_server_prepare_write(struct answer *answer)
     return YS_ATT_OK;
 }
 
-/* 3.4.6.3 */
+/* Vol 3 Part F 3.4.6.3 */
 uint8_t ys_server_execute_write(struct answer *answer)
 {
     uint8_t error = YS_ATT_OK;

@@ -1,5 +1,5 @@
 /* The table of a device that is only ever a client: GAP with its two mandatory characteristics, and GATT (Core 5.4
- * Vol 3 Part C 12, Part G 7). */
+ * Vol 3 Part C 12, Vol 3 Part G 7). */
 #include <yarnswift/table.h>
 
 static const uint8_t name[] = {'c', 'e', 'n', 't', 'r', 'a', 'l'};

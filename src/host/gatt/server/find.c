@@ -8,7 +8,7 @@
 #define TYPE_SERVICE   0x2800
 #define TYPE_SECONDARY 0x2801
 
-/* The ends of a range of handles (3.3.1): a first of 0 or beyond the last is refused. */
+/* The ends of a range of handles (Vol 3 Part F 3.3.1): a first of 0 or beyond the last is refused. */
 static uint8_t check_range(struct answer *answer)
 {
     answer->handle = answer->request->first;
@@ -22,7 +22,7 @@ static uint16_t last_handle(const struct answer *answer)
     return answer->request->last < count ? answer->request->last : count;
 }
 
-/* 3.4.3.1: handles with their types, as long as those are equally long. */
+/* Vol 3 Part F 3.4.3.1: handles with their types, as long as those are equally long. */
 uint8_t ys_server_find_information(struct answer *answer)
 {
     uint8_t error = check_range(answer);
@@ -79,7 +79,7 @@ static bool has_value(struct answer *answer, uint16_t handle)
     return length == request->length && ys_writer_ok(&value) && memcmp(bytes, request->value, length) == 0;
 }
 
-/* 3.4.3.3: attributes of a type with a given value, each with the end of its group. */
+/* Vol 3 Part F 3.4.3.3: attributes of a type with a given value, each with the end of its group. */
 uint8_t ys_server_find_by_type_value(struct answer *answer)
 {
     uint8_t error = check_range(answer);
@@ -122,7 +122,8 @@ static uint8_t put_entry(struct answer *answer, struct entries *entries, uint16_
     size_t start = ys_writer_length(&answer->writer);
     uint8_t error = ys_attribute_read(answer->host, answer->connection, handle, &answer->writer);
     size_t length = ys_writer_length(&answer->writer) - start;
-    if (!entries->any && error == YS_ATT_OK) { /* 3.4.4.2: the first may be cut off, at 255 with its header */
+    /* Vol 3 Part F 3.4.4.2: the first may be cut off, at 255 with its header */
+    if (!entries->any && error == YS_ATT_OK) {
         size_t limit = answer->connection->mtu - start < 255 - header ? answer->connection->mtu - start : 255 - header;
         entries->any = true;
         entries->value_length = length < limit ? length : limit;
@@ -136,8 +137,8 @@ static uint8_t put_entry(struct answer *answer, struct entries *entries, uint16_
     return error;
 }
 
-/* 3.4.4.1 and 3.4.4.9: the values of all attributes of a type. An attribute that may not be read ends the list, and is
- * the error if it is the first. */
+/* Vol 3 Part F 3.4.4.1 and 3.4.4.9: the values of all attributes of a type. An attribute that may not be read ends the
+ * list, and is the error if it is the first. */
 uint8_t ys_server_read_by_type(struct answer *answer)
 {
     bool grouped = answer->request->opcode == YS_ATT_READ_BY_GROUP_TYPE_REQUEST;

@@ -10,10 +10,10 @@
 #include "host/l2cap/frames.h"
 #include "wire/att.h"
 
-#define CONFIRMATION_TIMEOUT_MS 30000u /* 3.3.3 */
+#define CONFIRMATION_TIMEOUT_MS 30000u /* Vol 3 Part F 3.3.3 */
 #define WORDS                   ((YS_NOTIFIABLES + 31) / 32)
 
-/* Part F 3.4.7.1 and 3.4.7.2: what does not fit into MTU - 3 bytes is cut off; a client reads the rest. */
+/* Vol 3 Part F 3.4.7.1 and 3.4.7.2: what does not fit into MTU - 3 bytes is cut off; a client reads the rest. */
 static void send_value(struct ys_host *host, struct ys_connection *connection, uint16_t handle, bool indicate)
 {
     struct ys_writer writer = ys_l2cap_writer(&host->outgoing, connection->mtu);
@@ -30,7 +30,8 @@ static void send_value(struct ys_host *host, struct ys_connection *connection, u
     }
 }
 
-/* Puts one of several values (3.4.7.4), each with its handle and length; false, and nothing, if it does not fit. */
+/* Puts one of several values (Vol 3 Part F 3.4.7.4), each with its handle and length; false, and nothing, if it does
+ * not fit. */
 static bool put_value(struct ys_host *host, struct ys_connection *connection, struct ys_writer *writer, uint16_t handle)
 {
     size_t mark = ys_writer_length(writer);
@@ -120,7 +121,7 @@ void ys_notify_confirmed(const struct ys_host *host, struct ys_connection *conne
     connection->indicating = false;
 }
 
-/* Part F 3.3.3: after 30 s without a confirmation nothing more may be sent on this bearer, so it ends. */
+/* Vol 3 Part F 3.3.3: after 30 s without a confirmation nothing more may be sent on this bearer, so it ends. */
 void ys_notify_check(struct ys_host *host, struct ys_connection *connection, uint32_t now_ms)
 {
     if (ys_until_ms(now_ms, connection->indication_deadline_ms) > 0)

@@ -211,7 +211,8 @@ static bool is_first(struct ys_host *host, const struct entry *entry)
     return true;
 }
 
-/* 3.4.6.3: a part must begin within what is there by then. What the host does not keep is only written whole. */
+/* Vol 3 Part F 3.4.6.3: a part must begin within what is there by then. What the host does not keep is only written
+ * whole. */
 static uint8_t check_offset(struct ys_host *host, const struct entry *part)
 {
     size_t there = ys_attribute_stored_length(host, part->handle);

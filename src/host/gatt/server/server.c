@@ -23,7 +23,7 @@
 #include "host/gatt/server/queue.h"
 #include "host/l2cap/frames.h"
 
-/* 3.4.2 */
+/* Vol 3 Part F 3.4.2 */
 static uint8_t exchange_mtu(struct answer *answer)
 {
     uint16_t asked = answer->request->mtu;
@@ -139,7 +139,7 @@ static void do_command(struct ys_host *host, struct ys_connection *connection, c
     if (connection->awareness != AWARE && ys_caching_check(host, connection, request) != YS_ATT_OK)
         return;
     struct answer answer = {.host = host, .connection = connection, .request = request};
-    /* 3.3.1: whatever else happens, nothing is said */
+    /* Vol 3 Part F 3.3.1: whatever else happens, nothing is said */
     if (compose(&answer, find_row(request->opcode), verdict, consented) == YS_LATER)
         hold_command(&answer);
 }
@@ -171,7 +171,7 @@ void ys_server_receive(struct ys_host *host, struct ys_connection *connection, c
     if ((opcode & YS_ATT_COMMAND_FLAG) != 0)
         do_command(host, connection, &received->pdu, received->verdict, false);
     else if (connection->response.length > 0 || connection->waiting.stage != STAGE_NONE)
-        /* 3.3.2: one request at a time; the second is out of turn */
+        /* Vol 3 Part F 3.3.2: one request at a time; the second is out of turn */
         ys_host_log(host, "dropped a request before the last was answered, opcode", opcode);
     else
         answer_request(host, connection, received, false);
