@@ -573,6 +573,7 @@ static void assert_heard_failure(uint8_t reason)
     assert_int_equal(heard[1], reason);
 }
 
+/* Vol 3 Part H 2.3.5.6.1, 3.5.6. */
 static void a_public_key_that_is_no_point_of_the_curve_is_refused(void **state)
 {
     struct yard yard = {.seed = 41};
@@ -593,6 +594,7 @@ static void a_public_key_that_is_no_point_of_the_curve_is_refused(void **state)
 static const char debug_key[] = "e69d350e480103ccdbfdf4ac1191f4efb9a5f9e9a7832c5e2cbe97f2d203b020"
                                 "8bd28915d08e1c742430ed8fc24563765c15525abf9a32636deb2a65499c80dc";
 
+/* Vol 3 Part H 2.3.5.6.1. */
 static void the_debug_key_is_refused_unless_it_is_allowed(void **state)
 {
     (void)state;
@@ -612,6 +614,7 @@ static void the_debug_key_is_refused_unless_it_is_allowed(void **state)
     }
 }
 
+/* Vol 3 Part H 2.3.5.6.1. */
 static void the_own_public_key_sent_back_is_refused(void **state)
 {
     struct yard yard = {.seed = 43};
@@ -664,6 +667,7 @@ static void people_at_the_real_two(struct yard *to_wrench, struct yard *to_table
     }
 }
 
+/* Vol 3 Part H 2.3.5.6.3. */
 static void somebody_between_the_two_only_gets_through_just_works(void **state)
 {
     static const struct {
@@ -748,6 +752,7 @@ static void begin_read(struct yard *yard, struct ys_client_request *request, uin
                      YS_OK);
 }
 
+/* Vol 3 Part C 10.3.2. */
 static void a_host_that_does_not_wait_pairs_for_what_it_wants_to_read(void **state)
 {
     (void)state;

@@ -91,6 +91,7 @@ static void fill(uint8_t *bytes, size_t length, uint8_t first)
         bytes[i] = (uint8_t)(first + 7 * i);
 }
 
+/* Vol 3 Part A 3.4. */
 static void messages_of_every_length_arrive_whole_both_ways(void **state)
 {
     static const uint16_t lengths[] = {1, 2, 21, 22, 23, 244, 245, 246, 247, 248, 249, 491, 492, 493, 500};
@@ -113,6 +114,7 @@ static void messages_of_every_length_arrive_whole_both_ways(void **state)
     pair_end(&pair);
 }
 
+/* Vol 3 Part A 4.24. */
 static void a_message_takes_no_more_than_its_credits(void **state)
 {
     uint8_t message[SIZE];
@@ -152,6 +154,7 @@ static void a_stream_may_go_over_a_channel(void **state)
     pair_end(&pair);
 }
 
+/* Vol 3 Part A 4.6, 4.7. */
 static void a_channel_that_was_closed_can_be_opened_again(void **state)
 {
     (void)state;
@@ -177,6 +180,7 @@ static void a_channel_that_was_closed_can_be_opened_again(void **state)
     pair_end(&pair);
 }
 
+/* Vol 3 Part A 4.22, 4.23. */
 static void what_nobody_waits_for_is_refused(void **state)
 {
     struct ys_channel_settings other = settings[0];
@@ -194,6 +198,7 @@ static void what_nobody_waits_for_is_refused(void **state)
     pair_end(&pair);
 }
 
+/* Vol 3 Part C 10.2.1. */
 static void a_channel_asks_for_all_that_its_level_means(void **state)
 {
     static const struct {
@@ -285,6 +290,7 @@ static void a_peer_that_breaks_the_rules_loses_the_channel(void **state)
     }
 }
 
+/* Vol 3 Part A 4.24. */
 static void more_packets_than_credits_end_the_channel(void **state)
 {
     (void)state;
@@ -300,6 +306,7 @@ static void more_packets_than_credits_end_the_channel(void **state)
     pair_end(&pair);
 }
 
+/* Vol 3 Part A 4.22, 4.23. */
 static void requests_that_cannot_be_are_refused_with_the_reason(void **state)
 {
     static const char *const requests[] = {

@@ -36,6 +36,7 @@ static struct ys_opener *sample_opener(void)
     return ys_opener_new(key, diversifier, vector);
 }
 
+/* Vol 6 Part E 2.2. */
 static void the_first_packets_of_the_sample_data_are_opened(void **state)
 {
     struct ys_opener *opener = sample_opener();

@@ -236,6 +236,7 @@ static const struct wrong wrong[] = {
      "7:29 error: uuid is an alias: write its value here\n"},
 };
 
+/* Vol 3 Part C 12.1. */
 static void what_is_wrong_is_said_with_its_place_and_remedy(void **state)
 {
     (void)state;
@@ -496,6 +497,7 @@ static void durations_need_a_unit_and_are_exact(void **state)
 
 /* layout and payload */
 
+/* Vol 3 Part C 12.2. */
 static void a_definition_is_laid_out_in_the_order_of_handles(void **state)
 {
     struct ys_design *design =
@@ -545,7 +547,7 @@ static void a_definition_is_laid_out_in_the_order_of_handles(void **state)
     ys_design_free(design);
 }
 
-/* Core 5.4 Vol 3 Part G, appendix B: the example of the standard. */
+/* Core 5.4 Vol 3 Part G, appendix B: the example of the standard (Vol 3 Part G 7.3.1). */
 static void the_database_hash_is_that_of_the_standards_example(void **state)
 {
     static const struct {
@@ -608,6 +610,7 @@ static void the_hash_of_a_definition_changes_with_its_table_only(void **state)
     assert_memory_equal(hash, hashes[0], 16);
 }
 
+/* Vol 3 Part C 9.2.2, 9.2.4; CSS Part A 1.1, 1.2, 1.3. */
 static void the_payload_has_flags_services_and_the_name(void **state)
 {
     struct ys_design *design = read_text(DEVICE "advertising: {interval: 100 ms, services: [battery, s]}\n"

@@ -22,6 +22,7 @@
 #define DATA_TO_HOST   "02 0120 0400 a1a2a3a4"
 #define DATA_FROM_HOST "02 0100 0400 a1a2a3a4"
 
+/* Vol 6 Part E 1, 2. */
 static void the_first_encrypted_packets_are_those_of_the_sample_data(void **state)
 {
     uint8_t key[16];
@@ -85,6 +86,7 @@ static bool was_on_air(size_t first, const char *hex)
     return false;
 }
 
+/* Vol 6 Part E 2.1. */
 static void what_is_sent_on_an_encrypted_link_arrives_and_cannot_be_read(void **state)
 {
     (void)state;
@@ -129,6 +131,7 @@ static void a_long_packet_is_cut_and_each_piece_has_its_own_mic(void **state)
     assert_int_equal(lengths[2], 14);
 }
 
+/* Vol 6 Part B 5.1.3. */
 static void data_waits_while_encryption_starts(void **state)
 {
     (void)state;
@@ -148,6 +151,7 @@ static void data_waits_while_encryption_starts(void **state)
     assert_false(was_on_air(0, "a1a2a3a4"));
 }
 
+/* Vol 6 Part B 5.1.3; Vol 4 Part E 7.7.8, 7.7.39. */
 static void a_refresh_pauses_and_takes_another_key(void **state)
 {
     (void)state;
@@ -177,6 +181,7 @@ static void different_keys_end_the_link_with_a_wrong_mic(void **state)
     assert_int_equal(count_told(1, "04 05 04 00 0100"), 1);
 }
 
+/* Vol 6 Part B 5.1.3; Vol 4 Part E 7.7.65.5, 7.8.25, 7.8.26. */
 static void a_missing_key_is_said_and_the_link_goes_on(void **state)
 {
     (void)state;
@@ -220,6 +225,7 @@ static void a_key_that_never_comes_ends_the_link_after_40_seconds(void **state)
     assert_int_equal(count_told(0, "04 05 04 00 0100 22"), 1);
 }
 
+/* Vol 4 Part E 7.7.65.5, 7.8.25, 7.8.26, 7.8.24. */
 static void encryption_commands_are_refused_where_they_make_no_sense(void **state)
 {
     (void)state;
@@ -253,7 +259,8 @@ static void forge(const struct ys_air_packet *like, uint8_t header, const char *
                                                           .length = (uint16_t)(2 + pdu[1])});
 }
 
-/* Without the CRC's start, which is not on the air twice, a forged packet is noise; the link does not notice. */
+/* Without the CRC's start, which is not on the air twice, a forged packet is noise; the link does not notice (Vol 6
+ * Part E 2). */
 static void a_forged_packet_without_the_right_crc_changes_nothing(void **state)
 {
     (void)state;

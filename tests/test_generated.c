@@ -378,7 +378,8 @@ static void constants_are_in_the_table_as_they_are_sent(void **state)
     assert_true((formats_table.attributes[FORMATS_WHOLE_NUMBERS - 1].kind & YS_ATTRIBUTE_VARIABLE) == 0);
 }
 
-/* The generated table, on a host: what a client is told of includes, secondary services and descriptors. */
+/* The generated table, on a host: what a client is told of includes, secondary services and descriptors (Vol 3 Part
+ * G 3.2, 4.5.1). */
 static void includes_and_descriptors_are_on_the_air(void **state)
 {
     static struct scripted scripted;

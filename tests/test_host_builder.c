@@ -129,6 +129,7 @@ static void it_runs_on_a_host(void **state)
     }
 }
 
+/* Vol 3 Part G 3.1. */
 static void what_does_not_fit_or_comes_out_of_turn_is_no_table(void **state)
 {
     struct ys_builder builder;

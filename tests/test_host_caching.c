@@ -69,6 +69,7 @@ static void exchange(const char *request, const char *response)
     give_buffers(&scripted, LINK, 8);
 }
 
+/* Vol 3 Part G 7.2. */
 static void features_are_kept_for_each_connection_and_never_taken_back(void **state)
 {
     (void)state;
@@ -88,6 +89,7 @@ static void features_are_kept_for_each_connection_and_never_taken_back(void **st
     assert_att(&scripted, LINK + 1, "0b 00");
 }
 
+/* Vol 3 Part G 2.5.2.1, 7.1. */
 static void who_subscribed_is_told_of_a_change(void **state)
 {
     (void)state;
@@ -101,6 +103,7 @@ static void who_subscribed_is_told_of_a_change(void **state)
     assert_int_equal(ys_host_services_changed(&scripted.host, 9, 8), YS_ERROR_ARGUMENT);
 }
 
+/* Vol 3 Part G 2.5.2. */
 static void a_client_that_keeps_the_table_is_refused_until_it_knows(void **state)
 {
     (void)state;
@@ -142,6 +145,7 @@ static void change_all(void)
     (void)turn(&scripted);
 }
 
+/* Vol 3 Part F 3.4.7.4. */
 static void several_values_go_in_one_notification_where_the_client_takes_it(void **state)
 {
     (void)state;
@@ -166,6 +170,7 @@ static void several_values_go_in_one_notification_where_the_client_takes_it(void
     assert_att(&scripted, LINK, "1b 0e00 0102"); /* one alone goes as ever */
 }
 
+/* Vol 3 Part F 3.4.7.4; Vol 3 Part G 4.10.2. */
 static void several_values_in_one_are_told_one_by_one(void **state)
 {
     (void)state;

@@ -65,6 +65,7 @@ static void assert_outcome(enum ys_outcome outcome, uint8_t error)
     assert_int_equal(asked.request.error, error);
 }
 
+/* Vol 3 Part F 3.2.8, 3.4.2.1, 3.4.2.2; Vol 3 Part G 4.3.1. */
 static void the_mtu_is_asked_for_once(void **state)
 {
     (void)state;
@@ -78,6 +79,7 @@ static void the_mtu_is_asked_for_once(void **state)
     assert_int_equal(ys_client_exchange_mtu(&scripted.host, LINK, &second.request), YS_ERROR_BUSY);
 }
 
+/* Vol 3 Part F 3.4.3.1, 3.4.3.2; Vol 3 Part G 4.4.1, 4.5.1, 4.6.1, 4.7.1, 4.12.1 to 4.12.4. */
 static void everything_is_discovered_in_four_rounds(void **state)
 {
     static const struct {
@@ -119,7 +121,7 @@ static void everything_is_discovered_in_four_rounds(void **state)
     assert_int_equal(ys_uuid_number(&asked.found[7].uuid), 0x2902);
 }
 
-/* Each of these answers would lead a careless client around in circles, or out of its memory. */
+/* Each of these answers would lead a careless client around in circles, or out of its memory (Vol 3 Part G 3.3.2). */
 static void a_discovery_that_is_led_astray_ends(void **state)
 {
     static const char *const answers[] = {
@@ -239,6 +241,7 @@ static void discover_small(void)
     answer("04 0400 ffff", "01 04 0400 0a");
 }
 
+/* Vol 3 Part G 7.3. */
 static void what_was_found_is_told_again_while_the_hash_is_the_same(void **state)
 {
     static struct ys_found items[4];
@@ -287,6 +290,7 @@ static void a_server_without_a_hash_or_a_cache_without_room_is_discovered_each_t
     assert_int_equal(ys_client_discover_cached(&scripted.host, LINK, &asked.request, NULL), YS_ERROR_ARGUMENT);
 }
 
+/* Vol 3 Part F 3.4.3.3, 3.4.3.4; Vol 3 Part G 4.4.2. */
 static void services_are_found_by_uuid(void **state)
 {
     const struct ys_uuid battery = ys_uuid_of(0x180f);
@@ -300,6 +304,7 @@ static void services_are_found_by_uuid(void **state)
     assert_int_equal(asked.found[1].last_handle, 0x25);
 }
 
+/* Vol 3 Part F 3.2.9, 3.4.4.5, 3.4.4.6; Vol 3 Part G 4.8.1, 4.8.3. */
 static void a_long_value_is_read_to_its_end(void **state)
 {
     static const char full[] = "0d 000102030405060708090a0b0c0d0e0f101112131415";
@@ -332,6 +337,7 @@ static void a_value_longer_than_the_buffer_is_said_to_be(void **state)
     assert_hex(buffer, 4, "010203 77");
 }
 
+/* Vol 3 Part F 3.4.1.1. */
 static void refusals_carry_the_servers_error(void **state)
 {
     static const uint8_t value[] = {0xc4, 0x09};
@@ -345,6 +351,7 @@ static void refusals_carry_the_servers_error(void **state)
     assert_outcome(YS_OUTCOME_REFUSED, YS_ATT_INSUFFICIENT_AUTHENTICATION);
 }
 
+/* Vol 3 Part F 3.4.4.1, 3.4.4.2; Vol 3 Part G 4.8.2, 4.9.1, 4.9.3; Vol 3 Part C 9.2.7. */
 static void values_are_read_by_uuid_and_written(void **state)
 {
     static const uint8_t value[] = {0xa4, 0x01};
@@ -367,6 +374,7 @@ static void values_are_read_by_uuid_and_written(void **state)
     assert_int_equal(asked.done, 4); /* there is nothing to wait for */
 }
 
+/* Vol 3 Part F 3.3.2. */
 static void requests_wait_for_their_turn(void **state)
 {
     (void)state;
@@ -381,6 +389,7 @@ static void requests_wait_for_their_turn(void **state)
     assert_int_equal(asked.done + second.done, 2);
 }
 
+/* Vol 3 Part F 3.4.6.1, 3.4.6.2; Vol 3 Part G 4.9.4. */
 static void a_long_value_is_queued_in_parts(void **state)
 {
     static uint8_t long_value[40];
@@ -395,6 +404,7 @@ static void a_long_value_is_queued_in_parts(void **state)
     assert_outcome(YS_OUTCOME_DONE, 0);
 }
 
+/* Vol 3 Part F 3.4.6.3, 3.4.6.4; Vol 3 Part G 4.9.5. */
 static void what_did_not_come_across_is_not_written(void **state)
 {
     static const char *const echoes[] = {"17 0300 0000 0a0c", "17 0300 0100 0a0b", "17 0400 0000 0a0b",
@@ -423,6 +433,7 @@ static void what_did_not_come_across_is_not_written(void **state)
     assert_int_equal(ys_client_write_reliable(&scripted.host, LINK, &asked.request, parts, 0), YS_ERROR_ARGUMENT);
 }
 
+/* Vol 3 Part F 3.4.4.11, 3.4.4.12; Vol 3 Part G 4.8.5. */
 static void several_values_are_read_in_one_round(void **state)
 {
     static const uint16_t handles[] = {3, 5, 7};
@@ -443,6 +454,7 @@ static void several_values_are_read_in_one_round(void **state)
                      YS_ERROR_ARGUMENT); /* more than a PDU holds */
 }
 
+/* Vol 3 Part G 4.6.2. */
 static void characteristics_are_found_by_their_uuid(void **state)
 {
     const struct ys_uuid battery = ys_uuid_of(0x2a19);
@@ -478,6 +490,7 @@ static void requests_that_make_no_sense_are_refused(void **state)
     assert_sent(&scripted, "");
 }
 
+/* Vol 3 Part F 3.3.3; Vol 3 Part G 4.14. */
 static void a_server_that_is_silent_is_left_after_30_s(void **state)
 {
     (void)state;
@@ -507,6 +520,7 @@ static void what_waits_is_told_when_the_connection_ends(void **state)
     assert_int_equal(second.request.outcome, YS_OUTCOME_DISCONNECTED);
 }
 
+/* Vol 3 Part F 3.4.7.2, 3.4.7.3; Vol 3 Part G 4.10.1, 4.11.1. */
 static void values_that_are_sent_are_told_and_indications_confirmed(void **state)
 {
     (void)state;

@@ -100,6 +100,7 @@ static void change(uint16_t handle)
     (void)turn(&scripted);
 }
 
+/* Vol 3 Part F 3.3.2, 3.4.7.2, 3.4.7.3. */
 static void an_indication_waits_for_the_last_to_be_confirmed(void **state)
 {
     (void)state;
@@ -150,6 +151,7 @@ static void who_wants_both_is_sent_indications(void **state)
     assert_att(&scripted, LINK, "1b 0300 0400");
 }
 
+/* Vol 3 Part F 3.3.3. */
 static void a_peer_that_does_not_confirm_is_disconnected_after_30_s(void **state)
 {
     (void)state;
@@ -164,6 +166,7 @@ static void a_peer_that_does_not_confirm_is_disconnected_after_30_s(void **state
     assert_sent(&scripted, "01 06 04 03 4000 13");
 }
 
+/* Vol 3 Part G 3.3.3.3. */
 static void configurations_that_are_not_offered_are_refused(void **state)
 {
     (void)state;
@@ -174,6 +177,7 @@ static void configurations_that_are_not_offered_are_refused(void **state)
     assert_int_equal(count_events(&scripted, YS_EVENT_SUBSCRIPTION), 0);
 }
 
+/* Vol 3 Part F 3.2.5; Vol 3 Part C 10.5. */
 static void consent_is_asked_after_everything_else_was_checked(void **state)
 {
     (void)state;
@@ -200,6 +204,7 @@ static void consent_is_asked_after_everything_else_was_checked(void **state)
     assert_int_equal(yard.asked, 8);
 }
 
+/* Vol 3 Part G 3.3.3.2. */
 static void a_descriptor_that_can_be_written_keeps_what_is_written(void **state)
 {
     (void)state;

@@ -32,7 +32,7 @@ static int setup(void **state)
     return 0;
 }
 
-/* A read request, in pieces of every size, with every piece size the same answer. */
+/* A read request, in pieces of every size, with every piece size the same answer (Vol 3 Part A 3.1). */
 static void a_frame_in_pieces_is_put_together(void **state)
 {
     uint8_t frame[16];
@@ -51,6 +51,7 @@ static void a_frame_in_pieces_is_put_together(void **state)
     }
 }
 
+/* Vol 3 Part A 3.1. */
 static void frames_that_are_not_whole_or_too_long_are_dropped(void **state)
 {
     static const char *const packets[] = {
@@ -117,6 +118,7 @@ static void a_response_is_cut_into_the_controllers_buffers(void **state)
                "6162636465666768696a 41424344454647484900");
 }
 
+/* Vol 4 Part E 7.7.19. */
 static void a_response_waits_for_buffers_and_goes_on_where_it_stopped(void **state)
 {
     (void)state;
@@ -139,6 +141,7 @@ static void a_response_waits_for_buffers_and_goes_on_where_it_stopped(void **sta
                "6162636465666768696a 41424344454647484900");
 }
 
+/* Vol 4 Part E 4.1.1. */
 static void buffers_come_back_when_their_connection_ends(void **state)
 {
     (void)state;
@@ -154,6 +157,7 @@ static void buffers_come_back_when_their_connection_ends(void **state)
     assert_att(&scripted, LINK + 1, "0b 79617264");
 }
 
+/* Vol 4 Part E 4.1.1. */
 static void more_buffers_than_were_used_do_not_come_back(void **state)
 {
     (void)state;
@@ -165,6 +169,7 @@ static void more_buffers_than_were_used_do_not_come_back(void **state)
     assert_int_equal(scripted.sent_count, 1);
 }
 
+/* Vol 3 Part A 2.1, 4.1. */
 static void signalling_is_rejected_and_pairing_refused(void **state)
 {
     (void)state;
@@ -182,6 +187,7 @@ static void signalling_is_rejected_and_pairing_refused(void **state)
 
 /* connections */
 
+/* Vol 4 Part E 7.7.65.1, 7.7.65.10. */
 static void a_connection_is_told_with_what_it_is(void **state)
 {
     (void)state;
@@ -201,6 +207,7 @@ static void a_connection_is_told_with_what_it_is(void **state)
     assert_int_equal(ys_disconnect(&scripted.host, LINK), YS_ERROR_NO_CONNECTION);
 }
 
+/* Vol 4 Part E 7.1.6, 7.7.5. */
 static void several_connections_can_be_ended_together(void **state)
 {
     (void)state;
@@ -230,6 +237,7 @@ static void more_connections_than_fit_are_not_taken(void **state)
 static const struct ys_connecting thirty_ms = {.interval_us = 30000, .supervision_timeout_ms = 4000};
 static const struct ys_address peer = {.type = YS_ADDRESS_RANDOM, .bytes = {1, 2, 3, 4, 5, 0xc6}};
 
+/* Vol 3 Part C 9.3.8; Vol 4 Part E 7.8.12, 7.8.13. */
 static void connecting_is_asked_for_and_can_be_given_up(void **state)
 {
     (void)state;
@@ -251,6 +259,7 @@ static void connecting_is_asked_for_and_can_be_given_up(void **state)
     assert_sent(&scripted, "");
 }
 
+/* Vol 4 Part E 7.7.14, 7.7.15. */
 static void a_refused_connect_command_is_told(void **state)
 {
     (void)state;
@@ -336,6 +345,7 @@ static void answer_advertising(void)
     "01 0920 20 04 03095432 000000000000000000000000000000000000000000000000000000 |"                                  \
     "01 0a20 01 01"
 
+/* Vol 3 Part C 9.3.3; Vol 4 Part E 7.8.5, 7.8.7, 7.8.8. */
 static void advertising_is_set_up_before_it_is_switched_on(void **state)
 {
     (void)state;
@@ -354,6 +364,7 @@ static void advertising_is_set_up_before_it_is_switched_on(void **state)
     assert_sent(&scripted, "01 0a20 01 00");
 }
 
+/* Vol 4 Part E 7.8.9. */
 static void advertising_goes_on_after_a_connection_while_one_fits(void **state)
 {
     (void)state;
@@ -481,6 +492,7 @@ static void advertising_that_fails_is_told_and_tried_again_later(void **state)
     assert_sent(&scripted, "01 0a20 01 01");
 }
 
+/* Vol 3 Part C 9.1.2, 9.2.6; Vol 4 Part E 7.7.65.2, 7.8.10, 7.8.11. */
 static void reports_are_told_one_by_one(void **state)
 {
     (void)state;

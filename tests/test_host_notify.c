@@ -24,6 +24,7 @@ static int setup(void **state)
     return 0;
 }
 
+/* Vol 3 Part F 3.4.7.1. */
 static void a_change_is_sent_to_who_subscribed_with_the_newest_value(void **state)
 {
     (void)state;
@@ -130,6 +131,7 @@ static void what_was_pending_is_not_sent_after_unsubscribing(void **state)
     assert_int_equal(sample.reads, 0);
 }
 
+/* Vol 3 Part F 3.4.7.1. */
 static void a_value_is_cut_to_the_mtu_and_an_error_sends_nothing(void **state)
 {
     (void)state;

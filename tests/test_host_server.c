@@ -43,6 +43,7 @@ static void exchange_all(const struct exchange *exchanges, size_t count)
         exchange(exchanges[i].request, exchanges[i].response);
 }
 
+/* Vol 3 Part F 3.2.3, 3.4.4.9, 3.4.4.10; Vol 3 Part G 3.1. */
 static void services_are_listed_with_the_ends_of_their_groups(void **state)
 {
     static const struct exchange exchanges[] = {
@@ -63,6 +64,7 @@ static void services_are_listed_with_the_ends_of_their_groups(void **state)
     exchange_all(exchanges, COUNT(exchanges));
 }
 
+/* Vol 3 Part G 3.3.1, 3.3.1.1 to 3.3.1.3, 3.3.2. */
 static void characteristics_are_listed_with_their_declarations(void **state)
 {
     static const struct exchange exchanges[] = {
@@ -76,6 +78,7 @@ static void characteristics_are_listed_with_their_declarations(void **state)
     exchange_all(exchanges, COUNT(exchanges));
 }
 
+/* Vol 3 Part F 3.2.1, 3.4.4.1, 3.4.4.2. */
 static void values_are_read_by_their_type(void **state)
 {
     static const struct exchange exchanges[] = {
@@ -93,6 +96,7 @@ static void values_are_read_by_their_type(void **state)
     exchange("08 0100 ffff " SAMPLE_LONG_1, "01 08 0800 80");
 }
 
+/* Vol 3 Part F 3.4.3.1, 3.4.3.2. */
 static void information_is_listed_by_the_length_of_types(void **state)
 {
     static const struct exchange exchanges[] = {
@@ -108,6 +112,7 @@ static void information_is_listed_by_the_length_of_types(void **state)
     exchange_all(exchanges, COUNT(exchanges));
 }
 
+/* Vol 3 Part F 3.4.3.3, 3.4.3.4. */
 static void services_are_found_by_their_value(void **state)
 {
     static const struct exchange exchanges[] = {
@@ -123,6 +128,7 @@ static void services_are_found_by_their_value(void **state)
     exchange_all(exchanges, COUNT(exchanges));
 }
 
+/* Vol 3 Part F 3.2.2. */
 static void ranges_that_are_none_are_refused(void **state)
 {
     static const char *const types[] = {"04 %s", "06 %s 0028 0f18", "08 %s 0328", "10 %s 0028"};
@@ -142,6 +148,7 @@ static void ranges_that_are_none_are_refused(void **state)
     }
 }
 
+/* Vol 3 Part F 3.4.4.3, 3.4.4.4. */
 static void values_are_read_from_constants_handlers_and_memory(void **state)
 {
     static const struct exchange exchanges[] = {
@@ -166,7 +173,7 @@ static void values_are_read_from_constants_handlers_and_memory(void **state)
     exchange("0a 0800", "01 0a 0800 85");
 }
 
-/* 60 bytes with an MTU of 23: 22 at a time. */
+/* 60 bytes with an MTU of 23: 22 at a time (Vol 3 Part F 3.2.9, 3.4.4.5, 3.4.4.6). */
 static void long_values_are_read_piece_by_piece(void **state)
 {
     static const struct exchange exchanges[] = {
@@ -187,6 +194,7 @@ static void long_values_are_read_piece_by_piece(void **state)
     exchange_all(exchanges, COUNT(exchanges));
 }
 
+/* Vol 3 Part F 3.2.4, 3.4.5.1, 3.4.5.2. */
 static void writes_go_to_handlers_and_memory(void **state)
 {
     static const struct exchange exchanges[] = {
@@ -213,6 +221,7 @@ static void writes_go_to_handlers_and_memory(void **state)
     assert_int_equal(sample.writes, 3);
 }
 
+/* Vol 3 Part F 3.4.5.3. */
 static void commands_are_done_or_not_but_never_answered(void **state)
 {
     static const struct exchange exchanges[] = {
@@ -243,6 +252,7 @@ static void stored_values_start_as_the_table_says(void **state)
     assert_hex(values, 3, "0100 09");
 }
 
+/* Vol 3 Part F 3.4.1.1, 3.4.8. */
 static void unknown_and_malformed_requests_get_the_standards_answer(void **state)
 {
     static const struct exchange exchanges[] = {
@@ -274,6 +284,7 @@ static void unknown_and_malformed_requests_get_the_standards_answer(void **state
     exchange_all(exchanges, COUNT(exchanges));
 }
 
+/* Vol 3 Part F 3.2.8, 3.4.2.1, 3.4.2.2. */
 static void the_mtu_is_the_smaller_of_both_and_at_least_23(void **state)
 {
     static const struct {
@@ -292,6 +303,7 @@ static void the_mtu_is_the_smaller_of_both_and_at_least_23(void **state)
                         "30313233343536373839 6162636465666768696a 41424344454647484900");
 }
 
+/* Vol 3 Part G 3.3.3.3. */
 static void connections_do_not_share_their_configuration(void **state)
 {
     (void)state;

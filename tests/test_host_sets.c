@@ -169,6 +169,7 @@ static bool is_of_set(const struct ys_air_packet *packet, uint8_t set)
     return ys_link_extended_decode(packet->pdu, packet->length, &pdu) && pdu.has_data_id && pdu.data_id.set == set;
 }
 
+/* Vol 6 Part B 4.4.2.10; Vol 4 Part E 7.8.52, 7.8.53, 7.8.56. */
 static void several_sets_are_on_the_air_at_once(void **state)
 {
     static const struct ys_set_options long_range = {.extended = true,
@@ -232,6 +233,7 @@ static void several_sets_are_on_the_air_at_once(void **state)
     assert_true(legacy > 0);
 }
 
+/* Vol 4 Part E 7.8.54, 7.8.55. */
 static void a_long_payload_goes_in_fragments_and_comes_back_cut_to_its_memory(void **state)
 {
     static const struct ys_set_options options = {.extended = true, .phy = YS_SET_2M};
@@ -288,6 +290,7 @@ static void a_connection_is_made_on_a_set_and_the_set_comes_back(void **state)
     assert_int_equal(last(&device, YS_EVENT_ADVERTISING_ENDED)->set, 0);
 }
 
+/* Vol 4 Part E 7.7.65.18. */
 static void a_set_ends_by_count_and_by_time_and_says_so(void **state)
 {
     static const struct ys_set_options five = {.extended = true, .events = 5};
@@ -309,6 +312,7 @@ static void a_set_ends_by_count_and_by_time_and_says_so(void **state)
     assert_int_equal(air_count, 0);
 }
 
+/* Vol 4 Part E 7.7.65.19. */
 static void who_asks_is_told(void **state)
 {
     static const struct ys_set_options options = {.tells_requests = true};
@@ -322,6 +326,7 @@ static void who_asks_is_told(void **state)
     assert_true(ys_address_is_equal(&last(&device, YS_EVENT_SCAN_REQUEST)->u.scan_request, &central));
 }
 
+/* Vol 6 Part B 4.6; Vol 4 Part E 7.8.57, 7.8.58. */
 static void a_controller_without_sets_gets_what_it_can_do(void **state)
 {
     static const struct ys_set_options options = {.extended = true,
@@ -533,6 +538,7 @@ static void a_directed_advertisement_is_for_one(void **state)
     directed_advertising_is_for_one(&central);
 }
 
+/* Vol 3 Part C 9.3.5, 9.3.7; Vol 6 Part B 4.3.1, 4.3.2; Vol 4 Part E 7.8.14 to 7.8.17. */
 static void only_who_is_listed_may_connect(void **state)
 {
     const struct ys_address central = ys_host_address(&scanner.host);
@@ -568,6 +574,7 @@ static void only_who_is_listed_may_connect(void **state)
     assert_true(ys_address_is_equal(&last(&scanner, YS_EVENT_CONNECTED)->u.connected.peer, &address));
 }
 
+/* Vol 6 Part B 4.3.3, 4.3.4. */
 static void reports_pass_the_filter_or_not(void **state)
 {
     static const uint8_t data[] = {2, 1, 6, 3,   3,   0x0f, 0x18, 5,   0xff, 0xff, 0xff, 1,

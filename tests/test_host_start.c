@@ -71,6 +71,7 @@ static void init_names_what_is_missing(void **state)
     assert_string_equal(ys_result_text((enum ys_result)99), "an unknown result");
 }
 
+/* Vol 4 Part E 7.3.1, 7.8.1, 7.3.2, 7.4.3, 7.8.3, 7.4.6, 7.8.4. */
 static void the_start_goes_in_order_one_command_at_a_time(void **state)
 {
     (void)state;
@@ -102,6 +103,7 @@ static void the_start_goes_in_order_one_command_at_a_time(void **state)
         "random static");
 }
 
+/* Vol 4 Part E 7.4.5, 7.8.2. */
 static void shared_buffers_are_asked_for_when_le_has_none(void **state)
 {
     (void)state;
@@ -151,6 +153,7 @@ static void a_start_that_fails_names_its_step(void **state)
     }
 }
 
+/* Vol 4 Part E 7.4.3, 7.8.3. */
 static void a_controller_without_le_is_named(void **state)
 {
     (void)state;
@@ -189,6 +192,7 @@ static void a_failed_start_can_be_tried_again(void **state)
     assert_int_equal(count_events(&scripted, YS_EVENT_READY), 1);
 }
 
+/* Vol 4 Part E 4.4. */
 static void commands_wait_for_the_controllers_credit(void **state)
 {
     static const struct ys_scanning scanning = {.interval_us = 60000, .window_us = 30000, .active = true};
@@ -224,6 +228,7 @@ static void calls_before_the_start_are_refused(void **state)
     assert_sent(&scripted, "");
 }
 
+/* Vol 4 Part E 7.7.16. */
 static void a_hardware_error_ends_connections_and_is_told(void **state)
 {
     (void)state;
@@ -237,7 +242,7 @@ static void a_hardware_error_ends_connections_and_is_told(void **state)
     scripted_start(&scripted, 251, 8);
 }
 
-/* Each is cut short, too long, or of no sense; none of them may do anything at all. */
+/* Each is cut short, too long, or of no sense; none of them may do anything at all (Vol 4 Part E 5.4). */
 static void malformed_packets_are_dropped(void **state)
 {
     static const char *const packets[] = {

@@ -167,6 +167,7 @@ static struct ys_connection *connection_of(uint16_t link)
 
 /* several values */
 
+/* Vol 3 Part F 3.4.4.7, 3.4.4.8, 3.4.4.11, 3.4.4.12. */
 static void several_values_are_read_one_behind_the_other(void **state)
 {
     (void)state;
@@ -186,6 +187,7 @@ static void several_values_are_read_one_behind_the_other(void **state)
 
 /* queued writes */
 
+/* Vol 3 Part F 3.4.6.1, 3.4.6.2. */
 static void a_long_value_is_written_in_parts_and_then_at_once(void **state)
 {
     (void)state;
@@ -219,6 +221,7 @@ static void parts_may_overlap_and_the_farthest_ends_the_value(void **state)
     exchange("0a 0300", "0b 6162");
 }
 
+/* Vol 3 Part F 3.2.4, 3.4.6.3, 3.4.6.4. */
 static void all_is_written_or_nothing(void **state)
 {
     (void)state;
@@ -330,6 +333,7 @@ static void the_queue_is_shared_and_each_connection_loses_only_its_own(void **st
 
 /* later */
 
+/* Vol 3 Part F 3.3.2. */
 static void a_read_waits_while_everything_else_goes_on(void **state)
 {
     static const uint8_t value[] = {0x78, 0x56, 0x34, 0x12};
@@ -550,6 +554,7 @@ static void a_subscription_may_wait_for_consent(void **state)
 
 /* rights */
 
+/* Vol 3 Part F 3.2.5; Vol 3 Part C 10.2.1, 10.3.1. */
 static void each_right_is_refused_with_what_is_missing(void **state)
 {
     static const struct {

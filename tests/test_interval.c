@@ -35,6 +35,7 @@ static void run(const struct ys_design *design, uint32_t seconds, uint32_t runs,
 
 /* the air */
 
+/* Vol 6 Part B 4.4.2.2. */
 static void each_interval_is_what_was_set_and_up_to_10_ms_more(void **state)
 {
     struct ys_design *design = read_text(CONNECTABLE("50 ms"));

@@ -231,6 +231,7 @@ static const struct wrong wrong[] = {
      "4:46 warning: in the service Battery, Battery Level must offer read: add it\n"},
 };
 
+/* Vol 3 Part G 2.6.3; CSS Part A 1. */
 static void what_is_wrong_is_said_with_its_place_and_remedy(void **state)
 {
     (void)state;
@@ -275,7 +276,8 @@ static void properties_and_rights_are_as_the_ways_say(void **state)
     ys_design_free(design);
 }
 
-/* Each descriptor behind a value: its type, its bytes, and whether it is kept in memory. */
+/* Each descriptor behind a value: its type, its bytes, and whether it is kept in memory (Vol 3 Part
+ * G 3.3.3.1, 3.3.3.2, 3.3.3.4). */
 static void descriptors_follow_in_order_with_their_bytes(void **state)
 {
     static const struct {
@@ -315,6 +317,7 @@ static void descriptors_follow_in_order_with_their_bytes(void **state)
     ys_design_free(design);
 }
 
+/* Vol 3 Part G 3.3.3.5, 3.3.3.6. */
 static void a_structure_has_a_presentation_format_a_field_and_a_list_of_them(void **state)
 {
     struct ys_design *design = read_right(
@@ -355,6 +358,7 @@ static void a_table_that_clients_may_keep_has_its_hash(void **state)
     }
 }
 
+/* CSS Part A 1.4, 1.5, 1.9, 1.10, 1.11, 1.12, 1.15, 1.16, 1.17, 1.18. */
 static void payloads_are_composed_part_by_part(void **state)
 {
     struct ys_design *design = read_right(

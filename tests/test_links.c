@@ -67,6 +67,8 @@ static const struct ys_link_wishes fast = {.interval_min_us = 7500,
                                            .send_phys = YS_LINK_2M,
                                            .receive_phys = YS_LINK_2M | YS_LINK_1M};
 
+/* Vol 3 Part C 9.3.9; Vol 4 Part E 7.7.65.3, 7.7.65.7, 7.7.65.12, 7.8.18, 7.8.33 to 7.8.35, 7.8.46, 7.8.47 to 7.8.49.
+ */
 static void what_a_peripheral_wishes_is_asked_for_and_told_on_both_sides(void **state)
 {
     (void)state;
@@ -87,6 +89,7 @@ static void what_a_peripheral_wishes_is_asked_for_and_told_on_both_sides(void **
     pair_end(&pair);
 }
 
+/* Vol 3 Part C 9.3.12. */
 static void it_waits_for_its_pause(void **state)
 {
     struct ys_link_wishes patient = fast;
@@ -101,6 +104,7 @@ static void it_waits_for_its_pause(void **state)
     pair_end(&pair);
 }
 
+/* Vol 3 Part A 4.20, 4.21. */
 static void where_the_controllers_cannot_the_hosts_ask_each_other(void **state)
 {
     struct ys_link_wishes slow = {
@@ -114,6 +118,7 @@ static void where_the_controllers_cannot_the_hosts_ask_each_other(void **state)
     pair_end(&pair);
 }
 
+/* Vol 3 Part C 9.3.9. */
 static void a_central_answers_as_its_firmware_wants(void **state)
 {
     static const struct {
@@ -145,6 +150,7 @@ static void a_central_answers_as_its_firmware_wants(void **state)
     }
 }
 
+/* Vol 6 Part B 5.3. */
 static void what_collides_is_asked_again(void **state)
 {
     struct ys_link_wishes phys = {.send_phys = YS_LINK_2M, .receive_phys = YS_LINK_2M};

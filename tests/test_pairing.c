@@ -45,6 +45,7 @@ static uint8_t method_of(char letter)
     return (uint8_t)(strchr(letters, letter) - letters);
 }
 
+/* Vol 3 Part H 2.3.2, 2.3.5.1. */
 static void every_pair_of_capabilities_pairs_by_the_method_of_the_standard(void **state)
 {
     (void)state;
@@ -170,6 +171,8 @@ static void assert_can_pair(struct yard *yard, const struct way *way)
     assert_int_equal(bonds_of(&yard->tablet), 1);
 }
 
+/* Vol 3 Part C 9.4.2, 9.4.3; Vol 3 Part H 2.3.1, 2.3.5.2
+ * to 2.3.5.5, 2.3.5.6.2, 2.3.5.6.3, 2.4.2.3, 3.2, 3.6.1, 3.6.2, 3.6.3; Vol 4 Part E 7.7.8, 7.7.39. */
 static void all_methods_pair(void **state)
 {
     (void)state;
@@ -201,6 +204,7 @@ static void assert_failed(const struct yard *yard, uint8_t reason)
     assert_int_equal(yard->tablet.failed.reason, reason);
 }
 
+/* Vol 3 Part H 2.3.5.6.5, 3.5.3, 3.5.4, 3.5.5, 3.5.7. */
 static void mistakes_and_refusals_end_a_pairing_with_the_reason_of_the_standard(void **state)
 {
     (void)state;
@@ -230,6 +234,7 @@ static void mistakes_and_refusals_end_a_pairing_with_the_reason_of_the_standard(
     }
 }
 
+/* Vol 3 Part H 3.4. */
 static void who_says_nothing_for_30_seconds_has_failed_and_must_connect_again(void **state)
 {
     (void)state;
@@ -249,6 +254,7 @@ static void who_says_nothing_for_30_seconds_has_failed_and_must_connect_again(vo
     yard_end(&yard);
 }
 
+/* Vol 3 Part H 2.3.3. */
 static void data_from_out_of_band_that_are_not_the_peers_are_found_out(void **state)
 {
     (void)state;
@@ -269,7 +275,8 @@ static void data_from_out_of_band_that_are_not_the_peers_are_found_out(void **st
     }
 }
 
-/* Only the peripheral's data went to the central: enough, since the central's own are then not asked for. */
+/* Only the peripheral's data went to the central: enough, since the central's own are then not asked for (Vol 3 Part
+ * H 2.3.5.6.4). */
 static void data_that_went_one_way_are_enough_and_data_that_never_went_are_not(void **state)
 {
     (void)state;
@@ -296,6 +303,7 @@ static void data_that_went_one_way_are_enough_and_data_that_never_went_are_not(v
 
 /* what a device demands */
 
+/* Vol 3 Part H 2.3.4. */
 static void a_key_has_the_size_that_both_can_and_none_under_the_least(void **state)
 {
     (void)state;
@@ -324,6 +332,7 @@ static void a_key_has_the_size_that_both_can_and_none_under_the_least(void **sta
     }
 }
 
+/* Vol 3 Part C 10.2.4; Vol 3 Part H 3.5.1, 3.5.2. */
 static void what_cannot_give_what_is_demanded_is_refused(void **state)
 {
     static const struct {
@@ -387,6 +396,7 @@ static void a_passkey_is_always_the_same_or_drawn_each_time(void **state)
     }
 }
 
+/* Vol 3 Part H 2.4.6, 3.6.7. */
 static void a_peripheral_can_ask_and_be_asked_to_wait(void **state)
 {
     (void)state;
@@ -408,6 +418,7 @@ static void a_peripheral_can_ask_and_be_asked_to_wait(void **state)
     }
 }
 
+/* Vol 3 Part C 10.6; Vol 3 Part H 2.4.4. */
 static void nobody_pairs_while_it_is_not_allowed_and_who_is_remembered_comes_back(void **state)
 {
     (void)state;
@@ -468,6 +479,7 @@ static void a_full_store_refuses_or_forgets_as_it_was_told(void **state)
     }
 }
 
+/* Vol 3 Part H 2.4.4. */
 static void who_was_forgotten_is_told_that_there_is_no_key_and_can_pair_again(void **state)
 {
     (void)state;
@@ -638,6 +650,7 @@ static size_t next_interruption(size_t after)
     return after < 12 || getenv("YARNSWIFT_EVERY_INTERRUPTION") != NULL ? after + 1 : after + 17;
 }
 
+/* Vol 3 Part H 2.4.3. */
 static void a_pairing_interrupted_after_any_message_leaves_nothing_half(void **state)
 {
     size_t count = 0;
@@ -767,6 +780,7 @@ static void a_curve_that_refuses_at_once_ends_the_pairing_and_nothing_else(void 
 
 /* guessing */
 
+/* Vol 3 Part H 2.3.6. */
 static void who_guesses_must_wait_longer_each_time(void **state)
 {
     (void)state;
@@ -867,6 +881,7 @@ static void watch_air(void *context, const struct ys_air_packet *packet)
     address_on_air = pdu.sender;
 }
 
+/* Vol 3 Part C 10.7; Vol 3 Part H 2.4.1, 2.4.2.1, 3.6.4, 3.6.5. */
 static void a_private_address_changes_and_only_who_is_remembered_knows_it(void **state)
 {
     (void)state;
@@ -926,7 +941,8 @@ static bool can_connect(struct yard *yard, const struct ys_address *peer)
     return yard->tablet.connected && yard->wrench.connected;
 }
 
-/* The accept list, connecting and directed advertising by identities, while all addresses on the air are private. */
+/* The accept list, connecting and directed advertising by identities, while all addresses on the air are private (Vol 3
+ * Part C 10.7; Vol 4 Part E 7.8.38 to 7.8.41). */
 static void private_peers_are_known_to_the_controllers_by_their_identities(void **state)
 {
     static const struct ys_address nobody = {YS_ADDRESS_RANDOM, {1, 2, 3, 4, 5, 0xc6}};
@@ -965,6 +981,7 @@ static void private_peers_are_known_to_the_controllers_by_their_identities(void 
     yard_end(&yard);
 }
 
+/* Vol 3 Part C 9.4.4. */
 static void bonds_in_a_file_outlive_the_process(void **state)
 {
     char path[] = YARNSWIFT_SCRATCH "/bonds.sqlite";

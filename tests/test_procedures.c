@@ -76,6 +76,7 @@ static bool is_sound(const char *what)
     return sound;
 }
 
+/* Vol 6 Part B 4.5.10, 5.1.1, 5.1.9, 5.1.10. */
 static void any_two_procedures_of_the_two_sides_get_along(void **state)
 {
     bool good = true;
@@ -174,6 +175,7 @@ static void what_the_other_side_does_not_know_comes_to_nothing_and_no_harm(void 
     }
 }
 
+/* Vol 6 Part B 5.1.7; Vol 4 Part E 7.7.65.6, 7.8.31, 7.8.32. */
 static void parameters_that_the_central_refuses_leave_the_link_as_it_was(void **state)
 {
     (void)state;
@@ -188,6 +190,7 @@ static void parameters_that_the_central_refuses_leave_the_link_as_it_was(void **
     pumps_end();
 }
 
+/* Vol 6 Part B 5.1.7; Vol 4 Part E 7.7.65.6, 7.8.31, 7.8.32. */
 static void a_host_may_answer_late(void **state)
 {
     (void)state;
@@ -205,6 +208,7 @@ static void a_host_may_answer_late(void **state)
     pumps_end();
 }
 
+/* Vol 6 Part B 5.2. */
 static void what_is_never_answered_ends_the_link_after_40_s(void **state)
 {
     (void)state;
@@ -276,6 +280,7 @@ static void a_link_that_dies_in_a_procedure_is_over_for_both_and_may_begin_anew(
     }
 }
 
+/* Vol 6 Part B 5.5. */
 static void an_instant_that_has_passed_ends_the_link(void **state)
 {
     (void)state;
@@ -290,6 +295,7 @@ static void an_instant_that_has_passed_ends_the_link(void **state)
     pumps_end();
 }
 
+/* Vol 6 Part B 4.5.8.1, 5.1.2; Vol 4 Part E 7.8.19, 7.8.20. */
 static void a_map_holds_from_its_instant_on_and_other_channels_stay_empty(void **state)
 {
     (void)state;
@@ -320,6 +326,7 @@ static void a_central_that_adapts_leaves_bad_channels_out(void **state)
     pumps_end();
 }
 
+/* Vol 6 Part B 4.2.1, 4.2.2, 4.5.7. */
 static void clocks_that_are_as_far_off_as_they_promise_keep_the_link(void **state)
 {
     (void)state;
@@ -339,6 +346,7 @@ static void clocks_that_are_as_far_off_as_they_promise_keep_the_link(void **stat
     }
 }
 
+/* Vol 6 Part B 4.2.1, 4.2.2. */
 static void a_clock_that_breaks_its_promise_loses_the_link(void **state)
 {
     const struct ys_controller_settings settings[2] = {
@@ -368,6 +376,7 @@ static void a_peripheral_with_nothing_to_say_rests_and_is_there_when_it_has(void
     pumps_end();
 }
 
+/* Vol 6 Part B 5.1.4, 5.1.5; Vol 4 Part E 7.1.23, 7.7.12, 7.3.35, 7.5.4, 7.7.65.4, 7.8.21. */
 static void the_host_hears_of_version_features_power_and_strength(void **state)
 {
     struct pump *pump = &pumps.sides[1];
@@ -393,6 +402,7 @@ static void the_host_hears_of_version_features_power_and_strength(void **state)
     pumps_end();
 }
 
+/* Vol 6 Part B 5.1.8, 5.4; Vol 4 Part E 7.3.93, 7.3.94, 7.7.75. */
 static void a_quiet_encrypted_link_is_pinged_before_its_timeout(void **state)
 {
     (void)state;
@@ -413,6 +423,7 @@ static void a_quiet_encrypted_link_is_pinged_before_its_timeout(void **state)
     pumps_end();
 }
 
+/* Vol 4 Part E 7.8.18, 7.8.33 to 7.8.35, 7.8.46, 7.8.47 to 7.8.49. */
 static void wrong_commands_for_links_are_refused(void **state)
 {
     static const struct {
@@ -514,6 +525,7 @@ static void two_links_share_one_radio_wherever_their_events_lie(void **state)
     assert_true(good);
 }
 
+/* Vol 6 Part B 4.5.6. */
 static void an_event_is_no_longer_than_either_side_lets_it_be(void **state)
 {
     struct ys_controller_settings settings[2] = {{.seed = 1, .buffer_count = 8}, {.seed = 1, .buffer_count = 8}};

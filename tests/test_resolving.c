@@ -73,6 +73,7 @@ static void advertise_privately(const char *own, const char *peer)
     done(0, "01 0a20 01 01");
 }
 
+/* Vol 4 Part E 7.8.38 to 7.8.41, 7.8.44, 7.8.45, 7.8.77. */
 static void commands_that_make_no_sense_are_refused(void **state)
 {
     static const struct {
@@ -113,6 +114,7 @@ static void commands_that_make_no_sense_are_refused(void **state)
     assert_told(0, "04 0e 04 01 2d20 0c");
 }
 
+/* Vol 6 Part B 1.3.2.2; Vol 4 Part E 7.8.44, 7.8.45, 7.8.77. */
 static void an_address_is_made_for_a_peer_and_changes_in_time(void **state)
 {
     struct ys_link_advertising pdu;
@@ -137,6 +139,7 @@ static void an_address_is_made_for_a_peer_and_changes_in_time(void **state)
     assert_int_equal(different, 4);
 }
 
+/* Vol 6 Part B 1.3.2.3, 4.7. */
 static void a_private_advertiser_is_known_reported_and_connected_to_by_its_identity(void **state)
 {
     (void)state;
@@ -160,6 +163,7 @@ static void a_private_advertiser_is_known_reported_and_connected_to_by_its_ident
     assert_int_equal(count_told(0, "04 3e 13 01 00 0100 01 00 020000ffff00"), 1);
 }
 
+/* Vol 6 Part B 6. */
 static void who_has_given_a_key_and_does_not_use_it_is_not_heard_in_network_privacy(void **state)
 {
     (void)state;
@@ -177,6 +181,7 @@ static void who_has_given_a_key_and_does_not_use_it_is_not_heard_in_network_priv
     }
 }
 
+/* Vol 6 Part B 6. */
 static void a_directed_advertisement_finds_a_private_peer(void **state)
 {
     struct ys_link_advertising pdu;

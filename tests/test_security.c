@@ -43,6 +43,7 @@ static const struct {
     {"0e 04", "keypress notification", {.code = 14, .keypress = 4}},
 };
 
+/* Vol 3 Part H 3.3. */
 static void security_pdus_are_read_and_written_again(void **state)
 {
     (void)state;
@@ -71,6 +72,7 @@ static void security_pdus_are_read_and_written_again(void **state)
     }
 }
 
+/* Vol 3 Part H 3.3. */
 static void security_pdus_of_another_length_or_code_are_refused(void **state)
 {
     uint8_t bytes[80] = {0};
@@ -125,7 +127,7 @@ static const uint8_t *value(const char *hex)
 #define A1 value("0056123737bfce")
 #define A2 value("00a713702dcfc1")
 
-/* RFC 4493 4. */
+/* RFC 4493 4 (Vol 3 Part H 2.2.1, 2.2.5). */
 static void cmac_gives_the_values_of_its_specification(void **state)
 {
     static const char message[] =
@@ -148,6 +150,7 @@ static void cmac_gives_the_values_of_its_specification(void **state)
     }
 }
 
+/* Vol 3 Part H 2.2.5. */
 static void cmac_of_any_length_is_that_of_another_library(void **state)
 {
     struct ys_chance chance = ys_chance_of(7, 1);
@@ -166,7 +169,7 @@ static void cmac_of_any_length_is_that_of_another_library(void **state)
     }
 }
 
-/* Core 5.4 Vol 3 Part H Appendix D. */
+/* Core 5.4 Vol 3 Part H Appendix D (Vol 3 Part H 2.2.6 to 2.2.9). */
 static void the_functions_of_secure_connections_give_the_sample_data(void **state)
 {
     uint8_t out[16];
@@ -186,7 +189,7 @@ static void the_functions_of_secure_connections_give_the_sample_data(void **stat
     assert_int_equal(number, 938554);
 }
 
-/* Vol 3 Part H 2.2.2 to 2.2.4, and Appendix D. */
+/* Vol 3 Part H 2.2.2 to 2.2.4, and Appendix D (Vol 3 Part H 2.2.3). */
 static void the_functions_of_legacy_pairing_and_of_addresses_give_the_sample_data(void **state)
 {
     uint8_t out[16];

@@ -215,6 +215,7 @@ static size_t check_event(size_t *at, enum ys_phy primary, enum ys_phy secondary
     return bytes;
 }
 
+/* Vol 6 Part B 2.3.4, 4.1.2, 4.1.3. */
 static void a_chain_carries_all_bytes_where_its_pointers_say(void **state)
 {
     static const struct {
@@ -249,6 +250,7 @@ static void a_chain_carries_all_bytes_where_its_pointers_say(void **state)
     }
 }
 
+/* Vol 4 Part E 7.7.65.13, 7.8.64, 7.8.65. */
 static void a_scanner_puts_the_chain_together(void **state)
 {
     static const uint8_t primaries[] = {YS_HCI_PHY_1M, YS_HCI_PHY_CODED};
@@ -314,6 +316,7 @@ static void a_short_one_between_does_not_disturb_what_is_awaited(void **state)
     assert_int_equal(bytes, 600);
 }
 
+/* Vol 4 Part E 7.7.65.13. */
 static void a_chain_that_breaks_off_is_said_to_be_truncated(void **state)
 {
     (void)state;
@@ -385,6 +388,7 @@ static void what_is_scannable_is_asked_on_the_other_channel(void **state)
     assert_int_equal(ends, answered);
 }
 
+/* Vol 6 Part B 4.4.4; Vol 4 Part E 7.8.66. */
 static void a_connection_begins_on_the_auxiliary_channel_and_its_phy(void **state)
 {
     static const struct {
@@ -423,6 +427,7 @@ static void a_connection_begins_on_the_auxiliary_channel_and_its_phy(void **stat
     }
 }
 
+/* Vol 6 Part B 4.5.8. */
 static void the_second_channel_algorithm_gives_the_channels_of_the_standard(void **state)
 {
     /* Core 5.4 Vol 6 Part C 3: all channels used, and nine of them */
@@ -437,6 +442,7 @@ static void the_second_channel_algorithm_gives_the_channels_of_the_standard(void
         assert_int_equal(ys_link_event_channel(0x8e89bed6, (uint16_t)(i + 6), nine), of_nine[i]);
 }
 
+/* Vol 6 Part B 4.4.2.10; Vol 4 Part E 7.7.65.18. */
 static void sets_end_by_time_and_by_count(void **state)
 {
     (void)state;
@@ -488,6 +494,7 @@ static void who_is_anonymous_tells_no_address(void **state)
     assert_int_equal(count_told(1, "04 3e"), 1);
 }
 
+/* Vol 4 Part E 3.1.1, 7.7.65.17, 7.8.52, 7.8.53, 7.8.59, 7.8.60. */
 static void wrong_commands_are_refused_and_change_nothing(void **state)
 {
     static const struct {
@@ -538,7 +545,7 @@ static void wrong_commands_are_refused_and_change_nothing(void **state)
     assert_int_equal(air_count, 0);
 }
 
-/* Directed legacy advertising. */
+/* Directed legacy advertising (Vol 6 Part B 4.4.2.4). */
 
 static void a_fast_directed_advertisement_ends_after_1280_ms(void **state)
 {
@@ -556,6 +563,7 @@ static void a_fast_directed_advertisement_ends_after_1280_ms(void **state)
         assert_int_equal(air[i].start_ns - air[i - 3].start_ns, 3750000);
 }
 
+/* Vol 6 Part B 4.4.2.4. */
 static void a_directed_advertisement_is_answered_by_whom_it_names(void **state)
 {
     static const char *const kinds[] = {"01 0620 0f 0000 0000 01 00 00 020000ffff00 07 00",
@@ -576,6 +584,7 @@ static void a_directed_advertisement_is_answered_by_whom_it_names(void **state)
     }
 }
 
+/* Vol 6 Part B 4.3.1, 4.3.2; Vol 4 Part E 7.8.14 to 7.8.17. */
 static void who_is_not_on_the_list_is_not_heard(void **state)
 {
     static const struct {
@@ -606,6 +615,7 @@ static void who_is_not_on_the_list_is_not_heard(void **state)
     }
 }
 
+/* Vol 6 Part B 4.3.3, 4.3.4, 4.4.4. */
 static void an_initiator_takes_the_first_of_its_list(void **state)
 {
     (void)state;
@@ -622,7 +632,8 @@ static void an_initiator_takes_the_first_of_its_list(void **state)
     assert_int_equal(count_told(1, "04 3e 13 01 00 0100 00 00 010000ffff00"), 1);
 }
 
-/* Requests that are never answered become rare; once they are answered, they are as frequent as before. */
+/* Requests that are never answered become rare; once they are answered, they are as frequent as before (Vol 6 Part
+ * B 4.4.3.2). */
 static void a_scanner_backs_off_and_comes_back(void **state)
 {
     size_t requests[2] = {0, 0};

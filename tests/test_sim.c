@@ -225,6 +225,7 @@ static void transmissions_that_overlap_are_marked_and_the_first_is_heard(void **
 
 /* controllers */
 
+/* Vol 4 Part E 7.3.1, 7.8.1, 7.3.2, 7.7.14, 7.7.15, 7.8.5, 7.8.10, 7.8.11. */
 static void commands_are_answered_as_the_standard_says(void **state)
 {
     static const struct {
@@ -272,6 +273,7 @@ static void commands_are_answered_as_the_standard_says(void **state)
     }
 }
 
+/* Vol 4 Part E 5.4. */
 static void packets_that_are_none_are_dropped(void **state)
 {
     static const char *const packets[] = {"",           "01",         "01 030c",      "01 030c 01",
@@ -283,6 +285,7 @@ static void packets_that_are_none_are_dropped(void **state)
     assert_int_equal(bench.packet_count[0], 0);
 }
 
+/* Vol 6 Part B 4.4.2.1, 4.4.2.2. */
 static void events_go_over_three_channels_at_interval_plus_delay(void **state)
 {
     const struct ys_address address = {.type = YS_ADDRESS_PUBLIC, .bytes = {1, 0, 0, 0xff, 0xff, 0}};
@@ -335,6 +338,7 @@ static void an_interval_is_not_measured_across_a_connection(void **state)
     ys_advertising_meter_free(&meter);
 }
 
+/* Vol 6 Part B 2.3.2, 4.1.1, 4.4.2.3, 4.4.2.5, 4.4.2.6. */
 static void an_active_scanner_asks_and_is_answered_after_150_us(void **state)
 {
     (void)state;
@@ -368,6 +372,7 @@ static void an_active_scanner_asks_and_is_answered_after_150_us(void **state)
         assert_int_equal(bench.air[i].pdu[0] & 0x0f, YS_LINK_ADV_IND);
 }
 
+/* Vol 6 Part B 4.4.3. */
 static void a_scanner_hears_only_in_its_windows(void **state)
 {
     (void)state;
@@ -390,6 +395,7 @@ static size_t find_connect(void)
     return 0;
 }
 
+/* Vol 6 Part B 4.1.1, 4.5.1, 4.5.3 to 4.5.5. */
 static void connection_events_stand_on_their_anchors(void **state)
 {
     (void)state;
@@ -451,6 +457,7 @@ static void data_is_cut_into_27_bytes_and_acknowledged(void **state)
     assert_int_equal(data, 3);
 }
 
+/* Vol 6 Part B 4.5.9. */
 static void data_goes_both_ways_at_once_and_keeps_its_order(void **state)
 {
     (void)state;
@@ -474,6 +481,7 @@ static void data_goes_both_ways_at_once_and_keeps_its_order(void **state)
     }
 }
 
+/* Vol 3 Part C 9.3.10; Vol 6 Part B 5.1.6; Vol 4 Part E 7.1.6, 7.7.5. */
 static void either_side_can_end_a_connection(void **state)
 {
     (void)state;
@@ -498,6 +506,7 @@ static void either_side_can_end_a_connection(void **state)
     }
 }
 
+/* Vol 6 Part B 4.5.2. */
 static void a_side_that_falls_silent_is_noticed_after_the_timeout(void **state)
 {
     (void)state;
@@ -513,6 +522,7 @@ static void a_side_that_falls_silent_is_noticed_after_the_timeout(void **state)
     assert_true(last->start_ns - silent_ns < 1000000000);
 }
 
+/* Vol 6 Part B 4.5.2. */
 static void a_connection_that_is_never_heard_fails_after_six_intervals(void **state)
 {
     (void)state;
@@ -529,6 +539,7 @@ static void a_connection_that_is_never_heard_fails_after_six_intervals(void **st
     assert_int_equal(connected, 6);
 }
 
+/* Vol 6 Part B 2.4.2. */
 static void unknown_control_pdus_are_answered_as_unknown(void **state)
 {
     (void)state;
@@ -561,7 +572,7 @@ static void unknown_control_pdus_are_answered_as_unknown(void **state)
     assert_hex(bench.air[1].pdu + 1, 3, "02 07 0c");
 }
 
-/* A packet that the air has spoilt: the receiver must not believe a word of it. */
+/* A packet that the air has spoilt: the receiver must not believe a word of it (Vol 6 Part B 3.1.1). */
 static void packets_with_another_crc_are_not_taken(void **state)
 {
     static const uint8_t scan_request[] = {0x03, 0x0c, 2, 0, 0, 0xff, 0xff, 0, 1, 0, 0, 0xff, 0xff, 0};

@@ -55,6 +55,7 @@ static void each_way_to_travel_reaches_its_limit(void **state)
     }
 }
 
+/* Vol 6 Part B 4.5.9. */
 static void a_lossy_stream_arrives_whole_and_in_order(void **state)
 {
     (void)state;
@@ -193,6 +194,7 @@ static void stream_for(uint32_t ms)
     }
 }
 
+/* Vol 6 Part B 5.1.10. */
 static void a_stream_goes_on_through_every_change_of_its_link(void **state)
 {
     static const struct ys_link_wishes wishes[] = {

@@ -70,6 +70,7 @@ static void check(const struct ys_link_shape *shape)
     pumps_end();
 }
 
+/* Vol 6 Part B 4.5.10. */
 static void a_saturated_link_carries_what_it_can(void **state)
 {
     bool all = getenv("YARNSWIFT_EVERY_LINK") != NULL;
@@ -148,6 +149,7 @@ static void check_loss(struct ys_link_shape shape, double loss)
     }
 }
 
+/* Vol 6 Part B 4.5.6. */
 static void with_loss_it_carries_what_is_expected(void **state)
 {
     static const double losses[] = {0.01, 0.05, 0.2, 0.5};

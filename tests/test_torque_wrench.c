@@ -328,6 +328,7 @@ static void a_central_that_vanishes_is_noticed_and_the_wrench_found_again(void *
     pair_connect(&pair, &pair.second, 30000);
 }
 
+/* Vol 3 Part C 9.3.4. */
 static void it_is_found_again_after_each_connection(void **state)
 {
     (void)state;
@@ -382,6 +383,7 @@ static void note_locator(void *context, const struct ys_air_packet *packet)
     locator_length = ad.length;
 }
 
+/* Vol 3 Part C 9.1.1, 9.3.2. */
 static void in_the_crib_it_is_a_beacon_that_tells_where(void **state)
 {
     (void)state;

@@ -7,6 +7,7 @@
 
 #include "support/hex.h"
 
+/* Vol 3 Part G 2.4. */
 static void numbers_are_read_least_significant_byte_first(void **state)
 {
     uint8_t bytes[32];
@@ -66,6 +67,7 @@ static void an_empty_reader_is_done_at_once(void **state)
     assert_false(ys_reader_ok(&reader));
 }
 
+/* Vol 3 Part G 2.4. */
 static void numbers_are_written_least_significant_byte_first(void **state)
 {
     uint8_t bytes[64];

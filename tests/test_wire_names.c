@@ -103,6 +103,7 @@ static void an_offset_counts_in_the_first_32_bits(void **state)
     }
 }
 
+/* Vol 3 Part C 10.8; Vol 6 Part B 1.3.1, 1.3.2. */
 static void an_address_says_of_what_kind_it_is(void **state)
 {
     static const struct {
@@ -144,6 +145,7 @@ static void what_is_no_address_is_refused(void **state)
     assert_hex(address.bytes, 6, "000000000000");
 }
 
+/* Vol 6 Part B 1.3.2.1. */
 static void a_static_address_has_its_two_highest_bits_set(void **state)
 {
     static const uint8_t zeros[6] = {0};
@@ -157,6 +159,7 @@ static void a_static_address_has_its_two_highest_bits_set(void **state)
 /* Flags; complete list with Battery and Device Information; name "T2"; one 128-bit UUID. */
 #define ADVERTISEMENT "020106 05030f180a18 03095432 1107526a7be0c1d4379a6f4e1c2b01008d5f"
 
+/* Vol 3 Part C 11. */
 static void structures_are_taken_one_by_one(void **state)
 {
     static const struct {
@@ -209,7 +212,7 @@ static void services_are_found_in_lists_of_any_length(void **state)
     assert_false(ys_ad_find(bytes, length, YS_AD_MANUFACTURER, &ad));
 }
 
-/* How many structures are found before the end or the fault, and whether there is a fault. */
+/* How many structures are found before the end or the fault, and whether there is a fault (Vol 3 Part C 11). */
 static void malformed_structures_end_the_payload(void **state)
 {
     static const struct {

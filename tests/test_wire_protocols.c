@@ -43,6 +43,7 @@ static const struct {
     {"52 0c00", {.opcode = 0x52, .handle = 12}, "write command"},
 };
 
+/* Vol 3 Part F 3.3.1. */
 static void attribute_pdus_are_read_and_written_again(void **state)
 {
     (void)state;
@@ -90,6 +91,7 @@ static void attribute_pdus_of_a_wrong_length_are_malformed(void **state)
     }
 }
 
+/* Vol 3 Part F 3.3.1. */
 static void unknown_attribute_opcodes_are_told_apart_from_malformed_ones(void **state)
 {
     static const uint8_t unknown[] = {0x00, 0x1f, 0x22, 0x40, 0x53, 0x7f, 0x80, 0xff};
@@ -152,6 +154,7 @@ static void hci_parameters_are_read_and_written_again(void **state)
     ROUND_TRIP(ys_hci_data, ys_get_hci_data, ys_put_hci_data, "4020 0b00");
 }
 
+/* Vol 4 Part E 7.7.65.1, 7.7.65.10. */
 static void a_connection_of_the_old_event_has_no_addresses_that_were_made(void **state)
 {
     uint8_t bytes[32];
@@ -165,6 +168,7 @@ static void a_connection_of_the_old_event_has_no_addresses_that_were_made(void *
     assert_false(connection.peer_is_made);
 }
 
+/* Vol 4 Part E 5.4. */
 static void commands_and_events_carry_their_length(void **state)
 {
     uint8_t bytes[64];
@@ -195,6 +199,7 @@ static void commands_and_events_carry_their_length(void **state)
     assert_false(ys_get_hci_event(&reader, &event, &parameters));
 }
 
+/* Vol 4 Part E 7.8.7, 7.8.8. */
 static void a_payload_is_always_31_bytes_behind_its_length(void **state)
 {
     struct ys_hci_payload payload = {.length = 3, .bytes = {2, 1, 6}};
@@ -209,6 +214,7 @@ static void a_payload_is_always_31_bytes_behind_its_length(void **state)
     assert_false(ys_reader_ok(&reader));
 }
 
+/* Vol 3 Part A 3.1. */
 static void l2cap_headers_are_read_and_written_again(void **state)
 {
     (void)state;
@@ -228,6 +234,7 @@ static const char *const advertising_cases[] = {
     "66 06 0605040302c1", /* ADV_SCAN_IND, channel selection 2 */
 };
 
+/* Vol 6 Part B 2.3, 2.3.1. */
 static void advertising_pdus_are_read_and_written_again(void **state)
 {
     (void)state;
@@ -247,6 +254,7 @@ static void advertising_pdus_are_read_and_written_again(void **state)
     }
 }
 
+/* Vol 6 Part B 2.1.2, 2.3.3. */
 static void a_connection_request_has_its_parameters(void **state)
 {
     uint8_t bytes[64];
@@ -266,6 +274,7 @@ static void a_connection_request_has_its_parameters(void **state)
     assert_int_equal(pdu.target.type, YS_ADDRESS_RANDOM);
 }
 
+/* Vol 6 Part B 2.3. */
 static void malformed_advertising_pdus_are_refused(void **state)
 {
     static const char *const cases[] = {
@@ -282,6 +291,7 @@ static void malformed_advertising_pdus_are_refused(void **state)
     }
 }
 
+/* Vol 6 Part B 2.4.1. */
 static void data_pdus_are_read_and_written_again(void **state)
 {
     static const struct {
@@ -315,6 +325,7 @@ static uint32_t crc_by_bits(uint32_t crc, const uint8_t *bytes, size_t length)
     return crc;
 }
 
+/* Vol 6 Part B 3.1.1. */
 static void the_crc_is_that_of_the_standard(void **state)
 {
     uint8_t bytes[64];
@@ -330,7 +341,7 @@ static void the_crc_is_that_of_the_standard(void **state)
     assert_int_equal(ys_link_crc(0x555555, bytes, 0), 0x555555);
 }
 
-/* Payloads of n bytes have n + 2 bytes of PDU. */
+/* Payloads of n bytes have n + 2 bytes of PDU (Vol 6 Part B 2.1, 2.2). */
 static void packets_last_as_long_as_the_standard_says(void **state)
 {
     static const struct {
@@ -349,6 +360,7 @@ static void packets_last_as_long_as_the_standard_says(void **state)
         assert_int_equal(ys_link_duration_ns(cases[i].phy, cases[i].payload + 2), cases[i].us * 1000);
 }
 
+/* Vol 6 Part B 1.4.1, 4.5.8. */
 static void unused_channels_are_mapped_onto_used_ones(void **state)
 {
     static const uint8_t all[5] = {0xff, 0xff, 0xff, 0xff, 0x1f};
@@ -367,6 +379,7 @@ static void unused_channels_are_mapped_onto_used_ones(void **state)
     }
 }
 
+/* Vol 6 Part B 4.5.1. */
 static void connection_parameters_have_their_ranges(void **state)
 {
     static const struct {

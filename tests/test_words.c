@@ -73,6 +73,7 @@ static void assert_said(const struct said *cases, size_t count)
     }
 }
 
+/* Vol 6 Part B 2.3.1. */
 static void each_advertising_pdu_is_said(void **state)
 {
     static const struct said cases[] = {
@@ -101,6 +102,7 @@ static void each_advertising_pdu_is_said(void **state)
     assert_said(cases, COUNT(cases));
 }
 
+/* Vol 6 Part B 2.4.2. */
 static void each_control_pdu_is_said(void **state)
 {
     static const struct {
@@ -257,6 +259,7 @@ static void each_security_pdu_is_said(void **state)
     assert_said(cases, COUNT(cases));
 }
 
+/* Vol 3 Part A 4. */
 static void each_signal_is_said(void **state)
 {
     static const struct said cases[] = {

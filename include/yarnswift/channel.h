@@ -29,11 +29,15 @@ enum ys_channel_result {
     YS_CHANNEL_NOT_UNDERSTOOD = 0xff /* the other side has no such channels */
 };
 
-/* The states of a channel.
+/* The states of a channel. A side that waits begins at "waiting" and comes back to it; one that opens begins and ends
+ * at "closed".
  *
- *   closed --ys_channel_wait--> waiting --opened by the other side--> open --closed, or disconnected--> waiting
- *   closed --ys_channel_open--> opening --opened--> open --closed, or disconnected--> closed
- *                                  |--refused--> closed */
+ *   closed --ys_channel_wait--> waiting --the other side opens it--> open
+ *   closed --ys_channel_open--> opening --the other side takes it--> open
+ *                               opening --it refuses, or the connection ends--> closed
+ *   open --ys_channel_close, or the other side breaks the rules--> closing --its answer, or the connection ends--> over
+ *   open --the other side closes it, or the connection ends--> over
+ *   over: waiting again if it waited and was not closed here, else closed */
 enum ys_channel_state {
     YS_CHANNEL_CLOSED,
     YS_CHANNEL_WAITING,

@@ -148,6 +148,7 @@ static void le_event(struct ys_host *host, struct ys_reader *parameters)
     }
 }
 
+/* Vol 4 Part E 7.1.6, 7.7.5. */
 static void disconnection(struct ys_host *host, struct ys_reader *parameters)
 {
     uint8_t status = ys_get_u8(parameters);
@@ -158,6 +159,7 @@ static void disconnection(struct ys_host *host, struct ys_reader *parameters)
         end_connection(host, connection, reason);
 }
 
+/* Vol 4 Part E 7.7.16. */
 static void hardware_error(struct ys_host *host)
 {
     host->state = STATE_STOPPED;
@@ -329,6 +331,7 @@ uint32_t ys_host_run(struct ys_host *host)
     return wait;
 }
 
+/* Vol 6 Part B 1.3.1. */
 struct ys_address ys_host_address(const struct ys_host *host)
 {
     return host->address;

@@ -31,6 +31,7 @@ static bool is_used(const struct advertiser *advertiser, uint8_t channel)
 
 /* ends */
 
+/* Vol 6 Part B 4.4.2.4. */
 static void time_is_over(void *context)
 {
     struct advertiser *advertiser = context;
@@ -63,6 +64,7 @@ static void set_phase(struct advertiser *advertiser, enum phase phase)
     advertiser->phase = (uint8_t)phase;
 }
 
+/* Vol 6 Part B 2.3.1. */
 static uint8_t pdu_type(const struct advertiser *advertiser)
 {
     if (set_is(advertiser, YS_HCI_SET_DIRECTED))
@@ -90,7 +92,7 @@ static void send(struct advertiser *advertiser, uint8_t type, const struct set_d
     ys_clock_set(controller->clock, &advertiser->step, end_ns);
 }
 
-/* Goes to the next used channel, or ends the event. */
+/* Goes to the next used channel, or ends the event (Vol 6 Part B 4.4.2.1). */
 static void next_channel(struct advertiser *advertiser)
 {
     ys_radio_stop(&advertiser->receiver);
@@ -105,6 +107,7 @@ static void next_channel(struct advertiser *advertiser)
         advertiser_event_over(advertiser);
 }
 
+/* Vol 6 Part B 4.1.1. */
 static void legacy_step(struct advertiser *advertiser)
 {
     struct ys_controller *controller = advertiser->controller;
@@ -138,6 +141,7 @@ static void legacy_step(struct advertiser *advertiser)
     }
 }
 
+/* Vol 6 Part B 2.3.2, 4.4.2.3, 4.4.2.5, 4.4.2.6. */
 static void legacy_receive(struct advertiser *advertiser, const struct ys_air_packet *packet)
 {
     struct ys_controller *controller = advertiser->controller;
@@ -181,7 +185,7 @@ static void receive(void *context, const struct ys_air_packet *packet)
         extended_receive(advertiser, packet);
 }
 
-/* Sets the next event, in an interval and a delay from now. */
+/* Sets the next event, in an interval and a delay from now (Vol 6 Part B 4.4.2.2). */
 static void set_next(struct advertiser *advertiser)
 {
     uint64_t now_ns = ys_clock_now_ns(advertiser->controller->clock);
@@ -192,7 +196,7 @@ static void set_next(struct advertiser *advertiser)
     ys_clock_set(advertiser->controller->clock, &advertiser->event, now_ns + interval_ns + delay_ns);
 }
 
-/* How long an event takes if nobody asks. */
+/* How long an event takes if nobody asks (Vol 6 Part B 4.4.2.3, 4.4.2.5, 4.4.2.6). */
 static uint64_t event_ns(const struct advertiser *advertiser)
 {
     if (!set_is(advertiser, YS_HCI_SET_LEGACY))
@@ -201,6 +205,7 @@ static uint64_t event_ns(const struct advertiser *advertiser)
     return (LAST_CHANNEL - FIRST_CHANNEL + 1) * (ys_link_duration_ns(YS_PHY_1M, length) + 2 * TUNING_NS + SLACK_NS);
 }
 
+/* Vol 6 Part B 4.4.2.2. */
 static void start_event(void *context)
 {
     struct advertiser *advertiser = context;
@@ -261,6 +266,7 @@ static bool has_address(const struct advertiser *advertiser)
     return advertiser->by_sets ? advertiser->has_random_address : advertiser->controller->has_random_address;
 }
 
+/* Vol 6 Part B 4.4.2.10. */
 uint8_t advertiser_start(struct advertiser *advertiser, const struct ys_hci_set_on *on)
 {
     struct ys_clock *clock = advertiser->controller->clock;

@@ -25,6 +25,7 @@ void set_silence(struct advertiser *advertiser)
     ys_radio_stop(&advertiser->receiver);
 }
 
+/* Vol 4 Part E 7.7.65.18. */
 void set_tell_terminated(const struct advertiser *advertiser, uint8_t status, uint16_t connection)
 {
     uint8_t bytes[YS_HCI_EVENT_MAX];
@@ -92,6 +93,7 @@ void advertiser_accept(struct advertiser *advertiser, const struct ys_address *p
         set_tell_terminated(advertiser, YS_HCI_OK, link->handle);
 }
 
+/* Vol 6 Part B 4.3.1, 4.3.2, 4.4.2.4. */
 bool advertiser_admits(const struct advertiser *advertiser, const struct ys_address *peer, enum ys_hci_filter filter)
 {
     if (set_is(advertiser, YS_HCI_SET_DIRECTED))
@@ -99,6 +101,7 @@ bool advertiser_admits(const struct advertiser *advertiser, const struct ys_addr
     return (advertiser->parameters.filter & filter) == 0 || controller_accepts(advertiser->controller, peer);
 }
 
+/* Vol 4 Part E 7.7.65.19. */
 void advertiser_tell_request(const struct advertiser *advertiser, const struct ys_address *peer)
 {
     uint8_t bytes[YS_HCI_EVENT_MAX];

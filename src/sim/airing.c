@@ -51,6 +51,7 @@ static void put_enhanced(struct ys_controller *controller, struct ys_writer *wri
     ys_put_u8(writer, told.clock_accuracy);
 }
 
+/* Vol 4 Part E 7.7.65.1, 7.7.65.10. */
 void controller_connection_complete(struct ys_controller *controller, const struct ys_hci_connection *complete)
 {
     uint8_t bytes[YS_HCI_EVENT_MAX];

@@ -32,6 +32,7 @@ void channels_count(struct link *link, bool good)
         quality->failures++;
 }
 
+/* Vol 6 Part B 4.5.8.1. */
 void channels_map(const struct link *link, uint8_t map[5])
 {
     const uint8_t *allowed = link->controller->channel_map;

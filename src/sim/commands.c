@@ -15,6 +15,7 @@
 #include "sim/reset.h"
 #include "sim/scanner.h"
 
+/* Vol 4 Part E 7.3.2. */
 static uint8_t reset(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     (void)parameters;
@@ -23,6 +24,7 @@ static uint8_t reset(struct ys_controller *controller, struct ys_reader *paramet
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.4.3, 7.8.3. */
 static uint8_t read_features(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     (void)controller;
@@ -31,6 +33,7 @@ static uint8_t read_features(struct ys_controller *controller, struct ys_reader 
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.4.3, 7.8.3. */
 static uint8_t le_read_features(struct ys_controller *controller, struct ys_reader *parameters,
                                 struct ys_writer *answer)
 {
@@ -39,6 +42,7 @@ static uint8_t le_read_features(struct ys_controller *controller, struct ys_read
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.3.1, 7.8.1. */
 static uint8_t set_event_mask(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     (void)answer;
@@ -46,6 +50,7 @@ static uint8_t set_event_mask(struct ys_controller *controller, struct ys_reader
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.3.1, 7.8.1. */
 static uint8_t le_set_event_mask(struct ys_controller *controller, struct ys_reader *parameters,
                                  struct ys_writer *answer)
 {
@@ -54,6 +59,7 @@ static uint8_t le_set_event_mask(struct ys_controller *controller, struct ys_rea
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.4.5, 7.8.2. */
 static uint8_t le_read_buffer_size(struct ys_controller *controller, struct ys_reader *parameters,
                                    struct ys_writer *answer)
 {
@@ -63,6 +69,7 @@ static uint8_t le_read_buffer_size(struct ys_controller *controller, struct ys_r
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.4.6. */
 static uint8_t read_address(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     (void)parameters;
@@ -120,6 +127,7 @@ static uint8_t set_advertising(struct ys_controller *controller, struct ys_reade
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.8.7, 7.8.8. */
 static uint8_t take_payload(struct ys_reader *parameters, struct set_data *data)
 {
     struct ys_hci_payload taken;
@@ -147,6 +155,7 @@ static uint8_t set_scan_response(struct ys_controller *controller, struct ys_rea
     return take_payload(parameters, &controller->advertiser.response);
 }
 
+/* Vol 4 Part E 7.8.9. */
 static uint8_t set_advertising_enable(struct ys_controller *controller, struct ys_reader *parameters,
                                       struct ys_writer *answer)
 {
@@ -165,6 +174,7 @@ bool scan_times_are_valid(uint16_t interval, uint16_t window)
     return window >= 4 && interval >= window && interval <= 0x4000;
 }
 
+/* Vol 4 Part E 7.8.10, 7.8.11. */
 static uint8_t set_scan(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     struct ys_hci_scan wanted;
@@ -186,6 +196,7 @@ static uint8_t set_scan(struct ys_controller *controller, struct ys_reader *para
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.8.10, 7.8.11. */
 static uint8_t set_scan_enable(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     uint8_t on = ys_get_u8(parameters);
@@ -208,6 +219,7 @@ uint8_t connect_check(const struct ys_controller *controller, const struct ys_hc
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.8.12, 7.8.13. */
 static uint8_t create_connection(struct ys_controller *controller, struct ys_reader *parameters,
                                  struct ys_writer *answer)
 {
@@ -226,6 +238,7 @@ static uint8_t create_connection(struct ys_controller *controller, struct ys_rea
     return initiators_start(controller);
 }
 
+/* Vol 4 Part E 7.8.12, 7.8.13. */
 static uint8_t cancel_connection(struct ys_controller *controller, struct ys_reader *parameters,
                                  struct ys_writer *answer)
 {
@@ -237,6 +250,7 @@ static uint8_t cancel_connection(struct ys_controller *controller, struct ys_rea
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.1.6, 7.7.5. */
 static uint8_t disconnect(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     struct link *link = link_find(controller, ys_get_u16(parameters) & 0x0fff);
@@ -270,11 +284,13 @@ static uint8_t answer_key(struct ys_controller *controller, struct ys_reader *pa
     return link == NULL ? YS_HCI_UNKNOWN_CONNECTION : encryption_key(link, key);
 }
 
+/* Vol 4 Part E 7.7.65.5, 7.8.25, 7.8.26. */
 static uint8_t key_reply(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     return answer_key(controller, parameters, answer, true);
 }
 
+/* Vol 4 Part E 7.7.65.5, 7.8.25, 7.8.26. */
 static uint8_t key_negative_reply(struct ys_controller *controller, struct ys_reader *parameters,
                                   struct ys_writer *answer)
 {
@@ -303,6 +319,7 @@ static uint8_t get_listed(const struct ys_controller *controller, struct ys_read
                                                                                    : YS_HCI_INVALID_PARAMETERS;
 }
 
+/* Vol 4 Part E 7.8.14 to 7.8.17. */
 static uint8_t read_accept_list_size(struct ys_controller *controller, struct ys_reader *parameters,
                                      struct ys_writer *answer)
 {
@@ -312,6 +329,7 @@ static uint8_t read_accept_list_size(struct ys_controller *controller, struct ys
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.8.14 to 7.8.17. */
 static uint8_t clear_accept_list(struct ys_controller *controller, struct ys_reader *parameters,
                                  struct ys_writer *answer)
 {
@@ -323,6 +341,7 @@ static uint8_t clear_accept_list(struct ys_controller *controller, struct ys_rea
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.8.14 to 7.8.17. */
 static uint8_t add_to_accept_list(struct ys_controller *controller, struct ys_reader *parameters,
                                   struct ys_writer *answer)
 {
@@ -339,6 +358,7 @@ static uint8_t add_to_accept_list(struct ys_controller *controller, struct ys_re
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.8.14 to 7.8.17. */
 static uint8_t remove_from_accept_list(struct ys_controller *controller, struct ys_reader *parameters,
                                        struct ys_writer *answer)
 {

@@ -40,6 +40,7 @@ static struct advertiser *take_set(struct ys_controller *controller, uint8_t han
     return NULL;
 }
 
+/* Vol 4 Part E 7.8.52, 7.8.53. */
 static uint8_t set_set_address(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     struct advertiser *set = find_set(controller, ys_get_u8(parameters));
@@ -112,6 +113,7 @@ static bool data_fits(const struct advertiser *set)
     return (properties & YS_HCI_SET_CONNECTABLE) == 0 || set->data.length <= extended_data_max(set);
 }
 
+/* Vol 4 Part E 7.8.52, 7.8.53. */
 static uint8_t set_parameters(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     struct ys_hci_set wanted;
@@ -140,7 +142,7 @@ static uint8_t set_parameters(struct ys_controller *controller, struct ys_reader
     return YS_HCI_OK;
 }
 
-/* Adds a fragment; the data counts once its last one has come. */
+/* Adds a fragment; the data counts once its last one has come (Vol 4 Part E 7.8.54, 7.8.55). */
 static uint8_t take_fragment(struct advertiser *set, struct set_data *data, const struct ys_hci_fragment *fragment)
 {
     bool first = fragment->operation == YS_HCI_FRAGMENT_FIRST || fragment->operation == YS_HCI_FRAGMENT_WHOLE;
@@ -210,6 +212,7 @@ static uint8_t check_on(const struct advertiser *set, const struct ys_hci_set_on
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.8.56. */
 static uint8_t set_enable(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     uint8_t on = ys_get_u8(parameters);
@@ -242,6 +245,7 @@ static uint8_t set_enable(struct ys_controller *controller, struct ys_reader *pa
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.8.57, 7.8.58. */
 static uint8_t read_data_max(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     (void)controller;
@@ -250,6 +254,7 @@ static uint8_t read_data_max(struct ys_controller *controller, struct ys_reader 
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.8.57, 7.8.58. */
 static uint8_t read_sets(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     (void)parameters;
@@ -263,6 +268,7 @@ static void remove_set(struct advertiser *set)
     advertiser_init(set, set->controller);
 }
 
+/* Vol 4 Part E 7.8.59, 7.8.60. */
 static uint8_t remove_one(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     struct advertiser *set = find_set(controller, ys_get_u8(parameters));
@@ -275,6 +281,7 @@ static uint8_t remove_one(struct ys_controller *controller, struct ys_reader *pa
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.8.59, 7.8.60. */
 static uint8_t remove_all(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     (void)parameters;
@@ -300,6 +307,7 @@ static bool phy_scans_are_valid(uint8_t phys, const struct ys_hci_phy_scan *by_p
     return true;
 }
 
+/* Vol 4 Part E 7.8.64, 7.8.65. */
 static uint8_t set_scan(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     struct ys_hci_extended_scan wanted;
@@ -317,6 +325,7 @@ static uint8_t set_scan(struct ys_controller *controller, struct ys_reader *para
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.8.64, 7.8.65. */
 static uint8_t set_scan_enable(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     uint8_t on = ys_get_u8(parameters);
@@ -331,6 +340,7 @@ static uint8_t set_scan_enable(struct ys_controller *controller, struct ys_reade
     return scanners_enable(controller, on != 0, once != 0, duration);
 }
 
+/* Vol 4 Part E 7.8.66. */
 static uint8_t create_connection(struct ys_controller *controller, struct ys_reader *parameters,
                                  struct ys_writer *answer)
 {

@@ -26,6 +26,7 @@ static bool has(const struct ys_controller *controller, uint64_t features)
     return (controller->features & features) != 0;
 }
 
+/* Vol 4 Part E 7.1.23, 7.7.12. */
 static uint8_t read_remote_version(struct ys_controller *controller, struct ys_reader *parameters,
                                    struct ys_writer *answer)
 {
@@ -37,6 +38,7 @@ static uint8_t read_remote_version(struct ys_controller *controller, struct ys_r
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.7.65.4, 7.8.21. */
 static uint8_t read_remote_features(struct ys_controller *controller, struct ys_reader *parameters,
                                     struct ys_writer *answer)
 {
@@ -50,6 +52,7 @@ static uint8_t read_remote_features(struct ys_controller *controller, struct ys_
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.3.35, 7.5.4. */
 static uint8_t read_power(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     const struct link *link = get_link(controller, parameters, answer);
@@ -60,6 +63,7 @@ static uint8_t read_power(struct ys_controller *controller, struct ys_reader *pa
     return type <= 1 ? YS_HCI_OK : YS_HCI_INVALID_PARAMETERS;
 }
 
+/* Vol 4 Part E 7.3.35, 7.5.4. */
 static uint8_t read_rssi(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     const struct link *link = get_link(controller, parameters, answer);
@@ -69,6 +73,7 @@ static uint8_t read_rssi(struct ys_controller *controller, struct ys_reader *par
 
 #define NS_PER_PAYLOAD_TIMEOUT_STEP (10 * YS_NS_PER_MS)
 
+/* Vol 4 Part E 7.3.93, 7.3.94, 7.7.75. */
 static uint8_t read_payload_timeout(struct ys_controller *controller, struct ys_reader *parameters,
                                     struct ys_writer *answer)
 {
@@ -77,6 +82,7 @@ static uint8_t read_payload_timeout(struct ys_controller *controller, struct ys_
     return link != NULL ? YS_HCI_OK : YS_HCI_UNKNOWN_CONNECTION;
 }
 
+/* Vol 4 Part E 7.3.93, 7.7.75. */
 static uint8_t write_payload_timeout(struct ys_controller *controller, struct ys_reader *parameters,
                                      struct ys_writer *answer)
 {
@@ -104,6 +110,7 @@ static void take_event_length(struct link *link, uint16_t steps)
         link->event_length_ns = steps * NS_PER_EVENT_LENGTH_STEP;
 }
 
+/* Vol 4 Part E 7.8.18. */
 static uint8_t update_connection(struct ys_controller *controller, struct ys_reader *parameters,
                                  struct ys_writer *answer)
 {
@@ -126,6 +133,7 @@ static uint8_t update_connection(struct ys_controller *controller, struct ys_rea
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.7.65.6, 7.8.31, 7.8.32. */
 static uint8_t reply_parameters(struct ys_controller *controller, struct ys_reader *parameters,
                                 struct ys_writer *answer)
 {
@@ -141,6 +149,7 @@ static uint8_t reply_parameters(struct ys_controller *controller, struct ys_read
     return procedures_answer(link, &wanted, YS_HCI_OK);
 }
 
+/* Vol 4 Part E 7.7.65.6, 7.8.31, 7.8.32. */
 static uint8_t refuse_parameters(struct ys_controller *controller, struct ys_reader *parameters,
                                  struct ys_writer *answer)
 {
@@ -149,6 +158,7 @@ static uint8_t refuse_parameters(struct ys_controller *controller, struct ys_rea
     return link != NULL ? procedures_answer(link, NULL, reason) : YS_HCI_UNKNOWN_CONNECTION;
 }
 
+/* Vol 4 Part E 7.8.19, 7.8.20. */
 static uint8_t set_channels(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     uint8_t map[5];
@@ -161,6 +171,7 @@ static uint8_t set_channels(struct ys_controller *controller, struct ys_reader *
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.8.19, 7.8.20. */
 static uint8_t read_channels(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     static const uint8_t none[5] = {0};
@@ -177,6 +188,7 @@ static bool length_is_valid(uint16_t octets, uint16_t us)
            us <= YS_LINK_TIME_MAX_US;
 }
 
+/* Vol 4 Part E 7.8.33 to 7.8.35, 7.8.46. */
 static uint8_t set_data_length(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     struct link *link = get_link(controller, parameters, answer);
@@ -195,6 +207,7 @@ static uint8_t set_data_length(struct ys_controller *controller, struct ys_reade
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.8.33 to 7.8.35, 7.8.46. */
 static uint8_t read_default_length(struct ys_controller *controller, struct ys_reader *parameters,
                                    struct ys_writer *answer)
 {
@@ -204,6 +217,7 @@ static uint8_t read_default_length(struct ys_controller *controller, struct ys_r
     return has(controller, YS_HCI_LE_FEATURE_DATA_LENGTH) ? YS_HCI_OK : YS_HCI_UNKNOWN_COMMAND;
 }
 
+/* Vol 4 Part E 7.8.33 to 7.8.35, 7.8.46. */
 static uint8_t write_default_length(struct ys_controller *controller, struct ys_reader *parameters,
                                     struct ys_writer *answer)
 {
@@ -219,6 +233,7 @@ static uint8_t write_default_length(struct ys_controller *controller, struct ys_
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.8.33 to 7.8.35, 7.8.46. */
 static uint8_t read_length_max(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     (void)parameters;
@@ -246,6 +261,7 @@ static uint8_t check_phys(const struct ys_controller *controller, struct ys_hci_
     return ((wanted->send | wanted->receive) & ~able) != 0 ? YS_HCI_UNSUPPORTED : YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.8.47 to 7.8.49. */
 static uint8_t read_phy(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     const struct link *link = get_link(controller, parameters, answer);
@@ -254,6 +270,7 @@ static uint8_t read_phy(struct ys_controller *controller, struct ys_reader *para
     return link != NULL ? YS_HCI_OK : YS_HCI_UNKNOWN_CONNECTION;
 }
 
+/* Vol 4 Part E 7.8.47 to 7.8.49. */
 static uint8_t set_default_phy(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     struct ys_hci_phy_wish wanted = {.all = ys_get_u8(parameters)};
@@ -268,6 +285,7 @@ static uint8_t set_default_phy(struct ys_controller *controller, struct ys_reade
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.8.47 to 7.8.49. */
 static uint8_t set_phy(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     struct ys_hci_phy_wish wanted;

@@ -16,6 +16,7 @@ static bool is_used(const struct ys_controller *controller)
            (advertisers_are_on(controller) || scanners_are_on(controller) || initiators_are_on(controller));
 }
 
+/* Vol 4 Part E 7.8.38 to 7.8.41. */
 uint8_t resolving_add(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     struct ys_hci_resolving keys;
@@ -31,6 +32,7 @@ uint8_t resolving_add(struct ys_controller *controller, struct ys_reader *parame
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.8.38 to 7.8.41. */
 uint8_t resolving_remove(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     struct ys_address identity;
@@ -45,6 +47,7 @@ uint8_t resolving_remove(struct ys_controller *controller, struct ys_reader *par
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.8.38 to 7.8.41. */
 uint8_t resolving_clear(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     (void)parameters;
@@ -55,6 +58,7 @@ uint8_t resolving_clear(struct ys_controller *controller, struct ys_reader *para
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.8.38 to 7.8.41. */
 uint8_t resolving_read_size(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     (void)controller;
@@ -63,6 +67,7 @@ uint8_t resolving_read_size(struct ys_controller *controller, struct ys_reader *
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.8.44, 7.8.45, 7.8.77. */
 uint8_t resolving_enable(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     uint8_t on = ys_get_u8(parameters);
@@ -75,6 +80,7 @@ uint8_t resolving_enable(struct ys_controller *controller, struct ys_reader *par
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.8.44, 7.8.45, 7.8.77. */
 uint8_t resolving_set_timeout(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     uint16_t timeout_s = ys_get_u16(parameters);
@@ -85,6 +91,7 @@ uint8_t resolving_set_timeout(struct ys_controller *controller, struct ys_reader
     return YS_HCI_OK;
 }
 
+/* Vol 4 Part E 7.8.44, 7.8.45, 7.8.77. */
 uint8_t resolving_set_mode(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     struct ys_address identity;

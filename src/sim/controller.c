@@ -18,6 +18,7 @@
 #include "sim/reset.h"
 #include "sim/scanner.h"
 
+/* Vol 4 Part E 7.7.14, 7.7.15. */
 static void answer_status(struct ys_controller *controller, uint16_t opcode, uint8_t status)
 {
     uint8_t bytes[8];
@@ -29,6 +30,7 @@ static void answer_status(struct ys_controller *controller, uint16_t opcode, uin
     controller_send(controller, &writer);
 }
 
+/* Vol 4 Part E 7.7.14, 7.7.15. */
 static void answer_complete(struct ys_controller *controller, uint16_t opcode, uint8_t status,
                             const struct ys_writer *answer)
 {
@@ -42,7 +44,7 @@ static void answer_complete(struct ys_controller *controller, uint16_t opcode, u
     controller_send(controller, &writer);
 }
 
-/* Whether the other generation of commands has been used since the last reset. */
+/* Whether the other generation of commands has been used since the last reset (Vol 4 Part E 3.1.1). */
 static bool is_late(struct ys_controller *controller, enum generation generation)
 {
     if (generation == GENERATION_ANY)

@@ -34,6 +34,7 @@ static void go_to(struct link *link, enum encryption_step step)
 
 /* what the hosts are told and say */
 
+/* Vol 4 Part E 7.7.8, 7.7.39. */
 static void tell(struct link *link, uint8_t status)
 {
     uint8_t bytes[8];
@@ -100,6 +101,7 @@ uint8_t encryption_key(struct link *link, const uint8_t *key)
 
 /* the session */
 
+/* Vol 6 Part E 1. */
 static bool begin_session(struct link *link)
 {
     struct encryption *encryption = &link->encryption;
@@ -147,6 +149,7 @@ void encryption_compose(struct link *link, enum control control, struct ys_link_
 
 /* the central */
 
+/* Vol 6 Part B 5.1.3. */
 static bool central_in(struct link *link, const struct ys_link_control_pdu *pdu)
 {
     struct encryption *encryption = &link->encryption;
@@ -178,6 +181,7 @@ static bool central_in(struct link *link, const struct ys_link_control_pdu *pdu)
 
 /* the peripheral */
 
+/* Vol 6 Part B 5.1.3. */
 static bool peripheral_in(struct link *link, const struct ys_link_control_pdu *pdu)
 {
     struct encryption *encryption = &link->encryption;

@@ -128,6 +128,7 @@ static uint8_t draw_channel(const struct advertiser *advertiser)
     return (uint8_t)ys_chance_below(&advertiser->controller->chance, 37);
 }
 
+/* Vol 6 Part B 4.1.2, 4.1.3. */
 static struct ys_link_aux pointer(const struct advertiser *advertiser, uint64_t now_ns)
 {
     return (struct ys_link_aux){

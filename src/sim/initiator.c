@@ -74,6 +74,7 @@ static uint8_t accuracy_class(uint16_t ppm)
     return row;
 }
 
+/* Vol 6 Part B 2.3.3. */
 static void send_request(struct initiator *initiator)
 {
     struct listener *listener = &initiator->listener;
@@ -121,7 +122,7 @@ static void reply(void *context)
         listener_resume(listener);
 }
 
-/* Whether this is who is to be connected to; with the filter, whoever is on the list. */
+/* Whether this is who is to be connected to; with the filter, whoever is on the list (Vol 6 Part B 4.3.3, 4.3.4). */
 static bool is_wanted(const struct ys_controller *controller, const struct ys_address *sender)
 {
     const struct ys_hci_connect *wanted = &controller->connecting.common;
@@ -136,6 +137,7 @@ static bool is_named(struct ys_controller *controller, const struct ys_address *
     return controller_is_own(controller, &own, target);
 }
 
+/* Vol 6 Part B 4.4.4. */
 static void hear_legacy(struct initiator *initiator, const struct ys_air_packet *packet)
 {
     struct ys_controller *controller = initiator->listener.controller;
@@ -173,6 +175,7 @@ static void take_secondary(struct initiator *initiator, const struct ys_link_ext
     }
 }
 
+/* Vol 6 Part B 4.4.4. */
 static void hear_extended(struct initiator *initiator, const struct ys_air_packet *packet)
 {
     struct listener *listener = &initiator->listener;

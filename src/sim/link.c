@@ -131,6 +131,14 @@ static void send_now(struct link *link)
         close_event(link);
 }
 
+/* Inside an event (Vol 6 Part B 4.1.1, 4.5.1); the timer is `link->step`.
+ *
+ *   attend --central--> sends --packet is out--> listens --T_IFS and nothing began--> event is over
+ *   attend --peripheral--> listens through the window --nothing began--> event is over
+ *   listens --packet--> sends, T_IFS later; or the event is over: none has more, there is no time, two were spoilt
+ *
+ * Between events: `link->event` fires at the next anchor that is attended, supervises the link, brings in what holds
+ * from now on, and attends, unless the radio has something more urgent (turns.c). */
 static void step(void *context)
 {
     struct link *link = context;
@@ -176,7 +184,7 @@ static void receive(void *context, const struct ys_air_packet *packet)
         send_at(link, reply_ns);
 }
 
-/* Ends a link that has not been heard for too long; false if it has ended. */
+/* Ends a link that has not been heard for too long; false if it has ended (Vol 6 Part B 4.5.2). */
 static bool supervise(struct link *link)
 {
     uint64_t now_ns = ys_clock_now_ns(link_clock(link));
@@ -213,6 +221,7 @@ static uint64_t advance(struct link *link)
 
 static void start_event(void *context);
 
+/* Vol 6 Part B 4.5.1. */
 static void attend(void *context)
 {
     struct link *link = context;
@@ -276,6 +285,7 @@ void links_stop(struct ys_controller *controller)
 
 static const struct link_calls link_calls = {.end = end_link, .leave = leave_event};
 
+/* Vol 6 Part B 4.5.3 to 4.5.5. */
 void link_start(struct link *link, const struct link_begin *begin, const struct ys_link_connect *parameters)
 {
     static const struct ys_link_lengths shortest = {YS_LINK_PAYLOAD_DEFAULT, YS_LINK_TIME_DEFAULT_US,

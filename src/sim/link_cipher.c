@@ -65,6 +65,7 @@ static void next_nonce(struct link_cipher *cipher, bool by_central, uint8_t nonc
     memcpy(nonce + 5, cipher->vector, sizeof cipher->vector);
 }
 
+/* Vol 6 Part E 2, 2.2. */
 void link_cipher_seal(struct link_cipher *cipher, bool by_central, uint8_t header, uint8_t *payload, uint8_t length)
 {
     uint8_t nonce[NONCE_SIZE];
@@ -74,6 +75,7 @@ void link_cipher_seal(struct link_cipher *cipher, bool by_central, uint8_t heade
                                 payload + length, YS_LINK_MIC_SIZE);
 }
 
+/* Vol 6 Part E 2. */
 bool link_cipher_open(struct link_cipher *cipher, bool by_central, uint8_t header, uint8_t *payload, uint8_t length)
 {
     uint8_t nonce[NONCE_SIZE];

@@ -15,6 +15,7 @@
 
 /* what the host is told */
 
+/* Vol 4 Part E 7.7.19. */
 static void send_completed(struct link *link, uint16_t count)
 {
     uint8_t bytes[8];
@@ -247,7 +248,7 @@ static void control_in(struct link *link, const struct ys_link_data *data)
     }
 }
 
-/* The PDU in flight has arrived. Returns false if that ended the link. */
+/* The PDU in flight has arrived. Returns false if that ended the link (Vol 6 Part B 4.5.9). */
 static bool acknowledged(struct link *link)
 {
     link->in_flight = false;
@@ -266,7 +267,7 @@ static bool acknowledged(struct link *link)
     return true;
 }
 
-/* Takes a new PDU. Returns false if that ended the link. */
+/* Takes a new PDU. Returns false if that ended the link (Vol 6 Part B 4.5.9). */
 static bool take_new(struct link *link, struct ys_link_data *pdu)
 {
     uint8_t payload[YS_LINK_PDU_MAX];

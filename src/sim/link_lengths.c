@@ -28,6 +28,7 @@ struct ys_link_lengths link_effective(const struct link *link)
     return effective;
 }
 
+/* Vol 6 Part B 4.5.10. */
 void link_lengths_changed(struct link *link)
 {
     uint8_t bytes[16];

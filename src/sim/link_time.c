@@ -5,14 +5,15 @@
 
 #include "sim/controller_state.h"
 
-/* How long this controller's clock takes for so much time. */
+/* How long this controller's clock takes for so much time (Vol 6 Part B 4.2.1, 4.2.2). */
 uint64_t link_by_own_clock(const struct link *link, uint64_t ns)
 {
     int64_t error = (int64_t)(ns / 1000) * link->controller->settings.clock_error_ppb / 1000000;
     return (uint64_t)((int64_t)ns + error);
 }
 
-/* How far off the anchor may be after so long without one (Vol 6 Part B 4.2.4): both clocks at their worst. */
+/* How far off the anchor may be after so long without one (Vol 6 Part B 4.2.4): both clocks at their worst (Vol 6 Part
+ * B 4.5.7). */
 uint64_t link_widening_ns(const struct link *link, uint64_t silence_ns)
 {
     static const uint16_t worst_ppm[] = {500, 250, 150, 100, 75, 50, 30, 20};
@@ -60,6 +61,7 @@ struct link *link_take(struct ys_controller *controller)
     return NULL;
 }
 
+/* Vol 6 Part B 5.1.6. */
 uint8_t link_terminate(struct link *link, uint8_t reason)
 {
     static const uint8_t allowed[] = {0x05, 0x13, 0x14, 0x15, 0x1a, 0x29, 0x3b}; /* Vol 4 Part E 7.1.6 */

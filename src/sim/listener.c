@@ -54,6 +54,7 @@ void listener_unpause(struct listener *listener)
         tune(listener, listener->channel, listener->phy);
 }
 
+/* Vol 6 Part B 4.4.3. */
 static void begin_interval(void *context)
 {
     struct listener *listener = context;

@@ -72,6 +72,7 @@ static uint64_t hold_update(struct link *link, const struct ys_link_control_pdu 
     return pdu->window_offset * NS_PER_INTERVAL_STEP;
 }
 
+/* Vol 6 Part B 5.1.8, 5.4; Vol 4 Part E 7.3.93, 7.3.94, 7.7.75. */
 static void check_payload_timeout(struct link *link)
 {
     uint64_t silence_ns = now_ns(link) - link->last_authenticated_ns;
@@ -113,7 +114,7 @@ uint64_t procedures_at_event(struct link *link)
 
 /* what came */
 
-/* What the central has set: it holds from its instant on, which must not have passed (Vol 6 Part B 5.1.1). */
+/* What the central has set: it holds from its instant on, which must not have passed (Vol 6 Part B 5.1.1, 5.1.2). */
 static void take_instant(struct link *link, const struct ys_link_control_pdu *pdu)
 {
     struct procedures *all = &link->procedures;
@@ -126,6 +127,7 @@ static void take_instant(struct link *link, const struct ys_link_control_pdu *pd
     all->has_pending = true;
 }
 
+/* Vol 6 Part B 5.1.10. */
 static void phy_update_in(struct link *link, const struct ys_link_control_pdu *pdu)
 {
     struct procedures *all = &link->procedures;
@@ -141,7 +143,7 @@ static void phy_update_in(struct link *link, const struct ys_link_control_pdu *p
 }
 
 /* The code with which the other side's procedure is refused because of another one, or YS_HCI_OK. A central goes on
- * with its own; a peripheral lets its own wait, which the central refuses. */
+ * with its own; a peripheral lets its own wait, which the central refuses (Vol 6 Part B 5.3). */
 static uint8_t collision(const struct link *link, enum procedure procedure)
 {
     const struct procedures *all = &link->procedures;
@@ -153,6 +155,7 @@ static uint8_t collision(const struct link *link, enum procedure procedure)
     return procedure_has_instant(all->local) || all->has_pending ? YS_HCI_DIFFERENT_COLLISION : YS_HCI_OK;
 }
 
+/* Vol 6 Part B 5.1.10. */
 static void phy_request_in(struct link *link, const struct ys_link_control_pdu *pdu)
 {
     struct procedures *all = &link->procedures;
@@ -167,6 +170,7 @@ static void phy_request_in(struct link *link, const struct ys_link_control_pdu *
     link_want(link, link->central ? CONTROL_PHY_UPDATE : CONTROL_PHY_RSP);
 }
 
+/* Vol 6 Part B 5.1.7. */
 static void parameters_request_in(struct link *link, const struct ys_link_control_pdu *pdu)
 {
     uint8_t code = collision(link, PROCEDURE_PARAMETERS);
@@ -226,6 +230,7 @@ static void refused_in(struct link *link, uint8_t opcode, uint8_t code)
     procedures_fail_local(link, code);
 }
 
+/* Vol 6 Part B 5.1.9; Vol 4 Part E 7.7.65.7. */
 static void lengths_in(struct link *link, const struct ys_link_lengths *lengths)
 {
     link->peer_lengths = *lengths;
@@ -263,6 +268,7 @@ static bool is_supported(const struct link *link, uint8_t opcode)
     }
 }
 
+/* Vol 6 Part B 5.1.5. */
 static void version_in(struct link *link, const struct ys_link_control_pdu *pdu)
 {
     link->procedures.version = *pdu;
@@ -272,6 +278,7 @@ static void version_in(struct link *link, const struct ys_link_control_pdu *pdu)
     procedures_end_local(link, PROCEDURE_VERSION);
 }
 
+/* Vol 6 Part B 5.1.4. */
 static void features_in(struct link *link, const struct ys_link_control_pdu *pdu)
 {
     link->procedures.features = pdu->features;
@@ -283,6 +290,7 @@ static void features_in(struct link *link, const struct ys_link_control_pdu *pdu
     procedures_end_local(link, PROCEDURE_FEATURES);
 }
 
+/* Vol 6 Part B 5.1.9. */
 static bool lengths_pdu_in(struct link *link, const struct ys_link_control_pdu *pdu)
 {
     if (!lengths_are_valid(&pdu->lengths))
@@ -304,7 +312,7 @@ static void phy_response_in(struct link *link, const struct ys_link_control_pdu 
     link_want(link, CONTROL_PHY_UPDATE);
 }
 
-/* What only a central may set. */
+/* What only a central may set (Vol 6 Part B 5.5). */
 static bool instant_in(struct link *link, const struct ys_link_control_pdu *pdu)
 {
     bool valid = pdu->opcode == YS_LINK_CONNECTION_UPDATE_IND

@@ -52,6 +52,7 @@ static void compose_phy_update(struct link *link, struct ys_link_control_pdu *pd
     all->has_pending = true;
 }
 
+/* Vol 6 Part B 5.1.1. */
 static void compose_update(struct link *link, struct ys_link_control_pdu *pdu)
 {
     struct procedures *all = &link->procedures;
@@ -65,6 +66,7 @@ static void compose_update(struct link *link, struct ys_link_control_pdu *pdu)
     all->has_pending = true;
 }
 
+/* Vol 6 Part B 5.1.7. */
 static void compose_parameters(const struct link *link, struct ys_link_control_pdu *pdu)
 {
     const struct ys_hci_parameters *wanted = &link->procedures.parameters;

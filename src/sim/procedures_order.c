@@ -27,6 +27,7 @@ bool procedures_are_busy(const struct link *link)
     return all->local != PROCEDURE_NONE || all->remote != PROCEDURE_NONE || all->has_pending;
 }
 
+/* Vol 6 Part B 5.2. */
 bool procedures_are_late(const struct link *link, uint64_t now)
 {
     const struct procedures *all = &link->procedures;
@@ -75,6 +76,7 @@ void procedures_end_remote(struct link *link)
     procedures_begin_next(link);
 }
 
+/* Vol 6 Part B 5.3. */
 void procedures_begin_remote(struct link *link, enum procedure procedure)
 {
     link->procedures.remote = (uint8_t)procedure;

@@ -4,6 +4,7 @@
 #include "sim/border.h"
 #include "sim/controller_state.h"
 
+/* Vol 4 Part E 7.7.65.3. */
 void procedures_tell_update(struct link *link, uint8_t status)
 {
     uint8_t bytes[16];
@@ -20,6 +21,7 @@ void procedures_tell_update(struct link *link, uint8_t status)
     controller_send(link->controller, &writer);
 }
 
+/* Vol 4 Part E 7.7.65.12. */
 void procedures_tell_phys(struct link *link, uint8_t status)
 {
     uint8_t bytes[16];
@@ -36,6 +38,7 @@ void procedures_tell_phys(struct link *link, uint8_t status)
     controller_send(link->controller, &writer);
 }
 
+/* Vol 4 Part E 7.7.65.4, 7.8.21. */
 void procedures_tell_features(struct link *link, uint8_t status)
 {
     uint8_t bytes[16];
@@ -51,6 +54,7 @@ void procedures_tell_features(struct link *link, uint8_t status)
     controller_send(link->controller, &writer);
 }
 
+/* Vol 4 Part E 7.1.23, 7.7.12. */
 void procedures_tell_version(struct link *link, uint8_t status)
 {
     uint8_t bytes[16];
@@ -68,6 +72,7 @@ void procedures_tell_version(struct link *link, uint8_t status)
     controller_send(link->controller, &writer);
 }
 
+/* Vol 4 Part E 7.7.65.6, 7.8.31, 7.8.32. */
 bool procedures_ask_host(struct link *link, const struct ys_link_control_pdu *pdu)
 {
     uint8_t bytes[16];

@@ -10,6 +10,7 @@
 #include "sim/resolving.h"
 #include "sim/scanner.h"
 
+/* Vol 6 Part B 4.6. */
 uint64_t controller_features(const struct ys_controller_settings *settings)
 {
     uint64_t features = YS_HCI_LE_FEATURE_ENCRYPTION | YS_HCI_LE_FEATURE_PRIVACY | YS_HCI_LE_FEATURE_PARAMETERS |
@@ -41,6 +42,7 @@ static void reset_links(struct ys_controller *controller)
     controller->default_us = YS_LINK_TIME_DEFAULT_US;
 }
 
+/* Vol 4 Part E 7.3.2. */
 void controller_reset(struct ys_controller *controller)
 {
     advertisers_stop(controller);

@@ -39,6 +39,7 @@ static bool is_resolvable(const struct ys_address *address)
     return address->type == YS_ADDRESS_RANDOM && address->bytes[5] >> 6 == 1;
 }
 
+/* Vol 6 Part B 1.3.2.3. */
 static bool is_made_by(const uint8_t key[16], const struct ys_address *address)
 {
     uint8_t hash[3];
@@ -67,6 +68,7 @@ struct resolving *resolving_entry(struct ys_controller *controller, const struct
     return NULL;
 }
 
+/* Vol 6 Part B 4.7. */
 bool resolving_identify(const struct ys_controller *controller, const struct ys_address *address,
                         struct ys_address *identity)
 {
@@ -80,6 +82,7 @@ bool resolving_identify(const struct ys_controller *controller, const struct ys_
     return false;
 }
 
+/* Vol 6 Part B 6. */
 bool resolving_is(const struct ys_controller *controller, const struct ys_address *wanted,
                   const struct ys_address *address)
 {
@@ -115,6 +118,7 @@ struct ys_address resolving_target(struct ys_controller *controller, const struc
     return entry != NULL && has_key(entry->keys.peer_key) ? make(controller, entry->keys.peer_key) : *peer;
 }
 
+/* Vol 6 Part B 6. */
 bool resolving_own(struct ys_controller *controller, const struct ys_address *peer, struct ys_address *own)
 {
     struct resolving *entry = controller->resolves ? resolving_entry(controller, peer) : NULL;

@@ -20,7 +20,8 @@ static struct scanning *scanning_of(const struct scanner *scanner)
     return &scanner->listener.controller->scanning;
 }
 
-/* The back-off: how many advertisements that could be asked are let pass before the next request. */
+/* The back-off: how many advertisements that could be asked are let pass before the next request (Vol 6 Part
+ * B 4.4.3.2). */
 
 static void draw_back_off(struct ys_controller *controller)
 {
@@ -44,7 +45,7 @@ static void count_request(struct ys_controller *controller, bool answered)
     draw_back_off(controller);
 }
 
-/* Zero already: a request was due, and the window ended before it was sent. */
+/* Zero already: a request was due, and the window ended before it was sent (Vol 6 Part B 2.3.2, 4.4.3.2). */
 static bool may_ask(struct scanning *scanning)
 {
     if (scanning->back_off > 0)
@@ -79,7 +80,7 @@ static bool was_seen(struct scanning *scanning, const struct ys_address *address
     return false;
 }
 
-/* Vol 6 Part B 4.3.3: the list, and for directed advertisements whom they name. */
+/* Vol 6 Part B 4.3.3: the list, and for directed advertisements whom they name (Vol 6 Part B 4.3.4). */
 static bool is_let_through(struct ys_controller *controller, const struct ys_address *sender,
                            const struct ys_address *target)
 {
@@ -115,6 +116,7 @@ static struct ys_address told(const struct ys_controller *controller, const stru
     return identity;
 }
 
+/* Vol 4 Part E 7.7.65.2. */
 static void report(struct ys_controller *controller, const struct legacy_report *row,
                    const struct ys_link_advertising *pdu, int8_t rssi_dbm)
 {
@@ -200,6 +202,7 @@ static uint16_t followed_type(const struct followed *followed)
     return type;
 }
 
+/* Vol 4 Part E 7.7.65.13. */
 static void report_part(struct scanner *scanner, uint16_t status, const uint8_t *data, uint8_t length, int8_t rssi_dbm)
 {
     const struct followed *followed = &scanner->followed;
@@ -410,6 +413,7 @@ static void reply(void *context)
     listener_wait_for_answer(listener, controller_transmit_advertising(controller, &place, &request));
 }
 
+/* Vol 4 Part E 7.7.65.17. */
 static void time_is_over(void *context)
 {
     struct ys_controller *controller = context;

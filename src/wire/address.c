@@ -10,6 +10,7 @@ bool ys_address_is_equal(const struct ys_address *a, const struct ys_address *b)
     return a->type == b->type && memcmp(a->bytes, b->bytes, sizeof a->bytes) == 0;
 }
 
+/* Vol 6 Part B 1.3.2.1. */
 struct ys_address ys_address_static(const uint8_t random[6])
 {
     struct ys_address address = {.type = YS_ADDRESS_RANDOM};
@@ -18,6 +19,7 @@ struct ys_address ys_address_static(const uint8_t random[6])
     return address;
 }
 
+/* Vol 3 Part C 10.8; Vol 6 Part B 1.3.2. */
 const char *ys_address_kind(const struct ys_address *address)
 {
     static const char *const random_kinds[] = {"random non-resolvable", "random resolvable", "random reserved",

@@ -16,6 +16,7 @@ bool ys_get_ad(struct ys_reader *reader, struct ys_ad *ad)
     return ys_reader_ok(reader);
 }
 
+/* Vol 3 Part C 11. */
 void ys_put_ad(struct ys_writer *writer, uint8_t type, const void *data, size_t length)
 {
     ys_put_u8(writer, (uint8_t)(length + 1));

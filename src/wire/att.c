@@ -63,6 +63,7 @@ static void get_rest(struct ys_reader *reader, const uint8_t **bytes, size_t *le
     *bytes = ys_get_bytes(reader, *length);
 }
 
+/* Vol 3 Part F 3.2.1. */
 static void get_type(struct ys_reader *reader, struct ys_uuid *type)
 {
     const uint8_t *bytes;
@@ -178,6 +179,7 @@ const char *ys_att_opcode_name(uint8_t opcode)
     return layout != NULL ? layout->name : "unknown";
 }
 
+/* Vol 3 Part F 3.3.1. */
 uint8_t ys_att_response_to(uint8_t opcode)
 {
     const struct layout *layout = find(opcode);

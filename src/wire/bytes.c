@@ -21,6 +21,7 @@ const uint8_t *ys_get_bytes(struct ys_reader *reader, size_t length)
     return bytes;
 }
 
+/* Vol 3 Part G 2.4. */
 static uint64_t get_number(struct ys_reader *reader, size_t size)
 {
     const uint8_t *bytes = ys_get_bytes(reader, size);
@@ -185,6 +186,7 @@ void ys_put_u16(struct ys_writer *writer, uint16_t value)
     ys_put_u8(writer, (uint8_t)(value >> 8));
 }
 
+/* Vol 3 Part G 2.4. */
 static void put_number(struct ys_writer *writer, uint64_t value, size_t size)
 {
     for (size_t i = 0; i < size; i++, value >>= 8)

@@ -38,6 +38,7 @@ static void put_aux(struct ys_writer *writer, const struct ys_link_aux *aux)
     ys_put_u16(writer, (uint16_t)(aux->offset_us / step_us | (uint32_t)phy << 13));
 }
 
+/* Vol 6 Part B 2.3.4. */
 static void get_fields(struct ys_reader *header, struct ys_link_extended *pdu)
 {
     uint8_t flags = ys_get_u8(header);
@@ -107,6 +108,7 @@ size_t ys_link_extended_room(const struct ys_link_extended *pdu)
     return YS_LINK_EXTENDED_MAX - 1 - header_length(pdu);
 }
 
+/* Vol 6 Part B 2.3.4. */
 void ys_put_link_extended(struct ys_writer *writer, const struct ys_link_extended *pdu)
 {
     size_t header = header_length(pdu);

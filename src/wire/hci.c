@@ -22,6 +22,7 @@ void ys_hci_end(struct ys_writer *writer)
         writer->start[header - 1] = (uint8_t)(ys_writer_length(writer) - header);
 }
 
+/* Vol 4 Part E 5.4. */
 bool ys_get_hci_command(struct ys_reader *reader, struct ys_hci_command *command)
 {
     command->opcode = ys_get_u16(reader);
@@ -30,6 +31,7 @@ bool ys_get_hci_command(struct ys_reader *reader, struct ys_hci_command *command
     return ys_reader_done(reader);
 }
 
+/* Vol 4 Part E 5.4. */
 bool ys_get_hci_event(struct ys_reader *reader, uint8_t *event, struct ys_reader *parameters)
 {
     *event = ys_get_u8(reader);
@@ -235,6 +237,7 @@ void ys_put_hci_data(struct ys_writer *writer, const struct ys_hci_data *data)
     ys_put_u16(writer, data->length);
 }
 
+/* Vol 4 Part E 5.4. */
 void ys_get_hci_data(struct ys_reader *reader, struct ys_hci_data *data)
 {
     uint16_t word = ys_get_u16(reader);

@@ -7,12 +7,14 @@ void ys_get_l2cap_header(struct ys_reader *reader, struct ys_l2cap_header *heade
     header->channel = ys_get_u16(reader);
 }
 
+/* Vol 3 Part A 3.1. */
 void ys_put_l2cap_header(struct ys_writer *writer, const struct ys_l2cap_header *header)
 {
     ys_put_u16(writer, header->length);
     ys_put_u16(writer, header->channel);
 }
 
+/* Vol 3 Part A 4. */
 void ys_get_l2cap_signal(struct ys_reader *reader, struct ys_l2cap_signal *signal)
 {
     signal->code = ys_get_u8(reader);

@@ -5,6 +5,7 @@
 #define CONNECT_SIZE 34
 #define CHANNELS     37
 
+/* Vol 6 Part B 2.3.3. */
 static void get_connect(struct ys_reader *reader, struct ys_link_connect *connect)
 {
     connect->access_address = ys_get_u32(reader);
@@ -44,6 +45,7 @@ static bool has_data(uint8_t type)
            type == YS_LINK_ADV_SCAN_IND;
 }
 
+/* Vol 6 Part B 2.3. */
 bool ys_link_advertising_decode(const uint8_t *bytes, size_t length, struct ys_link_advertising *pdu)
 {
     struct ys_reader reader = ys_reader_of(bytes, length);
@@ -69,6 +71,7 @@ bool ys_link_advertising_decode(const uint8_t *bytes, size_t length, struct ys_l
     return ys_reader_done(&reader);
 }
 
+/* Vol 6 Part B 2.3. */
 void ys_put_link_advertising(struct ys_writer *writer, const struct ys_link_advertising *pdu)
 {
     bool target = has_target(pdu->type);
@@ -91,6 +94,7 @@ void ys_put_link_advertising(struct ys_writer *writer, const struct ys_link_adve
         ys_put_bytes(writer, pdu->data, pdu->length);
 }
 
+/* Vol 6 Part B 2.4.1. */
 bool ys_link_data_decode(const uint8_t *bytes, size_t length, struct ys_link_data *pdu)
 {
     struct ys_reader reader = ys_reader_of(bytes, length);
@@ -107,6 +111,7 @@ bool ys_link_data_decode(const uint8_t *bytes, size_t length, struct ys_link_dat
     return ys_reader_done(&reader) && pdu->kind != 0 && (pdu->length > 0 || pdu->kind == YS_LINK_CONTINUING);
 }
 
+/* Vol 6 Part B 2.4.1. */
 void ys_put_link_data(struct ys_writer *writer, const struct ys_link_data *pdu)
 {
     ys_put_u8(writer, (uint8_t)(pdu->kind | pdu->next_expected << 2 | pdu->sequence << 3 | pdu->more << 4));
@@ -129,6 +134,7 @@ static uint32_t reverse_24(uint32_t value)
     return reversed;
 }
 
+/* Vol 6 Part B 3.1.1. */
 uint32_t ys_link_crc(uint32_t init, const uint8_t *bytes, size_t length)
 {
     uint32_t crc = reverse_24(init);
@@ -145,6 +151,7 @@ uint32_t ys_link_crc_turn(uint32_t crc)
     return reverse_24(crc);
 }
 
+/* Vol 6 Part B 2.1, 2.2. */
 uint64_t ys_link_duration_ns(enum ys_phy phy, size_t length)
 {
     uint64_t covered = (length + 3) * 8; /* bits under the CRC, and the CRC */
@@ -169,6 +176,7 @@ uint8_t ys_link_payload_within(enum ys_phy phy, uint64_t duration_ns)
     return payload;
 }
 
+/* Vol 6 Part B 4.5.10. */
 uint8_t ys_link_payload_agreed(enum ys_phy phy, uint16_t octets, uint16_t us)
 {
     uint8_t in_time = (uint8_t)(ys_link_payload_within(phy, us * UINT64_C(1000)) - YS_LINK_MIC_SIZE);
@@ -206,6 +214,7 @@ uint8_t ys_link_channel_count(const uint8_t channel_map[5])
     return list_used(channel_map, used);
 }
 
+/* Vol 6 Part B 1.4.1, 4.5.8. */
 uint8_t ys_link_next_channel(uint8_t *last_unmapped, uint8_t hop, const uint8_t channel_map[5])
 {
     uint8_t used[CHANNELS] = {0};
@@ -224,6 +233,7 @@ static uint16_t reverse_bytes(uint16_t value)
     return reversed;
 }
 
+/* Vol 6 Part B 4.5.8. */
 uint8_t ys_link_event_channel(uint32_t access_address, uint16_t counter, const uint8_t channel_map[5])
 {
     uint8_t used[CHANNELS] = {0};
@@ -237,6 +247,7 @@ uint8_t ys_link_event_channel(uint32_t access_address, uint16_t counter, const u
     return count == 0 || is_used(channel_map, unmapped) ? unmapped : used[(uint32_t)value * count >> 16];
 }
 
+/* Vol 6 Part B 4.5.1. */
 bool ys_link_parameters_are_valid(uint16_t interval, uint16_t latency, uint16_t timeout)
 {
     /* timeout x 10 ms > (1 + latency) x interval x 1.25 ms x 2, in quarters of a millisecond */

@@ -198,6 +198,7 @@ static void put_field(struct ys_writer *writer, uint8_t field, const struct ys_l
     }
 }
 
+/* Vol 6 Part B 2.4.2. */
 bool ys_link_control_decode(const uint8_t *bytes, size_t length, struct ys_link_control_pdu *pdu)
 {
     struct ys_reader reader = ys_reader_of(bytes, length);
@@ -210,6 +211,7 @@ bool ys_link_control_decode(const uint8_t *bytes, size_t length, struct ys_link_
     return ys_reader_done(&reader);
 }
 
+/* Vol 6 Part B 2.4.2. */
 void ys_put_link_control(struct ys_writer *writer, const struct ys_link_control_pdu *pdu)
 {
     ys_put_u8(writer, pdu->opcode);

@@ -131,6 +131,7 @@ enum ys_smp_verdict ys_smp_decode(const uint8_t *bytes, size_t length, struct ys
     return ys_reader_done(&reader) ? YS_SMP_GOOD : YS_SMP_MALFORMED;
 }
 
+/* Vol 3 Part H 3.3. */
 void ys_put_smp(struct ys_writer *writer, const struct ys_smp_pdu *pdu)
 {
     const struct layout *layout = find(pdu->code);
@@ -177,6 +178,7 @@ bool ys_smp_is_secure(const struct ys_smp_pdu *request, const struct ys_smp_pdu 
     return (request->requirements & response->requirements & YS_SMP_SECURE_CONNECTIONS) != 0;
 }
 
+/* Vol 3 Part H 2.3.5.1. */
 enum ys_method ys_smp_method(const struct ys_smp_pdu *request, const struct ys_smp_pdu *response)
 {
     enum { WORKS = YS_METHOD_JUST_WORKS, CENTRAL = YS_METHOD_INITIATOR_SHOWS, OTHER = YS_METHOD_RESPONDER_SHOWS };

@@ -23,6 +23,7 @@ struct counts {
     unsigned names;
 };
 
+/* CSS Part A 1. */
 static void audit_structure(struct ys_audit *audit, const struct ys_ad *ad, bool is_response, struct counts *counts)
 {
     size_t width = ys_ad_uuid_length(ad->type);

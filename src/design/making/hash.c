@@ -17,6 +17,7 @@ static bool update(mbedtls_cipher_context_t *cipher, const struct ys_hashed *att
            (attribute->length == 0 || mbedtls_cipher_cmac_update(cipher, attribute->value, attribute->length) == 0);
 }
 
+/* Vol 3 Part G 7.3.1. */
 bool ys_database_hash(const struct ys_hashed *attributes, size_t count, uint8_t hash[16])
 {
     static const uint8_t key[16];
@@ -39,6 +40,7 @@ static bool takes_part(const struct ys_uuid *type, bool *with_value)
     return *with_value || (number >= 0x2901 && number <= 0x2905);
 }
 
+/* Vol 3 Part G 7.3.1. */
 bool ys_layout_hash(const struct ys_layout *layout, uint8_t hash[16])
 {
     struct ys_hashed *attributes = ys_new((layout->count + 1) * sizeof *attributes);

@@ -13,7 +13,7 @@ uint8_t ys_advertisement_kind(const struct ys_advertisement *set)
     return (uint8_t)(set->kind > 0 ? set->kind - 1 : YS_ADVERTISE_CONNECTABLE);
 }
 
-/* Puts all promised UUIDs of one length as one structure, if there are any. */
+/* Puts all promised UUIDs of one length as one structure, if there are any (CSS Part A 1.1, 1.2, 1.10). */
 static void put_uuids(const struct ys_advertisement *set, struct ys_writer *writer, size_t each, uint8_t type)
 {
     uint8_t bytes[256];
@@ -33,7 +33,8 @@ static void put_services(const struct ys_advertisement *set, struct ys_writer *w
     put_uuids(set, writer, 16, all ? YS_AD_ALL_UUIDS_128 : YS_AD_SOME_UUIDS_128);
 }
 
-/* CSS Part A 1.3: a beacon is not discoverable in the sense of its mode, and still says what it does not speak. */
+/* CSS Part A 1.3: a beacon is not discoverable in the sense of its mode, and still says what it does not speak (Vol 3
+ * Part C 9.2.2, 9.2.4). */
 static void put_flags(const struct ys_advertisement *set, struct ys_writer *writer)
 {
     uint8_t flags =
@@ -41,6 +42,7 @@ static void put_flags(const struct ys_advertisement *set, struct ys_writer *writ
     ys_put_ad(writer, YS_AD_FLAGS, &flags, 1);
 }
 
+/* CSS Part A 1.1, 1.2. */
 static void put_name(const struct ys_design *design, struct ys_writer *writer, size_t length)
 {
     const char *name = design->name.text != NULL ? design->name.text : "";
@@ -48,7 +50,8 @@ static void put_name(const struct ys_design *design, struct ys_writer *writer, s
     ys_put_ad(writer, whole ? YS_AD_NAME : YS_AD_SHORT_NAME, name, whole ? strlen(name) : length);
 }
 
-/* In steps of 0.625 ms: in two bytes (CSS Part A 1.15), or in three or four where those do not hold it. */
+/* In steps of 0.625 ms: in two bytes (CSS Part A 1.15), or in three or four where those do not hold it (CSS Part
+ * A 1.12). */
 static void put_interval(struct ys_writer *writer, uint64_t interval_us)
 {
     uint8_t bytes[4];
@@ -63,6 +66,7 @@ static void put_interval(struct ys_writer *writer, uint64_t interval_us)
     ys_put_ad(writer, steps <= 0xffff ? YS_AD_INTERVAL : YS_AD_LONG_INTERVAL, bytes, ys_writer_stored(&number));
 }
 
+/* CSS Part A 1.12, 1.15. */
 static void put_16_bits(struct ys_writer *writer, uint8_t type, uint16_t number)
 {
     uint8_t bytes[2];
@@ -71,7 +75,7 @@ static void put_16_bits(struct ys_writer *writer, uint8_t type, uint16_t number)
     ys_put_ad(writer, type, bytes, sizeof bytes);
 }
 
-/* What stands in front of a part's own value: a company, or a service's UUID. */
+/* What stands in front of a part's own value: a company, or a service's UUID (CSS Part A 1.4, 1.11). */
 static void put_data(const struct ys_part *part, struct ys_writer *writer)
 {
     uint8_t bytes[16 + 255];
@@ -91,6 +95,7 @@ static void put_data(const struct ys_part *part, struct ys_writer *writer)
         writer->length += 2 + ys_writer_length(&data); /* more than any payload holds */
 }
 
+/* CSS Part A 1.5, 1.9, 1.16, 1.18. */
 static void put_part(const struct ys_design *design, const struct ys_advertisement *set, const struct ys_part *part,
                      struct ys_writer *writer)
 {

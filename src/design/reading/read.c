@@ -340,7 +340,7 @@ static void fill_caching(struct ys_service *gatt)
     gatt->characteristics[2].ways[YS_WAY_READ] = open;
 }
 
-/* Gives them their values, once those are known. */
+/* Gives them their values, once those are known (Vol 3 Part C 12.1, 12.2). */
 static void fill_implied(struct ys_design *design)
 {
     if (ys_design_caches(design))

@@ -29,6 +29,7 @@ struct ys_connection *ys_connection_free(struct ys_host *host)
     return used < most ? found : NULL;
 }
 
+/* Vol 3 Part C 9.3.10. */
 enum ys_result ys_disconnect(struct ys_host *host, uint16_t connection)
 {
     YS_NOT_IN_INTERRUPT(host, "ys_disconnect");
@@ -43,6 +44,7 @@ enum ys_result ys_disconnect(struct ys_host *host, uint16_t connection)
     return YS_OK;
 }
 
+/* Vol 3 Part C 10.2.1. */
 uint8_t ys_link_level(const struct ys_link_security *security)
 {
     if (security->key_size == 0)

@@ -21,6 +21,7 @@ static bool is_used(struct ys_host *host)
     return (scans && !ends && host->scanning.listed) || (host->connecting && host->connecting_with.listed);
 }
 
+/* Vol 4 Part E 7.8.14 to 7.8.17. */
 static void compose_add(struct ys_host *host, struct ys_writer *writer)
 {
     ys_put_hci_address(writer, &host->accept_list[host->accept_sent++]);
@@ -47,6 +48,7 @@ static const struct ys_command_row *accept_row(uint8_t command)
     return &rows[command - COMMAND_LIST_CLEAR];
 }
 
+/* Vol 3 Part C 9.3.5, 9.3.7. */
 enum ys_result ys_accept_list_set(struct ys_host *host, const struct ys_address *peers, uint8_t count)
 {
     YS_NOT_IN_INTERRUPT(host, "ys_accept_list_set");

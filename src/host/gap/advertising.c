@@ -13,11 +13,13 @@
 #include "host/core/hooks.h"
 #include "host/core/state.h"
 
+/* Vol 3 Part C 9.3.3. */
 static bool is_directed(const struct ys_advertising *advertising)
 {
     return advertising->kind >= YS_ADVERTISE_DIRECTED;
 }
 
+/* Vol 3 Part C 9.3.2, 9.3.4. */
 static bool is_connectable(uint8_t kind)
 {
     return kind == YS_ADVERTISE_CONNECTABLE || kind >= YS_ADVERTISE_DIRECTED;
@@ -220,6 +222,7 @@ void ys_set_failed(struct ys_host *host, const char *name, uint8_t status)
                 &(struct ys_event){.kind = YS_EVENT_ADVERTISING_FAILED, .u.start = {.step = name, .status = status}});
 }
 
+/* Vol 3 Part C 9.1.1. */
 enum ys_result ys_advertise(struct ys_host *host, const struct ys_advertising *advertising)
 {
     YS_NOT_IN_INTERRUPT(host, "ys_advertise");
@@ -235,6 +238,7 @@ enum ys_result ys_advertise_stop(struct ys_host *host)
     return YS_OK;
 }
 
+/* Vol 3 Part C 10.8. */
 uint8_t ys_own_type(const struct ys_host *host)
 {
     return host->settings.address_type == YS_OWN_PUBLIC ? YS_ADDRESS_PUBLIC : YS_ADDRESS_RANDOM;

@@ -6,6 +6,7 @@
 #include "host/gap/advertising.h"
 #include "wire/hci.h"
 
+/* Vol 4 Part E 7.8.5. */
 static void compose_advertising_parameters(struct ys_host *host, struct ys_writer *writer)
 {
     static const uint8_t types[] = {
@@ -35,16 +36,19 @@ static void put_payload(struct ys_writer *writer, const uint8_t *bytes, uint8_t 
     ys_put_hci_payload(writer, &payload);
 }
 
+/* Vol 4 Part E 7.8.7, 7.8.8. */
 static void compose_advertising_data(struct ys_host *host, struct ys_writer *writer)
 {
     put_payload(writer, host->set->advertising->data, (uint8_t)host->set->advertising->data_length);
 }
 
+/* Vol 4 Part E 7.8.7, 7.8.8. */
 static void compose_scan_response(struct ys_host *host, struct ys_writer *writer)
 {
     put_payload(writer, host->set->advertising->response, (uint8_t)host->set->advertising->response_length);
 }
 
+/* Vol 4 Part E 7.8.9. */
 static void compose_on(struct ys_host *host, struct ys_writer *writer)
 {
     (void)host;

@@ -31,6 +31,7 @@ static bool phys_are_legacy(const struct ys_host *host, uint8_t phys)
 
 /* scanning */
 
+/* Vol 3 Part C 9.1.2. */
 enum ys_result ys_scan(struct ys_host *host, const struct ys_scanning *scanning)
 {
     YS_NOT_IN_INTERRUPT(host, "ys_scan");
@@ -60,6 +61,7 @@ enum ys_result ys_scan_stop(struct ys_host *host)
     return YS_OK;
 }
 
+/* Vol 4 Part E 7.8.10, 7.8.11. */
 static void compose_scan_parameters(struct ys_host *host, struct ys_writer *writer)
 {
     ys_put_hci_scan(writer, &(struct ys_hci_scan){
@@ -71,6 +73,7 @@ static void compose_scan_parameters(struct ys_host *host, struct ys_writer *writ
                             });
 }
 
+/* Vol 4 Part E 7.8.10, 7.8.11. */
 static void compose_scan_enable(struct ys_host *host, struct ys_writer *writer)
 {
     ys_put_u8(writer, host->command_running == COMMAND_SCAN_ON);
@@ -95,6 +98,7 @@ void ys_central_scan_failed(struct ys_host *host, const char *name, uint8_t stat
     ys_emit(host, &(struct ys_event){.kind = YS_EVENT_SCAN_FAILED, .u.start = {.step = name, .status = status}});
 }
 
+/* Vol 3 Part C 9.2.6. */
 void ys_central_report(struct ys_host *host, const struct ys_event *event)
 {
     const struct ys_report_filter *filter = host->scanning.filter;
@@ -103,6 +107,7 @@ void ys_central_report(struct ys_host *host, const struct ys_event *event)
         ys_emit(host, event);
 }
 
+/* Vol 4 Part E 7.7.65.2. */
 static void central_reports(struct ys_host *host, struct ys_reader *reader)
 {
     uint8_t count = ys_get_u8(reader);
@@ -135,6 +140,7 @@ static bool connecting_is_valid(const struct ys_connecting *connecting)
            (uint64_t)connecting->supervision_timeout_ms * 1000 > least_us && phys_are_valid(connecting->phys);
 }
 
+/* Vol 3 Part C 9.3.8. */
 enum ys_result ys_connect(struct ys_host *host, const struct ys_address *peer, const struct ys_connecting *connecting)
 {
     YS_NOT_IN_INTERRUPT(host, "ys_connect");
@@ -199,6 +205,7 @@ void ys_central_fill_connect(const struct ys_host *host, struct ys_hci_connect *
     };
 }
 
+/* Vol 4 Part E 7.8.12, 7.8.13. */
 static void compose_connect(struct ys_host *host, struct ys_writer *writer)
 {
     struct ys_hci_connect parameters;

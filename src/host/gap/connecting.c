@@ -37,6 +37,7 @@ static void take_connection(struct ys_host *host, const struct ys_hci_connection
                   });
 }
 
+/* Vol 4 Part E 7.7.65.1, 7.7.65.10. */
 void ys_gap_connection_complete(struct ys_host *host, const struct ys_hci_connection *complete)
 {
     bool central = complete->role == 0;

@@ -16,6 +16,7 @@
 #include "wire/hci_link.h"
 #include "wire/link.h"
 
+/* Vol 4 Part E 7.7.65.3. */
 static void link_updated(struct ys_host *host, struct ys_reader *parameters)
 {
     struct ys_hci_update update;
@@ -34,6 +35,7 @@ static void link_updated(struct ys_host *host, struct ys_reader *parameters)
     ys_link_tell(host, connection, YS_EVENT_LINK_CHANGED, YS_LINK_PARAMETERS, YS_HCI_OK);
 }
 
+/* Vol 4 Part E 7.7.65.6, 7.8.31, 7.8.32. */
 static void link_asked(struct ys_host *host, struct ys_reader *parameters)
 {
     struct ys_hci_parameters wanted;
@@ -49,6 +51,7 @@ static void link_asked(struct ys_host *host, struct ys_reader *parameters)
     ys_link_answer(host, connection, DUE(DUE_ANSWER), DUE(DUE_REFUSAL));
 }
 
+/* Vol 4 Part E 7.7.65.7. */
 static void length_changed(struct ys_host *host, struct ys_reader *parameters)
 {
     struct ys_hci_length length;
@@ -62,6 +65,7 @@ static void length_changed(struct ys_host *host, struct ys_reader *parameters)
     ys_link_tell(host, connection, YS_EVENT_LINK_CHANGED, YS_LINK_LENGTH, YS_HCI_OK);
 }
 
+/* Vol 4 Part E 7.7.65.12. */
 static void phys_changed(struct ys_host *host, struct ys_reader *parameters)
 {
     struct ys_hci_phy_update update;
@@ -136,7 +140,15 @@ static uint8_t lowest(uint16_t due)
     return bit;
 }
 
-/* Does the next of what is due for a connection; what is asked for waits for its time. */
+/* Does the next of what is due for a connection; what is asked for waits for its time.
+ *
+ *   wished --its time has come--> due --the controller is told--> running --done: the shape has changed--> nothing
+ *                                                                 running --a collision--> wished again, a second later
+ *                                                                 running --refused--> the firmware is told
+ *   a peripheral's parameters, where the controllers cannot: running --> due as a signal --the other host answers-->
+ *   asked by the other side: due at once as an answer or a refusal, by the controller or as a signal, as it was asked
+ *
+ * One thing of all connections is running at a time: `links->running`, of `links->running_connection`. */
 static void run_link(struct ys_host *host, struct ys_links *links, uint8_t index)
 {
     struct ys_link_of *of = &links->of[index];
@@ -208,6 +220,7 @@ static void link_ended(struct ys_host *host, struct ys_connection *connection)
     }
 }
 
+/* Vol 3 Part C 9.3.12. */
 static void link_connection(struct ys_host *host, struct ys_connection *connection,
                             const struct ys_hci_connection *made)
 {

@@ -11,6 +11,7 @@ struct ys_connection *ys_link_running(struct ys_host *host)
     return &host->connections[ys_links_of(host)->running_connection];
 }
 
+/* Vol 4 Part E 7.8.18, 7.8.33 to 7.8.35, 7.8.46, 7.8.47 to 7.8.49. */
 static void compose_link(struct ys_host *host, struct ys_writer *writer)
 {
     const struct ys_links *links = ys_links_of(host);

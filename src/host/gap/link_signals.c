@@ -14,7 +14,7 @@ static void put_parameters(struct ys_writer *writer, const struct ys_hci_paramet
     ys_put_u16(writer, parameters->timeout);
 }
 
-/* Sends a signalling command if it fits now. */
+/* Sends a signalling command if it fits now (Vol 3 Part A 4.20, 4.21). */
 bool ys_link_send_signal(struct ys_host *host, struct ys_connection *connection, uint8_t due)
 {
     struct ys_links *links = ys_links_of(host);
@@ -67,7 +67,7 @@ static void narrow(struct ys_link_of *of)
         of->asked[1] = own.interval_max;
 }
 
-/* The other side asks for other parameters: decides, and does the one thing or the other. */
+/* The other side asks for other parameters: decides, and does the one thing or the other (Vol 3 Part C 9.3.9). */
 void ys_link_answer(struct ys_host *host, struct ys_connection *connection, uint16_t yes, uint16_t no)
 {
     struct ys_link_of *of = ys_link_of_connection(host, connection);
@@ -80,6 +80,7 @@ void ys_link_answer(struct ys_host *host, struct ys_connection *connection, uint
     ys_link_want(host, of, accepted ? yes : no);
 }
 
+/* Vol 3 Part A 4.20, 4.21. */
 bool ys_link_frame(struct ys_host *host, const struct ys_frame *frame)
 {
     struct ys_connection *connection = frame->connection;

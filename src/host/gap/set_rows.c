@@ -59,6 +59,7 @@ static uint16_t properties_of(const struct ys_set *set)
     return properties;
 }
 
+/* Vol 4 Part E 7.8.57, 7.8.58. */
 static void complete_sets(struct ys_host *host, struct ys_reader *parameters)
 {
     uint8_t count = ys_get_u8(parameters);
@@ -67,6 +68,7 @@ static void complete_sets(struct ys_host *host, struct ys_reader *parameters)
         ys_start_failed(host, YS_EVENT_START_FAILED, "the controller has no advertising sets", YS_HCI_UNSUPPORTED);
 }
 
+/* Vol 4 Part E 7.8.57, 7.8.58. */
 static void complete_data_max(struct ys_host *host, struct ys_reader *parameters)
 {
     host->sets->data_max = ys_get_u16(parameters);
@@ -79,6 +81,7 @@ static int8_t power_of(const struct ys_set_options *options)
     return YS_HCI_POWER_NONE;
 }
 
+/* Vol 4 Part E 7.8.52, 7.8.53. */
 static void compose_parameters(struct ys_host *host, struct ys_writer *writer)
 {
     static const struct ys_set_options none = {.extended = false};
@@ -113,6 +116,7 @@ static bool has_payload(const struct ys_set *set, bool response)
     return legacy ? (properties & YS_HCI_SET_DIRECTED) == 0 : !scannable;
 }
 
+/* Vol 4 Part E 7.8.59, 7.8.60. */
 static void compose_remove(struct ys_host *host, struct ys_writer *writer)
 {
     ys_put_u8(writer, number_of(host, host->set));
@@ -141,12 +145,14 @@ static void complete_parameters(struct ys_host *host, struct ys_reader *paramete
         ys_commands_want(host, BIT(COMMAND_SCAN_RESPONSE_DATA));
 }
 
+/* Vol 4 Part E 7.8.52, 7.8.53. */
 static void compose_set_address(struct ys_host *host, struct ys_writer *writer)
 {
     ys_put_u8(writer, number_of(host, host->set));
     ys_put_address(writer, &host->address);
 }
 
+/* Vol 4 Part E 7.8.54, 7.8.55. */
 static void compose_fragment(struct ys_host *host, struct ys_writer *writer, const uint8_t *bytes, uint16_t whole)
 {
     uint16_t left = (uint16_t)(whole - host->set->sent);
@@ -207,6 +213,7 @@ static void put_enable(struct ys_writer *writer, bool on, const struct ys_hci_se
     ys_put_hci_set_on(writer, set);
 }
 
+/* Vol 4 Part E 7.8.56. */
 static void compose_on(struct ys_host *host, struct ys_writer *writer)
 {
     const struct ys_advertising *advertising = host->set->advertising;
@@ -241,6 +248,7 @@ static uint8_t phys_of(uint8_t phys)
     return phys != 0 ? phys : YS_ON_1M;
 }
 
+/* Vol 4 Part E 7.8.64, 7.8.65. */
 static void compose_scan_parameters(struct ys_host *host, struct ys_writer *writer)
 {
     const struct ys_scanning *scanning = &host->scanning;
@@ -255,6 +263,7 @@ static void compose_scan_parameters(struct ys_host *host, struct ys_writer *writ
                                                                     .by_phy = {one, one, one}});
 }
 
+/* Vol 4 Part E 7.8.64, 7.8.65. */
 static void compose_scan_enable(struct ys_host *host, struct ys_writer *writer)
 {
     ys_put_u8(writer, host->command_running == COMMAND_SCAN_ON);
@@ -263,6 +272,7 @@ static void compose_scan_enable(struct ys_host *host, struct ys_writer *writer)
     ys_put_u16(writer, 0);
 }
 
+/* Vol 4 Part E 7.8.66. */
 static void compose_connect(struct ys_host *host, struct ys_writer *writer)
 {
     struct ys_hci_extended_connect connect = {.phys = phys_of(host->connecting_with.phys)};

@@ -62,6 +62,7 @@ static void turn(struct ys_host *host)
 
 /* events */
 
+/* Vol 4 Part E 7.7.65.18. */
 static void terminated(struct ys_host *host, struct ys_reader *parameters)
 {
     struct ys_hci_terminated event;
@@ -76,6 +77,7 @@ static void terminated(struct ys_host *host, struct ys_reader *parameters)
         ys_set_ended(host, set, event.status);
 }
 
+/* Vol 4 Part E 7.7.65.19. */
 static void scan_request(struct ys_host *host, struct ys_reader *parameters)
 {
     struct ys_event event = {.kind = YS_EVENT_SCAN_REQUEST, .set = ys_get_u8(parameters)};
@@ -152,6 +154,7 @@ static void take_report(struct ys_host *host, const struct ys_hci_extended_repor
     ys_central_report(host, &event);
 }
 
+/* Vol 4 Part E 7.7.65.13. */
 static void set_reports(struct ys_host *host, struct ys_reader *parameters)
 {
     uint8_t count = ys_get_u8(parameters);

@@ -13,6 +13,7 @@ static bool is_for_client(uint8_t opcode)
     return (opcode & YS_ATT_COMMAND_FLAG) == 0 && (opcode & 1) != 0;
 }
 
+/* Vol 3 Part F 3.3.1, 3.4.8. */
 void ys_bearer_receive(struct ys_host *host, const struct ys_frame *frame)
 {
     struct ys_connection *connection = frame->connection;
@@ -35,6 +36,7 @@ void ys_bearer_receive(struct ys_host *host, const struct ys_frame *frame)
         ys_server_receive(host, connection, &received);
 }
 
+/* Vol 3 Part F 3.4.7.2, 3.4.7.3. */
 void ys_bearer_confirm(struct ys_host *host, struct ys_connection *connection)
 {
     const uint8_t confirmation[] = {YS_ATT_CONFIRMATION};

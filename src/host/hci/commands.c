@@ -38,6 +38,7 @@ void ys_commands_start(struct ys_host *host)
     ys_wake(host);
 }
 
+/* Vol 4 Part E 4.4. */
 static void send_command(struct ys_host *host, uint8_t command)
 {
     uint8_t bytes[4 + COMMAND_MAX];
@@ -116,6 +117,7 @@ static bool is_running(const struct ys_host *host, uint16_t opcode)
     return host->command_running != COMMAND_NONE && row_of(host, host->command_running)->opcode == opcode;
 }
 
+/* Vol 4 Part E 7.7.14, 7.7.15. */
 void ys_commands_complete(struct ys_host *host, struct ys_reader *parameters)
 {
     uint8_t credits = ys_get_u8(parameters);
@@ -129,6 +131,7 @@ void ys_commands_complete(struct ys_host *host, struct ys_reader *parameters)
     finish_command(host, ys_reader_ok(parameters) ? status : YS_HCI_UNSPECIFIED, parameters);
 }
 
+/* Vol 4 Part E 7.7.14, 7.7.15. */
 void ys_commands_status(struct ys_host *host, struct ys_reader *parameters)
 {
     uint8_t status = ys_get_u8(parameters);

@@ -17,17 +17,20 @@ void ys_start_failed(struct ys_host *host, enum ys_event_kind kind, const char *
     ys_emit(host, &(struct ys_event){.kind = kind, .u.start = {.step = step, .status = status}});
 }
 
+/* Vol 4 Part E 7.3.1, 7.8.1. */
 static void compose_event_mask(struct ys_host *host, struct ys_writer *writer)
 {
     (void)host;
     ys_put_u64(writer, YS_HCI_EVENT_MASK);
 }
 
+/* Vol 4 Part E 7.3.1, 7.8.1. */
 static void compose_le_event_mask(struct ys_host *host, struct ys_writer *writer)
 {
     ys_put_u64(writer, YS_HCI_LE_EVENT_MASK | host->le_events);
 }
 
+/* Vol 4 Part E 7.8.4. */
 static void compose_random_address(struct ys_host *host, struct ys_writer *writer)
 {
     uint8_t random[6];
@@ -39,6 +42,7 @@ static void compose_random_address(struct ys_host *host, struct ys_writer *write
     ys_put_address(writer, &host->address);
 }
 
+/* Vol 4 Part E 7.1.6, 7.7.5. */
 static void compose_disconnect(struct ys_host *host, struct ys_writer *writer)
 {
     bool found = false;
@@ -57,6 +61,7 @@ static void compose_disconnect(struct ys_host *host, struct ys_writer *writer)
     }
 }
 
+/* Vol 4 Part E 7.4.3, 7.8.3. */
 static void complete_features(struct ys_host *host, struct ys_reader *parameters)
 {
     uint64_t features = ys_get_u64(parameters);
@@ -80,13 +85,15 @@ static void use_buffers(struct ys_host *host, uint16_t length, uint16_t count)
     host->mtu = room < YS_L2CAP_HEADER_SIZE + (uint32_t)most ? (uint16_t)(room - YS_L2CAP_HEADER_SIZE) : most;
 }
 
+/* Vol 4 Part E 7.4.3, 7.8.3. */
 static void complete_le_features(struct ys_host *host, struct ys_reader *parameters)
 {
     if (host->sets != NULL)
         host->sets->calls->features(host, ys_get_u64(parameters));
 }
 
-/* Vol 4 Part E 7.8.2: a length of zero means that LE has no buffers of its own and shares those of BR/EDR. */
+/* Vol 4 Part E 7.8.2: a length of zero means that LE has no buffers of its own and shares those of BR/EDR (Vol 4 Part
+ * E 7.4.5). */
 static void complete_le_buffer_size(struct ys_host *host, struct ys_reader *parameters)
 {
     uint16_t length = ys_get_u16(parameters);
@@ -97,6 +104,7 @@ static void complete_le_buffer_size(struct ys_host *host, struct ys_reader *para
         use_buffers(host, length, count);
 }
 
+/* Vol 4 Part E 7.4.5, 7.8.2. */
 static void complete_buffer_size(struct ys_host *host, struct ys_reader *parameters)
 {
     uint16_t length = ys_get_u16(parameters);
@@ -105,6 +113,7 @@ static void complete_buffer_size(struct ys_host *host, struct ys_reader *paramet
     use_buffers(host, length, count);
 }
 
+/* Vol 4 Part E 7.4.6. */
 static void complete_address(struct ys_host *host, struct ys_reader *parameters)
 {
     if (host->settings.address_type != YS_OWN_PUBLIC)

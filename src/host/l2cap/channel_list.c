@@ -64,7 +64,7 @@ bool ys_channel_has_peer_id(const struct ys_host *host, uint16_t connection, uin
     return channel != NULL;
 }
 
-/* 0: none is free. */
+/* 0: none is free (Vol 3 Part A 2.1). */
 uint16_t ys_channel_free_id(const struct ys_host *host, uint16_t connection)
 {
     for (uint16_t id = YS_L2CAP_DYNAMIC_FIRST; id <= YS_L2CAP_DYNAMIC_LAST; id++) {
@@ -83,7 +83,9 @@ static void unlink_channel(struct ys_host *host, const struct ys_channel *channe
         *link = channel->next;
 }
 
-/* It is over: one that waited waits again, unless it is to be closed. */
+/* It is over: one that waited waits again, unless it is to be closed. What leads here is drawn at enum
+ * ys_channel_state; the event may have the firmware open or close any channel, so that whoever calls this looks at none
+ * it knew before. */
 void ys_channel_end(struct ys_host *host, struct ys_channel *channel, enum ys_event_kind kind, uint8_t reason)
 {
     channel->state = channel->waits ? YS_CHANNEL_WAITING : YS_CHANNEL_CLOSED;

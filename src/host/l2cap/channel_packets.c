@@ -9,6 +9,7 @@
 #include "host/l2cap/channel_signals.h"
 #include "host/l2cap/frames.h"
 
+/* Vol 3 Part A 3.4. */
 void ys_channel_packet(struct ys_host *host, struct ys_channel *channel, const uint8_t *pdu, size_t length)
 {
     struct ys_reader reader = ys_reader_of(pdu, length);
@@ -41,7 +42,8 @@ void ys_channel_packet(struct ys_host *host, struct ys_channel *channel, const u
     channel->received = 0;
 }
 
-/* A message of a stream begins: as long as there are bytes, but a short one only if nothing is on its way. */
+/* A message of a stream begins: as long as there are bytes, but a short one only if nothing is on its way (Vol 3 Part
+ * A 10.1). */
 static void take_stream(const struct ys_connection *connection, struct ys_channel *channel)
 {
     uint32_t waiting = ys_stream_waiting(channel->stream);
@@ -66,6 +68,7 @@ static uint16_t sendable(const struct ys_host *host, const struct ys_connection 
     return left < room ? left : room;
 }
 
+/* Vol 3 Part A 3.4, 10.1. */
 static void send_packet(struct ys_host *host, struct ys_connection *connection, struct ys_channel *channel,
                         uint16_t part)
 {

@@ -8,6 +8,7 @@
 #include "host/l2cap/frames.h"
 #include "wire/l2cap.h"
 
+/* Vol 3 Part A 4. */
 static uint8_t next_identifier(struct ys_channels *channels)
 {
     /* apart from those of link.c, which count from 1 */
@@ -97,6 +98,7 @@ static uint8_t missing(const struct ys_host *host, const struct ys_connection *c
     return security->key_size < least ? YS_CHANNEL_KEY_SIZE : 0;
 }
 
+/* Vol 3 Part A 4.22, 4.23. */
 static void request_in(struct ys_host *host, struct ys_connection *connection, uint8_t identifier,
                        const uint16_t *fields)
 {
@@ -136,6 +138,7 @@ static void request_in(struct ys_host *host, struct ys_connection *connection, u
     channel->due = DUE_RESPONSE;
 }
 
+/* Vol 3 Part A 4.22, 4.23. */
 static void response_in(struct ys_host *host, struct ys_channel *channel, const uint16_t *fields)
 {
     if (channel->state != YS_CHANNEL_OPENING)
@@ -155,6 +158,7 @@ static void response_in(struct ys_host *host, struct ys_channel *channel, const 
     ys_channel_tell(host, YS_EVENT_CHANNEL_OPENED, channel, 0);
 }
 
+/* Vol 3 Part A 4.24. */
 static void credits_in(struct ys_host *host, uint16_t connection, const uint16_t *fields)
 {
     struct ys_channel *channel = ys_channels_of(host)->first;
@@ -169,6 +173,7 @@ static void credits_in(struct ys_host *host, uint16_t connection, const uint16_t
         channel->credits = (uint16_t)(channel->credits + fields[1]);
 }
 
+/* Vol 3 Part A 4.6, 4.7. */
 static void end_in(struct ys_host *host, uint16_t connection, uint8_t identifier, const uint16_t *fields)
 {
     struct ys_channels *channels = ys_channels_of(host);

@@ -121,6 +121,7 @@ void ys_l2cap_send_refusals(struct ys_host *host, struct ys_connection *connecti
         connection->pairing_failed = 0;
 }
 
+/* Vol 4 Part E 4.1.1, 7.7.19. */
 void ys_l2cap_completed(struct ys_host *host, struct ys_reader *parameters)
 {
     uint8_t count = ys_get_u8(parameters);
@@ -138,6 +139,7 @@ void ys_l2cap_completed(struct ys_host *host, struct ys_reader *parameters)
 
 /* in */
 
+/* Vol 3 Part A 4.1. */
 static void refuse_signal(struct ys_host *host, const struct ys_frame *frame)
 {
     struct ys_reader reader = ys_reader_of(frame->pdu, frame->length);
@@ -161,7 +163,7 @@ void ys_l2cap_refuse(struct ys_host *host, const struct ys_frame *frame)
 }
 
 /* Takes the pieces of a frame until they are as long as its header says; true if it is whole then, and no longer. What
- * does not fit is dropped whole. */
+ * does not fit is dropped whole (Vol 3 Part A 3.1). */
 static bool piece_in(struct ys_host *host, struct ys_connection *connection, const uint8_t *bytes, uint16_t length,
                      struct ys_frame *frame)
 {
@@ -187,6 +189,7 @@ static bool piece_in(struct ys_host *host, struct ys_connection *connection, con
     return ys_reader_done(&reader);
 }
 
+/* Vol 3 Part A 2.1. */
 bool ys_l2cap_receive(struct ys_host *host, const uint8_t *packet, size_t length, struct ys_frame *frame)
 {
     struct ys_reader reader = ys_reader_of(packet, length);

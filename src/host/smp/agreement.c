@@ -11,7 +11,7 @@
 #include "host/smp/session.h"
 #include "host/smp/step.h"
 
-/* Fills what this device says of itself in a request or a response. */
+/* Fills what this device says of itself in a request or a response (Vol 3 Part C 9.4.2, 9.4.3; Vol 3 Part H 2.3.2). */
 static void say_features(struct ys_host *host, const struct ys_connection *connection, struct ys_smp_pdu *pdu,
                          bool authenticated, bool asked_secure)
 {
@@ -52,7 +52,8 @@ static void open_pairing(struct ys_host *host, struct ys_connection *connection,
     connection->keys.level_due = 0;
 }
 
-/* What both have said is known: whether they can pair, how, and with which keys. */
+/* What both have said is known: whether they can pair, how, and with which keys (Vol 3 Part C 10.2.4; Vol 3 Part
+ * H 2.3.4, 3.6.1). */
 static uint8_t agree(struct ys_host *host, const struct ys_smp_pdu *request, const struct ys_smp_pdu *response)
 {
     struct ys_pairing *pairing = host->pairing;
@@ -102,6 +103,7 @@ static uint8_t take_response(struct ys_host *host, const struct ys_smp_pdu *resp
     return agree(host, &request, response);
 }
 
+/* Vol 3 Part H 3.5.1, 3.5.2. */
 static uint8_t send_request(struct ys_host *host, const struct ys_smp_pdu *unused)
 {
     struct ys_smp_pdu request;
@@ -134,6 +136,7 @@ enum ys_result ys_pairing_begin(struct ys_host *host, struct ys_connection *conn
 
 /* responder */
 
+/* Vol 3 Part H 3.5.1, 3.5.2. */
 static uint8_t send_response(struct ys_host *host, const struct ys_smp_pdu *unused)
 {
     struct ys_pairing *pairing = host->pairing;
@@ -148,7 +151,7 @@ static uint8_t send_response(struct ys_host *host, const struct ys_smp_pdu *unus
     return reason;
 }
 
-/* Whether this request may begin a pairing. */
+/* Whether this request may begin a pairing (Vol 3 Part H 3.5.1, 3.5.2). */
 static uint8_t check_request(struct ys_host *host, const struct ys_connection *connection,
                              const struct ys_smp_pdu *request)
 {

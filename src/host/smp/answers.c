@@ -70,6 +70,7 @@ enum ys_result ys_oob_make(struct ys_host *host)
     return pairing->oob_wanted ? YS_OK : YS_ERROR_UNSUPPORTED;
 }
 
+/* Vol 3 Part H 2.3.3. */
 void ys_oob_set(struct ys_host *host, const struct ys_oob *peer, const uint8_t *legacy)
 {
     if (host->pairing == NULL)

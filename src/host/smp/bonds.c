@@ -276,6 +276,7 @@ static uint8_t place_for(struct ys_host *host, const struct ys_address *identity
     return room;
 }
 
+/* Vol 3 Part C 9.4.4. */
 uint8_t ys_bonds_make(struct ys_host *host, uint8_t *reason)
 {
     struct ys_pairing *pairing = host->pairing;

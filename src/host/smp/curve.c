@@ -8,6 +8,7 @@
 #include "host/smp/step.h"
 #include "host/smp/tools.h"
 
+/* Vol 3 Part H 2.3.5.6.1. */
 uint8_t ys_pairing_begin_curve(struct ys_host *host, enum curve_job job)
 {
     struct ys_pairing *pairing = host->pairing;

@@ -80,6 +80,7 @@ void ys_pairing_security_requested(struct ys_host *host, struct ys_connection *c
         (void)ys_secure(host, connection->handle, level);
 }
 
+/* Vol 3 Part H 2.4.6, 3.6.7. */
 static void ask_for_security(struct ys_host *host, struct ys_connection *connection)
 {
     const struct ys_security *wanted = host->pairing->security;
@@ -99,7 +100,7 @@ static void ask_for_security(struct ys_host *host, struct ys_connection *connect
 }
 
 /* A right was missing. As server, the central may be asked to do something about it; as client, something is done, and
- * the request waits. */
+ * the request waits (Vol 3 Part C 10.3.2). */
 bool ys_pairing_demanded(struct ys_host *host, struct ys_connection *connection, uint8_t error)
 {
     bool too_short = error == YS_ATT_KEY_TOO_SHORT;

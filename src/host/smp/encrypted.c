@@ -15,6 +15,7 @@
 #include "host/smp/tools.h"
 #include "wire/hci.h"
 
+/* Vol 4 Part E 7.7.65.5, 7.8.25, 7.8.26. */
 static void key_asked(struct ys_host *host, struct ys_reader *parameters)
 {
     const struct ys_pairing *pairing = host->pairing;
@@ -76,6 +77,7 @@ static void link_encrypted(struct ys_host *host, struct ys_connection *connectio
     }
 }
 
+/* Vol 4 Part E 7.7.39. */
 static void encryption_changed(struct ys_host *host, uint8_t event, struct ys_reader *parameters)
 {
     uint8_t status = ys_get_u8(parameters);
@@ -106,7 +108,7 @@ static void encryption_changed(struct ys_host *host, uint8_t event, struct ys_re
                                      .reason = status != YS_HCI_OK ? status : YS_HCI_UNSPECIFIED});
 }
 
-/* A connection whose peer may have been resolved. */
+/* A connection whose peer may have been resolved (Vol 4 Part E 7.7.65.1, 7.7.65.10). */
 static void connection_made(struct ys_host *host, struct ys_reader *parameters)
 {
     struct ys_hci_connection complete;

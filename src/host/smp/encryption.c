@@ -13,6 +13,7 @@
 /* Of no connection: what the controller is told of it comes to nothing. */
 #define NO_HANDLE 0x0eff
 
+/* Vol 3 Part C 10.6. */
 void ys_encryption_begin(struct ys_host *host, struct ys_connection *connection, uint8_t key_from)
 {
     connection->keys.key_from = key_from;
@@ -40,7 +41,8 @@ static struct ys_connection *next_due(struct ys_host *host, uint8_t answer, bool
     return found;
 }
 
-/* The key of this link: of the pairing that goes on, or of a bond. False if it is not there any more. */
+/* The key of this link: of the pairing that goes on, or of a bond. False if it is not there any more (Vol 3 Part
+ * H 2.4.4). */
 bool ys_encryption_find_key(struct ys_host *host, const struct ys_connection *connection, struct ys_key *key)
 {
     const struct ys_pairing *pairing = host->pairing;
@@ -65,6 +67,7 @@ static void put_key(struct ys_writer *writer, const struct ys_key *key)
     ys_pairing_wipe(value, sizeof value);
 }
 
+/* Vol 4 Part E 7.8.24. */
 static void compose_encrypt(struct ys_host *host, struct ys_writer *writer)
 {
     bool more;
@@ -86,6 +89,7 @@ static void compose_encrypt(struct ys_host *host, struct ys_writer *writer)
         ys_commands_want(host, BIT(COMMAND_ENCRYPT));
 }
 
+/* Vol 4 Part E 7.7.65.5, 7.8.25, 7.8.26. */
 static void compose_key(struct ys_host *host, struct ys_writer *writer)
 {
     bool more;
@@ -108,6 +112,7 @@ static void compose_key(struct ys_host *host, struct ys_writer *writer)
         ys_commands_want(host, BIT(COMMAND_KEY_REPLY));
 }
 
+/* Vol 4 Part E 7.7.65.5, 7.8.25, 7.8.26. */
 static void compose_no_key(struct ys_host *host, struct ys_writer *writer)
 {
     bool more;

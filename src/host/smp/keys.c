@@ -33,6 +33,7 @@ static uint8_t pdus_of(uint8_t keys, bool secure_connections)
     return pdus;
 }
 
+/* Vol 3 Part H 2.4.1, 2.4.2.1, 3.6.1. */
 uint8_t ys_keys_prepare(struct ys_host *host, const struct ys_smp_pdu *request, const struct ys_smp_pdu *response)
 {
     struct ys_pairing *pairing = host->pairing;
@@ -69,6 +70,7 @@ static uint8_t lowest(uint8_t bits)
     return i;
 }
 
+/* Vol 3 Part H 2.4.3, 3.6.2, 3.6.3, 3.6.4, 3.6.5. */
 uint8_t ys_keys_in(struct ys_host *host, const struct ys_smp_pdu *pdu)
 {
     struct ys_pairing *pairing = host->pairing;
@@ -103,6 +105,7 @@ uint8_t ys_keys_in(struct ys_host *host, const struct ys_smp_pdu *pdu)
     return GOOD;
 }
 
+/* Vol 3 Part H 2.4.2.3, 3.6.2, 3.6.3, 3.6.4, 3.6.5. */
 static void fill(const struct ys_host *host, struct ys_smp_pdu *pdu)
 {
     const struct ys_key *key = &host->pairing->bond.given;
@@ -123,6 +126,7 @@ static void fill(const struct ys_host *host, struct ys_smp_pdu *pdu)
     }
 }
 
+/* Vol 3 Part H 2.4.3. */
 bool ys_keys_run(struct ys_host *host)
 {
     struct ys_pairing *pairing = host->pairing;

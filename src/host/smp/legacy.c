@@ -66,12 +66,14 @@ static uint8_t legacy_take_random(struct ys_host *host, const struct ys_smp_pdu 
     return GOOD;
 }
 
+/* Vol 3 Part H 2.3.5.2 to 2.3.5.5. */
 const struct ys_pairing_step ys_legacy_initiator[] = {
     {NEEDS_USER, 0, legacy_send_confirm},      {NEEDS_PDU, YS_SMP_PAIRING_CONFIRM, ys_smp_take_confirm},
     {NEEDS_NOTHING, 0, ys_smp_send_random},    {NEEDS_PDU, YS_SMP_PAIRING_RANDOM, legacy_take_random},
     {NEEDS_LINK, 0, ys_smp_link_is_encrypted}, {NEEDS_END, 0, NULL},
 };
 
+/* Vol 3 Part H 2.3.5.2 to 2.3.5.5. */
 const struct ys_pairing_step ys_legacy_responder[] = {
     {NEEDS_PDU, YS_SMP_PAIRING_CONFIRM, ys_smp_take_confirm},
     {NEEDS_USER, 0, legacy_send_confirm},

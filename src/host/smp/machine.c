@@ -27,7 +27,17 @@ static bool is_met(const struct ys_pairing *pairing, const struct ys_pairing_ste
     return step->need <= NEEDS_LINK && (pairing->met & bits[step->need]) != 0;
 }
 
-/* Takes the steps that can be taken. */
+/* Takes the steps that can be taken.
+ *
+ *   agreement: request, response --> the steps of a method (secure.c, legacy.c), for this side:
+ *     secure connections   own key, public keys [passkey or number to people] commitments, random numbers, checks -->
+ * link legacy               [passkey from people] confirm values, random numbers --> link link: the controller has
+ * encrypted it with the key --> keys: those of each side, the responder's first --> finished
+ *
+ * From each step: a message that belongs to a later one, or twice --> failed; 30 s --> failed, and no other try on this
+ * connection; the connection ends --> nothing is left. A step may choose another list; none goes back, but for the
+ * rounds of a passkey. The event that tells of an end may begin the next pairing: nothing here is looked at after it.
+ */
 void ys_pairing_advance(struct ys_host *host)
 {
     struct ys_pairing *pairing = host->pairing;

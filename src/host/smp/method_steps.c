@@ -47,6 +47,7 @@ uint8_t ys_smp_draw_random(struct ys_host *host)
     return ys_pairing_random(host, pairing->own_random, sizeof pairing->own_random) ? GOOD : YS_SMP_UNSPECIFIED;
 }
 
+/* Vol 3 Part H 3.5.3, 3.5.4. */
 uint8_t ys_smp_send_random(struct ys_host *host, const struct ys_smp_pdu *unused)
 {
     (void)unused;
@@ -54,6 +55,7 @@ uint8_t ys_smp_send_random(struct ys_host *host, const struct ys_smp_pdu *unused
     return GOOD;
 }
 
+/* Vol 3 Part H 3.5.3, 3.5.4. */
 uint8_t ys_smp_take_confirm(struct ys_host *host, const struct ys_smp_pdu *pdu)
 {
     ys_pairing_reverse(host->pairing->peer_confirm, pdu->value, 16);
@@ -61,6 +63,7 @@ uint8_t ys_smp_take_confirm(struct ys_host *host, const struct ys_smp_pdu *pdu)
     return GOOD;
 }
 
+/* Vol 3 Part H 3.5.3, 3.5.4. */
 void ys_smp_take_random(struct ys_host *host, const struct ys_smp_pdu *pdu)
 {
     ys_pairing_reverse(host->pairing->peer_random, pdu->value, 16);

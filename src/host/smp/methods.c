@@ -40,6 +40,7 @@ static uint8_t no_random(struct ys_host *host, const struct ys_smp_pdu *unused)
     return YS_SMP_UNSPECIFIED;
 }
 
+/* Vol 3 Part H 2.3.5.1. */
 const struct ys_pairing_step *ys_methods_first(struct ys_host *host)
 {
     static const struct ys_pairing_step failed[] = {{NEEDS_NOTHING, 0, no_random}, {NEEDS_END, 0, NULL}};

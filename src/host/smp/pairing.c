@@ -62,6 +62,7 @@ static void pairing_receive(struct ys_host *host, struct ys_connection *connecti
         ys_pairing_advance(host);
 }
 
+/* Vol 3 Part H 3.4. */
 static uint32_t run_pairing(struct ys_host *host, uint32_t now_ms)
 {
     struct ys_pairing *pairing = host->pairing;
@@ -122,6 +123,7 @@ static void pairing_connection(struct ys_host *host, struct ys_connection *conne
         pairing_disconnected(host, connection);
 }
 
+/* Vol 3 Part H 3.2. */
 static bool pairing_frame(struct ys_host *host, const struct ys_frame *frame)
 {
     if (frame->channel != YS_L2CAP_SECURITY)

@@ -65,6 +65,7 @@ void ys_privacy_begin(struct ys_host *host)
     host->settings.address_type = YS_OWN_STATIC; /* the address that it uses is a random one */
 }
 
+/* Vol 3 Part C 10.7. */
 uint32_t ys_privacy_run(struct ys_host *host, uint32_t now_ms)
 {
     struct ys_pairing *pairing = host->pairing;

@@ -58,6 +58,7 @@ static void resolving_failed(struct ys_host *host, const char *name, uint8_t sta
         host->pairing->resolves_alone = true;
 }
 
+/* Vol 4 Part E 7.8.38 to 7.8.41. */
 static void compose_entry(struct ys_host *host, struct ys_writer *writer)
 {
     struct ys_pairing *pairing = host->pairing;
@@ -72,6 +73,7 @@ static void compose_entry(struct ys_host *host, struct ys_writer *writer)
     ys_pairing_wipe(&bond, sizeof bond);
 }
 
+/* Vol 4 Part E 7.8.44, 7.8.45, 7.8.77. */
 static void compose_mode(struct ys_host *host, struct ys_writer *writer)
 {
     struct ys_address identity = {.type = YS_ADDRESS_PUBLIC};
@@ -101,7 +103,7 @@ const struct ys_command_row *ys_resolving_row(const struct ys_host *host)
 }
 
 /* Vol 4 Part E 7.8.38: the list must not change while something goes on for which addresses are resolved; so it ends,
- * and begins again. */
+ * and begins again (Vol 3 Part C 10.7). */
 void ys_resolving_run(struct ys_host *host)
 {
     struct ys_pairing *pairing = host->pairing;

@@ -22,6 +22,7 @@ static uint8_t begin_secret(struct ys_host *host)
     return reason == GOOD ? ys_smp_draw_random(host) : reason;
 }
 
+/* Vol 3 Part H 3.5.6. */
 static uint8_t send_public_key(struct ys_host *host, const struct ys_smp_pdu *unused)
 {
     struct ys_pairing *pairing = host->pairing;
@@ -60,6 +61,7 @@ static uint8_t check_commitment(const struct ys_host *host)
     return ys_toolbox_is_equal(confirm, pairing->peer_oob->confirm, 16) ? GOOD : YS_SMP_CONFIRM_VALUE_FAILED;
 }
 
+/* Vol 3 Part H 2.3.5.6.1, 3.5.6. */
 static uint8_t take_public_key(struct ys_host *host, const struct ys_smp_pdu *pdu)
 {
     struct ys_pairing *pairing = host->pairing;
@@ -124,8 +126,9 @@ static uint8_t answer_random(struct ys_host *host, const struct ys_smp_pdu *pdu)
     return show_number(host);
 }
 
-/* passkey entry, bit by bit (Vol 3 Part H 2.3.5.6.3) */
+/* passkey entry, bit by bit */
 
+/* Vol 3 Part H 2.3.5.6.3. */
 static uint8_t bit_of(const struct ys_pairing *pairing)
 {
     return (uint8_t)(0x80 | (pairing->passkey >> pairing->round & 1));
@@ -199,6 +202,7 @@ static bool check_value(const struct ys_host *host, bool own, uint8_t check[16])
     return good;
 }
 
+/* Vol 3 Part H 2.3.5.6.5. */
 static uint8_t make_keys(struct ys_host *host)
 {
     struct ys_pairing *pairing = host->pairing;
@@ -214,6 +218,7 @@ static uint8_t make_keys(struct ys_host *host)
     return ys_smp_cipher_failed(good);
 }
 
+/* Vol 3 Part H 3.5.7. */
 static uint8_t send_check(struct ys_host *host)
 {
     uint8_t check[16];
@@ -223,6 +228,7 @@ static uint8_t send_check(struct ys_host *host)
     return GOOD;
 }
 
+/* Vol 3 Part H 2.3.5.6.5. */
 static uint8_t compare_check(const struct ys_host *host)
 {
     uint8_t check[16];
@@ -248,6 +254,7 @@ static uint8_t end_check(struct ys_host *host, const struct ys_smp_pdu *pdu)
     return reason;
 }
 
+/* Vol 3 Part H 3.5.7. */
 static uint8_t take_check(struct ys_host *host, const struct ys_smp_pdu *pdu)
 {
     ys_pairing_reverse(host->pairing->peer_confirm, pdu->value, 16);
@@ -290,6 +297,7 @@ static uint8_t responder_ends_round(struct ys_host *host, const struct ys_smp_pd
     return GOOD;
 }
 
+/* Vol 3 Part H 2.3.5.6.2. */
 const struct ys_pairing_step ys_numbers_initiator[] = {
     {NEEDS_OWN_KEY, 0, send_public_key},
     {NEEDS_PDU, YS_SMP_PUBLIC_KEY, take_public_key},
@@ -303,6 +311,7 @@ const struct ys_pairing_step ys_numbers_initiator[] = {
     {NEEDS_END, 0, NULL},
 };
 
+/* Vol 3 Part H 2.3.5.6.2. */
 const struct ys_pairing_step ys_numbers_responder[] = {
     {NEEDS_PDU, YS_SMP_PUBLIC_KEY, take_public_key},
     {NEEDS_OWN_KEY, 0, send_public_key},
@@ -315,6 +324,7 @@ const struct ys_pairing_step ys_numbers_responder[] = {
     {NEEDS_END, 0, NULL},
 };
 
+/* Vol 3 Part H 2.3.5.6.3. */
 const struct ys_pairing_step ys_passkey_initiator[] = {
     {NEEDS_OWN_KEY, 0, send_public_key},
     {NEEDS_PDU, YS_SMP_PUBLIC_KEY, take_public_key},
@@ -328,6 +338,7 @@ const struct ys_pairing_step ys_passkey_initiator[] = {
     {NEEDS_END, 0, NULL},
 };
 
+/* Vol 3 Part H 2.3.5.6.3. */
 const struct ys_pairing_step ys_passkey_responder[] = {
     {NEEDS_PDU, YS_SMP_PUBLIC_KEY, take_public_key},
     {NEEDS_OWN_KEY, 0, send_public_key},
@@ -347,6 +358,7 @@ static uint8_t keep_random(struct ys_host *host, const struct ys_smp_pdu *pdu)
     return GOOD;
 }
 
+/* Vol 3 Part H 2.3.5.6.4. */
 const struct ys_pairing_step ys_oob_initiator[] = {
     {NEEDS_OWN_KEY, 0, send_public_key},
     {NEEDS_PDU, YS_SMP_PUBLIC_KEY, take_public_key},
@@ -358,6 +370,7 @@ const struct ys_pairing_step ys_oob_initiator[] = {
     {NEEDS_END, 0, NULL},
 };
 
+/* Vol 3 Part H 2.3.5.6.4. */
 const struct ys_pairing_step ys_oob_responder[] = {
     {NEEDS_PDU, YS_SMP_PUBLIC_KEY, take_public_key},
     {NEEDS_OWN_KEY, 0, send_public_key},

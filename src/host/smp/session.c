@@ -10,6 +10,7 @@
 #include "host/smp/step.h"
 #include "host/smp/tools.h"
 
+/* Vol 3 Part H 2.3.1. */
 void ys_pairing_emit_level(struct ys_host *host, const struct ys_connection *connection)
 {
     struct ys_event event = {.kind = YS_EVENT_SECURED, .connection = connection->handle};
@@ -79,6 +80,7 @@ static void count_failure(struct ys_host *host)
     pairing->quiet_until_ms = now_ms + (quiet_ms < QUIET_MOST_MS ? quiet_ms : QUIET_MOST_MS);
 }
 
+/* Vol 3 Part H 3.5.5. */
 void ys_pairing_fail(struct ys_host *host, uint8_t reason, bool by_peer)
 {
     struct ys_connection *connection = host->pairing->connection;

@@ -24,6 +24,7 @@ static void double_block(uint8_t block[BLOCK])
         block[BLOCK - 1] ^= 0x87;
 }
 
+/* Vol 3 Part H 2.2.5. */
 bool ys_toolbox_cmac(const struct ys_cipher *cipher, const uint8_t key[16], const uint8_t *message, size_t length,
                      uint8_t mac[16])
 {
@@ -46,12 +47,14 @@ bool ys_toolbox_cmac(const struct ys_cipher *cipher, const uint8_t key[16], cons
     return cipher->encrypt(cipher->context, key, state, mac);
 }
 
+/* Vol 3 Part H 2.2.1. */
 static bool cmac_of(const struct ys_cipher *cipher, const uint8_t key[16], const struct ys_writer *message,
                     uint8_t mac[16])
 {
     return ys_writer_ok(message) && ys_toolbox_cmac(cipher, key, message->start, ys_writer_stored(message), mac);
 }
 
+/* Vol 3 Part H 2.2.2. */
 bool ys_toolbox_ah(const struct ys_cipher *cipher, const uint8_t irk[16], const uint8_t prand[3], uint8_t hash[3])
 {
     uint8_t block[BLOCK] = {0};
@@ -61,6 +64,7 @@ bool ys_toolbox_ah(const struct ys_cipher *cipher, const uint8_t irk[16], const 
     return good;
 }
 
+/* Vol 3 Part H 2.2.3, 2.2.4. */
 bool ys_toolbox_c1(const struct ys_cipher *cipher, const uint8_t key[16], const uint8_t random[16],
                    const uint8_t request[7], const uint8_t response[7], uint8_t initiator_type,
                    const uint8_t initiator[6], uint8_t responder_type, const uint8_t responder[6], uint8_t confirm[16])
@@ -81,6 +85,7 @@ bool ys_toolbox_c1(const struct ys_cipher *cipher, const uint8_t key[16], const 
     return good && cipher->encrypt(cipher->context, key, p1, confirm);
 }
 
+/* Vol 3 Part H 2.2.3, 2.2.4. */
 bool ys_toolbox_s1(const struct ys_cipher *cipher, const uint8_t key[16], const uint8_t responder[16],
                    const uint8_t initiator[16], uint8_t stk[16])
 {
@@ -90,6 +95,7 @@ bool ys_toolbox_s1(const struct ys_cipher *cipher, const uint8_t key[16], const 
     return cipher->encrypt(cipher->context, key, block, stk);
 }
 
+/* Vol 3 Part H 2.2.6 to 2.2.9. */
 bool ys_toolbox_f4(const struct ys_cipher *cipher, const uint8_t u[32], const uint8_t v[32], const uint8_t x[16],
                    uint8_t z, uint8_t confirm[16])
 {
@@ -120,6 +126,7 @@ static bool derive(const struct ys_cipher *cipher, const uint8_t key[16], uint8_
     return cmac_of(cipher, key, &writer, derived);
 }
 
+/* Vol 3 Part H 2.2.6 to 2.2.9. */
 bool ys_toolbox_f5(const struct ys_cipher *cipher, const uint8_t secret[32], const uint8_t n1[16], const uint8_t n2[16],
                    const uint8_t a1[YS_TOOLBOX_ADDRESS], const uint8_t a2[YS_TOOLBOX_ADDRESS], uint8_t mac_key[16],
                    uint8_t ltk[16])
@@ -131,6 +138,7 @@ bool ys_toolbox_f5(const struct ys_cipher *cipher, const uint8_t secret[32], con
            derive(cipher, key, 1, n1, n2, a1, a2, ltk);
 }
 
+/* Vol 3 Part H 2.2.6 to 2.2.9. */
 bool ys_toolbox_f6(const struct ys_cipher *cipher, const uint8_t mac_key[16], const uint8_t n1[16],
                    const uint8_t n2[16], const uint8_t r[16], const uint8_t capabilities[3],
                    const uint8_t a1[YS_TOOLBOX_ADDRESS], const uint8_t a2[YS_TOOLBOX_ADDRESS], uint8_t check[16])
@@ -146,6 +154,7 @@ bool ys_toolbox_f6(const struct ys_cipher *cipher, const uint8_t mac_key[16], co
     return cmac_of(cipher, mac_key, &writer, check);
 }
 
+/* Vol 3 Part H 2.2.6 to 2.2.9. */
 bool ys_toolbox_g2(const struct ys_cipher *cipher, const uint8_t u[32], const uint8_t v[32], const uint8_t x[16],
                    const uint8_t y[16], uint32_t *number)
 {

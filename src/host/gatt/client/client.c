@@ -10,7 +10,7 @@
 #include "host/core/hooks.h"
 #include "host/l2cap/frames.h"
 
-#define ANSWER_TIMEOUT_MS 30000 /* Vol 3 Part F 3.3.3 */
+#define ANSWER_TIMEOUT_MS 30000 /* Vol 3 Part F 3.3.3 (Vol 3 Part F 3.4.1.1) */
 
 static void finish_request(struct ys_connection *connection, enum ys_outcome outcome)
 {
@@ -24,7 +24,8 @@ static void finish_request(struct ys_connection *connection, enum ys_outcome out
     request->on_done(request);
 }
 
-/* An answer that does not fit its question ends the bearer: nothing that such a server says can be relied on. */
+/* An answer that does not fit its question ends the bearer: nothing that such a server says can be relied on (Vol 3
+ * Part F 3.3.2). */
 static void client_go_on(struct ys_host *host, struct ys_connection *connection, enum ys_next next)
 {
     static const enum ys_outcome outcomes[] = {
@@ -96,6 +97,7 @@ static void give_up(struct ys_host *host, struct ys_connection *connection)
         finish_request(connection, YS_OUTCOME_TIMEOUT);
 }
 
+/* Vol 3 Part F 3.3.3; Vol 3 Part G 4.14. */
 static void client_run(struct ys_host *host, struct ys_connection *connection, uint32_t now_ms)
 {
     if (connection->request_sent) {
@@ -161,7 +163,7 @@ enum ys_result ys_client_begin(struct ys_host *host, uint16_t connection, struct
     return YS_OK;
 }
 
-/* MTU exchange */
+/* MTU exchange (Vol 3 Part F 3.4.2.1, 3.4.2.2) */
 
 static void ask_mtu(const struct ys_connection *connection, const struct ys_client_request *request,
                     struct ys_att_pdu *pdu)
@@ -170,6 +172,7 @@ static void ask_mtu(const struct ys_connection *connection, const struct ys_clie
     *pdu = (struct ys_att_pdu){.opcode = YS_ATT_MTU_REQUEST, .mtu = request->size};
 }
 
+/* Vol 3 Part F 3.2.8, 3.4.2.1, 3.4.2.2. */
 static enum ys_next answer_mtu(struct ys_connection *connection, struct ys_client_request *request,
                                const struct ys_att_pdu *pdu)
 {
@@ -181,6 +184,7 @@ static enum ys_next answer_mtu(struct ys_connection *connection, struct ys_clien
 
 static const struct ys_procedure exchange_mtu = {.ask = ask_mtu, .answer = answer_mtu};
 
+/* Vol 3 Part G 4.3.1. */
 enum ys_result ys_client_exchange_mtu(struct ys_host *host, uint16_t connection, struct ys_client_request *request)
 {
     enum ys_result result = ys_client_prepare(request);

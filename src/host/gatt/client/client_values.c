@@ -3,7 +3,7 @@
 
 #include "host/gatt/client/client.h"
 
-/* Reading */
+/* Reading (Vol 3 Part F 3.4.4.3, 3.4.4.4, 3.4.4.5, 3.4.4.6) */
 
 static void ask_read(const struct ys_connection *connection, const struct ys_client_request *request,
                      struct ys_att_pdu *pdu)
@@ -25,6 +25,7 @@ static bool take(struct ys_client_request *request, const uint8_t *bytes, size_t
     return ys_writer_ok(&writer);
 }
 
+/* Vol 3 Part F 3.2.9. */
 static enum ys_next answer_read(struct ys_connection *connection, struct ys_client_request *request,
                                 const struct ys_att_pdu *pdu)
 {
@@ -43,6 +44,7 @@ static enum ys_next read_error(struct ys_client_request *request, uint8_t error)
 
 static const struct ys_procedure read_value = {.ask = ask_read, .answer = answer_read, .error = read_error};
 
+/* Vol 3 Part F 3.4.4.1, 3.4.4.2. */
 static void ask_read_by_uuid(const struct ys_connection *connection, const struct ys_client_request *request,
                              struct ys_att_pdu *pdu)
 {
@@ -55,6 +57,7 @@ static void ask_read_by_uuid(const struct ys_connection *connection, const struc
     };
 }
 
+/* Vol 3 Part F 3.4.4.1, 3.4.4.2. */
 static enum ys_next answer_read_by_uuid(struct ys_connection *connection, struct ys_client_request *request,
                                         const struct ys_att_pdu *pdu)
 {
@@ -69,6 +72,7 @@ static enum ys_next answer_read_by_uuid(struct ys_connection *connection, struct
 
 static const struct ys_procedure read_by_uuid = {.ask = ask_read_by_uuid, .answer = answer_read_by_uuid};
 
+/* Vol 3 Part F 3.4.4.11, 3.4.4.12. */
 static void ask_read_multiple(const struct ys_connection *connection, const struct ys_client_request *request,
                               struct ys_att_pdu *pdu)
 {
@@ -77,6 +81,7 @@ static void ask_read_multiple(const struct ys_connection *connection, const stru
         .opcode = YS_ATT_READ_VARIABLE_REQUEST, .handles = request->handles, .handle_count = request->part_count};
 }
 
+/* Vol 3 Part F 3.4.4.11, 3.4.4.12. */
 static enum ys_next answer_read_multiple(struct ys_connection *connection, struct ys_client_request *request,
                                          const struct ys_att_pdu *pdu)
 {
@@ -86,7 +91,7 @@ static enum ys_next answer_read_multiple(struct ys_connection *connection, struc
 
 static const struct ys_procedure read_multiple = {.ask = ask_read_multiple, .answer = answer_read_multiple};
 
-/* Writing */
+/* Writing (Vol 3 Part F 3.4.5.1, 3.4.5.2) */
 
 static void ask_write(const struct ys_connection *connection, const struct ys_client_request *request,
                       struct ys_att_pdu *pdu)
@@ -101,6 +106,7 @@ static void ask_write(const struct ys_connection *connection, const struct ys_cl
     };
 }
 
+/* Vol 3 Part F 3.4.5.1, 3.4.5.2. */
 static enum ys_next answer_write(struct ys_connection *connection, struct ys_client_request *request,
                                  const struct ys_att_pdu *pdu)
 {
@@ -129,6 +135,7 @@ static size_t piece_length(const struct ys_connection *connection, const struct 
     return left < most ? left : most;
 }
 
+/* Vol 3 Part F 3.4.6.1, 3.4.6.2. */
 static void ask_queued(const struct ys_connection *connection, const struct ys_client_request *request,
                        struct ys_att_pdu *pdu)
 {
@@ -152,6 +159,7 @@ static enum ys_next cancel_queued(struct ys_client_request *request, uint8_t ref
     return YS_NEXT_ASK;
 }
 
+/* Vol 3 Part F 3.4.6.1, 3.4.6.2. */
 static enum ys_next answer_queued(struct ys_connection *connection, struct ys_client_request *request,
                                   const struct ys_att_pdu *pdu)
 {
@@ -187,6 +195,7 @@ static enum ys_next queued_error(struct ys_client_request *request, uint8_t erro
 
 static const struct ys_procedure write_queued = {.ask = ask_queued, .answer = answer_queued, .error = queued_error};
 
+/* Vol 3 Part G 4.8.1, 4.8.3, 4.12.1 to 4.12.4. */
 enum ys_result ys_client_read(struct ys_host *host, uint16_t connection, struct ys_client_request *request,
                               uint16_t handle, uint8_t *buffer, uint16_t size)
 {
@@ -201,6 +210,7 @@ enum ys_result ys_client_read(struct ys_host *host, uint16_t connection, struct 
     return ys_client_begin(host, connection, request, &read_value);
 }
 
+/* Vol 3 Part G 4.8.2; Vol 3 Part C 9.2.7. */
 enum ys_result ys_client_read_by_uuid(struct ys_host *host, uint16_t connection, struct ys_client_request *request,
                                       const struct ys_uuid *uuid, uint16_t first, uint16_t last, uint8_t *buffer,
                                       uint16_t size)
@@ -218,6 +228,7 @@ enum ys_result ys_client_read_by_uuid(struct ys_host *host, uint16_t connection,
     return ys_client_begin(host, connection, request, &read_by_uuid);
 }
 
+/* Vol 3 Part G 4.8.5. */
 enum ys_result ys_client_read_multiple(struct ys_host *host, uint16_t connection, struct ys_client_request *request,
                                        const uint16_t *handles, uint16_t count, uint8_t *buffer, uint16_t size)
 {
@@ -254,12 +265,14 @@ static enum ys_result begin_write(struct ys_host *host, uint16_t connection, str
     return ys_client_begin(host, connection, request, procedure);
 }
 
+/* Vol 3 Part G 4.9.3, 4.9.4, 4.12.1 to 4.12.4. */
 enum ys_result ys_client_write(struct ys_host *host, uint16_t connection, struct ys_client_request *request,
                                uint16_t handle, const uint8_t *value, uint16_t length)
 {
     return begin_write(host, connection, request, handle, value, length, &write_value);
 }
 
+/* Vol 3 Part G 4.9.5. */
 enum ys_result ys_client_write_reliable(struct ys_host *host, uint16_t connection, struct ys_client_request *request,
                                         const struct ys_client_part *parts, uint16_t count)
 {
@@ -277,6 +290,7 @@ enum ys_result ys_client_write_reliable(struct ys_host *host, uint16_t connectio
     return ys_client_begin(host, connection, request, &write_queued);
 }
 
+/* Vol 3 Part F 3.4.5.3; Vol 3 Part G 4.9.1. */
 enum ys_result ys_client_write_command(struct ys_host *host, uint16_t connection, struct ys_client_request *request,
                                        uint16_t handle, const uint8_t *value, uint16_t length)
 {

@@ -38,7 +38,8 @@ static void ask_discover(const struct ys_connection *connection, const struct ys
     }
 }
 
-/* Reads one entry of an answer; its length is `size`. False if it does not go on from where the last one ended. */
+/* Reads one entry of an answer; its length is `size`. False if it does not go on from where the last one ended (Vol 3
+ * Part F 3.4.4.9, 3.4.4.10). */
 static bool get_service(struct ys_reader *reader, size_t size, struct ys_found *found)
 {
     found->kind = YS_FOUND_SERVICE;
@@ -48,7 +49,7 @@ static bool get_service(struct ys_reader *reader, size_t size, struct ys_found *
     return found->last_handle >= found->handle;
 }
 
-/* A service with a UUID of 128 bits is told without it (Vol 3 Part G 3.2). */
+/* A service with a UUID of 128 bits is told without it (Vol 3 Part G 3.2, 4.5.1). */
 static bool get_include(struct ys_reader *reader, size_t size, struct ys_found *found)
 {
     found->kind = YS_FOUND_INCLUDE;
@@ -60,6 +61,7 @@ static bool get_include(struct ys_reader *reader, size_t size, struct ys_found *
     return found->value_handle > 0 && found->last_handle >= found->value_handle;
 }
 
+/* Vol 3 Part G 3.3.1, 3.3.1.1 to 3.3.1.3, 3.3.2, 4.6.1. */
 static bool get_characteristic(struct ys_reader *reader, size_t size, struct ys_found *found)
 {
     found->kind = YS_FOUND_CHARACTERISTIC;
@@ -71,6 +73,7 @@ static bool get_characteristic(struct ys_reader *reader, size_t size, struct ys_
     return found->value_handle > found->handle;
 }
 
+/* Vol 3 Part F 3.4.3.1, 3.4.3.2; Vol 3 Part G 4.7.1. */
 static bool get_descriptor(struct ys_reader *reader, size_t size, struct ys_found *found)
 {
     found->kind = YS_FOUND_DESCRIPTOR;
@@ -152,7 +155,7 @@ static enum ys_next discover_all(struct ys_client_request *request, const uint8_
     return YS_NEXT_ASK;
 }
 
-/* One entry: a handle, and the hash. */
+/* One entry: a handle, and the hash (Vol 3 Part G 7.3). */
 static enum ys_next answer_hash(struct ys_client_request *request, const struct ys_att_pdu *pdu)
 {
     struct ys_client_cache *cache = request->cache;
@@ -201,7 +204,7 @@ static enum ys_next discover_error(struct ys_client_request *request, uint8_t er
 
 static const struct ys_procedure discover = {.ask = ask_discover, .answer = answer_discover, .error = discover_error};
 
-/* Finding services by UUID */
+/* Finding services by UUID (Vol 3 Part F 3.4.3.3, 3.4.3.4) */
 
 static void ask_service(const struct ys_connection *connection, const struct ys_client_request *request,
                         struct ys_att_pdu *pdu)
@@ -217,6 +220,7 @@ static void ask_service(const struct ys_connection *connection, const struct ys_
     };
 }
 
+/* Vol 3 Part F 3.4.3.3, 3.4.3.4. */
 static enum ys_next answer_service(struct ys_connection *connection, struct ys_client_request *request,
                                    const struct ys_att_pdu *pdu)
 {
@@ -246,6 +250,7 @@ static enum ys_next service_error(struct ys_client_request *request, uint8_t err
 
 static const struct ys_procedure find_service = {.ask = ask_service, .answer = answer_service, .error = service_error};
 
+/* Vol 3 Part G 4.4.1. */
 enum ys_result ys_client_discover(struct ys_host *host, uint16_t connection, struct ys_client_request *request)
 {
     enum ys_result result = ys_client_prepare(request);
@@ -274,6 +279,7 @@ enum ys_result ys_client_discover_cached(struct ys_host *host, uint16_t connecti
     return ys_client_begin(host, connection, request, &discover);
 }
 
+/* Vol 3 Part G 4.6.2. */
 enum ys_result ys_client_find_characteristics(struct ys_host *host, uint16_t connection,
                                               struct ys_client_request *request, const struct ys_uuid *uuid,
                                               uint16_t first, uint16_t last)
@@ -291,6 +297,7 @@ enum ys_result ys_client_find_characteristics(struct ys_host *host, uint16_t con
     return ys_client_begin(host, connection, request, &discover);
 }
 
+/* Vol 3 Part G 4.4.2. */
 enum ys_result ys_client_find_service(struct ys_host *host, uint16_t connection, struct ys_client_request *request,
                                       const struct ys_uuid *uuid)
 {

@@ -3,6 +3,7 @@
 
 #include "host/core/events.h"
 
+/* Vol 3 Part F 3.4.7.1. */
 static void emit_value(struct ys_host *host, const struct ys_connection *connection, uint16_t handle,
                        enum ys_notification_kind kind, const uint8_t *value, size_t length)
 {
@@ -13,7 +14,7 @@ static void emit_value(struct ys_host *host, const struct ys_connection *connect
                   });
 }
 
-/* Vol 3 Part F 3.4.7.4: each value behind its handle and length; the last may be cut off. */
+/* Vol 3 Part F 3.4.7.4: each value behind its handle and length; the last may be cut off (Vol 3 Part G 4.10.2). */
 static void emit_several(struct ys_host *host, const struct ys_connection *connection, const struct ys_att_pdu *pdu)
 {
     struct ys_reader reader = ys_reader_of(pdu->value, pdu->length);
@@ -26,7 +27,8 @@ static void emit_several(struct ys_host *host, const struct ys_connection *conne
     }
 }
 
-/* From a server: told, and an indication confirmed as soon as there is room, whoever asked for it. */
+/* From a server: told, and an indication confirmed as soon as there is room, whoever asked for it (Vol 3 Part
+ * G 4.10.1, 4.11.1). */
 void ys_client_received(struct ys_host *host, struct ys_connection *connection, const struct ys_att_pdu *pdu,
                         enum ys_att_verdict verdict)
 {

@@ -22,11 +22,13 @@ static uint8_t read_from(struct answer *answer, uint16_t offset)
     return error;
 }
 
+/* Vol 3 Part F 3.4.4.3, 3.4.4.4. */
 uint8_t ys_server_read(struct answer *answer)
 {
     return read_from(answer, 0);
 }
 
+/* Vol 3 Part F 3.2.9, 3.4.4.5, 3.4.4.6. */
 uint8_t ys_server_read_blob(struct answer *answer)
 {
     return read_from(answer, answer->request->offset);
@@ -55,7 +57,7 @@ static uint8_t put_one(struct answer *answer, uint16_t handle, bool lengths)
 }
 
 /* Vol 3 Part F 3.4.4.7 and 3.4.4.11: the values of at least two attributes, one behind the other. All of them must be
- * readable, also those that are cut off. */
+ * readable, also those that are cut off (Vol 3 Part F 3.4.4.8, 3.4.4.11, 3.4.4.12). */
 uint8_t ys_server_read_multiple(struct answer *answer)
 {
     const struct ys_att_pdu *request = answer->request;
@@ -91,6 +93,7 @@ static uint8_t write_checked(struct answer *answer, bool command)
     return ys_attribute_write(answer->host, answer->connection, request->handle, &value);
 }
 
+/* Vol 3 Part F 3.4.5.1, 3.4.5.2. */
 uint8_t ys_server_write(struct answer *answer)
 {
     uint8_t error = write_checked(answer, false);
@@ -98,13 +101,14 @@ uint8_t ys_server_write(struct answer *answer)
     return error;
 }
 
+/* Vol 3 Part F 3.4.5.3. */
 uint8_t ys_server_write_command(struct answer *answer)
 {
     return write_checked(answer, true);
 }
 
 /* Vol 3 Part F 3.4.6.1: the right to write is checked now; offset, length and consent when all is executed. The answer
- * repeats the request, so that the client can see that it came across. */
+ * repeats the request, so that the client can see that it came across (Vol 3 Part F 3.4.6.2). */
 uint8_t ys_server_prepare_write(struct answer *answer)
 {
     const struct ys_att_pdu *request = answer->request;
@@ -124,7 +128,7 @@ uint8_t ys_server_prepare_write(struct answer *answer)
     return YS_ATT_OK;
 }
 
-/* Vol 3 Part F 3.4.6.3 */
+/* Vol 3 Part F 3.4.6.3 (Vol 3 Part F 3.4.6.4) */
 uint8_t ys_server_execute_write(struct answer *answer)
 {
     uint8_t error = YS_ATT_OK;

@@ -20,11 +20,13 @@ static enum ys_attribute_kind kind_of(const struct ys_attribute *attribute)
     return (enum ys_attribute_kind)(attribute->kind & YS_ATTRIBUTE_KIND_MASK);
 }
 
+/* Vol 3 Part G 3.1. */
 bool ys_attribute_is_service(const struct ys_attribute *attribute)
 {
     return kind_of(attribute) == YS_ATTRIBUTE_SERVICE || kind_of(attribute) == YS_ATTRIBUTE_SECONDARY;
 }
 
+/* Vol 3 Part F 3.2.2. */
 const struct ys_attribute *ys_attribute_at(const struct ys_host *host, uint16_t handle)
 {
     return handle == 0 || handle > host->table->attribute_count ? NULL : &host->table->attributes[handle - 1];
@@ -60,6 +62,7 @@ struct ys_uuid ys_attribute_type(const struct ys_table *table, const struct ys_a
     }
 }
 
+/* Vol 3 Part F 3.2.1. */
 bool ys_attribute_has_type(const struct ys_table *table, const struct ys_attribute *attribute,
                            const struct ys_uuid *type)
 {
@@ -84,7 +87,7 @@ static struct ys_access access_of(struct ys_host *host, const struct ys_connecti
 }
 
 /* Vol 3 Part C 10.3.1: what is missing on this link. Without a key the error asks for one; with a key that is not used
- * yet, for encryption; a key that is too short cannot be mended. */
+ * yet, for encryption; a key that is too short cannot be mended (Vol 3 Part F 3.2.5; Vol 3 Part C 10.2.1). */
 static uint8_t check_link(const struct ys_host *host, const struct ys_connection *connection, uint16_t right,
                           uint8_t otherwise)
 {
@@ -102,7 +105,7 @@ static uint8_t check_link(const struct ys_host *host, const struct ys_connection
     return security->key_size < least ? YS_ATT_KEY_TOO_SHORT : YS_ATT_OK;
 }
 
-/* The definition's `ask`: who may do it in principle still needs the application's consent. */
+/* The definition's `ask`: who may do it in principle still needs the application's consent (Vol 3 Part C 10.5). */
 static uint8_t ask(struct ys_host *host, const struct ys_connection *connection, const struct ys_attribute *attribute,
                    enum ys_wish wish)
 {
@@ -119,6 +122,7 @@ static uint8_t ask(struct ys_host *host, const struct ys_connection *connection,
     return error;
 }
 
+/* Vol 3 Part F 3.2.5. */
 uint8_t ys_attribute_check_read(struct ys_host *host, const struct ys_connection *connection,
                                 const struct ys_attribute *attribute)
 {
@@ -128,6 +132,7 @@ uint8_t ys_attribute_check_read(struct ys_host *host, const struct ys_connection
     return error;
 }
 
+/* Vol 3 Part F 3.2.5. */
 uint8_t ys_attribute_check_write(const struct ys_host *host, const struct ys_connection *connection,
                                  const struct ys_attribute *attribute, bool command)
 {
@@ -138,6 +143,7 @@ uint8_t ys_attribute_check_write(const struct ys_host *host, const struct ys_con
     return check_link(host, connection, YS_RIGHT_TO_WRITE(attribute->rights), YS_ATT_WRITE_NOT_PERMITTED);
 }
 
+/* Vol 3 Part F 3.2.4. */
 uint8_t ys_attribute_check_length(const struct ys_attribute *attribute, size_t length)
 {
     bool variable = (attribute->kind & YS_ATTRIBUTE_VARIABLE) != 0;
@@ -154,7 +160,7 @@ uint8_t ys_attribute_consent_to_write(struct ys_host *host, const struct ys_conn
                kind_of(attribute) == YS_ATTRIBUTE_CONFIGURATION ? YS_TO_SUBSCRIBE : YS_TO_WRITE);
 }
 
-/* Vol 3 Part G 3.3.1: properties, handle of the value, UUID of the value. */
+/* Vol 3 Part G 3.3.1: properties, handle of the value, UUID of the value (Vol 3 Part G 3.3.1.1 to 3.3.1.3). */
 static void put_declaration(const struct ys_table *table, const struct ys_attribute *attribute, uint16_t handle,
                             struct ys_writer *value)
 {
@@ -192,6 +198,7 @@ static uint8_t read_value(struct ys_host *host, const struct ys_connection *conn
     return YS_ATT_OK;
 }
 
+/* Vol 3 Part G 3.3.3.3. */
 static uint16_t configuration_of(const struct ys_connection *connection, uint16_t notifiable)
 {
     return (uint16_t)((ys_bit_get(&connection->notifications, notifiable) ? YS_SUBSCRIBE_NOTIFICATIONS : 0) |
@@ -279,6 +286,7 @@ static uint8_t check_stream(const struct ys_host *host, const struct ys_connecti
     return YS_ATT_OK;
 }
 
+/* Vol 3 Part G 3.3.3.3. */
 uint8_t ys_configuration_write(struct ys_host *host, struct ys_connection *connection, uint16_t notifiable,
                                uint16_t configuration)
 {
@@ -312,6 +320,7 @@ static uint8_t check_features(const struct ys_connection *connection, uint8_t fe
     return (connection->features & ~features) != 0 ? YS_ATT_VALUE_NOT_ALLOWED : YS_ATT_OK;
 }
 
+/* Vol 3 Part G 7.2. */
 static uint8_t write_features(struct ys_connection *connection, uint8_t features)
 {
     uint8_t error = check_features(connection, features);

@@ -81,6 +81,7 @@ void ys_build(struct ys_builder *builder, const struct ys_builder_memory *memory
     (void)ys_build_service(builder, &attribute, false);
 }
 
+/* Vol 3 Part G 3.1. */
 uint16_t ys_build_service(struct ys_builder *builder, const struct ys_uuid *uuid, bool secondary)
 {
     builder->service = (uint16_t)(builder->table.attribute_count + 1);
@@ -105,6 +106,7 @@ uint16_t ys_build_include(struct ys_builder *builder, uint16_t service)
     return last(builder);
 }
 
+/* Vol 3 Part G 3.3.2. */
 static struct ys_value *add_value(struct ys_builder *builder, const struct ys_built *characteristic)
 {
     bool writable = YS_RIGHT_TO_WRITE(characteristic->rights) != YS_RIGHT_NONE;

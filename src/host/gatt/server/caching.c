@@ -23,7 +23,8 @@ uint16_t ys_caching_find(const struct ys_host *host, enum caching_value type)
     return 0;
 }
 
-/* Keeps the range, which is read when it is sent; false if the table has no Service Changed that the host keeps. */
+/* Keeps the range, which is read when it is sent; false if the table has no Service Changed that the host keeps (Vol 3
+ * Part G 7.1). */
 static bool keep_range(const struct ys_host *host, uint16_t handle, uint16_t first, uint16_t last)
 {
     const struct ys_value *value = handle != 0 ? host->table->attributes[handle - 1].source : NULL;
@@ -42,6 +43,7 @@ static void lose_sight(struct ys_connection *connection)
         connection->awareness = UNAWARE;
 }
 
+/* Vol 3 Part G 2.5.2, 7.1. */
 enum ys_result ys_host_services_changed(struct ys_host *host, uint16_t first, uint16_t last)
 {
     YS_NOT_IN_INTERRUPT(host, "ys_host_services_changed");
@@ -67,11 +69,13 @@ void ys_caching_changed(struct ys_host *host, struct ys_connection *connection)
         ys_bit_set(&connection->pending, notifiable, true);
 }
 
+/* Vol 3 Part G 7.3. */
 static bool reads_hash(const struct ys_att_pdu *pdu)
 {
     return pdu->opcode == YS_ATT_READ_BY_TYPE_REQUEST && ys_uuid_number(&pdu->type) == YS_CACHING_HASH;
 }
 
+/* Vol 3 Part G 2.5.2. */
 uint8_t ys_caching_check(const struct ys_host *host, struct ys_connection *connection, const struct ys_att_pdu *pdu)
 {
     (void)host;

@@ -8,7 +8,8 @@
 #define TYPE_SERVICE   0x2800
 #define TYPE_SECONDARY 0x2801
 
-/* The ends of a range of handles (Vol 3 Part F 3.3.1): a first of 0 or beyond the last is refused. */
+/* The ends of a range of handles (Vol 3 Part F 3.3.1): a first of 0 or beyond the last is refused (Vol 3 Part F 3.2.2).
+ */
 static uint8_t check_range(struct answer *answer)
 {
     answer->handle = answer->request->first;
@@ -22,7 +23,7 @@ static uint16_t last_handle(const struct answer *answer)
     return answer->request->last < count ? answer->request->last : count;
 }
 
-/* Vol 3 Part F 3.4.3.1: handles with their types, as long as those are equally long. */
+/* Vol 3 Part F 3.4.3.1: handles with their types, as long as those are equally long (Vol 3 Part F 3.4.3.2). */
 uint8_t ys_server_find_information(struct answer *answer)
 {
     uint8_t error = check_range(answer);
@@ -46,6 +47,7 @@ uint8_t ys_server_find_information(struct answer *answer)
     return length == 0 ? YS_ATT_ATTRIBUTE_NOT_FOUND : YS_ATT_OK;
 }
 
+/* Vol 3 Part F 3.2.3. */
 static uint16_t group_end(const struct ys_table *table, uint16_t handle)
 {
     const struct ys_attribute *attribute = &table->attributes[handle - 1];
@@ -79,7 +81,8 @@ static bool has_value(struct answer *answer, uint16_t handle)
     return length == request->length && ys_writer_ok(&value) && memcmp(bytes, request->value, length) == 0;
 }
 
-/* Vol 3 Part F 3.4.3.3: attributes of a type with a given value, each with the end of its group. */
+/* Vol 3 Part F 3.4.3.3: attributes of a type with a given value, each with the end of its group (Vol 3 Part F 3.4.3.4).
+ */
 uint8_t ys_server_find_by_type_value(struct answer *answer)
 {
     uint8_t error = check_range(answer);
@@ -138,7 +141,7 @@ static uint8_t put_entry(struct answer *answer, struct entries *entries, uint16_
 }
 
 /* Vol 3 Part F 3.4.4.1 and 3.4.4.9: the values of all attributes of a type. An attribute that may not be read ends the
- * list, and is the error if it is the first. */
+ * list, and is the error if it is the first (Vol 3 Part F 3.4.4.2, 3.4.4.9, 3.4.4.10). */
 uint8_t ys_server_read_by_type(struct answer *answer)
 {
     bool grouped = answer->request->opcode == YS_ATT_READ_BY_GROUP_TYPE_REQUEST;

@@ -13,7 +13,8 @@
 #define CONFIRMATION_TIMEOUT_MS 30000u /* Vol 3 Part F 3.3.3 */
 #define WORDS                   ((YS_NOTIFIABLES + 31) / 32)
 
-/* Vol 3 Part F 3.4.7.1 and 3.4.7.2: what does not fit into MTU - 3 bytes is cut off; a client reads the rest. */
+/* Vol 3 Part F 3.4.7.1 and 3.4.7.2: what does not fit into MTU - 3 bytes is cut off; a client reads the rest (Vol 3
+ * Part F 3.4.7.2, 3.4.7.3). */
 static void send_value(struct ys_host *host, struct ys_connection *connection, uint16_t handle, bool indicate)
 {
     struct ys_writer writer = ys_l2cap_writer(&host->outgoing, connection->mtu);
@@ -48,6 +49,7 @@ static bool put_value(struct ys_host *host, struct ys_connection *connection, st
     return false;
 }
 
+/* Vol 3 Part F 3.3.2. */
 static bool is_due(const struct ys_host *host, const struct ys_connection *connection, uint16_t notifiable)
 {
     return ys_bit_get(&connection->pending, notifiable) &&
@@ -55,7 +57,7 @@ static bool is_due(const struct ys_host *host, const struct ys_connection *conne
             ys_caching_allows(host, connection, host->table->notifiables[notifiable].handle));
 }
 
-/* Sends as many notifications in one PDU as fit, if there are at least two. */
+/* Sends as many notifications in one PDU as fit, if there are at least two (Vol 3 Part F 3.4.7.4). */
 static bool send_several(struct ys_host *host, struct ys_connection *connection)
 {
     struct ys_bits sent = {{0}};
@@ -114,6 +116,7 @@ bool ys_notify_run(struct ys_host *host, struct ys_connection *connection)
     return false;
 }
 
+/* Vol 3 Part F 3.4.7.2, 3.4.7.3. */
 void ys_notify_confirmed(const struct ys_host *host, struct ys_connection *connection)
 {
     if (connection->indicating && (connection->awareness != AWARE || connection->remembered != 0))

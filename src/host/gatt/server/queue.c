@@ -272,6 +272,7 @@ static uint8_t ask_firmware(struct ys_host *host, struct ys_connection *connecti
     return YS_ATT_OK;
 }
 
+/* Vol 3 Part F 3.4.6.3, 3.4.6.4. */
 uint8_t ys_queue_execute(struct ys_host *host, struct ys_connection *connection, uint16_t *handle)
 {
     uint8_t error = check_all(host, connection, handle);

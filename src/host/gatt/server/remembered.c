@@ -136,6 +136,7 @@ static void subscribe(struct ys_host *host, struct ys_connection *connection, co
     }
 }
 
+/* Vol 3 Part G 2.5.2.1. */
 void ys_remembered_load(struct ys_host *host, struct ys_connection *connection, uint8_t peer)
 {
     uint8_t bytes[RECORD_SIZE];

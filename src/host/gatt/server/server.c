@@ -23,7 +23,7 @@
 #include "host/gatt/server/queue.h"
 #include "host/l2cap/frames.h"
 
-/* Vol 3 Part F 3.4.2 */
+/* Vol 3 Part F 3.4.2 (Vol 3 Part F 3.2.8, 3.4.2.1, 3.4.2.2) */
 static uint8_t exchange_mtu(struct answer *answer)
 {
     uint16_t asked = answer->request->mtu;
@@ -73,6 +73,7 @@ static const struct server_row *find_row(uint8_t opcode)
     return NULL;
 }
 
+/* Vol 3 Part F 3.4.1.1. */
 static void put_error(struct ys_writer *writer, uint8_t request, uint16_t handle, uint8_t error)
 {
     writer->length = 0;
