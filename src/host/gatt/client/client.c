@@ -10,7 +10,7 @@
 #include "host/core/hooks.h"
 #include "host/l2cap/frames.h"
 
-#define ANSWER_TIMEOUT_MS 30000 /* Vol 3 Part F 3.3.3 (Vol 3 Part F 3.4.1.1) */
+#define ANSWER_TIMEOUT_MS 30000 /* Vol 3 Part F 3.3.3, 3.4.1.1. */
 
 static void finish_request(struct ys_connection *connection, enum ys_outcome outcome)
 {

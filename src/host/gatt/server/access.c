@@ -128,7 +128,7 @@ uint8_t ys_server_prepare_write(struct answer *answer)
     return YS_ATT_OK;
 }
 
-/* Vol 3 Part F 3.4.6.3 (Vol 3 Part F 3.4.6.4) */
+/* Vol 3 Part F 3.4.6.3, 3.4.6.4. */
 uint8_t ys_server_execute_write(struct answer *answer)
 {
     uint8_t error = YS_ATT_OK;

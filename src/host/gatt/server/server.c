@@ -23,7 +23,7 @@
 #include "host/gatt/server/queue.h"
 #include "host/l2cap/frames.h"
 
-/* Vol 3 Part F 3.4.2 (Vol 3 Part F 3.2.8, 3.4.2.1, 3.4.2.2) */
+/* Vol 3 Part F 3.2.8, 3.4.2.1, 3.4.2.2. */
 static uint8_t exchange_mtu(struct answer *answer)
 {
     uint16_t asked = answer->request->mtu;
