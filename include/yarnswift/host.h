@@ -43,7 +43,8 @@ enum ys_event_kind {
     YS_EVENT_SCAN_FAILED,         /* start: the command, and why */
     YS_EVENT_REPORT,              /* report: something was heard while scanning */
     YS_EVENT_CONNECTED,           /* connected */
-    YS_EVENT_CONNECT_FAILED,      /* reason */
+    YS_EVENT_CONNECT_FAILED,      /* reason; YS_HCI_CONNECTION_LIMIT: one came about in either role for which there is
+                                     no room, and is ended */
     YS_EVENT_DISCONNECTED,        /* connection, reason */
     YS_EVENT_MTU,                 /* connection, mtu: a new MTU is agreed */
     YS_EVENT_SUBSCRIPTION, /* connection, subscription: a client switched notifications or indications on or off */
@@ -229,7 +230,7 @@ struct ys_link_keys {
     uint8_t key_asked;     /* the controller waits for the key */
     bool encrypt_due;
     bool encrypting;
-    bool asked; /* the peripheral has asked for security */
+    bool asked; /* the peripheral has asked for security, once, until a pairing succeeds */
     bool ended; /* a pairing ran out of time: no other is possible on this connection */
 };
 
@@ -244,12 +245,14 @@ struct ys_connection {
     bool confirm_due;
     bool request_sent;
     bool indicating;    /* an indication waits for its confirmation */
+    bool silent;        /* an answer never came: no more attribute PDUs go or are taken */
     uint8_t features;   /* that the client has said it supports */
     uint8_t awareness;  /* of changes of the table */
     uint8_t remembered; /* the number of its bond, from 1; 0: there is none */
     bool unsaved;       /* what is kept of a remembered peer has changed */
     uint8_t role;
-    uint8_t reject_identifier;
+    uint8_t refusal_count; /* signalling commands that are to be refused: code of the answer, and identifier */
+    uint8_t refusals[4][2];
     bool incoming_begun; /* pieces of a frame follow */
     struct ys_link_security security;
     struct ys_waiting waiting;
@@ -314,6 +317,8 @@ struct ys_host {
     uint16_t data_free;
     uint16_t mtu; /* the largest that the controller's buffers allow */
     uint16_t queue_length;
+    uint16_t unfit[YS_SETS + 1]; /* connections for which there is no room; each is to be ended */
+    uint8_t unfit_count;
     const struct ys_port *port;
     const struct ys_table *table;
     const struct ys_whole *whole; /* what its parts may ask of all of it */
@@ -323,6 +328,7 @@ struct ys_host {
     uint32_t commands_due;
     uint32_t command_deadline_ms;
     uint32_t last_token;
+    uint32_t woken; /* there is work that a turn may have left behind */
     struct ys_set *set;   /* whose commands are due */
     struct ys_sets *sets; /* NULL: there is the first one alone */
     struct ys_host_settings settings;

@@ -1,6 +1,7 @@
 /* The host as a whole: what it is made of, how it is turned, and where the controller's events go. */
 #include <string.h>
 
+#include "host/core/bits.h"
 #include "host/core/clock.h"
 #include "host/core/connections.h"
 #include "host/core/context.h"
@@ -53,29 +54,6 @@ static enum ys_result check_table(const struct ys_host_settings *settings)
     return YS_OK;
 }
 
-enum ys_result ys_host_init(struct ys_host *host, size_t size, const struct ys_host_settings *settings)
-{
-    if (size != sizeof *host)
-        return YS_ERROR_CONFIGURATION;
-    enum ys_result result = check_port(settings);
-    if (result == YS_OK)
-        result = check_table(settings);
-    if (result == YS_OK && settings->mtu != 0 && (settings->mtu < YS_ATT_MTU_DEFAULT || settings->mtu > YS_MTU))
-        result = YS_ERROR_ARGUMENT;
-    if (result != YS_OK)
-        return result;
-    static const struct ys_whole whole = {.row = ys_advertising_row, .connection_complete = ys_gap_connection_complete};
-    memset(host, 0, sizeof *host);
-    host->whole = &whole;
-    host->settings = *settings;
-    host->port = settings->port;
-    host->table = settings->table;
-    host->command_running = COMMAND_NONE;
-    host->set = &host->first_set;
-    ys_attributes_reset(host);
-    return YS_OK;
-}
-
 /* A handler or an event that turns the host, or starts it, would have it inside itself. */
 static bool is_inside(const struct ys_host *host, const char *call)
 {
@@ -108,6 +86,30 @@ static void drop_connections(struct ys_host *host)
     }
 }
 
+enum ys_result ys_host_init(struct ys_host *host, size_t size, const struct ys_host_settings *settings)
+{
+    if (size != sizeof *host)
+        return YS_ERROR_CONFIGURATION;
+    enum ys_result result = check_port(settings);
+    if (result == YS_OK)
+        result = check_table(settings);
+    if (result == YS_OK && settings->mtu != 0 && (settings->mtu < YS_ATT_MTU_DEFAULT || settings->mtu > YS_MTU))
+        result = YS_ERROR_ARGUMENT;
+    if (result != YS_OK)
+        return result;
+    static const struct ys_whole whole = {
+        .row = ys_advertising_row, .connection_complete = ys_gap_connection_complete, .lost = drop_connections};
+    memset(host, 0, sizeof *host);
+    host->whole = &whole;
+    host->settings = *settings;
+    host->port = settings->port;
+    host->table = settings->table;
+    host->command_running = COMMAND_NONE;
+    host->set = &host->first_set;
+    ys_attributes_reset(host);
+    return YS_OK;
+}
+
 static void forget_sets(struct ys_host *host)
 {
     struct ys_set *set;
@@ -125,6 +127,7 @@ void ys_host_start(struct ys_host *host)
     forget_sets(host);
     host->scanning_on = false;
     host->connecting = false;
+    host->unfit_count = 0;
     drop_connections(host);
     ys_commands_start(host);
 }
@@ -162,8 +165,6 @@ static void disconnection(struct ys_host *host, struct ys_reader *parameters)
 /* Vol 4 Part E 7.7.16. */
 static void hardware_error(struct ys_host *host)
 {
-    host->state = STATE_STOPPED;
-    drop_connections(host);
     ys_start_failed(host, YS_EVENT_CONTROLLER_FAILED, "hardware error", YS_HCI_UNSPECIFIED);
 }
 
@@ -272,7 +273,7 @@ static void run_connection(struct ys_host *host, struct ys_connection *connectio
         return;
     if (connection->confirm_due)
         ys_bearer_confirm(host, connection);
-    if ((connection->reject_identifier | connection->pairing_failed) != 0)
+    if ((connection->refusal_count | connection->pairing_failed) != 0)
         ys_l2cap_send_refusals(host, connection);
     bool more;
     do {
@@ -290,6 +291,7 @@ static uint32_t run_host(struct ys_host *host)
     size_t length = 0;
     const uint8_t *packet;
     bool more = true;
+    YS_STORE(host->woken, 0);
     for (int i = 0; i < PACKETS_A_RUN && more; i++) {
         packet = host->port->receive(host->port->context, &length);
         more = packet != NULL;
@@ -316,7 +318,7 @@ static uint32_t run_host(struct ys_host *host)
     }
     host->next_connection = after(next);
     ys_commands_run(host);
-    return more ? 0 : least(wait_ms(host), extras_wait_ms);
+    return more || YS_LOAD(host->woken) != 0 ? 0 : least(wait_ms(host), extras_wait_ms);
 }
 
 uint32_t ys_host_run(struct ys_host *host)

@@ -31,7 +31,8 @@ enum ys_l2cap_code {
 #define YS_L2CAP_DYNAMIC_LAST  0x007f
 
 /* Reason of a command reject: the command was not understood. */
-#define YS_L2CAP_NOT_UNDERSTOOD 0x0000
+#define YS_L2CAP_NOT_UNDERSTOOD 0x0000 /* a reason to reject a command */
+#define YS_L2CAP_REFUSED        0x0001 /* the result of a request for parameters */
 
 /* The header of a basic frame. */
 struct ys_l2cap_header {

@@ -6,5 +6,5 @@
 void ys_commands_want(struct ys_host *host, uint32_t commands)
 {
     host->commands_due |= commands;
-    ys_wake(host);
+    ys_wake_owner(host);
 }

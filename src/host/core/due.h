@@ -52,7 +52,7 @@ enum command {
 #define COMMAND_MAX 128
 
 /* Each command: its code, its name in the standard, its parameters, and what its end means. Any function may be NULL.
- */
+ * One that composes nothing has become pointless while it waited, and is not sent; while starting it has failed. */
 struct ys_command_row {
     uint16_t opcode;
     const char *name;

@@ -15,6 +15,8 @@ struct ys_whole {
     const struct ys_command_row *(*row)(uint8_t command);
     /* The controller has made a connection, or could not. */
     void (*connection_complete)(struct ys_host *host, const struct ys_hci_connection *complete);
+    /* The controller is lost, and its connections with it. */
+    void (*lost)(struct ys_host *host);
 };
 
 /* Scanning and connecting: known to a host only once it does. */

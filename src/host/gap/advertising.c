@@ -122,7 +122,8 @@ void ys_gap_restart_advertising(struct ys_host *host)
 void ys_gap_renew(struct ys_host *host)
 {
     struct ys_set *set;
-    if (host->scanning_on)
+    uint32_t scan = host->commands_due & (BIT(COMMAND_SCAN_OFF) | BIT(COMMAND_SCAN_ON));
+    if (host->scanning_on && scan != BIT(COMMAND_SCAN_OFF)) /* else it is being stopped */
         ys_commands_want(host, BIT(COMMAND_SCAN_OFF) | BIT(COMMAND_SCAN_PARAMETERS) | BIT(COMMAND_SCAN_ON));
     for (uint8_t i = 0; (set = ys_set_at(host, i)) != NULL; i++) {
         if (set->advertising == NULL)

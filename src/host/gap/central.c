@@ -2,6 +2,8 @@
  * link it. */
 #include "host/gap/central.h"
 
+#include <yarnswift/sets.h>
+
 #include "host/core/bits.h"
 #include "host/core/connections.h"
 #include "host/core/context.h"
@@ -26,7 +28,7 @@ static bool phys_are_valid(uint8_t phys)
 
 static bool phys_are_legacy(const struct ys_host *host, uint8_t phys)
 {
-    return (phys & YS_ON_CODED) == 0 || host->sets != NULL;
+    return (phys & YS_ON_CODED) == 0 || (host->sets != NULL && host->sets->active);
 }
 
 /* scanning */

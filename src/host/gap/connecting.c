@@ -12,11 +12,25 @@
 #include "host/gap/advertising.h"
 #include "wire/att.h"
 
+/* More came about than there is room for, as may happen where several ways to one are open at once. */
+static void refuse_connection(struct ys_host *host, uint16_t handle)
+{
+    ys_host_log(host, "the controller made a connection for which there is no room, handle", handle);
+    if (host->unfit_count < sizeof host->unfit / sizeof host->unfit[0])
+        host->unfit[host->unfit_count++] = handle;
+    ys_commands_want(host, BIT(COMMAND_DISCONNECT));
+    ys_emit(host, &(struct ys_event){.kind = YS_EVENT_CONNECT_FAILED, .reason = YS_HCI_CONNECTION_LIMIT});
+}
+
 static void take_connection(struct ys_host *host, const struct ys_hci_connection *complete)
 {
     struct ys_connection *connection = ys_connection_free(host);
-    if (connection == NULL || ys_connection_find(host, complete->handle) != NULL) {
-        ys_host_log(host, "the controller made a connection that does not fit, handle", complete->handle);
+    if (ys_connection_find(host, complete->handle) != NULL) {
+        ys_host_log(host, "the controller made a connection that there is already, handle", complete->handle);
+        return;
+    }
+    if (connection == NULL) {
+        refuse_connection(host, complete->handle);
         return;
     }
     memset(connection, 0, sizeof *connection);

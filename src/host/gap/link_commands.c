@@ -14,12 +14,14 @@ struct ys_connection *ys_link_running(struct ys_host *host)
 /* Vol 4 Part E 7.8.18, 7.8.33 to 7.8.35, 7.8.46, 7.8.47 to 7.8.49. */
 static void compose_link(struct ys_host *host, struct ys_writer *writer)
 {
-    const struct ys_links *links = ys_links_of(host);
+    struct ys_links *links = ys_links_of(host);
     const struct ys_connection *connection = ys_link_running(host);
     const struct ys_link_of *of = &links->of[links->running_connection];
     const struct ys_link_wishes *wishes = of->wishes;
-    if (wishes == NULL && links->running >= DUE_LENGTH)
-        return; /* its connection has ended: without parameters it is refused, and nothing comes of it */
+    if (!connection->used || (wishes == NULL && links->running >= DUE_LENGTH)) { /* nobody asks for it any more */
+        links->running = DUE_NOTHING;
+        return;
+    }
     if (links->running == DUE_REFUSAL) {
         ys_put_u16(writer, connection->handle);
         ys_put_u8(writer, YS_HCI_UNACCEPTABLE_PARAMETERS);

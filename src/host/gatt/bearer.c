@@ -18,6 +18,8 @@ void ys_bearer_receive(struct ys_host *host, const struct ys_frame *frame)
 {
     struct ys_connection *connection = frame->connection;
     struct ys_received received = {.bytes = frame->pdu, .length = frame->length};
+    if (connection->silent) /* Vol 3 Part F 3.3.3 */
+        return;
     if (frame->length == 0 || frame->length > connection->mtu) {
         ys_host_log(host, "dropped an attribute PDU longer than the MTU, bytes", frame->length);
         return;

@@ -12,6 +12,8 @@
 #include "host/hci/start.h"
 #include "wire/hci.h"
 
+#define HEADER_SIZE 4 /* of a command */
+
 /* The row of a command: of an extra; of what the host only does once it is asked for; or one that every host has. */
 static const struct ys_command_row *row_of(const struct ys_host *host, uint8_t command)
 {
@@ -38,21 +40,28 @@ void ys_commands_start(struct ys_host *host)
     ys_wake(host);
 }
 
-/* Vol 4 Part E 4.4. */
-static void send_command(struct ys_host *host, uint8_t command)
+/* False if there is nothing to send any more (Vol 4 Part E 4.4). */
+static bool send_command(struct ys_host *host, uint8_t command)
 {
-    uint8_t bytes[4 + COMMAND_MAX];
+    uint8_t bytes[HEADER_SIZE + COMMAND_MAX];
     struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
     const struct ys_command_row *row = row_of(host, command);
     host->commands_due &= ~BIT(command);
     host->command_running = command;
-    host->command_credits--;
     ys_hci_command_begin(&writer, row->opcode);
     if (row->compose != NULL)
         row->compose(host, &writer);
+    if (row->compose != NULL && ys_writer_length(&writer) == HEADER_SIZE) {
+        host->command_running = COMMAND_NONE;
+        if (host->state == STATE_STARTING)
+            ys_start_failed(host, YS_EVENT_START_FAILED, row->name, YS_HCI_UNSPECIFIED);
+        return false;
+    }
+    host->command_credits--;
     ys_hci_end(&writer);
     host->command_deadline_ms = ys_now_ms(host) + YS_COMMAND_TIMEOUT_MS;
     host->port->send(host->port->context, bytes, ys_writer_stored(&writer));
+    return true;
 }
 
 static void check_deadline(struct ys_host *host)
@@ -75,10 +84,8 @@ void ys_commands_run(struct ys_host *host)
     if (host->command_credits == 0 || host->commands_due == 0)
         return;
     for (uint8_t command = 0; command < (uint8_t)COMMAND_COUNT; command++) {
-        if ((host->commands_due & BIT(command)) != 0) {
-            send_command(host, command);
+        if ((host->commands_due & BIT(command)) != 0 && send_command(host, command))
             return;
-        }
     }
 }
 

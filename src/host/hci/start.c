@@ -9,11 +9,14 @@
 
 #include <yarnswift/sets.h>
 
+#define NO_HANDLE 0xffff
+
 void ys_start_failed(struct ys_host *host, enum ys_event_kind kind, const char *step, uint8_t status)
 {
     host->state = STATE_STOPPED;
     host->commands_due = 0;
     host->command_running = COMMAND_NONE;
+    host->whole->lost(host);
     ys_emit(host, &(struct ys_event){.kind = kind, .u.start = {.step = step, .status = status}});
 }
 
@@ -35,7 +38,7 @@ static void compose_random_address(struct ys_host *host, struct ys_writer *write
 {
     uint8_t random[6];
     if (!host->port->random(host->port->context, random, sizeof random))
-        return; /* a command without an address is refused, and the start fails at it */
+        return; /* and the start fails at it */
     host->address = ys_address_static(host->settings.address != NULL ? host->settings.address : random);
     if (host->settings.address_type == YS_OWN_NON_RESOLVABLE)
         host->address.bytes[5] = random[5] & 0x3f; /* Vol 6 Part B 1.3.2.2 */
@@ -45,20 +48,26 @@ static void compose_random_address(struct ys_host *host, struct ys_writer *write
 /* Vol 4 Part E 7.1.6, 7.7.5. */
 static void compose_disconnect(struct ys_host *host, struct ys_writer *writer)
 {
-    bool found = false;
+    uint16_t handle = NO_HANDLE;
+    if (host->unfit_count > 0)
+        handle = host->unfit[--host->unfit_count];
     for (size_t i = 0; i < YS_CONNECTIONS; i++) {
         struct ys_connection *connection = &host->connections[i];
         if (!connection->used || !connection->disconnect_due)
             continue;
-        if (found) {
+        if (handle != NO_HANDLE) {
             host->commands_due |= BIT(COMMAND_DISCONNECT);
             break;
         }
-        found = true;
         connection->disconnect_due = false;
-        ys_put_u16(writer, connection->handle);
-        ys_put_u8(writer, YS_HCI_REMOTE_ENDED);
+        handle = connection->handle;
     }
+    if (host->unfit_count > 0)
+        host->commands_due |= BIT(COMMAND_DISCONNECT);
+    if (handle == NO_HANDLE)
+        return;
+    ys_put_u16(writer, handle);
+    ys_put_u8(writer, YS_HCI_REMOTE_ENDED);
 }
 
 /* Vol 4 Part E 7.4.3, 7.8.3. */

@@ -112,10 +112,15 @@ bool ys_l2cap_go_on(struct ys_host *host, struct ys_connection *connection)
 void ys_l2cap_send_refusals(struct ys_host *host, struct ys_connection *connection)
 {
     const uint8_t failed[] = {YS_SMP_PAIRING_FAILED, connection->pairing_failed};
-    const uint8_t reject[] = {YS_L2CAP_COMMAND_REJECT, connection->reject_identifier, 2, 0, YS_L2CAP_NOT_UNDERSTOOD, 0};
-    if (connection->reject_identifier != 0 &&
-        ys_l2cap_send_short(host, connection, YS_L2CAP_SIGNALLING, reject, sizeof reject))
-        connection->reject_identifier = 0;
+    while (connection->refusal_count > 0) {
+        const uint8_t *first = connection->refusals[0];
+        bool rejects = first[0] == YS_L2CAP_COMMAND_REJECT;
+        const uint8_t answer[] = {first[0], first[1], 2, 0, rejects ? YS_L2CAP_NOT_UNDERSTOOD : YS_L2CAP_REFUSED, 0};
+        if (!ys_l2cap_send_short(host, connection, YS_L2CAP_SIGNALLING, answer, sizeof answer))
+            break;
+        memmove(connection->refusals[0], connection->refusals[1], sizeof connection->refusals - 2);
+        connection->refusal_count--;
+    }
     if (connection->pairing_failed != 0 &&
         ys_l2cap_send_short(host, connection, YS_L2CAP_SECURITY, failed, sizeof failed))
         connection->pairing_failed = 0;
@@ -148,8 +153,17 @@ static void refuse_signal(struct ys_host *host, const struct ys_frame *frame)
     /* Vol 3 Part A 4: an identifier is never 0; a reject is not answered */
     if (!ys_reader_ok(&reader) || signal.identifier == 0 || signal.code == YS_L2CAP_COMMAND_REJECT)
         return;
-    ys_host_log(host, "rejects a signalling command with the code", signal.code);
-    frame->connection->reject_identifier = signal.identifier;
+    struct ys_connection *connection = frame->connection;
+    if (connection->refusal_count == sizeof connection->refusals / sizeof connection->refusals[0]) {
+        ys_host_log(host, "dropped a signalling command, since so many wait to be refused", connection->refusal_count);
+        return;
+    }
+    ys_host_log(host, "refuses a signalling command with the code", signal.code);
+    uint8_t *refusal = connection->refusals[connection->refusal_count++];
+    /* a peripheral may ask its central for parameters, who says no: a reject would say that nobody understands */
+    refusal[0] = signal.code == YS_L2CAP_PARAMETER_REQ && connection->role == 0 ? YS_L2CAP_PARAMETER_RSP
+                                                                                : YS_L2CAP_COMMAND_REJECT;
+    refusal[1] = signal.identifier;
 }
 
 void ys_l2cap_refuse(struct ys_host *host, const struct ys_frame *frame)

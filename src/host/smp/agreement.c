@@ -156,14 +156,13 @@ static uint8_t check_request(struct ys_host *host, const struct ys_connection *c
                              const struct ys_smp_pdu *request)
 {
     const struct ys_pairing *pairing = host->pairing;
-    uint32_t now_ms = ys_now_ms(host);
     if (connection->role == 0)
         return YS_SMP_COMMAND_NOT_SUPPORTED;
     if (request->capability >= YS_CAPABILITIES || request->oob > 1 || request->key_size < 7 || request->key_size > 16)
         return YS_SMP_INVALID_PARAMETERS;
     if (pairing->refused_all)
         return YS_SMP_NOT_SUPPORTED;
-    if (pairing->failures > 0 && ys_until_ms(now_ms, pairing->quiet_until_ms) > 0)
+    if (ys_pairing_is_quiet(host))
         return YS_SMP_REPEATED_ATTEMPTS;
     if (pairing->connection != NULL)
         return YS_SMP_BUSY;

@@ -38,10 +38,12 @@ enum ys_result ys_secure(struct ys_host *host, uint16_t connection, uint8_t leve
     }
     if (host->pairing->connection == found || found->keys.encrypting || found->keys.encrypt_due)
         return YS_OK; /* it is on its way; or else what is missing will be found missing again */
+    if (found->keys.ended)
+        return YS_ERROR_TOO_LATE;
     if (found->role != 0) {
         found->keys.level_due = level;
         ys_wake(host);
-        return found->keys.ended ? YS_ERROR_TOO_LATE : YS_OK;
+        return YS_OK;
     }
     uint8_t number = ys_bond_find(host, &found->peer);
     if (number == 0 || found->security.key_size != 0 || level_of(host, number) < level)
@@ -70,14 +72,15 @@ enum ys_result ys_refresh(struct ys_host *host, uint16_t connection)
 void ys_pairing_security_requested(struct ys_host *host, struct ys_connection *connection, uint8_t requirements)
 {
     uint8_t level = (requirements & YS_SMP_MITM) != 0 ? YS_LEVEL_AUTHENTICATED : YS_LEVEL_ENCRYPTED;
-    if (connection->role != 0 || host->pairing->connection == connection ||
-        ys_link_level(&connection->security) >= (enum ys_level)level)
+    if (host->pairing->connection == connection || ys_link_level(&connection->security) >= (enum ys_level)level)
         return;
-    if (host->pairing->security->waits)
+    if (host->pairing->security->waits) {
         ys_emit(host, &(struct ys_event){
                           .kind = YS_EVENT_SECURITY_WANTED, .connection = connection->handle, .u.level = level});
-    else
+    } else if (!connection->keys.asked && !ys_pairing_is_quiet(host)) { /* once, until it succeeds */
+        connection->keys.asked = true;
         (void)ys_secure(host, connection->handle, level);
+    }
 }
 
 /* Vol 3 Part H 2.4.6, 3.6.7. */

@@ -6,12 +6,10 @@
 
 #include "host/core/events.h"
 #include "host/smp/bonds.h"
+#include "host/smp/session.h"
 #include "host/smp/step.h"
 #include "host/smp/tools.h"
 #include "wire/hci.h"
-
-/* Of no connection: what the controller is told of it comes to nothing. */
-#define NO_HANDLE 0x0eff
 
 /* Vol 3 Part C 10.6. */
 void ys_encryption_begin(struct ys_host *host, struct ys_connection *connection, uint8_t key_from)
@@ -67,26 +65,36 @@ static void put_key(struct ys_writer *writer, const struct ys_key *key)
     ys_pairing_wipe(value, sizeof value);
 }
 
+/* It does not come about. */
+static void end_encryption(struct ys_host *host, struct ys_connection *connection, uint8_t status)
+{
+    connection->keys.encrypting = false;
+    connection->held = false;
+    ys_emit(host, &(struct ys_event){
+                      .kind = YS_EVENT_ENCRYPTION_FAILED, .connection = connection->handle, .reason = status});
+}
+
 /* Vol 4 Part E 7.8.24. */
 static void compose_encrypt(struct ys_host *host, struct ys_writer *writer)
 {
     bool more;
     struct ys_key key = {.diversifier = 0};
     struct ys_connection *connection = next_due(host, KEY_NOT_ASKED, &more);
-    struct ys_hci_key_name name = {.handle = connection != NULL ? connection->handle : NO_HANDLE};
-    if (connection != NULL) {
-        connection->keys.encrypt_due = false;
-        connection->keys.encrypting = ys_encryption_find_key(host, connection, &key);
-        if (!connection->keys.encrypting) /* it was forgotten meanwhile: there is no such connection for it */
-            name.handle = NO_HANDLE;
-        name.diversifier = key.diversifier;
-        memcpy(name.random, key.random, sizeof name.random);
-    }
-    ys_put_hci_key_name(writer, &name);
-    put_key(writer, &key);
-    ys_pairing_wipe(&key, sizeof key);
     if (more)
         ys_commands_want(host, BIT(COMMAND_ENCRYPT));
+    if (connection == NULL)
+        return;
+    connection->keys.encrypt_due = false;
+    connection->keys.encrypting = ys_encryption_find_key(host, connection, &key);
+    if (connection->keys.encrypting) {
+        struct ys_hci_key_name name = {.handle = connection->handle, .diversifier = key.diversifier};
+        memcpy(name.random, key.random, sizeof name.random);
+        ys_put_hci_key_name(writer, &name);
+        put_key(writer, &key);
+    } else { /* it was forgotten meanwhile */
+        end_encryption(host, connection, YS_HCI_KEY_MISSING);
+    }
+    ys_pairing_wipe(&key, sizeof key);
 }
 
 /* Vol 4 Part E 7.7.65.5, 7.8.25, 7.8.26. */
@@ -95,21 +103,19 @@ static void compose_key(struct ys_host *host, struct ys_writer *writer)
     bool more;
     struct ys_key key = {.diversifier = 0};
     struct ys_connection *connection = next_due(host, KEY_KNOWN, &more);
-    if (connection != NULL && ys_encryption_find_key(host, connection, &key)) {
-        connection->keys.key_asked = KEY_NOT_ASKED;
-        ys_put_u16(writer, connection->handle);
-    } else { /* the connection has ended, or the key was forgotten meanwhile: said of none, and then said again */
-        ys_put_u16(writer, NO_HANDLE);
-        ys_pairing_wipe(&key, sizeof key);
-        if (connection != NULL) {
-            connection->keys.key_asked = KEY_UNKNOWN;
-            ys_commands_want(host, BIT(COMMAND_NO_KEY));
-        }
-    }
-    put_key(writer, &key);
-    ys_pairing_wipe(&key, sizeof key);
     if (more)
         ys_commands_want(host, BIT(COMMAND_KEY_REPLY));
+    if (connection == NULL)
+        return;
+    if (ys_encryption_find_key(host, connection, &key)) {
+        connection->keys.key_asked = KEY_NOT_ASKED;
+        ys_put_u16(writer, connection->handle);
+        put_key(writer, &key);
+    } else { /* it was forgotten meanwhile */
+        connection->keys.key_asked = KEY_UNKNOWN;
+        ys_commands_want(host, BIT(COMMAND_NO_KEY));
+    }
+    ys_pairing_wipe(&key, sizeof key);
 }
 
 /* Vol 4 Part E 7.7.65.5, 7.8.25, 7.8.26. */
@@ -117,11 +123,12 @@ static void compose_no_key(struct ys_host *host, struct ys_writer *writer)
 {
     bool more;
     struct ys_connection *connection = next_due(host, KEY_UNKNOWN, &more);
-    ys_put_u16(writer, connection != NULL ? connection->handle : NO_HANDLE);
-    if (connection != NULL)
-        connection->keys.key_asked = KEY_NOT_ASKED;
     if (more)
         ys_commands_want(host, BIT(COMMAND_NO_KEY));
+    if (connection == NULL)
+        return;
+    connection->keys.key_asked = KEY_NOT_ASKED;
+    ys_put_u16(writer, connection->handle);
 }
 
 /* The controller would not begin. */
@@ -130,13 +137,12 @@ static void refused_encryption(struct ys_host *host, const char *name, uint8_t s
     ys_host_log(host, name, status);
     for (size_t i = 0; i < YS_CONNECTIONS; i++) {
         struct ys_connection *connection = &host->connections[i];
-        if (!connection->used || !connection->held || host->pairing->connection == connection ||
-            connection->keys.encrypt_due)
+        if (!connection->used || !connection->held || connection->keys.encrypt_due)
             continue;
-        connection->keys.encrypting = false;
-        connection->held = false;
-        ys_emit(host, &(struct ys_event){
-                          .kind = YS_EVENT_ENCRYPTION_FAILED, .connection = connection->handle, .reason = status});
+        if (host->pairing->connection != connection)
+            end_encryption(host, connection, status);
+        else if (connection->keys.encrypting)
+            ys_pairing_fail(host, YS_SMP_UNSPECIFIED, false);
     }
 }
 

@@ -14,6 +14,7 @@
 
 #include "host/core/clock.h"
 #include "host/core/extras.h"
+#include "host/core/state.h"
 #include "host/l2cap/frames.h"
 #include "host/smp/agreement.h"
 #include "host/smp/bonds.h"
@@ -39,7 +40,7 @@ static void pairing_receive(struct ys_host *host, struct ys_connection *connecti
     uint8_t reason = GOOD;
     if (length == 0 || connection->keys.ended)
         return;
-    if (pairs)
+    if (pairs && (verdict != YS_SMP_GOOD || pdu.code != YS_SMP_KEYPRESS)) /* keys that are pressed lead nowhere */
         pairing->deadline_ms = ys_now_ms(host) + SMP_TIMEOUT_MS;
     if (verdict != YS_SMP_GOOD)
         reason = verdict == YS_SMP_MALFORMED ? YS_SMP_INVALID_PARAMETERS : YS_SMP_COMMAND_NOT_SUPPORTED;
@@ -80,6 +81,7 @@ static uint32_t run_pairing(struct ys_host *host, uint32_t now_ms)
     if (pairing->failures > 0 && now_ms - pairing->quiet_until_ms < INT32_MAX &&
         now_ms - pairing->quiet_until_ms > QUIET_DECAY_MS)
         pairing->failures = 0;
+    pairing->resolving_due |= host->state == STATE_STARTING && pairing->security->bonds > 0; /* it will know nobody */
     if (pairing->resolving_due)
         ys_resolving_run(host);
     uint32_t wait_ms = ys_privacy_run(host, now_ms);

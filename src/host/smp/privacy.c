@@ -27,7 +27,7 @@ static void compose_address(struct ys_host *host, struct ys_writer *writer)
     uint8_t hash[3];
     pairing->rotate_ms = ys_now_ms(host) + rotation_ms(pairing);
     if (!ys_pairing_random(host, random, sizeof random))
-        return; /* a command without an address is refused */
+        return;
     random[0] = (uint8_t)((random[0] & 0x3f) | 0x40);
     if (!ys_toolbox_ah(&cipher, pairing->own_identity_key, random, hash))
         return;

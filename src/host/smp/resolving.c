@@ -69,6 +69,8 @@ static void compose_entry(struct ys_host *host, struct ys_writer *writer)
         ys_pairing_reverse(entry.own_key, pairing->own_identity_key, sizeof entry.own_key);
         ys_put_hci_resolving(writer, &entry);
         ys_pairing_wipe(&entry, sizeof entry);
+    } else { /* it was forgotten meanwhile */
+        want_resolving(host, CLEAR);
     }
     ys_pairing_wipe(&bond, sizeof bond);
 }
@@ -76,9 +78,12 @@ static void compose_entry(struct ys_host *host, struct ys_writer *writer)
 /* Vol 4 Part E 7.8.44, 7.8.45, 7.8.77. */
 static void compose_mode(struct ys_host *host, struct ys_writer *writer)
 {
-    struct ys_address identity = {.type = YS_ADDRESS_PUBLIC};
+    struct ys_address identity;
     uint8_t level;
-    (void)ys_bond_get(host, host->pairing->resolving_number, &identity, &level);
+    if (!ys_bond_get(host, host->pairing->resolving_number, &identity, &level)) {
+        want_resolving(host, CLEAR);
+        return;
+    }
     ys_put_hci_address(writer, &identity);
     ys_put_u8(writer, DEVICE_PRIVACY);
 }

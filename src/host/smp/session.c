@@ -80,6 +80,12 @@ static void count_failure(struct ys_host *host)
     pairing->quiet_until_ms = now_ms + (quiet_ms < QUIET_MOST_MS ? quiet_ms : QUIET_MOST_MS);
 }
 
+bool ys_pairing_is_quiet(const struct ys_host *host)
+{
+    const struct ys_pairing *pairing = host->pairing;
+    return pairing->failures > 0 && ys_until_ms(ys_now_ms(host), pairing->quiet_until_ms) > 0;
+}
+
 /* Vol 3 Part H 3.5.5. */
 void ys_pairing_fail(struct ys_host *host, uint8_t reason, bool by_peer)
 {
@@ -118,6 +124,7 @@ void ys_pairing_finish(struct ys_host *host)
     }
     pairing->failures = 0;
     pairing->tainted = false;
+    connection->keys.asked = false;
     forget_pairing(host);
     ys_emit(host, &event);
 }

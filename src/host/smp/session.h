@@ -9,6 +9,8 @@ void ys_pairing_send(struct ys_host *host, struct ys_connection *connection, con
 void ys_pairing_send_value(struct ys_host *host, uint8_t code, const uint8_t value[16]);
 /* It has failed, and is over: nothing of it is left, and its connection is let go of. */
 void ys_pairing_fail(struct ys_host *host, uint8_t reason, bool by_peer);
+/* Whether nobody may try: somebody has guessed, and the time has not passed. */
+bool ys_pairing_is_quiet(const struct ys_host *host);
 /* It has succeeded, and is over likewise; unless its bond must not be kept, which fails it. */
 void ys_pairing_finish(struct ys_host *host);
 /* Tells the level of a link whose key is not new. */

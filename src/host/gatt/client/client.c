@@ -92,6 +92,7 @@ static void send_request(struct ys_host *host, struct ys_connection *connection,
 
 static void give_up(struct ys_host *host, struct ys_connection *connection)
 {
+    connection->silent = true;
     (void)ys_disconnect(host, connection->handle);
     while (connection->requests != NULL && connection->used)
         finish_request(connection, YS_OUTCOME_TIMEOUT);

@@ -2,7 +2,7 @@
  *
  *   aware --ys_host_services_changed--> unaware --a request is refused, or the hash is read--> told
  *     ^                                    |                                                    |
- *     +----Service Changed is confirmed----+-------------------the next PDU---------------------+
+ *     +----Service Changed is confirmed----+-----------------the next request-------------------+
  *
  * A client without is always aware: it is told by Service Changed, and that is all. */
 #include "host/gatt/server/caching.h"
@@ -75,20 +75,28 @@ static bool reads_hash(const struct ys_att_pdu *pdu)
     return pdu->opcode == YS_ATT_READ_BY_TYPE_REQUEST && ys_uuid_number(&pdu->type) == YS_CACHING_HASH;
 }
 
-/* Vol 3 Part G 2.5.2. */
-uint8_t ys_caching_check(const struct ys_host *host, struct ys_connection *connection, const struct ys_att_pdu *pdu)
+/* Whether it names attributes by the handles that its client knows; ranges, types and the MTU are as good as ever. */
+static bool names_handles(uint8_t opcode)
 {
-    (void)host;
-    if (connection->awareness == TOLD) { /* whatever it sends now, it knows */
+    return opcode == YS_ATT_READ_REQUEST || opcode == YS_ATT_READ_BLOB_REQUEST || opcode == YS_ATT_WRITE_REQUEST ||
+           opcode == YS_ATT_READ_MULTIPLE_REQUEST || opcode == YS_ATT_READ_VARIABLE_REQUEST ||
+           opcode == YS_ATT_PREPARE_WRITE_REQUEST;
+}
+
+/* Vol 3 Part G 2.5.2, 2.5.2.1. */
+uint8_t ys_caching_check(struct ys_connection *connection, const struct ys_att_pdu *pdu)
+{
+    if ((pdu->opcode & YS_ATT_COMMAND_FLAG) != 0)
+        return YS_ATT_DATABASE_OUT_OF_SYNC; /* it is ignored, and tells nothing */
+    if (connection->awareness == TOLD) { /* whatever it asks now, it knows */
         connection->awareness = AWARE;
         connection->unsaved = true;
         return YS_ATT_OK;
     }
-    bool command = (pdu->opcode & YS_ATT_COMMAND_FLAG) != 0;
-    bool hash = reads_hash(pdu);
-    if (!command)
+    bool refused = names_handles(pdu->opcode);
+    if (refused || reads_hash(pdu))
         connection->awareness = TOLD;
-    return hash ? YS_ATT_OK : YS_ATT_DATABASE_OUT_OF_SYNC;
+    return refused ? YS_ATT_DATABASE_OUT_OF_SYNC : YS_ATT_OK;
 }
 
 void ys_caching_confirmed(const struct ys_host *host, struct ys_connection *connection)

@@ -15,7 +15,7 @@ uint16_t ys_caching_find(const struct ys_host *host, enum caching_value type);
 /* The table is not what this client knew. */
 void ys_caching_changed(struct ys_host *host, struct ys_connection *connection);
 /* Before a PDU of a client is done: the error of a request that must not be done, or YS_ATT_OK. */
-uint8_t ys_caching_check(const struct ys_host *host, struct ys_connection *connection, const struct ys_att_pdu *pdu);
+uint8_t ys_caching_check(struct ys_connection *connection, const struct ys_att_pdu *pdu);
 /* A client has confirmed an indication. */
 void ys_caching_confirmed(const struct ys_host *host, struct ys_connection *connection);
 /* Whether the value behind a handle may be sent to a client: one that does not know the table is told that it changed,

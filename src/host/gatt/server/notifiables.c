@@ -43,7 +43,7 @@ void ys_host_changed(struct ys_host *host, uint16_t handle)
     if (notifiable == YS_NONE)
         return;
     set_changed(host, notifiable, true);
-    ys_wake(host);
+    ys_wake_owner(host);
 }
 
 bool ys_host_is_subscribed(const struct ys_host *host, uint16_t handle)

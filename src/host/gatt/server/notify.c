@@ -92,10 +92,20 @@ static bool has_several(const struct ys_connection *connection)
     return words > 1;
 }
 
+/* How long a PDU with this value can be: no more room is waited for, or a peer that acknowledges nothing would hold up
+ * short values of others. */
+static size_t most_of(const struct ys_host *host, const struct ys_connection *connection, uint16_t handle)
+{
+    size_t most = 3u + host->table->attributes[handle - 1].size;
+    return most < connection->mtu ? most : connection->mtu;
+}
+
 /* Sends what is pending: one value, or several in one, where the client takes them so; false if there is none or no
  * room. */
 bool ys_notify_run(struct ys_host *host, struct ys_connection *connection)
 {
+    if (connection->silent)
+        return false;
     if ((connection->features & FEATURE_MULTIPLE_NOTIFICATIONS) != 0 && has_several(connection) &&
         ys_l2cap_fits(host, connection, connection->mtu) && send_several(host, connection))
         return true;
@@ -107,10 +117,11 @@ bool ys_notify_run(struct ys_host *host, struct ys_connection *connection)
         bool indicate = ys_bit_get(&connection->indications, i);
         if (!is_due(host, connection, i) || (indicate && connection->indicating))
             continue;
-        if (!ys_l2cap_fits(host, connection, connection->mtu))
+        uint16_t handle = host->table->notifiables[i].handle;
+        if (!ys_l2cap_fits(host, connection, most_of(host, connection, handle)))
             return false;
         ys_bit_set(&connection->pending, i, false);
-        send_value(host, connection, host->table->notifiables[i].handle, indicate);
+        send_value(host, connection, handle, indicate);
         return true;
     }
     return false;
@@ -130,6 +141,7 @@ void ys_notify_check(struct ys_host *host, struct ys_connection *connection, uin
     if (ys_until_ms(now_ms, connection->indication_deadline_ms) > 0)
         return;
     connection->indicating = false;
+    connection->silent = true;
     ys_host_log(host, "a client did not confirm an indication; ends its connection", connection->handle);
     (void)ys_disconnect(host, connection->handle);
 }

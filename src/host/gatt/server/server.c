@@ -137,7 +137,7 @@ static void seal_answer(struct answer *answer, uint8_t error)
 static void do_command(struct ys_host *host, struct ys_connection *connection, const struct ys_att_pdu *request,
                        enum ys_att_verdict verdict, bool consented)
 {
-    if (connection->awareness != AWARE && ys_caching_check(host, connection, request) != YS_ATT_OK)
+    if (connection->awareness != AWARE && ys_caching_check(connection, request) != YS_ATT_OK)
         return;
     struct answer answer = {.host = host, .connection = connection, .request = request};
     /* Vol 3 Part F 3.3.1: whatever else happens, nothing is said */
@@ -157,7 +157,7 @@ static void answer_request(struct ys_host *host, struct ys_connection *connectio
     const struct server_row *row = find_row(received->pdu.opcode);
     uint8_t error = YS_ATT_OK;
     if (connection->awareness != AWARE)
-        error = ys_caching_check(host, connection, &received->pdu);
+        error = ys_caching_check(connection, &received->pdu);
     if (error == YS_ATT_OK)
         error = compose(&answer, row, received->verdict, consented);
     if (error == YS_LATER && row->can_wait)
