@@ -314,7 +314,7 @@ static void the_queue_is_shared_and_each_connection_loses_only_its_own(void **st
     connect_it(&scripted, LINK + 1, 1);
     forget_sent(&scripted);
     exchange_on(LINK + 1, "16 0900 0000 41", "17 0900 0000 41");
-    assert_int_equal(fill_queue(), (YS_QUEUE_SIZE - 8 - 7) / 18);
+    assert_int_equal(fill_queue(), (YS_QUEUE_SIZE - 9 - 8) / 18);
     exchange_on(LINK + 1, "16 0300 0000 00000000000000000000000000000000", "01 16 0300 09");
     exchange("18 00", "19");
     exchange_on(LINK + 1, "18 01", "19"); /* what was its own is still there */

@@ -239,21 +239,20 @@ struct ys_connection {
     bool used;
     bool ending; /* this side wants it to end */
     bool disconnect_due;
-    bool mtu_done;          /* as client */
-    uint8_t pairing_failed; /* a reason that is to be said */
-    bool held;              /* requests wait for security */
+    bool mtu_done; /* as client */
+    bool held;     /* requests wait for security */
     bool confirm_due;
     bool request_sent;
     bool indicating;    /* an indication waits for its confirmation */
+    bool queue_lost;    /* what it had queued gave way to others */
     bool silent;        /* an answer never came: no more attribute PDUs go or are taken */
     uint8_t features;   /* that the client has said it supports */
     uint8_t awareness;  /* of changes of the table */
     uint8_t remembered; /* the number of its bond, from 1; 0: there is none */
     bool unsaved;       /* what is kept of a remembered peer has changed */
     uint8_t role;
-    uint8_t refusal_count; /* signalling commands that are to be refused: code of the answer, and identifier */
-    uint8_t refusals[4][2];
-    bool incoming_begun; /* pieces of a frame follow */
+    uint8_t refusal_count; /* answers that are due: a code, and a reason or an identifier */
+    bool incoming_begun;   /* pieces of a frame follow */
     struct ys_link_security security;
     struct ys_waiting waiting;
     uint16_t handle;
@@ -268,6 +267,7 @@ struct ys_connection {
     struct ys_bits indications;
     struct ys_bits pending;
     struct ys_address peer;
+    uint8_t refusals[4][2];
     struct ys_outgoing response;
     uint8_t incoming[4 + YS_FIXED_PDU_MAX];
     struct ys_link_keys keys;
@@ -289,11 +289,12 @@ struct ys_set {
     uint32_t due;  /* commands, while another set is at work */
     uint16_t sent; /* bytes of the payload that goes to the controller */
     uint8_t kind;  /* what it is to the controller */
-    bool on : 1;
-    bool known : 1; /* the controller has it */
+    bool on;
+    bool known; /* the controller has it */
 };
 
 struct ys_whole;
+struct ys_keeping;
 
 /* A host. Its fields are private; the type is complete so that the owner can give the memory. Small ones come first: a
  * small processor reaches those with one instruction. */
@@ -317,8 +318,6 @@ struct ys_host {
     uint16_t data_free;
     uint16_t mtu; /* the largest that the controller's buffers allow */
     uint16_t queue_length;
-    uint16_t unfit[YS_SETS + 1]; /* connections for which there is no room; each is to be ended */
-    uint8_t unfit_count;
     const struct ys_port *port;
     const struct ys_table *table;
     const struct ys_whole *whole; /* what its parts may ask of all of it */
@@ -328,7 +327,7 @@ struct ys_host {
     uint32_t commands_due;
     uint32_t command_deadline_ms;
     uint32_t last_token;
-    uint32_t woken; /* there is work that a turn may have left behind */
+    uint32_t woken;       /* there is work that a turn may have left behind */
     struct ys_set *set;   /* whose commands are due */
     struct ys_sets *sets; /* NULL: there is the first one alone */
     struct ys_host_settings settings;
@@ -344,10 +343,16 @@ struct ys_host {
     uint32_t quiet_until_ms[YS_NOTIFIABLES];
     struct ys_bits quiet;
     struct ys_outgoing outgoing;
-    const struct ys_client *client;                                                 /* NULL until it is used */
-    void (*remember)(const struct ys_host *host, struct ys_connection *connection); /* likewise */
+    const struct ys_client *client;       /* NULL until it is used */
+    const struct ys_keeping *remembering; /* likewise */
+    uint32_t keep_ms;                     /* when what has changed is kept; `keeps`: something is */
+    uint32_t queue_until_ms;              /* queued writes are waited for */
+    uint32_t store_ms;                    /* up to when writes of the store are spent */
+    uint16_t unfit[YS_SETS + 1];          /* connections for which there is no room; each is to be ended */
+    uint8_t unfit_count;
+    bool keeps;
     struct ys_stream *streams;
-    uint8_t queue[YS_QUEUE_SIZE > 0 ? YS_QUEUE_SIZE : 1];
+    uint8_t queue[YS_QUEUE_SIZE > 0 ? YS_QUEUE_SIZE : 8];
     struct ys_connection connections[YS_CONNECTIONS];
 };
 

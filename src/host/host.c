@@ -68,22 +68,22 @@ static void end_connection(struct ys_host *host, struct ys_connection *connectio
 {
     /* Vol 4 Part E 4.1.1: what the controller still held of this connection is gone, its buffers are free */
     host->data_free = (uint16_t)(host->data_free + connection->packets_out);
+    if (host->remembering != NULL)
+        host->remembering->left(host, connection);
     connection->used = false;
     ys_queue_forget(host, connection);
     ys_extras_tell(host, connection, NULL);
     if (host->client != NULL)
         host->client->abort(connection);
     ys_gap_restart_advertising(host);
-    ys_emit(host,
-            &(struct ys_event){.kind = YS_EVENT_DISCONNECTED, .connection = connection->handle, .reason = reason});
+    ys_emit_plain(host, YS_EVENT_DISCONNECTED, connection->handle, reason);
 }
 
 static void drop_connections(struct ys_host *host)
 {
-    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
-        if (host->connections[i].used)
-            end_connection(host, &host->connections[i], YS_HCI_LOCAL_ENDED);
-    }
+    struct ys_connection *connection;
+    while ((connection = ys_connection_next(host, NULL)) != NULL)
+        end_connection(host, connection, YS_HCI_LOCAL_ENDED);
 }
 
 enum ys_result ys_host_init(struct ys_host *host, size_t size, const struct ys_host_settings *settings)
@@ -244,12 +244,7 @@ static uint32_t wait_ms(struct ys_host *host)
 {
     uint32_t now_ms = ys_now_ms(host);
     uint32_t wait = least(ys_commands_wait_ms(host, now_ms), ys_notify_wait_ms(host, now_ms));
-    if (host->timed)
-        wait = least(wait, ys_gap_wait_ms(host, now_ms));
-    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
-        const struct ys_connection *connection = &host->connections[i];
-        if (!connection->used)
-            continue;
+    for (struct ys_connection *connection = NULL; (connection = ys_connection_next(host, connection)) != NULL;) {
         if (connection->request_sent)
             wait = least(wait, ys_until_ms(now_ms, connection->request_deadline_ms));
         if (connection->indicating)
@@ -267,13 +262,11 @@ static void run_connection(struct ys_host *host, struct ys_connection *connectio
         ys_notify_check(host, connection, now_ms);
     if (connection->used && (connection->waiting.stage == STAGE_CONSENTED || host->commands_consented))
         ys_server_run(host, connection);
-    if (connection->used && connection->unsaved && host->remember != NULL) /* before the client hears that it is done */
-        host->remember(host, connection);
     if (!connection->used || !ys_l2cap_go_on(host, connection))
         return;
     if (connection->confirm_due)
         ys_bearer_confirm(host, connection);
-    if ((connection->refusal_count | connection->pairing_failed) != 0)
+    if (connection->refusal_count > 0)
         ys_l2cap_send_refusals(host, connection);
     bool more;
     do {
@@ -301,13 +294,13 @@ static uint32_t run_host(struct ys_host *host)
     if (host->state == STATE_STOPPED)
         return YS_FOREVER;
     uint32_t now_ms = ys_now_ms(host);
-    if (host->timed)
-        ys_gap_check(host, now_ms);
-    uint32_t extras_wait_ms = YS_FOREVER;
+    uint32_t extras_wait_ms = host->timed ? ys_gap_run(host, now_ms) : YS_FOREVER;
     for (const struct ys_extra *extra = host->extras; extra != NULL; extra = extra->next) {
         if (extra->calls->run != NULL)
             extras_wait_ms = least(extras_wait_ms, extra->calls->run(host, now_ms));
     }
+    if (host->remembering != NULL)
+        extras_wait_ms = least(extras_wait_ms, host->remembering->run(host, now_ms));
     ys_notify_collect(host, now_ms);
     size_t next = host->next_connection; /* each turn another one is first, so that none is always last */
     for (size_t i = 0; i < YS_CONNECTIONS; i++) {

@@ -15,5 +15,8 @@ enum ys_result ys_host_use_pairing(struct ys_host *host, struct ys_pairing *pair
         .bond_gone = ys_remembered_forget,
         .renew = ys_gap_renew,
     };
-    return ys_pairing_use(host, pairing, security, &calls);
+    enum ys_result result = ys_pairing_use(host, pairing, security, &calls);
+    if (result == YS_OK)
+        ys_remembered_use(host);
+    return result;
 }

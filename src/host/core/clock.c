@@ -3,6 +3,17 @@
 
 #include "host/core/bits.h"
 
+uint32_t ys_now_ms(const struct ys_host *host)
+{
+    return host->port->now_ms(host->port->context);
+}
+
+uint32_t ys_until_ms(uint32_t now_ms, uint32_t deadline_ms)
+{
+    int32_t left = (int32_t)(deadline_ms - now_ms);
+    return left > 0 ? (uint32_t)left : 0;
+}
+
 void ys_wake_owner(const struct ys_host *host)
 {
     if (host->port->wake != NULL)

@@ -4,10 +4,7 @@
 
 #include <yarnswift/host.h>
 
-static inline uint32_t ys_now_ms(const struct ys_host *host)
-{
-    return host->port->now_ms(host->port->context);
-}
+uint32_t ys_now_ms(const struct ys_host *host);
 
 /* There is new work: ys_host_run should be called soon. */
 void ys_wake(struct ys_host *host);
@@ -16,10 +13,6 @@ void ys_wake(struct ys_host *host);
 void ys_wake_owner(const struct ys_host *host);
 
 /* Milliseconds from now until a deadline on a clock that wraps; 0 once it has passed. */
-static inline uint32_t ys_until_ms(uint32_t now_ms, uint32_t deadline_ms)
-{
-    int32_t left = (int32_t)(deadline_ms - now_ms);
-    return left > 0 ? (uint32_t)left : 0;
-}
+uint32_t ys_until_ms(uint32_t now_ms, uint32_t deadline_ms);
 
 #endif

@@ -6,13 +6,20 @@
 #include "host/core/context.h"
 #include "host/core/due.h"
 
+struct ys_connection *ys_connection_next(struct ys_host *host, struct ys_connection *connection)
+{
+    connection = connection == NULL ? host->connections : connection + 1;
+    while (connection < host->connections + YS_CONNECTIONS && !connection->used)
+        connection++;
+    return connection < host->connections + YS_CONNECTIONS ? connection : NULL;
+}
+
 struct ys_connection *ys_connection_find(struct ys_host *host, uint16_t handle)
 {
-    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
-        if (host->connections[i].used && host->connections[i].handle == handle)
-            return &host->connections[i];
-    }
-    return NULL;
+    struct ys_connection *connection = NULL;
+    while ((connection = ys_connection_next(host, connection)) != NULL && connection->handle != handle)
+        continue;
+    return connection;
 }
 
 struct ys_connection *ys_connection_free(struct ys_host *host)

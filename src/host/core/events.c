@@ -7,6 +7,11 @@ void ys_emit(struct ys_host *host, const struct ys_event *event)
         host->settings.on_event(host, host->settings.context, event);
 }
 
+void ys_emit_plain(struct ys_host *host, enum ys_event_kind kind, uint16_t connection, uint8_t reason)
+{
+    ys_emit(host, &(struct ys_event){.kind = kind, .connection = connection, .reason = reason});
+}
+
 void ys_host_log(const struct ys_host *host, const char *text, uint32_t value)
 {
     if (host->port->log != NULL)

@@ -44,6 +44,17 @@ struct ys_client {
     void (*abort)(struct ys_connection *connection);
 };
 
+/* What is kept of clients with a bond: known to a host only that pairs. */
+struct ys_keeping {
+    /* Keeps what has changed, once it has been gathered for a while; returns in how many milliseconds it is to be called
+     * again. */
+    uint32_t (*run)(struct ys_host *host, uint32_t now_ms);
+    /* The connection has ended. */
+    void (*left)(struct ys_host *host, struct ys_connection *connection);
+    /* The table has changed: who is not there is to be told when it comes back. */
+    void (*changed)(struct ys_host *host);
+};
+
 /* Pairing: what it does for clients, and what is done for it. */
 struct ys_pairing_calls {
     /* An access was refused with this error: true if something is done about it, and it may be tried again then. */

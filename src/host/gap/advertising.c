@@ -155,27 +155,18 @@ void ys_set_ended(struct ys_host *host, struct ys_set *set, uint8_t reason)
     emit_of_set(host, set, &(struct ys_event){.kind = YS_EVENT_ADVERTISING_ENDED, .reason = reason});
 }
 
-static bool has_end(const struct ys_set *set)
-{
-    return set->advertising != NULL && set->advertising->duration_ms != 0;
-}
-
-void ys_gap_check(struct ys_host *host, uint32_t now_ms)
-{
-    struct ys_set *set;
-    for (uint8_t i = 0; (set = ys_set_at(host, i)) != NULL; i++) {
-        if (has_end(set) && ys_until_ms(now_ms, set->until_ms) == 0)
-            ys_set_ended(host, set, YS_HCI_ADVERTISING_TIMEOUT);
-    }
-}
-
-uint32_t ys_gap_wait_ms(struct ys_host *host, uint32_t now_ms)
+uint32_t ys_gap_run(struct ys_host *host, uint32_t now_ms)
 {
     uint32_t wait = YS_FOREVER;
     struct ys_set *set;
     for (uint8_t i = 0; (set = ys_set_at(host, i)) != NULL; i++) {
-        if (has_end(set) && ys_until_ms(now_ms, set->until_ms) < wait)
-            wait = ys_until_ms(now_ms, set->until_ms);
+        if (set->advertising == NULL || set->advertising->duration_ms == 0)
+            continue;
+        uint32_t left = ys_until_ms(now_ms, set->until_ms);
+        if (left == 0)
+            ys_set_ended(host, set, YS_HCI_ADVERTISING_TIMEOUT);
+        else if (left < wait)
+            wait = left;
     }
     return wait;
 }

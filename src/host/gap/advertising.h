@@ -24,8 +24,7 @@ void ys_gap_restart_advertising(struct ys_host *host);
 /* All sets are advertised anew, and scanning begins anew, since the address of the device changes between their end and
  * their beginning. */
 void ys_gap_renew(struct ys_host *host);
-/* Ends advertising whose time is over; and when the next one is. */
-void ys_gap_check(struct ys_host *host, uint32_t now_ms);
-uint32_t ys_gap_wait_ms(struct ys_host *host, uint32_t now_ms);
+/* Ends advertising whose time is over; returns in how many milliseconds the next one is. */
+uint32_t ys_gap_run(struct ys_host *host, uint32_t now_ms);
 
 #endif

@@ -167,7 +167,7 @@ enum ys_result ys_connect(struct ys_host *host, const struct ys_address *peer, c
 static void connect_failed(struct ys_host *host, uint8_t reason)
 {
     host->connecting = false;
-    ys_emit(host, &(struct ys_event){.kind = YS_EVENT_CONNECT_FAILED, .reason = reason});
+    ys_emit_plain(host, YS_EVENT_CONNECT_FAILED, 0, reason);
 }
 
 void ys_central_connect_failed(struct ys_host *host, const char *name, uint8_t status)

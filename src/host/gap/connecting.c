@@ -15,11 +15,10 @@
 /* More came about than there is room for, as may happen where several ways to one are open at once. */
 static void refuse_connection(struct ys_host *host, uint16_t handle)
 {
-    ys_host_log(host, "the controller made a connection for which there is no room, handle", handle);
     if (host->unfit_count < sizeof host->unfit / sizeof host->unfit[0])
         host->unfit[host->unfit_count++] = handle;
     ys_commands_want(host, BIT(COMMAND_DISCONNECT));
-    ys_emit(host, &(struct ys_event){.kind = YS_EVENT_CONNECT_FAILED, .reason = YS_HCI_CONNECTION_LIMIT});
+    ys_emit_plain(host, YS_EVENT_CONNECT_FAILED, 0, YS_HCI_CONNECTION_LIMIT);
 }
 
 static void take_connection(struct ys_host *host, const struct ys_hci_connection *complete)

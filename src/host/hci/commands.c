@@ -115,7 +115,7 @@ static void finish_command(struct ys_host *host, uint8_t status, struct ys_reade
         ys_host_log(host, row->name, status);
     if (host->state == STATE_STARTING && (host->commands_due & COMMANDS_OF_START) == 0) {
         host->state = STATE_READY;
-        ys_emit(host, &(struct ys_event){.kind = YS_EVENT_READY});
+        ys_emit_plain(host, YS_EVENT_READY, 0, YS_HCI_OK);
     }
 }
 

@@ -2,6 +2,7 @@
  */
 #include "host/hci/start.h"
 
+#include "host/core/connections.h"
 #include "host/core/events.h"
 #include "host/core/hooks.h"
 #include "host/core/state.h"
@@ -51,21 +52,16 @@ static void compose_disconnect(struct ys_host *host, struct ys_writer *writer)
     uint16_t handle = NO_HANDLE;
     if (host->unfit_count > 0)
         handle = host->unfit[--host->unfit_count];
-    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
-        struct ys_connection *connection = &host->connections[i];
-        if (!connection->used || !connection->disconnect_due)
+    struct ys_connection *connection = NULL;
+    while (handle == NO_HANDLE && (connection = ys_connection_next(host, connection)) != NULL) {
+        if (!connection->disconnect_due)
             continue;
-        if (handle != NO_HANDLE) {
-            host->commands_due |= BIT(COMMAND_DISCONNECT);
-            break;
-        }
         connection->disconnect_due = false;
         handle = connection->handle;
     }
-    if (host->unfit_count > 0)
-        host->commands_due |= BIT(COMMAND_DISCONNECT);
     if (handle == NO_HANDLE)
         return;
+    host->commands_due |= BIT(COMMAND_DISCONNECT); /* for the next, if there is one */
     ys_put_u16(writer, handle);
     ys_put_u8(writer, YS_HCI_REMOTE_ENDED);
 }

@@ -40,10 +40,9 @@ static uint32_t run_channels(struct ys_host *host, uint32_t now_ms)
         if (connection != NULL && channel->state >= YS_CHANNEL_OPENING)
             more = ys_channel_run(host, connection, channel, channels->yields) || more;
     }
-    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
-        if (host->connections[i].used)
-            ys_channel_send_refusals(host, channels, &host->connections[i]);
-    }
+    struct ys_connection *connection = NULL;
+    while ((connection = ys_connection_next(host, connection)) != NULL)
+        ys_channel_send_refusals(host, channels, connection);
     return more ? 0 : YS_FOREVER;
 }
 

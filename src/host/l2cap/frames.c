@@ -111,19 +111,28 @@ bool ys_l2cap_go_on(struct ys_host *host, struct ys_connection *connection)
 
 void ys_l2cap_send_refusals(struct ys_host *host, struct ys_connection *connection)
 {
-    const uint8_t failed[] = {YS_SMP_PAIRING_FAILED, connection->pairing_failed};
     while (connection->refusal_count > 0) {
         const uint8_t *first = connection->refusals[0];
-        bool rejects = first[0] == YS_L2CAP_COMMAND_REJECT;
-        const uint8_t answer[] = {first[0], first[1], 2, 0, rejects ? YS_L2CAP_NOT_UNDERSTOOD : YS_L2CAP_REFUSED, 0};
-        if (!ys_l2cap_send_short(host, connection, YS_L2CAP_SIGNALLING, answer, sizeof answer))
-            break;
+        bool pairing = first[0] == YS_SMP_PAIRING_FAILED;
+        const uint8_t result = first[0] == YS_L2CAP_PARAMETER_RSP ? YS_L2CAP_REFUSED : YS_L2CAP_NOT_UNDERSTOOD;
+        const uint8_t pdu[] = {first[0], first[1], 2, 0, result, 0};
+        if (!ys_l2cap_send_short(host, connection, pairing ? YS_L2CAP_SECURITY : YS_L2CAP_SIGNALLING, pdu,
+                                 pairing ? 2 : sizeof pdu))
+            return;
         memmove(connection->refusals[0], connection->refusals[1], sizeof connection->refusals - 2);
         connection->refusal_count--;
     }
-    if (connection->pairing_failed != 0 &&
-        ys_l2cap_send_short(host, connection, YS_L2CAP_SECURITY, failed, sizeof failed))
-        connection->pairing_failed = 0;
+}
+
+/* Of a peer that sends more than there is room for without waiting, some are not answered. */
+void ys_l2cap_refuse_with(struct ys_connection *connection, uint8_t code, uint8_t argument)
+{
+    uint8_t *refusal = connection->refusals[connection->refusal_count];
+    if (connection->refusal_count == sizeof connection->refusals / sizeof connection->refusals[0])
+        return;
+    refusal[0] = code;
+    refusal[1] = argument;
+    connection->refusal_count++;
 }
 
 /* Vol 4 Part E 4.1.1, 7.7.19. */
@@ -153,17 +162,10 @@ static void refuse_signal(struct ys_host *host, const struct ys_frame *frame)
     /* Vol 3 Part A 4: an identifier is never 0; a reject is not answered */
     if (!ys_reader_ok(&reader) || signal.identifier == 0 || signal.code == YS_L2CAP_COMMAND_REJECT)
         return;
-    struct ys_connection *connection = frame->connection;
-    if (connection->refusal_count == sizeof connection->refusals / sizeof connection->refusals[0]) {
-        ys_host_log(host, "dropped a signalling command, since so many wait to be refused", connection->refusal_count);
-        return;
-    }
     ys_host_log(host, "refuses a signalling command with the code", signal.code);
-    uint8_t *refusal = connection->refusals[connection->refusal_count++];
     /* a peripheral may ask its central for parameters, who says no: a reject would say that nobody understands */
-    refusal[0] = signal.code == YS_L2CAP_PARAMETER_REQ && connection->role == 0 ? YS_L2CAP_PARAMETER_RSP
-                                                                                : YS_L2CAP_COMMAND_REJECT;
-    refusal[1] = signal.identifier;
+    bool asks = signal.code == YS_L2CAP_PARAMETER_REQ && frame->connection->role == 0;
+    ys_l2cap_refuse_with(frame->connection, asks ? YS_L2CAP_PARAMETER_RSP : YS_L2CAP_COMMAND_REJECT, signal.identifier);
 }
 
 void ys_l2cap_refuse(struct ys_host *host, const struct ys_frame *frame)
@@ -173,7 +175,7 @@ void ys_l2cap_refuse(struct ys_host *host, const struct ys_frame *frame)
     else if (frame->channel != YS_L2CAP_SECURITY)
         ys_host_log(host, "dropped a frame for the unknown channel", frame->channel);
     else if (frame->length > 0 && frame->pdu[0] == YS_SMP_PAIRING_REQUEST) /* nothing else needs an answer */
-        frame->connection->pairing_failed = YS_SMP_NOT_SUPPORTED;
+        ys_l2cap_refuse_with(frame->connection, YS_SMP_PAIRING_FAILED, YS_SMP_NOT_SUPPORTED);
 }
 
 /* Takes the pieces of a frame until they are as long as its header says; true if it is whole then, and no longer. What

@@ -40,6 +40,8 @@ void ys_l2cap_completed(struct ys_host *host, struct ys_reader *parameters);
 bool ys_l2cap_receive(struct ys_host *host, const uint8_t *packet, size_t length, struct ys_frame *frame);
 /* Nobody has taken this frame: where the standard has an answer to that, it is due. */
 void ys_l2cap_refuse(struct ys_host *host, const struct ys_frame *frame);
+/* The answer that is due: a code with its reason (pairing failed), or with the identifier of a signal. */
+void ys_l2cap_refuse_with(struct ys_connection *connection, uint8_t code, uint8_t argument);
 /* Sends what of these answers is due, if it fits. */
 void ys_l2cap_send_refusals(struct ys_host *host, struct ys_connection *connection);
 

@@ -2,6 +2,8 @@
  * H 2.3, 3.5.1, 3.5.2). */
 #include "host/smp/agreement.h"
 
+#include "host/l2cap/frames.h"
+
 #include "host/core/clock.h"
 #include "host/core/connections.h"
 #include "host/smp/bonds.h"
@@ -183,7 +185,7 @@ void ys_pairing_requested(struct ys_host *host, struct ys_connection *connection
     struct ys_smp_pdu response = {.code = YS_SMP_PAIRING_RESPONSE};
     uint8_t reason = check_request(host, connection, request);
     if (reason != GOOD) {
-        connection->pairing_failed = reason;
+        ys_l2cap_refuse_with(connection, YS_SMP_PAIRING_FAILED, reason);
         return;
     }
     open_pairing(host, connection, false);

@@ -116,8 +116,7 @@ void ys_bonds_emit(struct ys_host *host, uint8_t number, enum ys_bond_change cha
  * another's. One that is just being encrypted with the key of the bond will end when it is (encryption.c). */
 static void detach_bond(struct ys_host *host, uint8_t number)
 {
-    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
-        struct ys_connection *connection = &host->connections[i];
+    for (struct ys_connection *connection = NULL; (connection = ys_connection_next(host, connection)) != NULL;) {
         if (connection->remembered == number)
             connection->remembered = 0;
         if (connection->keys.key_from == number)

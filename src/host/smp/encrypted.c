@@ -103,9 +103,7 @@ static void encryption_changed(struct ys_host *host, uint8_t event, struct ys_re
     }
     if (pairs)
         ys_pairing_fail(host, YS_SMP_UNSPECIFIED, false);
-    ys_emit(host, &(struct ys_event){.kind = YS_EVENT_ENCRYPTION_FAILED,
-                                     .connection = handle,
-                                     .reason = status != YS_HCI_OK ? status : YS_HCI_UNSPECIFIED});
+    ys_emit_plain(host, YS_EVENT_ENCRYPTION_FAILED, handle, status != YS_HCI_OK ? status : YS_HCI_UNSPECIFIED);
 }
 
 /* A connection whose peer may have been resolved (Vol 4 Part E 7.7.65.1, 7.7.65.10). */

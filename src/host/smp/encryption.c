@@ -4,6 +4,7 @@
 
 #include <string.h>
 
+#include "host/core/connections.h"
 #include "host/core/events.h"
 #include "host/smp/bonds.h"
 #include "host/smp/session.h"
@@ -20,23 +21,18 @@ void ys_encryption_begin(struct ys_host *host, struct ys_connection *connection,
     ys_commands_want(host, BIT(COMMAND_ENCRYPT));
 }
 
-/* The next connection that waits: to be encrypted, or for an answer about its key; and whether there are more. */
-static struct ys_connection *next_due(struct ys_host *host, uint8_t answer, bool *more)
+/* The next connection that waits: to be encrypted, or for an answer about its key; NULL if none does. While there is
+ * one the command stays due: the last time it composes nothing, and is not sent. */
+static struct ys_connection *next_due(struct ys_host *host, uint8_t answer, uint32_t command)
 {
-    struct ys_connection *found = NULL;
-    *more = false;
-    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
-        struct ys_connection *connection = &host->connections[i];
+    for (struct ys_connection *connection = NULL; (connection = ys_connection_next(host, connection)) != NULL;) {
         const struct ys_link_keys *keys = &connection->keys;
-        bool due = answer == KEY_NOT_ASKED ? keys->encrypt_due : keys->key_asked == answer;
-        if (!connection->used || !due)
+        if (!(answer == KEY_NOT_ASKED ? keys->encrypt_due : keys->key_asked == answer))
             continue;
-        *more = found != NULL;
-        if (found != NULL)
-            break;
-        found = connection;
+        ys_commands_want(host, command);
+        return connection;
     }
-    return found;
+    return NULL;
 }
 
 /* The key of this link: of the pairing that goes on, or of a bond. False if it is not there any more (Vol 3 Part
@@ -70,18 +66,14 @@ static void end_encryption(struct ys_host *host, struct ys_connection *connectio
 {
     connection->keys.encrypting = false;
     connection->held = false;
-    ys_emit(host, &(struct ys_event){
-                      .kind = YS_EVENT_ENCRYPTION_FAILED, .connection = connection->handle, .reason = status});
+    ys_emit_plain(host, YS_EVENT_ENCRYPTION_FAILED, connection->handle, status);
 }
 
 /* Vol 4 Part E 7.8.24. */
 static void compose_encrypt(struct ys_host *host, struct ys_writer *writer)
 {
-    bool more;
     struct ys_key key = {.diversifier = 0};
-    struct ys_connection *connection = next_due(host, KEY_NOT_ASKED, &more);
-    if (more)
-        ys_commands_want(host, BIT(COMMAND_ENCRYPT));
+    struct ys_connection *connection = next_due(host, KEY_NOT_ASKED, BIT(COMMAND_ENCRYPT));
     if (connection == NULL)
         return;
     connection->keys.encrypt_due = false;
@@ -100,11 +92,8 @@ static void compose_encrypt(struct ys_host *host, struct ys_writer *writer)
 /* Vol 4 Part E 7.7.65.5, 7.8.25, 7.8.26. */
 static void compose_key(struct ys_host *host, struct ys_writer *writer)
 {
-    bool more;
     struct ys_key key = {.diversifier = 0};
-    struct ys_connection *connection = next_due(host, KEY_KNOWN, &more);
-    if (more)
-        ys_commands_want(host, BIT(COMMAND_KEY_REPLY));
+    struct ys_connection *connection = next_due(host, KEY_KNOWN, BIT(COMMAND_KEY_REPLY));
     if (connection == NULL)
         return;
     if (ys_encryption_find_key(host, connection, &key)) {
@@ -121,10 +110,7 @@ static void compose_key(struct ys_host *host, struct ys_writer *writer)
 /* Vol 4 Part E 7.7.65.5, 7.8.25, 7.8.26. */
 static void compose_no_key(struct ys_host *host, struct ys_writer *writer)
 {
-    bool more;
-    struct ys_connection *connection = next_due(host, KEY_UNKNOWN, &more);
-    if (more)
-        ys_commands_want(host, BIT(COMMAND_NO_KEY));
+    struct ys_connection *connection = next_due(host, KEY_UNKNOWN, BIT(COMMAND_NO_KEY));
     if (connection == NULL)
         return;
     connection->keys.key_asked = KEY_NOT_ASKED;
@@ -135,9 +121,8 @@ static void compose_no_key(struct ys_host *host, struct ys_writer *writer)
 static void refused_encryption(struct ys_host *host, const char *name, uint8_t status)
 {
     ys_host_log(host, name, status);
-    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
-        struct ys_connection *connection = &host->connections[i];
-        if (!connection->used || !connection->held || connection->keys.encrypt_due)
+    for (struct ys_connection *connection = NULL; (connection = ys_connection_next(host, connection)) != NULL;) {
+        if (!connection->held || connection->keys.encrypt_due)
             continue;
         if (host->pairing->connection != connection)
             end_encryption(host, connection, status);

@@ -13,6 +13,7 @@
 #include <string.h>
 
 #include "host/core/clock.h"
+#include "host/core/connections.h"
 #include "host/core/extras.h"
 #include "host/core/state.h"
 #include "host/l2cap/frames.h"
@@ -57,7 +58,7 @@ static void pairing_receive(struct ys_host *host, struct ys_connection *connecti
     if (reason != GOOD && pairs && pairing->connection == connection)
         ys_pairing_fail(host, reason, false);
     else if (reason != GOOD)
-        connection->pairing_failed = reason;
+        ys_l2cap_refuse_with(connection, YS_SMP_PAIRING_FAILED, reason);
     ys_pairing_wipe(&pdu, sizeof pdu);
     if (pairing->connection == connection)
         ys_pairing_advance(host);
@@ -73,10 +74,9 @@ static uint32_t run_pairing(struct ys_host *host, uint32_t now_ms)
         ys_pairing_fail(host, YS_SMP_TIMEOUT, false);
     if (pairing->connection != NULL)
         ys_pairing_advance(host);
-    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
-        if (host->connections[i].used)
-            ys_pairing_run_connection(host, &host->connections[i]);
-    }
+    struct ys_connection *connection = NULL;
+    while ((connection = ys_connection_next(host, connection)) != NULL)
+        ys_pairing_run_connection(host, connection);
     /* the clock wraps: a moment that has passed must not come again */
     if (pairing->failures > 0 && now_ms - pairing->quiet_until_ms < INT32_MAX &&
         now_ms - pairing->quiet_until_ms > QUIET_DECAY_MS)

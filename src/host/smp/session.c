@@ -93,7 +93,7 @@ void ys_pairing_fail(struct ys_host *host, uint8_t reason, bool by_peer)
     struct ys_event event = {.kind = YS_EVENT_PAIRING_FAILED, .connection = connection->handle, .reason = reason};
     event.u.failed.by_peer = by_peer;
     if (!by_peer && reason != YS_SMP_LINK_ENDED && reason != YS_SMP_TIMEOUT)
-        connection->pairing_failed = reason;
+        ys_l2cap_refuse_with(connection, YS_SMP_PAIRING_FAILED, reason);
     connection->keys.ended = reason == YS_SMP_TIMEOUT;
     count_failure(host);
     forget_pairing(host);

@@ -302,7 +302,7 @@ uint8_t ys_configuration_write(struct ys_host *host, struct ys_connection *conne
     ys_bit_set(&connection->indications, notifiable, indicate);
     if (configuration == YS_SUBSCRIBE_NONE)
         ys_bit_set(&connection->pending, notifiable, false);
-    connection->unsaved = true;
+    connection->unsaved |= configuration != before;
     if (configuration != before)
         ys_emit(host, &(struct ys_event){
                           .kind = YS_EVENT_SUBSCRIPTION,
@@ -324,10 +324,11 @@ static uint8_t check_features(const struct ys_connection *connection, uint8_t fe
 static uint8_t write_features(struct ys_connection *connection, uint8_t features)
 {
     uint8_t error = check_features(connection, features);
-    if (error == YS_ATT_OK)
-        connection->features = features & FEATURES_KNOWN;
-    connection->unsaved = true;
-    return error;
+    if (error != YS_ATT_OK)
+        return error;
+    connection->unsaved |= connection->features != (features & FEATURES_KNOWN);
+    connection->features = features & FEATURES_KNOWN;
+    return YS_ATT_OK;
 }
 
 uint8_t ys_attribute_write(struct ys_host *host, struct ys_connection *connection, uint16_t handle,

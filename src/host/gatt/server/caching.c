@@ -6,8 +6,10 @@
  *
  * A client without is always aware: it is told by Service Changed, and that is all. */
 #include "host/gatt/server/caching.h"
+#include "host/core/hooks.h"
 
 #include "host/core/bits.h"
+#include "host/core/connections.h"
 #include "host/core/context.h"
 #include "host/gatt/server/features.h"
 #include "host/gatt/server/notifiables.h"
@@ -50,10 +52,11 @@ enum ys_result ys_host_services_changed(struct ys_host *host, uint16_t first, ui
     uint16_t handle = ys_caching_find(host, YS_CACHING_CHANGED);
     if (first == 0 || first > last || !keep_range(host, handle, first, last))
         return YS_ERROR_ARGUMENT;
-    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
-        if (host->connections[i].used)
-            lose_sight(&host->connections[i]);
-    }
+    struct ys_connection *connection = NULL;
+    while ((connection = ys_connection_next(host, connection)) != NULL)
+        lose_sight(connection);
+    if (host->remembering != NULL)
+        host->remembering->changed(host);
     ys_host_changed(host, handle);
     return YS_OK;
 }
@@ -75,12 +78,16 @@ static bool reads_hash(const struct ys_att_pdu *pdu)
     return pdu->opcode == YS_ATT_READ_BY_TYPE_REQUEST && ys_uuid_number(&pdu->type) == YS_CACHING_HASH;
 }
 
+/* A bit for each method that is asked for: those are even. */
+#define METHOD(opcode) (UINT32_C(1) << ((opcode)&0x3f) / 2)
+
 /* Whether it names attributes by the handles that its client knows; ranges, types and the MTU are as good as ever. */
 static bool names_handles(uint8_t opcode)
 {
-    return opcode == YS_ATT_READ_REQUEST || opcode == YS_ATT_READ_BLOB_REQUEST || opcode == YS_ATT_WRITE_REQUEST ||
-           opcode == YS_ATT_READ_MULTIPLE_REQUEST || opcode == YS_ATT_READ_VARIABLE_REQUEST ||
-           opcode == YS_ATT_PREPARE_WRITE_REQUEST;
+    const uint32_t handles = METHOD(YS_ATT_READ_REQUEST) | METHOD(YS_ATT_READ_BLOB_REQUEST) |
+                             METHOD(YS_ATT_READ_MULTIPLE_REQUEST) | METHOD(YS_ATT_READ_VARIABLE_REQUEST) |
+                             METHOD(YS_ATT_WRITE_REQUEST) | METHOD(YS_ATT_PREPARE_WRITE_REQUEST);
+    return (handles & METHOD(opcode)) != 0;
 }
 
 /* Vol 3 Part G 2.5.2, 2.5.2.1. */
@@ -88,7 +95,7 @@ uint8_t ys_caching_check(struct ys_connection *connection, const struct ys_att_p
 {
     if ((pdu->opcode & YS_ATT_COMMAND_FLAG) != 0)
         return YS_ATT_DATABASE_OUT_OF_SYNC; /* it is ignored, and tells nothing */
-    if (connection->awareness == TOLD) { /* whatever it asks now, it knows */
+    if (connection->awareness == TOLD) {    /* whatever it asks now, it knows */
         connection->awareness = AWARE;
         connection->unsaved = true;
         return YS_ATT_OK;

@@ -5,6 +5,7 @@
 
 #include "host/core/bits.h"
 #include "host/core/clock.h"
+#include "host/core/connections.h"
 #include "host/gatt/server/attributes.h"
 
 #define WORDS ((YS_NOTIFIABLES + 31) / 32)
@@ -69,9 +70,8 @@ static void pass_on(struct ys_host *host, uint16_t notifiable, uint32_t now_ms)
 {
     bool wanted = false;
     set_changed(host, notifiable, false);
-    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
-        struct ys_connection *connection = &host->connections[i];
-        if (connection->used && is_subscribed(connection, notifiable)) {
+    for (struct ys_connection *connection = NULL; (connection = ys_connection_next(host, connection)) != NULL;) {
+        if (is_subscribed(connection, notifiable)) {
             ys_bit_set(&connection->pending, notifiable, true);
             wanted = true;
         }

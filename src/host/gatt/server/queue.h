@@ -18,7 +18,7 @@ uint8_t ys_queue_execute(struct ys_host *host, struct ys_connection *connection,
 void ys_queue_finish(struct ys_host *host, struct ys_connection *connection);
 
 /* Forgets what a connection has queued. */
-void ys_queue_cancel(struct ys_host *host, const struct ys_connection *connection);
+void ys_queue_cancel(struct ys_host *host, struct ys_connection *connection);
 
 /* Keeps a command until ys_answer is called with the token. False if there is no room. */
 bool ys_queue_hold(struct ys_host *host, const struct ys_connection *connection, uint32_t token,

@@ -4,6 +4,8 @@
 
 #include <yarnswift/host.h>
 
+/* Has a host keep what its clients with a bond have subscribed to, if its port has a store. */
+void ys_remembered_use(struct ys_host *host);
 /* The link is encrypted with the key of this bond, from 1: what was kept of the client is so again. */
 void ys_remembered_load(struct ys_host *host, struct ys_connection *connection, uint8_t peer);
 /* The bond is no more. */
