@@ -4,6 +4,8 @@
 
 #include <string.h>
 
+#include <yarnswift/pairing.h>
+
 #include "host/core/connections.h"
 #include "host/gatt/server/remembered.h"
 #include "support/hex.h"
@@ -137,6 +139,24 @@ static void a_client_that_keeps_the_table_is_refused_until_it_knows(void **state
     assert_att(&scripted, LINK, "1b 0b00 57");
 }
 
+/* What names no handles means what it meant before; and a command, which is never answered, teaches nobody anything. */
+static void who_does_not_know_may_ask_what_there_is_and_is_only_told_by_requests(void **state)
+{
+    (void)state;
+    exchange("12 0600 01", "13");
+    assert_int_equal(ys_host_services_changed(&scripted.host, 9, 18), YS_OK);
+    exchange("02 1700", "03 f700");
+    exchange("10 0100 ffff 0028", "11 06 0100 0800 0118 0900 1200 0f18");
+    exchange("08 0a00 0f00 0328", "09 07 0a00 12 0b00 192a 0d00 10 0e00 1a2a");
+    exchange("04 0b00 0b00", "05 01 0b00 192a");
+    exchange("06 0100 ffff 0028 0f18", "07 0900 1200");
+    exchange("0c 0b00 0000", "01 0c 0000 12");
+    give_att(&scripted, LINK, "52 0600 07"); /* behind the error: it is ignored, and nothing more is known */
+    assert_sent(&scripted, "");
+    exchange("0a 0600", "0b 01");
+    exchange("0a 0b00", "0b 57");
+}
+
 static void change_all(void)
 {
     ys_host_changed(&scripted.host, 11);
@@ -217,9 +237,18 @@ static int teardown_store(void **state)
     return 0;
 }
 
+/* What has changed is gathered for 2 s, and then kept. */
+static void wait_until_kept(void)
+{
+    (void)turn(&scripted);
+    scripted.now_ms += 2000;
+    (void)turn(&scripted);
+}
+
 /* The device loses its power, and the client comes back. */
 static void come_back(const struct ys_table *with)
 {
+    wait_until_kept();
     scripted_init(&scripted, with, memory, NULL);
     scripted_give_store(&scripted, store);
     scripted_start(&scripted, 251, 8);
@@ -230,6 +259,7 @@ static void come_back(const struct ys_table *with)
 /* As pairing will do it, once the link is encrypted with the key of this bond. */
 static void recognise(uint8_t peer)
 {
+    ys_remembered_use(&scripted.host);
     ys_remembered_load(&scripted.host, ys_connection_find(&scripted.host, LINK), peer);
     (void)turn(&scripted);
 }
@@ -322,6 +352,32 @@ static void a_remembered_client_is_told_what_changed_while_it_was_away(void **st
     assert_true(gets_the_level());
 }
 
+/* The table did not change by an update, but while the device ran, and its client was away. */
+static void a_remembered_client_is_told_what_changed_meanwhile(void **state)
+{
+    static const struct ys_security security = {.bonds = 2};
+    struct ys_pairing pairing = {.security = &security};
+    (void)state;
+    recognise(1);
+    exchange("12 0400 0200", "13");
+    exchange("12 0c00 0100", "13");
+    give(&scripted, "04 05 04 00 4000 13");
+    scripted.host.pairing = &pairing;
+    assert_int_equal(ys_host_services_changed(&scripted.host, 9, 18), YS_OK);
+    scripted.host.pairing = NULL;
+    connect_it(&scripted, LINK, 1);
+    forget_sent(&scripted);
+    recognise(1);
+    assert_att(&scripted, LINK, "1d 0300 0100 ffff");
+    give_buffers(&scripted, LINK, 1);
+    give_att(&scripted, LINK, "1e");
+    assert_true(gets_the_level());
+    come_back(&table); /* and once is enough */
+    recognise(1);
+    assert_sent(&scripted, "");
+    assert_true(gets_the_level());
+}
+
 static void a_remembered_client_with_robust_caching_is_refused_until_it_knows(void **state)
 {
     (void)state;
@@ -344,6 +400,7 @@ static void a_damaged_record_is_as_good_as_none(void **state)
     (void)state;
     recognise(1);
     exchange("12 0c00 0100", "13");
+    wait_until_kept();
     size_t length = ys_store_get(store, YS_RECORDS_OF_CLIENTS + 1, record, sizeof record);
     assert_in_range(length, 20, YS_RECORD_MAX);
     for (size_t i = 1; i < YS_RECORD_MAX; i++) {
@@ -357,6 +414,71 @@ static void a_damaged_record_is_as_good_as_none(void **state)
     record[0]++; /* of another version */
     assert_true(ys_store_put(store, YS_RECORDS_OF_CLIENTS + 1, record, length));
     come_back(&table);
+    recognise(1);
+    assert_false(gets_the_level());
+}
+
+/* A power cut loses what has changed in the last 2 s, and no more. */
+static void what_changes_is_gathered_before_it_is_kept(void **state)
+{
+    uint8_t record[YS_RECORD_MAX];
+    (void)state;
+    recognise(1);
+    wait_until_kept();
+    size_t changes = ys_store_changes(store);
+    exchange("12 0c00 0100", "13");
+    exchange("12 0f00 0100", "13");
+    exchange("12 0600 05", "13");
+    assert_int_equal(ys_store_get(store, YS_RECORDS_OF_CLIENTS + 1, record, sizeof record), 0);
+    wait_until_kept();
+    assert_int_equal(ys_store_changes(store), changes + 1);
+    for (int i = 0; i < 1000; i++) { /* what is so already is not written again */
+        exchange("12 0c00 0100", "13");
+        scripted.now_ms += 5000;
+        (void)turn(&scripted);
+    }
+    assert_int_equal(ys_store_changes(store), changes + 1);
+    exchange("12 0f00 0000", "13");
+    give(&scripted, "04 05 04 00 4000 13"); /* it leaves: kept at once */
+    assert_int_equal(ys_store_changes(store), changes + 2);
+}
+
+static void no_peer_has_the_store_written_more_than_once_a_minute_for_long(void **state)
+{
+    (void)state;
+    recognise(1);
+    wait_until_kept();
+    size_t changes = ys_store_changes(store);
+    for (int i = 0; i < 3600 / 4; i++) { /* an hour */
+        exchange(i % 2 == 0 ? "12 0c00 0100" : "12 0c00 0000", "13");
+        scripted.now_ms += 2000;
+        (void)turn(&scripted);
+        scripted.now_ms += 2000;
+        (void)turn(&scripted);
+        give_buffers(&scripted, LINK, 8);
+        forget_sent(&scripted);
+        scripted.event_count = 0;
+    }
+    assert_in_range(ys_store_changes(store) - changes, 60, 16 + 60);
+}
+
+/* Of a table without a hash, too: what was subscribed to in another one is not what is there now. */
+static void a_table_without_a_hash_is_known_again_and_another_is_not(void **state)
+{
+    (void)state;
+    struct ys_attribute bare[18];
+    memcpy(bare, attributes, sizeof bare);
+    bare[7].number = 0x2b99; /* no hash */
+    struct ys_table hashless = table;
+    hashless.attributes = bare;
+    come_back(&hashless);
+    recognise(1);
+    exchange("12 0c00 0100", "13");
+    come_back(&hashless);
+    recognise(1);
+    assert_true(gets_the_level());
+    bare[10].number = 0x2a1f; /* another characteristic has its place */
+    come_back(&hashless);
     recognise(1);
     assert_false(gets_the_level());
 }
@@ -404,6 +526,7 @@ int main(void)
         cmocka_unit_test_setup(features_are_kept_for_each_connection_and_never_taken_back, setup),
         cmocka_unit_test_setup(who_subscribed_is_told_of_a_change, setup),
         cmocka_unit_test_setup(a_client_that_keeps_the_table_is_refused_until_it_knows, setup),
+        cmocka_unit_test_setup(who_does_not_know_may_ask_what_there_is_and_is_only_told_by_requests, setup),
         cmocka_unit_test_setup(several_values_go_in_one_notification_where_the_client_takes_it, setup),
         cmocka_unit_test_setup(several_values_in_one_are_told_one_by_one, setup),
 #define WITH_STORE(test) cmocka_unit_test_setup_teardown(test, setup_store, teardown_store)
@@ -413,6 +536,10 @@ int main(void)
         WITH_STORE(a_remembered_client_is_told_what_changed_while_it_was_away),
         WITH_STORE(a_remembered_client_with_robust_caching_is_refused_until_it_knows),
         WITH_STORE(a_damaged_record_is_as_good_as_none),
+        WITH_STORE(a_remembered_client_is_told_what_changed_meanwhile),
+        WITH_STORE(what_changes_is_gathered_before_it_is_kept),
+        WITH_STORE(no_peer_has_the_store_written_more_than_once_a_minute_for_long),
+        WITH_STORE(a_table_without_a_hash_is_known_again_and_another_is_not),
         WITH_STORE(a_full_store_costs_the_memory_and_nothing_else),
         WITH_STORE(a_store_keeps_the_old_record_or_the_new),
     };

@@ -229,9 +229,19 @@ static void more_connections_than_fit_are_not_taken(void **state)
     for (uint16_t i = 1; i < YS_CONNECTIONS; i++)
         connect_it(&scripted, (uint16_t)(LINK + i), 1);
     size_t events = scripted.event_count;
-    give(&scripted, "04 3e 13 01 00 7f00 01 01 112233445566 1800 0000 9001 00");
     give(&scripted, "04 3e 13 01 00 4000 01 01 112233445566 1800 0000 9001 00"); /* a handle that is in use */
     assert_int_equal(scripted.event_count, events);
+    assert_sent(&scripted, "");
+    leave_packet(&scripted, "04 3e 13 01 00 7e00 01 01 112233445566 1800 0000 9001 00");
+    give(&scripted, "04 3e 13 01 00 7f00 00 01 112233445566 1800 0000 9001 00");
+    assert_int_equal(scripted.event_count, events + 2); /* told, and ended one by one */
+    assert_int_equal(last_event(&scripted, YS_EVENT_CONNECT_FAILED)->reason, YS_HCI_CONNECTION_LIMIT);
+    assert_sent(&scripted, "01 0604 03 7f00 13");
+    give(&scripted, "04 0f 04 00 01 0604");
+    assert_sent(&scripted, "01 0604 03 7e00 13");
+    give(&scripted, "04 0f 04 00 01 0604");
+    (void)turn(&scripted);
+    assert_sent(&scripted, "");
 }
 
 static const struct ys_connecting thirty_ms = {.interval_us = 30000, .supervision_timeout_ms = 4000};

@@ -11,6 +11,8 @@
 
 #include <jansson.h>
 
+#include <yarnswift/pairing.h>
+
 #include "capture/file/writer.h"
 #include "capture/say/filter.h"
 #include "simulated/store.h"
@@ -405,12 +407,16 @@ static void a_key_that_is_given_opens_what_was_sent(void **state)
     assert_non_null(strstr(open, "read response, 0x0003: 2a"));
     free(closed);
     free(open);
-    /* the same key from a bond: behind version, flags, size, identity and its key */
-    uint8_t bond[86] = {1, 0, 16};
-    memcpy(bond + 26, traffic_key, sizeof traffic_key);
+    /* the same key from a bond, as a host keeps it */
+    struct {
+        uint8_t check[4];
+        uint8_t version;
+        struct ys_bond bond;
+    } bond = {.version = 2, .bond = {.key_size = 16}};
+    memcpy(bond.bond.given.value, traffic_key, sizeof traffic_key);
     (void)snprintf(path, sizeof path, "%s/bonds.sqlite", folder);
     struct ys_store *store = ys_store_open(path, 4096, error, sizeof error);
-    assert_true(ys_store_put(store, YS_RECORDS_OF_BONDS + 1, bond, sizeof bond));
+    assert_true(ys_store_put(store, YS_RECORDS_OF_BONDS + 1, &bond, sizeof bond));
     ys_store_free(store);
     open = lines_of("trace '%s/sealed.pcap' --bonds '%s/bonds.sqlite'");
     assert_non_null(strstr(open, "read response, 0x0003: 2a"));

@@ -14,14 +14,17 @@
 #include "host/smp/tools.h"
 #include "wire/hci.h"
 
-#define VERSION    1
+#define VERSION    2
 #define CHECK_SIZE 4
 
-/* version, flags, key size, identity, identity key, two keys, count, check */
-#define KEY_SIZE    (16 + 8 + 2)
-#define RECORD_SIZE (3 + 7 + 16 + 2 * KEY_SIZE + 4 + CHECK_SIZE)
+/* As it lies in the store, which is the device's own. */
+struct bond_record {
+    uint8_t check[CHECK_SIZE]; /* of all that follows */
+    uint8_t version;
+    struct ys_bond bond;
+};
 
-_Static_assert(RECORD_SIZE <= YS_RECORD_MAX, "a port's store must have room for a bond");
+_Static_assert(sizeof(struct bond_record) <= YS_RECORD_MAX, "a port's store must have room for a bond");
 
 static uint16_t record_of(uint8_t number)
 {
@@ -29,79 +32,44 @@ static uint16_t record_of(uint8_t number)
 }
 
 /* Not against forgery, which needs access to the store: against writes that failed half-way, and worn memory. */
-static bool check_of(const struct ys_host *host, const uint8_t *record, uint8_t check[CHECK_SIZE])
+static bool check_of(const struct ys_host *host, const struct bond_record *record, uint8_t mac[16])
 {
     static const uint8_t zeros[16];
     const struct ys_cipher cipher = ys_pairing_cipher(host);
-    uint8_t mac[16];
-    if (!ys_toolbox_cmac(&cipher, zeros, record, RECORD_SIZE - CHECK_SIZE, mac))
-        return false;
-    memcpy(check, mac, CHECK_SIZE);
-    return true;
-}
-
-static void put_key(struct ys_writer *writer, const struct ys_key *key)
-{
-    ys_put_bytes(writer, key->value, sizeof key->value);
-    ys_put_bytes(writer, key->random, sizeof key->random);
-    ys_put_u16(writer, key->diversifier);
-}
-
-static void get_key(struct ys_reader *reader, struct ys_key *key)
-{
-    ys_get_copy(reader, key->value, sizeof key->value);
-    ys_get_copy(reader, key->random, sizeof key->random);
-    key->diversifier = ys_get_u16(reader);
+    return ys_toolbox_cmac(&cipher, zeros, (const uint8_t *)record + CHECK_SIZE, sizeof *record - CHECK_SIZE, mac);
 }
 
 static bool save_bond(const struct ys_host *host, uint8_t number, const struct ys_bond *bond)
 {
-    uint8_t record[RECORD_SIZE];
-    struct ys_writer writer = ys_writer_to(record, sizeof record);
-    ys_put_u8(&writer, VERSION);
-    ys_put_u8(&writer, bond->flags);
-    ys_put_u8(&writer, bond->key_size);
-    ys_put_u8(&writer, bond->identity.type);
-    ys_put_address(&writer, &bond->identity);
-    ys_put_bytes(&writer, bond->identity_key, sizeof bond->identity_key);
-    put_key(&writer, &bond->given);
-    put_key(&writer, &bond->taken);
-    ys_put_u32(&writer, bond->used);
-    bool good = check_of(host, record, record + RECORD_SIZE - CHECK_SIZE) &&
-                host->port->store_put(host->port->context, record_of(number), record, sizeof record);
-    ys_pairing_wipe(record, sizeof record);
+    uint8_t mac[16];
+    struct bond_record record;
+    memset(&record, 0, sizeof record);
+    memcpy(&record.bond, bond, sizeof *bond);
+    record.version = VERSION;
+    bool good = check_of(host, &record, mac);
+    memcpy(record.check, mac, sizeof record.check);
+    good = good && host->port->store_put(host->port->context, record_of(number), &record, sizeof record);
+    ys_pairing_wipe(&record, sizeof record);
     return good;
 }
 
-static bool decode_bond(struct ys_host *host, const uint8_t *record, size_t length, struct ys_bond *bond)
+static bool is_whole(const struct ys_host *host, const struct bond_record *record)
 {
-    struct ys_reader reader = ys_reader_of(record, RECORD_SIZE - CHECK_SIZE);
-    uint8_t check[CHECK_SIZE];
-    if (length != RECORD_SIZE || record[0] != VERSION || !check_of(host, record, check) ||
-        memcmp(check, record + RECORD_SIZE - CHECK_SIZE, CHECK_SIZE) != 0)
-        return false;
-    (void)ys_get_u8(&reader);
-    bond->flags = ys_get_u8(&reader);
-    bond->key_size = ys_get_u8(&reader);
-    bond->identity.type = ys_get_u8(&reader);
-    ys_get_address(&reader, &bond->identity);
-    ys_get_copy(&reader, bond->identity_key, sizeof bond->identity_key);
-    get_key(&reader, &bond->given);
-    get_key(&reader, &bond->taken);
-    bond->used = ys_get_u32(&reader);
-    return ys_reader_ok(&reader) && bond->key_size >= 7 && bond->key_size <= 16;
+    uint8_t mac[16];
+    return record->version == VERSION && check_of(host, record, mac) &&
+           memcmp(record->check, mac, sizeof record->check) == 0 && record->bond.key_size >= 7 &&
+           record->bond.key_size <= 16;
 }
 
 bool ys_bond_keys(const uint8_t *record, size_t length, uint8_t keys[2][16])
 {
-    struct ys_reader reader = ys_reader_of(record, length);
-    struct ys_key key;
-    (void)ys_get_bytes(&reader, 3 + 7 + 16); /* version, flags, key size; identity; its key */
-    for (size_t i = 0; i < 2; i++) {
-        get_key(&reader, &key);
-        memcpy(keys[i], key.value, sizeof key.value);
-    }
-    return ys_reader_ok(&reader) && length == RECORD_SIZE && record[0] == VERSION;
+    struct bond_record kept;
+    if (length != sizeof kept)
+        return false;
+    memcpy(&kept, record, sizeof kept);
+    memcpy(keys[0], kept.bond.given.value, sizeof kept.bond.given.value);
+    memcpy(keys[1], kept.bond.taken.value, sizeof kept.bond.taken.value);
+    return kept.version == VERSION;
 }
 
 void ys_bonds_emit(struct ys_host *host, uint8_t number, enum ys_bond_change change)
@@ -136,16 +104,18 @@ static void drop_bond(struct ys_host *host, uint8_t number, enum ys_bond_change 
 
 bool ys_bonds_load(struct ys_host *host, uint8_t number, struct ys_bond *bond)
 {
-    uint8_t record[RECORD_SIZE];
+    struct bond_record record;
     if (number == 0 || number > host->pairing->security->bonds)
         return false;
-    size_t length = host->port->store_get(host->port->context, record_of(number), record, sizeof record);
-    bool good = length > 0 && decode_bond(host, record, length, bond);
+    size_t length = host->port->store_get(host->port->context, record_of(number), &record, sizeof record);
+    bool good = length == sizeof record && is_whole(host, &record);
+    if (good)
+        *bond = record.bond;
     if (length > 0 && !good) {
         ys_host_log(host, "dropped a damaged record of the remembered peer", number);
         drop_bond(host, number, YS_BOND_DAMAGED);
     }
-    ys_pairing_wipe(record, sizeof record);
+    ys_pairing_wipe(&record, sizeof record);
     return good;
 }
 

@@ -3,6 +3,7 @@
  * key of the bond, never by its address alone, which anybody can borrow. */
 #include "host/gatt/server/remembered.h"
 
+#include <stddef.h>
 #include <string.h>
 
 #include <yarnswift/pairing.h>
@@ -17,12 +18,8 @@
 #include "host/gatt/server/features.h"
 #include "host/gatt/server/notifiables.h"
 
-#define WORDS       ((YS_NOTIFIABLES + 31) / 32)
-#define HASH_SIZE   16
-#define VERSION     1
-#define RECORD_SIZE (3 + HASH_SIZE + 8 * WORDS)
-
-_Static_assert(RECORD_SIZE <= YS_RECORD_MAX, "a port's store must have room for a record");
+#define HASH_SIZE 16
+#define VERSION   2
 
 /* Bits of a record: what is kept of a client even if it knew another table. */
 #define RECORD_WANTS_CHANGES 0x01 /* subscribed to Service Changed */
@@ -31,60 +28,40 @@ _Static_assert(RECORD_SIZE <= YS_RECORD_MAX, "a port's store must have room for 
 /* What changes is gathered for so long before it is kept: that much of it a power cut may lose. */
 #define GATHER_MS 2000
 
+/* As it lies in the store, which is the device's own. */
 struct record {
     uint8_t version;
     uint8_t features;
     uint8_t bits;
-    const uint8_t *hash; /* of the table that the client knew */
+    uint8_t unused;
+    uint8_t hash[HASH_SIZE]; /* of the table that the client knew */
     struct ys_bits notifications;
     struct ys_bits indications;
 };
+
+_Static_assert(sizeof(struct record) <= YS_RECORD_MAX, "a port's store must have room for a record");
 
 static uint16_t key_of(uint8_t peer)
 {
     return (uint16_t)(YS_RECORDS_OF_CLIENTS + peer);
 }
 
-/* The hash of the table; of one that has none, a few bytes of its own: what was subscribed to in another table is none
- * of this one. */
-static void put_hash(const struct ys_host *host, struct ys_writer *writer)
+/* The hash of the table; of one that has none, a sum over it: what was subscribed to in another table is none of this
+ * one. */
+static void get_hash(const struct ys_host *host, uint8_t hash[HASH_SIZE])
 {
-    const struct ys_table *table = host->table;
     uint16_t handle = ys_caching_find(host, YS_CACHING_HASH);
-    const struct ys_value *value = handle != 0 ? table->attributes[handle - 1].source : NULL;
-    if (value != NULL && value->bytes != NULL && value->length == HASH_SIZE) {
-        ys_put_bytes(writer, value->bytes, HASH_SIZE);
-        return;
-    }
-    uint32_t sum = 2166136261u; /* FNV-1a */
-    for (uint16_t i = 0; i < table->attribute_count; i++) {
-        const struct ys_attribute *attribute = &table->attributes[i];
-        sum = (sum ^ attribute->kind) * 16777619u;
-        sum = (sum ^ attribute->number) * 16777619u;
-        sum = (sum ^ attribute->properties) * 16777619u;
-    }
-    for (size_t i = 0; i < HASH_SIZE / 4; i++)
-        ys_put_u32(writer, sum);
-}
-
-static bool knows_this_table(const struct ys_host *host, const struct record *record)
-{
-    uint8_t hash[HASH_SIZE];
-    struct ys_writer writer = ys_writer_to(hash, sizeof hash);
-    put_hash(host, &writer);
-    return memcmp(record->hash, hash, sizeof hash) == 0;
-}
-
-static void put_bits(struct ys_writer *writer, const struct ys_bits *bits)
-{
-    for (size_t i = 0; i < WORDS; i++)
-        ys_put_u32(writer, bits->words[i]);
-}
-
-static void get_bits(struct ys_reader *reader, struct ys_bits *bits)
-{
-    for (size_t i = 0; i < WORDS; i++)
-        bits->words[i] = ys_get_u32(reader);
+    const struct ys_attribute *attribute = host->table->attributes;
+    const struct ys_value *value = handle != 0 ? attribute[handle - 1].source : NULL;
+    uint32_t sum = 0;
+    for (uint16_t i = 0; i < host->table->attribute_count; i++, attribute++)
+        sum = (sum ^ attribute->number ^ (uint32_t)attribute->kind << 16 ^ (uint32_t)attribute->properties << 24) *
+              16777619u;
+    memset(hash, 0, HASH_SIZE);
+    if (value != NULL && value->bytes != NULL && value->length == HASH_SIZE)
+        memcpy(hash, value->bytes, HASH_SIZE);
+    else
+        memcpy(hash, &sum, sizeof sum);
 }
 
 /* The notifiable of Service Changed; YS_NONE if there is none. */
@@ -102,38 +79,30 @@ static bool knows_table(const struct ys_connection *connection, uint16_t changes
     return connection->awareness == AWARE && !due && !told;
 }
 
-/* Writes a record, if it is not there already. False if it cannot be now. */
-static bool put_record(struct ys_host *host, uint8_t peer, const uint8_t *bytes)
-{
-    uint8_t there[RECORD_SIZE];
-    const struct ys_port *port = host->port;
-    if (port->store_get(port->context, key_of(peer), there, sizeof there) == RECORD_SIZE &&
-        memcmp(there, bytes, RECORD_SIZE) == 0)
-        return true;
-    if (!ys_store_may_write(host))
-        return false;
-    if (!port->store_put(port->context, key_of(peer), bytes, RECORD_SIZE))
-        ys_host_log(host, "there is no room in the store for what this peer has subscribed to", peer);
-    return true;
-}
-
+/* Keeps a client, unless that is kept already. */
 static void save_client(struct ys_host *host, struct ys_connection *connection)
 {
-    uint8_t bytes[RECORD_SIZE];
+    const struct ys_port *port = host->port;
     uint16_t changes = changes_of(host);
-    bool wants = changes != YS_NONE && ys_bit_get(&connection->indications, changes);
-    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
-    if (knows_table(connection, changes, ys_caching_find(host, YS_CACHING_CHANGED))) {
-        ys_put_u8(&writer, VERSION);
-        ys_put_u8(&writer, connection->features);
-        ys_put_u8(&writer, wants ? RECORD_WANTS_CHANGES : 0);
-        put_hash(host, &writer);
-        put_bits(&writer, &connection->notifications);
-        put_bits(&writer, &connection->indications);
-        connection->unsaved = !put_record(host, connection->remembered, bytes);
-    } else {
-        connection->unsaved = false; /* until it has heard: then it is to be kept again */
-    }
+    uint16_t key = key_of(connection->remembered);
+    struct record there;
+    struct record record = {.version = VERSION,
+                            .features = connection->features,
+                            .notifications = connection->notifications,
+                            .indications = connection->indications};
+    connection->unsaved = false;
+    if (!knows_table(connection, changes, ys_caching_find(host, YS_CACHING_CHANGED)))
+        return; /* once it has heard, it is to be kept again */
+    if (changes != YS_NONE && ys_bit_get(&connection->indications, changes))
+        record.bits = RECORD_WANTS_CHANGES;
+    get_hash(host, record.hash);
+    if (port->store_get(port->context, key, &there, sizeof there) == sizeof there &&
+        memcmp(&there, &record, sizeof there) == 0)
+        return;
+    if (!ys_store_may_write(host))
+        connection->unsaved = true;
+    else if (!port->store_put(port->context, key, &record, sizeof record))
+        ys_host_log(host, "there is no room in the store for what this peer has subscribed to", connection->remembered);
 }
 
 static void remembered_left(struct ys_host *host, struct ys_connection *connection)
@@ -159,21 +128,13 @@ static uint32_t remembered_run(struct ys_host *host, uint32_t now_ms)
 
 /* False if there is no record, or one that this version does not know. One of other sizes was written for another
  * table. */
-static bool load_client(const struct ys_host *host, uint8_t peer, uint8_t *bytes, struct record *record,
-                        bool *same_size)
+static bool load_client(const struct ys_host *host, uint8_t peer, struct record *record, bool *same)
 {
-    size_t length = host->port->store_get(host->port->context, key_of(peer), bytes, RECORD_SIZE);
-    struct ys_reader reader = ys_reader_of(bytes, length < RECORD_SIZE ? length : RECORD_SIZE);
-    record->version = ys_get_u8(&reader);
-    record->features = ys_get_u8(&reader);
-    record->bits = ys_get_u8(&reader);
-    record->hash = ys_get_bytes(&reader, HASH_SIZE);
-    if (!ys_reader_ok(&reader) || record->version != VERSION)
-        return false;
-    get_bits(&reader, &record->notifications);
-    get_bits(&reader, &record->indications);
-    *same_size = length == RECORD_SIZE;
-    return true;
+    uint8_t hash[HASH_SIZE];
+    size_t length = host->port->store_get(host->port->context, key_of(peer), record, sizeof *record);
+    get_hash(host, hash);
+    *same = length == sizeof *record && memcmp(record->hash, hash, sizeof hash) == 0;
+    return length >= offsetof(struct record, notifications) && record->version == VERSION;
 }
 
 static uint16_t configuration_in(const struct record *record, uint16_t notifiable)
@@ -206,17 +167,16 @@ static void subscribe(struct ys_host *host, struct ys_connection *connection, co
 static void remembered_changed(struct ys_host *host)
 {
     const struct ys_pairing *pairing = host->pairing;
+    struct record record;
+    bool same;
     for (uint8_t peer = 1; pairing != NULL && peer <= pairing->security->bonds; peer++) {
-        uint8_t bytes[RECORD_SIZE];
-        struct record record;
-        bool same = false;
         struct ys_connection *connection = NULL;
         while ((connection = ys_connection_next(host, connection)) != NULL && connection->remembered != peer)
             continue;
-        if (connection != NULL || !load_client(host, peer, bytes, &record, &same) || !same)
+        if (connection != NULL || !load_client(host, peer, &record, &same) || !same)
             continue;
-        bytes[2] |= RECORD_OWED;
-        (void)host->port->store_put(host->port->context, key_of(peer), bytes, sizeof bytes);
+        record.bits |= RECORD_OWED;
+        (void)host->port->store_put(host->port->context, key_of(peer), &record, sizeof record);
     }
 }
 
@@ -231,15 +191,13 @@ void ys_remembered_use(struct ys_host *host)
 /* Vol 3 Part G 2.5.2.1. */
 void ys_remembered_load(struct ys_host *host, struct ys_connection *connection, uint8_t peer)
 {
-    uint8_t bytes[RECORD_SIZE];
     struct record record;
     bool same;
     if (host->remembering == NULL)
         return;
     connection->remembered = peer;
-    if (!load_client(host, peer, bytes, &record, &same))
+    if (!load_client(host, peer, &record, &same))
         return;
-    same = same && knows_this_table(host, &record);
     connection->features |= record.features & FEATURES_KNOWN;
     subscribe(host, connection, &record, same);
     connection->unsaved = false;

@@ -1,0 +1,476 @@
+/* Peers and controllers that misbehave, and firmware that does what is legal and unusual: each of these was seen to go
+ * wrong. */
+#include "support/check.h"
+
+#include <stdio.h>
+#include <string.h>
+
+#include <yarnswift/channel.h>
+#include <yarnswift/link.h>
+#include <yarnswift/pairing.h>
+#include <yarnswift/sets.h>
+
+#include "host/core/connections.h"
+#include "host/l2cap/frames.h"
+#include "support/hex.h"
+#include "support/pair.h"
+#include "support/sample.h"
+#include "support/scripted.h"
+#include "support/secure.h"
+#include "wire/l2cap.h"
+
+#define LINK 0x0040
+
+static struct scripted scripted;
+static struct sample sample;
+static uint8_t memory[SAMPLE_VALUES_SIZE];
+
+static void start(uint16_t buffer_length, uint8_t buffer_count)
+{
+    sample = (struct sample){.number = 0x1234, .battery = 57};
+    scripted_init(&scripted, &sample_table, memory, &sample);
+    scripted_start(&scripted, buffer_length, buffer_count);
+}
+
+static void exchange(uint16_t handle, const char *request, const char *response)
+{
+    forget_sent(&scripted);
+    give_att(&scripted, handle, request);
+    assert_att(&scripted, handle, response);
+    give_buffers(&scripted, handle, 8);
+}
+
+/* what the controller is told */
+
+static void a_command_that_has_become_pointless_is_not_sent(void **state)
+{
+    static const struct ys_scanning scanning = {.interval_us = 100000, .window_us = 50000};
+    (void)state;
+    start(27, 8);
+    connect_it(&scripted, LINK, 1);
+    connect_it(&scripted, LINK + 1, 1);
+    forget_sent(&scripted);
+    assert_int_equal(ys_scan(&scripted.host, &scanning), YS_OK);
+    (void)turn(&scripted);
+    assert_sent(&scripted, "01 0b20 07 00 a000 5000 01 00");
+    assert_int_equal(ys_disconnect(&scripted.host, LINK), YS_OK); /* while the controller is asked something else */
+    give(&scripted, "04 05 04 00 4000 13");                       /* and by then it is over */
+    complete(&scripted, 0x200b, "");
+    assert_sent(&scripted, "01 0c20 02 01 00");
+    complete(&scripted, 0x200c, "");
+    assert_sent(&scripted, "");
+    assert_int_equal(ys_disconnect(&scripted.host, LINK + 1), YS_OK);
+    (void)turn(&scripted);
+    assert_sent(&scripted, "01 0604 03 4100 13");
+}
+
+static void a_controller_that_is_silent_has_lost_its_connections(void **state)
+{
+    (void)state;
+    start(27, 8);
+    connect_it(&scripted, LINK, 1);
+    connect_it(&scripted, LINK + 1, 0);
+    assert_int_equal(ys_disconnect(&scripted.host, LINK), YS_OK);
+    (void)turn(&scripted);
+    scripted.now_ms += YS_COMMAND_TIMEOUT_MS;
+    (void)turn(&scripted);
+    assert_int_equal(count_events(&scripted, YS_EVENT_DISCONNECTED), 2);
+    assert_int_equal(scripted.events[scripted.event_count - 1].kind, YS_EVENT_CONTROLLER_FAILED);
+    assert_int_equal(ys_host_mtu(&scripted.host, LINK), 0);
+}
+
+/* A controller without extended advertising would only hear what is on 1M. */
+static void what_the_controller_cannot_hear_is_refused(void **state)
+{
+    static const struct ys_scanning coded = {.interval_us = 100000, .window_us = 50000, .phys = YS_ON_CODED};
+    struct ys_sets sets;
+    (void)state;
+    sample = (struct sample){.number = 1};
+    scripted_init(&scripted, &sample_table, memory, &sample);
+    ys_host_use_sets(&scripted.host, &sets);
+    scripted_start(&scripted, 27, 8);
+    assert_int_equal(ys_scan(&scripted.host, &coded), YS_ERROR_UNSUPPORTED);
+    (void)turn(&scripted);
+    assert_sent(&scripted, "");
+}
+
+/* what is on the way */
+
+static void a_peer_that_acknowledges_nothing_leaves_room_for_short_values_of_others(void **state)
+{
+    (void)state;
+    start(27, 3);
+    connect_it(&scripted, LINK, 1);
+    connect_it(&scripted, LINK + 1, 1);
+    forget_sent(&scripted);
+    give_att(&scripted, LINK + 1, "02 4d00"); /* an MTU of 77, which takes all three buffers */
+    give_buffers(&scripted, LINK + 1, 3);
+    give_att(&scripted, LINK + 1, "12 1500 0100");
+    give_buffers(&scripted, LINK + 1, 3);
+    give_att(&scripted, LINK, "0a 0300"); /* whose answer is never acknowledged */
+    forget_sent(&scripted);
+    ys_host_changed(&scripted.host, 20);
+    (void)turn(&scripted);
+    assert_att(&scripted, LINK + 1, "1b 1400 39");
+}
+
+/* Handlers of their own: the first read of the value waits, and the next notification answers it. */
+
+static struct {
+    struct ys_host *host;
+    uint32_t token;
+    bool waits;
+} yard;
+
+static uint8_t read_later(const struct ys_access *access, struct ys_writer *value)
+{
+    if (access->token != 0 && yard.waits) {
+        yard.waits = false;
+        yard.token = access->token;
+        return YS_LATER;
+    }
+    if (access->token == 0 && yard.token != 0) {
+        assert_int_equal(ys_answer(access->host, yard.token, YS_ATT_OK, "x", 1), YS_OK);
+        yard.token = 0;
+    }
+    ys_put_u8(value, 'y');
+    return YS_ATT_OK;
+}
+
+static const struct ys_value value = {.read = read_later, .stored_at = YS_NONE, .notifiable = 0};
+static const struct ys_attribute attributes[] = {
+    {0x180f, YS_ATTRIBUTE_SERVICE, 0, YS_RIGHTS(YS_RIGHT_OPEN, YS_RIGHT_NONE, YS_RIGHT_NONE), 4, NULL},
+    {0, YS_ATTRIBUTE_CHARACTERISTIC, 0x32, YS_RIGHTS(YS_RIGHT_OPEN, YS_RIGHT_NONE, YS_RIGHT_NONE), 5, NULL},
+    {0x2a19, YS_ATTRIBUTE_VALUE, 0, YS_RIGHTS(YS_RIGHT_OPEN, YS_RIGHT_NONE, YS_RIGHT_OPEN), 1, &value},
+    {0, YS_ATTRIBUTE_CONFIGURATION, 0, YS_RIGHTS(YS_RIGHT_OPEN, YS_RIGHT_OPEN, YS_RIGHT_NONE), 2, NULL},
+};
+static const struct ys_notifiable notifiables[] = {{3, 0}};
+static const struct ys_table table = {attributes, NULL, notifiables, NULL, 4, 1, 0, 0};
+
+/* The port has no `wake`: a turn must say by itself that it has left work behind. Whichever connection goes first. */
+static void an_answer_from_a_handler_of_another_connection_is_sent(void **state)
+{
+    (void)state;
+    scripted_init(&scripted, &table, NULL, NULL);
+    scripted_start(&scripted, 27, 8);
+    connect_it(&scripted, LINK, 1);
+    connect_it(&scripted, LINK + 1, 1);
+    give_att(&scripted, LINK + 1, "12 0400 0100");
+    for (int i = 0; i < 6; i++) {
+        give_buffers(&scripted, LINK, 8);
+        give_buffers(&scripted, LINK + 1, 8);
+        yard.waits = true;
+        give_att(&scripted, LINK, "0a 0300");
+        for (int j = 0; j < i; j++)
+            (void)turn(&scripted);
+        forget_sent(&scripted);
+        ys_host_changed(&scripted.host, 3);
+        for (int j = 0; j < 8 && turn(&scripted) == 0; j++)
+            continue;
+        assert_int_equal(scripted.sent_count, 2); /* the notification, and the answer */
+    }
+}
+
+/* refusals */
+
+static void every_signal_that_nobody_understands_is_answered(void **state)
+{
+    (void)state;
+    start(27, 8);
+    connect_it(&scripted, LINK, 1);
+    forget_sent(&scripted);
+    leave_packet(&scripted, "02 4020 0800 0400 0500 08 07 0000");
+    give(&scripted, "02 4020 0800 0400 0500 0a 09 0000");
+    assert_sent(&scripted, "02 4000 0a00 0600 0500 01 07 0200 0000 | 02 4000 0a00 0600 0500 01 09 0200 0000");
+}
+
+static void a_central_without_links_says_no_to_other_parameters(void **state)
+{
+    (void)state;
+    start(27, 8);
+    connect_it(&scripted, LINK, 0);
+    forget_sent(&scripted);
+    give(&scripted, "02 4020 1000 0c00 0500 12 05 0800 0600 0c00 0000 9001");
+    assert_sent(&scripted, "02 4000 0a00 0600 0500 13 05 0200 0100");
+}
+
+/* time that is over */
+
+static void after_an_indication_that_is_not_confirmed_nothing_more_is_said(void **state)
+{
+    (void)state;
+    scripted_init(&scripted, &table, NULL, NULL);
+    scripted_start(&scripted, 27, 8);
+    connect_it(&scripted, LINK, 1);
+    exchange(LINK, "12 0400 0200", "13");
+    ys_host_changed(&scripted.host, 3);
+    (void)turn(&scripted);
+    assert_att(&scripted, LINK, "1d 0300 79");
+    give_buffers(&scripted, LINK, 8);
+    ys_host_changed(&scripted.host, 3);
+    scripted.now_ms += 30000;
+    (void)turn(&scripted);
+    assert_sent(&scripted, "01 0604 03 4000 13");
+    for (int i = 0; i < 4; i++) {
+        ys_host_changed(&scripted.host, 3);
+        (void)turn(&scripted);
+    }
+    give_att(&scripted, LINK, "0a 0300"); /* and nothing is taken */
+    give_att(&scripted, LINK, "1e");
+    assert_sent(&scripted, "");
+}
+
+static void queued_writes_of_one_client_give_way_in_time(void **state)
+{
+    char part[128] = "16 0d00 0000";
+    (void)state;
+    start(251, 8);
+    connect_it(&scripted, LINK, 1);
+    connect_it(&scripted, LINK + 1, 1);
+    exchange(LINK, "02 f700", "03 f700");
+    for (unsigned offset = 0; scripted.event_count < 60; offset += 18) {
+        (void)snprintf(part, sizeof part, "16 0d00 %02x%02x 000102030405060708090a0b0c0d0e0f1011", offset & 0xff,
+                       offset >> 8);
+        give_att(&scripted, LINK, part);
+        bool full = scripted.sent[scripted.sent_count - 1][9] == 0x01;
+        forget_sent(&scripted);
+        give_buffers(&scripted, LINK, 8);
+        if (full)
+            break;
+    }
+    /* no value is longer than 512 bytes: what lies behind is not kept even if there were room */
+    exchange(LINK + 1, "16 0d00 0000 aabb", "01 16 0d00 09");
+    scripted.now_ms += 29999;
+    exchange(LINK + 1, "16 0d00 0000 aabb", "01 16 0d00 09");
+    scripted.now_ms += 1;
+    exchange(LINK + 1, "16 0d00 0000 aabb", "17 0d00 0000 aabb");
+    exchange(LINK + 1, "18 01", "19");
+    exchange(LINK + 1, "0a 0d00", "0b aabb");
+    /* who has lost its parts is told, once, and nothing is written */
+    exchange(LINK, "18 01", "01 18 0000 11");
+    exchange(LINK, "0a 0d00", "0b aabb");
+    exchange(LINK, "16 0d00 0000 ccdd", "17 0d00 0000 ccdd");
+    exchange(LINK, "18 01", "19");
+    exchange(LINK, "0a 0d00", "0b ccdd");
+}
+
+/* extras, in any order */
+
+static const int orders[24][4] = {{0, 1, 2, 3}, {0, 1, 3, 2}, {0, 2, 1, 3}, {0, 2, 3, 1}, {0, 3, 1, 2}, {0, 3, 2, 1},
+                                  {1, 0, 2, 3}, {1, 0, 3, 2}, {1, 2, 0, 3}, {1, 2, 3, 0}, {1, 3, 0, 2}, {1, 3, 2, 0},
+                                  {2, 0, 1, 3}, {2, 0, 3, 1}, {2, 1, 0, 3}, {2, 1, 3, 0}, {2, 3, 0, 1}, {2, 3, 1, 0},
+                                  {3, 0, 1, 2}, {3, 0, 2, 1}, {3, 1, 0, 2}, {3, 1, 2, 0}, {3, 2, 0, 1}, {3, 2, 1, 0}};
+
+static struct pair pair;
+static const int *order;
+static struct {
+    struct ys_sets sets;
+    struct ys_pairing pairing;
+    struct ys_links links;
+    struct ys_channels channels;
+} parts[3];
+
+static void use_part(struct end *end, size_t who, int which)
+{
+    static const struct ys_security security = {
+        .capability = YS_CAPABILITY_NONE, .key_size_min = 16, .key_size_max = 16, .passkey = YS_PASSKEY_RANDOM};
+    static const struct ys_link_wishes wishes = {
+        .interval_min_us = 15000, .interval_max_us = 15000, .supervision_timeout_ms = 2000, .packet_length = 100};
+    if (which == 0)
+        ys_host_use_sets(&end->host, &parts[who].sets);
+    else if (which == 1)
+        assert_int_equal(ys_host_use_pairing(&end->host, &parts[who].pairing, &security), YS_OK);
+    else if (which == 2)
+        assert_int_equal(ys_host_use_links(&end->host, &parts[who].links, who == 0 ? &wishes : NULL), YS_OK);
+    else
+        ys_host_use_channels(&end->host, &parts[who].channels);
+}
+
+static void use_parts(struct pair *whose, struct end *end)
+{
+    size_t who = end == &whose->peripheral ? 0 : end == &whose->central ? 1 : 2;
+    for (size_t i = 0; i < 4; i++)
+        use_part(end, who, order[i]);
+}
+
+static void advertise(struct ys_host *host, void *context, const struct ys_event *event)
+{
+    static const struct ys_advertising advertising = {.interval_min_us = 20000, .interval_max_us = 20000};
+    (void)context;
+    if (event->kind == YS_EVENT_READY)
+        assert_int_equal(ys_advertise_set(host, 0, &advertising), YS_OK);
+}
+
+static void extras_do_not_care_who_was_first(void **state)
+{
+    static uint8_t into[2][100];
+    (void)state;
+    for (size_t i = 0; i < 24; i++) {
+        struct ys_channel waiting = {.state = YS_CHANNEL_CLOSED};
+        struct ys_channel opening = {.state = YS_CHANNEL_CLOSED};
+        const struct ys_channel_settings settings[2] = {
+            {.spsm = 0x81, .level = YS_LEVEL_ENCRYPTED, .memory = into[0], .size = sizeof into[0]},
+            {.spsm = 0x81, .memory = into[1], .size = sizeof into[1]}};
+        memset(&pair, 0, sizeof pair);
+        pair.sets = 2;
+        pair.prepare = use_parts;
+        order = orders[i];
+        pair_begin(&pair, 1, &sample_table, &sample, memory, advertise);
+        pair_connect(&pair, &pair.central, 30000);
+        pass_ms(&pair, 2000);
+        struct ys_link_state link;
+        assert_int_equal(ys_link_get(&pair.central.host, pair.central.connection, &link), YS_OK);
+        assert_int_equal(link.interval_us, 15000);
+        assert_int_equal(link.receive_length, 100);
+        assert_int_equal(ys_secure(&pair.central.host, pair.central.connection, YS_LEVEL_ENCRYPTED), YS_OK);
+        pass_ms(&pair, 2000);
+        assert_int_equal(pair.peripheral.counts[YS_EVENT_SECURED], 1);
+        assert_int_equal(ys_channel_wait(&pair.peripheral.host, &waiting, &settings[0]), YS_OK);
+        assert_int_equal(ys_channel_open(&pair.central.host, &opening, pair.central.connection, &settings[1]), YS_OK);
+        pass_ms(&pair, 500);
+        assert_int_equal(waiting.state, YS_CHANNEL_OPEN);
+        assert_int_equal(ys_disconnect(&pair.central.host, pair.central.connection), YS_OK);
+        pass_ms(&pair, 500);
+        assert_int_equal(waiting.state, YS_CHANNEL_WAITING);
+        assert_int_equal(opening.state, YS_CHANNEL_CLOSED);
+        pair_end(&pair);
+    }
+}
+
+/* pairing */
+
+static const struct ys_security private_one = {.capability = YS_CAPABILITY_NONE,
+                                               .key_size_min = 16,
+                                               .key_size_max = 16,
+                                               .bonds = 4,
+                                               .privacy = true,
+                                               .rotation_s = 3600,
+                                               .passkey = YS_PASSKEY_RANDOM};
+
+static void a_scan_that_is_stopped_stays_so_when_the_address_changes(void **state)
+{
+    static const struct ys_scanning scanning = {.interval_us = 100000, .window_us = 50000};
+    struct yard yard_of = {.seed = 1};
+    (void)state;
+    yard_begin(&yard_of, &private_one, &private_one);
+    assert_int_equal(ys_scan(&yard_of.tablet.host, &scanning), YS_OK);
+    yard_pass(&yard_of, 1000);
+    yard_of.tablet.pairing.rotate_ms = (uint32_t)(ys_clock_now_ns(yard_of.clock) / YS_NS_PER_MS);
+    assert_int_equal(ys_scan_stop(&yard_of.tablet.host), YS_OK);
+    yard_pass(&yard_of, 1000);
+    assert_false(yard_of.tablet.host.scanning_on);
+    yard_end(&yard_of);
+}
+
+static size_t listed; /* commands that add somebody to a resolving list */
+
+static void count_listed(void *party, enum ys_direction direction, const uint8_t *packet, size_t length)
+{
+    (void)party;
+    listed +=
+        direction == YS_TO_CONTROLLER && length > 3 && packet[0] == 0x01 && packet[1] == 0x27 && packet[2] == 0x20;
+}
+
+static void a_controller_that_was_reset_is_told_again_who_is_remembered(void **state)
+{
+    struct yard yard_of = {.seed = 2, .observe = count_listed};
+    (void)state;
+    yard_begin(&yard_of, &private_one, &private_one);
+    yard_connect(&yard_of);
+    yard_secure(&yard_of, YS_LEVEL_ENCRYPTED);
+    assert_true(yard_of.wrench.secured.u.secured.bond > 0);
+    yard_disconnect(&yard_of);
+    yard_pass(&yard_of, 2000);
+    listed = 0;
+    ys_host_start(&yard_of.wrench.host);
+    yard_pass(&yard_of, 2000);
+    assert_int_equal(listed, 1);
+    yard_end(&yard_of);
+}
+
+/* What the raw tablet says to the wrench, or the other way. */
+static void say(struct yard *of, struct party *from, const char *hex)
+{
+    uint8_t pdu[70];
+    size_t length = from_hex(hex, pdu, sizeof pdu);
+    struct ys_connection *connection = ys_connection_find(&from->host, from->connection);
+    assert_true(ys_l2cap_send_short(&from->host, connection, YS_L2CAP_SECURITY, pdu, length));
+    yard_pass(of, 100);
+}
+
+static void keys_that_are_pressed_do_not_keep_a_pairing_alive(void **state)
+{
+    struct yard yard_of = {.seed = 3, .raw = 2};
+    (void)state;
+    yard_begin(&yard_of, &private_one, &private_one);
+    yard_connect(&yard_of);
+    say(&yard_of, &yard_of.tablet, "01 03 00 01 10 01 01");
+    assert_non_null(yard_of.wrench.host.pairing->connection);
+    for (int i = 0; i < 3; i++) {
+        yard_pass(&yard_of, 12000);
+        say(&yard_of, &yard_of.tablet, "0e 01");
+    }
+    assert_null(yard_of.wrench.host.pairing->connection);
+    assert_int_equal(yard_of.wrench.failed.reason, YS_SMP_TIMEOUT);
+    yard_end(&yard_of);
+}
+
+static size_t requests; /* to pair, of the tablet */
+
+static void count_requests(void *party, enum ys_direction direction, const uint8_t *packet, size_t length)
+{
+    (void)party;
+    requests +=
+        direction == YS_TO_CONTROLLER && length > 9 && packet[0] == 0x02 && packet[7] == 0x06 && packet[9] == 0x01;
+}
+
+static void a_peripheral_that_asks_and_fails_again_and_again_is_paired_with_once(void **state)
+{
+    struct yard yard_of = {.seed = 4, .raw = 1, .observe = count_requests};
+    (void)state;
+    requests = 0;
+    yard_begin(&yard_of, &private_one, &private_one);
+    yard_connect(&yard_of);
+    for (int i = 0; i < 20; i++) {
+        say(&yard_of, &yard_of.wrench, "0b 01"); /* a security request */
+        say(&yard_of, &yard_of.wrench, "05 08"); /* and then: failed */
+    }
+    assert_int_equal(requests, 1);
+    yard_end(&yard_of);
+}
+
+static void after_a_pairing_ran_out_of_time_nobody_asks_for_security(void **state)
+{
+    struct yard yard_of = {.seed = 5, .raw = 2};
+    (void)state;
+    yard_begin(&yard_of, &private_one, &private_one);
+    yard_connect(&yard_of);
+    say(&yard_of, &yard_of.tablet, "01 03 00 01 10 01 01");
+    yard_pass(&yard_of, 31000);
+    assert_int_equal(yard_of.wrench.failed.reason, YS_SMP_TIMEOUT);
+    assert_int_equal(ys_secure(&yard_of.wrench.host, yard_of.wrench.connection, YS_LEVEL_ENCRYPTED), YS_ERROR_TOO_LATE);
+    assert_int_equal(ys_connection_find(&yard_of.wrench.host, yard_of.wrench.connection)->keys.level_due, 0);
+    yard_end(&yard_of);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(a_command_that_has_become_pointless_is_not_sent),
+        cmocka_unit_test(a_controller_that_is_silent_has_lost_its_connections),
+        cmocka_unit_test(what_the_controller_cannot_hear_is_refused),
+        cmocka_unit_test(a_peer_that_acknowledges_nothing_leaves_room_for_short_values_of_others),
+        cmocka_unit_test(an_answer_from_a_handler_of_another_connection_is_sent),
+        cmocka_unit_test(every_signal_that_nobody_understands_is_answered),
+        cmocka_unit_test(a_central_without_links_says_no_to_other_parameters),
+        cmocka_unit_test(after_an_indication_that_is_not_confirmed_nothing_more_is_said),
+        cmocka_unit_test(queued_writes_of_one_client_give_way_in_time),
+        cmocka_unit_test(extras_do_not_care_who_was_first),
+        cmocka_unit_test(a_scan_that_is_stopped_stays_so_when_the_address_changes),
+        cmocka_unit_test(a_controller_that_was_reset_is_told_again_who_is_remembered),
+        cmocka_unit_test(keys_that_are_pressed_do_not_keep_a_pairing_alive),
+        cmocka_unit_test(a_peripheral_that_asks_and_fails_again_and_again_is_paired_with_once),
+        cmocka_unit_test(after_a_pairing_ran_out_of_time_nobody_asks_for_security),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
