@@ -9,6 +9,7 @@ function(yarnswift_layer name)
   endif()
   file(GLOB_RECURSE sources CONFIGURE_DEPENDS ${PROJECT_SOURCE_DIR}/${layer_FOLDER}/*.c)
   add_library(yarnswift_${name} STATIC ${sources})
+  add_library(yarnswift::yarnswift_${name} ALIAS yarnswift_${name}) # as an installed package calls it
   target_include_directories(yarnswift_${name} PUBLIC
     $<BUILD_INTERFACE:${PROJECT_SOURCE_DIR}/include> $<INSTALL_INTERFACE:${CMAKE_INSTALL_INCLUDEDIR}>)
   target_include_directories(yarnswift_${name} PUBLIC

@@ -3,6 +3,7 @@
 # the CMake package, with a definition of its own, and once by pkg-config.
 set -eu
 build=$1
+root=$(cd "$(dirname "$0")/.." && pwd)
 work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT
 
@@ -79,6 +80,43 @@ cc $flags -I "$generated" $(pkg-config --cflags yarnswift) main.c "$generated/la
 printf '#include <yarnswift/host.h>\n#include "lamp_table.h"\nint main() { return lamp_table.attribute_count == 12 ? 0 : 1; }\n' >plus.cpp
 # shellcheck disable=SC2046
 c++ -Wall -Wextra -Werror -I "$generated" $(pkg-config --cflags yarnswift) -c plus.cpp -o plus.o
+
+# A project that adds the sources gets the firmware library alone, with the sizes of config.h or those that it asks for.
+mkdir within
+cat >within/main.c <<'EOF'
+#include <stdio.h>
+#include <yarnswift/host.h>
+int main(void)
+{
+    printf("MTU %d, %d connections\n", YS_MTU, YS_CONNECTIONS);
+    struct ys_host host;
+    return ys_host_init(&host, sizeof host, &(struct ys_host_settings){.port = NULL}) == YS_ERROR_PORT_SEND ? 0 : 1;
+}
+EOF
+cat >within/CMakeLists.txt <<EOF
+cmake_minimum_required(VERSION 3.25)
+project(within LANGUAGES C)
+add_subdirectory($root yarnswift)
+add_executable(within main.c)
+target_link_libraries(within PRIVATE yarnswift::yarnswift_host)
+EOF
+for sizes in "" "-DYARNSWIFT_MTU=100 -DYARNSWIFT_CONNECTIONS=1"; do
+    # shellcheck disable=SC2086
+    {
+        cmake -G Ninja -S within -B within/build $sizes
+        cmake --build within/build
+    } >"$work/log" 2>&1 || { cat "$work/log"; exit 1; }
+    ./within/build/within >>said
+done
+printf 'MTU 247, 3 connections\nMTU 100, 1 connections\n' | cmp - said
+test ! -e within/build/bin/yarnswift
+if grep -q Werror within/build/build.ninja; then exit 1; fi
+# The package and pkg-config say which sizes were used.
+pkg-config --cflags yarnswift | grep -q -- "-DYS_MTU=517 .*-DYS_CONNECTIONS=3\|-DYS_CONNECTIONS=3 .*-DYS_MTU=517"
+grep -q "YS_MTU=517" "$(find "$work/prefix" -name yarnswift-config.cmake)"
+# A build of which nothing is said is optimised.
+cmake -G Ninja -S "$root" -B plain -DYARNSWIFT_TOOL=OFF >"$work/log" 2>&1 || { cat "$work/log"; exit 1; }
+grep -q -- " -O2 " plain/build.ninja
 
 # A new project builds and runs at once: beside what is installed, and beside what is only built.
 for command in "$work/prefix/bin/yarnswift" "$build/bin/yarnswift"; do
