@@ -220,6 +220,106 @@ static void after_an_indication_that_is_not_confirmed_nothing_more_is_said(void 
     assert_sent(&scripted, "");
 }
 
+/* Vol 3 Part A 6.2.1. */
+static void a_channel_that_nobody_answers_for_is_given_up(void **state)
+{
+    static uint8_t into[100];
+    static const struct ys_channel_settings settings = {.spsm = 0x81, .memory = into, .size = sizeof into};
+    struct ys_channels channels;
+    struct ys_channel channel = {.state = YS_CHANNEL_CLOSED};
+    (void)state;
+    sample = (struct sample){.number = 1};
+    scripted_init(&scripted, &sample_table, memory, &sample);
+    ys_host_use_channels(&scripted.host, &channels);
+    scripted_start(&scripted, 27, 8);
+    connect_it(&scripted, LINK, 0);
+    forget_sent(&scripted);
+    assert_int_equal(ys_channel_open(&scripted.host, &channel, LINK, &settings), YS_OK);
+    assert_in_range(turn(&scripted), 1, 30000);
+    assert_int_equal(scripted.sent_count, 1);
+    scripted.now_ms += 29999;
+    assert_int_equal(turn(&scripted), 1);
+    assert_int_equal(channel.state, YS_CHANNEL_OPENING);
+    scripted.now_ms += 1;
+    (void)turn(&scripted);
+    assert_int_equal(last_event(&scripted, YS_EVENT_CHANNEL_REFUSED)->reason, YS_CHANNEL_NO_ANSWER);
+    assert_int_equal(channel.state, YS_CHANNEL_CLOSED);
+    /* the other side opens one, and does not say that it is over */
+    assert_int_equal(ys_channel_wait(&scripted.host, &channel, &settings), YS_OK);
+    give(&scripted, "02 4020 1200 0e00 0500 14 03 0a00 8100 4000 4000 1700 0500");
+    assert_int_equal(channel.state, YS_CHANNEL_OPEN);
+    assert_int_equal(ys_channel_close(&scripted.host, &channel), YS_OK);
+    (void)turn(&scripted);
+    scripted.now_ms += 30000;
+    (void)turn(&scripted);
+    assert_int_equal(count_events(&scripted, YS_EVENT_CHANNEL_CLOSED), 1);
+    assert_int_equal(channel.state, YS_CHANNEL_CLOSED);
+}
+
+/* Firmware that closes every channel as soon as one is over: the list becomes shorter while it is gone over. */
+
+static struct ys_channel several[3];
+
+static void close_all(struct scripted *of, const struct ys_event *event)
+{
+    if (event->kind != YS_EVENT_CHANNEL_CLOSED)
+        return;
+    for (size_t i = 0; i < 3; i++) {
+        if (several[i].state != YS_CHANNEL_CLOSED)
+            (void)ys_channel_close(&of->host, &several[i]);
+        if (several[i].state == YS_CHANNEL_CLOSED)
+            memset(&several[i], 0xff, sizeof several[i]); /* its memory is the firmware's again */
+        if (several[i].state == 0xff)
+            several[i].state = YS_CHANNEL_CLOSED;
+    }
+}
+
+static void all_channels_may_be_closed_when_one_is(void **state)
+{
+    static uint8_t into[3][100];
+    struct ys_channels channels;
+    (void)state;
+    scripted_init(&scripted, &sample_table, memory, &sample);
+    ys_host_use_channels(&scripted.host, &channels);
+    scripted_start(&scripted, 27, 8);
+    connect_it(&scripted, LINK, 1);
+    memset(several, 0, sizeof several);
+    for (size_t i = 0; i < 3; i++) {
+        const struct ys_channel_settings settings = {.spsm = 0x81, .memory = into[i], .size = sizeof into[i]};
+        assert_int_equal(i == 1 ? ys_channel_wait(&scripted.host, &several[i], &settings)
+                                : ys_channel_open(&scripted.host, &several[i], LINK, &settings),
+                         YS_OK);
+    }
+    (void)turn(&scripted);
+    scripted.on_event = close_all;
+    give(&scripted, "04 05 04 00 4000 13");
+    for (size_t i = 0; i < 3; i++)
+        assert_int_equal(several[i].state, YS_CHANNEL_CLOSED);
+    assert_null(channels.first);
+}
+
+static void parameters_that_nobody_answers_for_are_refused_in_time(void **state)
+{
+    static const struct ys_link_wishes wishes = {
+        .interval_min_us = 100000, .interval_max_us = 100000, .supervision_timeout_ms = 4000};
+    struct ys_links links;
+    (void)state;
+    scripted_init(&scripted, &sample_table, memory, &sample);
+    assert_int_equal(ys_host_use_links(&scripted.host, &links, &wishes), YS_OK);
+    scripted_start(&scripted, 27, 8);
+    connect_it(&scripted, LINK, 1);
+    leave_packet(&scripted,
+                 "04 0f 04 01 01 1320"); /* LE Connection Update is an unknown command: the other host is asked */
+    assert_in_range(turn(&scripted), 0, 30000);
+    assert_in_range(turn(&scripted), 1, 30000);
+    scripted.now_ms += 29999;
+    (void)turn(&scripted);
+    assert_int_equal(count_events(&scripted, YS_EVENT_LINK_REFUSED), 0);
+    scripted.now_ms += 1;
+    (void)turn(&scripted);
+    assert_int_equal(last_event(&scripted, YS_EVENT_LINK_REFUSED)->reason, YS_HCI_TIMEOUT);
+}
+
 static void queued_writes_of_one_client_give_way_in_time(void **state)
 {
     char part[128] = "16 0d00 0000";
@@ -464,6 +564,9 @@ int main(void)
         cmocka_unit_test(every_signal_that_nobody_understands_is_answered),
         cmocka_unit_test(a_central_without_links_says_no_to_other_parameters),
         cmocka_unit_test(after_an_indication_that_is_not_confirmed_nothing_more_is_said),
+        cmocka_unit_test(a_channel_that_nobody_answers_for_is_given_up),
+        cmocka_unit_test(all_channels_may_be_closed_when_one_is),
+        cmocka_unit_test(parameters_that_nobody_answers_for_are_refused_in_time),
         cmocka_unit_test(queued_writes_of_one_client_give_way_in_time),
         cmocka_unit_test(extras_do_not_care_who_was_first),
         cmocka_unit_test(a_scan_that_is_stopped_stays_so_when_the_address_changes),

@@ -66,6 +66,11 @@ static const struct wrong wrong[] = {
     {"device: {name: T2, security: {capability: none, out of band: true}}\n" PLAIN "  [{name: s, uuid: " LONG
      ", characteristics: [{name: a, uuid: +1, format: uint8, read: authenticated, value: 1}]}]\n",
      "4:5 advice: \"s\" is not advertised: a central that looks for it by its UUID will not find this device\n"},
+    {"device: {name: T2, security: {capability: display, key size: 7}}\n" PLAIN "  [{name: s, uuid: " LONG
+     ", characteristics: [{name: a, uuid: +1, format: uint8, read: secure connections, value: 1}]}]\n",
+     "1:62 warning: \"a\" offers read to links with Secure Connections, whose keys have 16 bytes: who pairs with a "
+     "shorter one never has it; leave key size out\n"
+     "4:5 advice: \"s\" is not advertised: a central that looks for it by its UUID will not find this device\n"},
     {"device: {name: T2, security: {capability: none, privacy: true, rotation: 2 h}}\n" PLAIN "  [{name: s, uuid: " LONG
      ", characteristics: [{name: a, uuid: +1, format: uint8, read: encrypted, value: 1}]}]\n",
      "1:74 error: a rotation must be from 1 s to 1 h\n"},

@@ -26,6 +26,7 @@ enum ys_channel_result {
     YS_CHANNEL_INVALID_SOURCE = 0x09,
     YS_CHANNEL_SOURCE_TAKEN = 0x0a,
     YS_CHANNEL_PARAMETERS = 0x0b,
+    YS_CHANNEL_NO_ANSWER = 0xfe,     /* for 30 s */
     YS_CHANNEL_NOT_UNDERSTOOD = 0xff /* the other side has no such channels */
 };
 
@@ -74,6 +75,7 @@ struct ys_channel {
     uint16_t sending_length;
     uint16_t sent;
     struct ys_stream *stream;
+    uint32_t until_ms; /* opening, closing: an answer is waited for */
     uint8_t identifier;
     uint8_t due; /* signalling commands */
     bool waits;  /* again, once it is over */
@@ -89,7 +91,8 @@ struct ys_channels {
     uint8_t gone_identifier; /* likewise an end of what is not there any more */
     uint16_t gone_ids[2];
     uint8_t last_identifier;
-    bool yields; /* it is the attributes' turn */
+    bool yields;  /* it is the attributes' turn */
+    bool shorter; /* a channel was taken out of the list */
 };
 
 /* Lets a host have channels. Between ys_host_init and ys_host_start; `channels` is the host's from then on. */

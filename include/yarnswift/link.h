@@ -64,6 +64,7 @@ struct ys_link_of {
     uint32_t at_ms; /* when what is due may go */
     uint16_t due;
     uint8_t tries;
+    uint32_t answer_ms;      /* until when the answer to that is waited for: */
     uint8_t identifier;      /* of the own request to the other host that waits for its answer; 0: none */
     uint8_t peer_identifier; /* of the other host's that is to be answered; 0: none */
     uint16_t asked[4]; /* what the other side asks for: interval, at least and at most, latency, timeout, as in HCI */

@@ -105,6 +105,11 @@ static void check_offer(struct ys_design *design, const struct ys_offer *offer, 
                         "\"%s\" offers %s to %s, which a device without display and keyboard never has: make it "
                         "encrypted, or say what the device has",
                         name, what, right_words(offer->right));
+    else if (offer->right == YS_RIGHT_SECURE_CONNECTIONS && security->key_size.given && security->key_size.number < 16)
+        ys_findings_add(&design->findings, YS_WARNING, "security", security->key_size.place,
+                        "\"%s\" offers %s to %s, whose keys have 16 bytes: who pairs with a shorter one never has it; "
+                        "leave key size out",
+                        name, what, right_words(offer->right));
 }
 
 static void check_rights(struct ys_design *design, const struct ys_characteristic *characteristic)

@@ -175,14 +175,24 @@ static uint32_t run_links(struct ys_host *host, uint32_t now_ms)
         links->running = DUE_NOTHING; /* the host has been started anew meanwhile */
     for (uint8_t i = 0; i < YS_CONNECTIONS; i++) {
         struct ys_link_of *of = &links->of[i];
-        if (!host->connections[i].used || of->due == 0)
+        if (!host->connections[i].used)
             continue;
-        uint32_t until_ms = of->timed ? ys_until_ms(now_ms, of->at_ms) : 0;
-        if (until_ms == 0)
-            of->timed = false;
-        else if (until_ms < wait_ms)
-            wait_ms = until_ms;
-        run_link(host, links, i);
+        if (of->due != 0) {
+            uint32_t until_ms = of->timed ? ys_until_ms(now_ms, of->at_ms) : 0;
+            if (until_ms == 0)
+                of->timed = false;
+            else if (until_ms < wait_ms)
+                wait_ms = until_ms;
+            run_link(host, links, i);
+        }
+        if (of->identifier == 0)
+            continue;
+        uint32_t left_ms = ys_until_ms(now_ms, of->answer_ms);
+        wait_ms = left_ms < wait_ms ? left_ms : wait_ms;
+        if (left_ms == 0) {
+            of->identifier = 0;
+            ys_link_tell(host, &host->connections[i], YS_EVENT_LINK_REFUSED, YS_LINK_PARAMETERS, YS_HCI_TIMEOUT);
+        }
     }
     return wait_ms;
 }

@@ -1,10 +1,13 @@
 /* What hosts ask each other for where the controllers cannot (Core 5.4 Vol 3 Part A 4.20, 4.21). */
 #include "host/gap/link_signals.h"
 
+#include "host/core/clock.h"
 #include "host/gap/connecting.h"
 #include "host/gap/links.h"
 #include "wire/hci_link.h"
 #include "wire/link.h"
+
+#define ANSWER_MS 30000 /* that a signal may take to be answered (Vol 3 Part A 6.2.1) */
 
 static void put_parameters(struct ys_writer *writer, const struct ys_hci_parameters *parameters)
 {
@@ -25,6 +28,7 @@ bool ys_link_send_signal(struct ys_host *host, struct ys_connection *connection,
     if (due == DUE_SIGNAL) {
         links->last_identifier = links->last_identifier < 0x7f ? (uint8_t)(links->last_identifier + 1) : 1;
         of->identifier = links->last_identifier;
+        of->answer_ms = ys_now_ms(host) + ANSWER_MS;
         signal = (struct ys_l2cap_signal){.code = YS_L2CAP_PARAMETER_REQ, .identifier = of->identifier, .length = 8};
     }
     struct ys_writer writer = ys_l2cap_writer(&host->outgoing, YS_L2CAP_SIGNAL_MAX);

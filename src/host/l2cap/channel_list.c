@@ -81,6 +81,7 @@ static void unlink_channel(struct ys_host *host, const struct ys_channel *channe
         link = &(*link)->next;
     if (*link != NULL)
         *link = channel->next;
+    ys_channels_of(host)->shorter = true;
 }
 
 /* It is over: one that waited waits again, unless it is to be closed. What leads here is drawn at enum

@@ -3,10 +3,13 @@
 
 #include <yarnswift/security.h>
 
+#include "host/core/clock.h"
 #include "host/core/connections.h"
 #include "host/l2cap/channel_list.h"
 #include "host/l2cap/frames.h"
 #include "wire/l2cap.h"
+
+#define ANSWER_MS 30000 /* that a signal may take to be answered (Vol 3 Part A 6.2.1) */
 
 /* Vol 3 Part A 4. */
 static uint8_t next_identifier(struct ys_channels *channels)
@@ -60,6 +63,7 @@ bool ys_channel_send_due(struct ys_host *host, struct ys_connection *connection,
     if (!good)
         return false;
     channel->due = (uint8_t)(channel->due & ~due);
+    channel->until_ms = ys_now_ms(host) + ANSWER_MS;
     if (due == DUE_REQUEST || due == DUE_RESPONSE)
         channel->lent = credits;
     else if (due == DUE_CREDITS)

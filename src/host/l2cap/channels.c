@@ -27,38 +27,58 @@ static bool channel_frame(struct ys_host *host, const struct ys_frame *frame)
     return true;
 }
 
+/* Nothing has come back: an end is an end all the same (Vol 3 Part A 6.2.1). */
+static void give_up(struct ys_host *host, struct ys_channel *channel)
+{
+    bool closes = channel->state == YS_CHANNEL_CLOSING;
+    ys_channel_end(host, channel, closes ? YS_EVENT_CHANNEL_CLOSED : YS_EVENT_CHANNEL_REFUSED, YS_CHANNEL_NO_ANSWER);
+}
+
+/* A channel that waits for an answer, and has said all that it had to. */
+static bool is_waiting(const struct ys_channel *channel)
+{
+    return (channel->state == YS_CHANNEL_OPENING || channel->state == YS_CHANNEL_CLOSING) && channel->due == 0;
+}
+
+/* Events may have the firmware take any channel out of the list: it is gone over again from its beginning then. */
 static uint32_t run_channels(struct ys_host *host, uint32_t now_ms)
 {
     struct ys_channels *channels = ys_channels_of(host);
-    struct ys_channel *next;
+    uint32_t wait_ms = YS_FOREVER;
     bool more = false;
-    (void)now_ms;
     channels->yields = !channels->yields;
-    for (struct ys_channel *channel = channels->first; channel != NULL; channel = next) {
+    for (struct ys_channel *channel = channels->first; channel != NULL;) {
         struct ys_connection *connection = ys_connection_find(host, channel->connection);
-        next = channel->next; /* it may be over and gone */
+        channels->shorter = false;
         if (connection != NULL && channel->state >= YS_CHANNEL_OPENING)
             more = ys_channel_run(host, connection, channel, channels->yields) || more;
+        if (connection != NULL && !channels->shorter && is_waiting(channel)) {
+            uint32_t left_ms = ys_until_ms(now_ms, channel->until_ms);
+            wait_ms = left_ms < wait_ms ? left_ms : wait_ms;
+            if (left_ms == 0)
+                give_up(host, channel);
+        }
+        channel = channels->shorter ? channels->first : channel->next;
     }
     struct ys_connection *connection = NULL;
     while ((connection = ys_connection_next(host, connection)) != NULL)
         ys_channel_send_refusals(host, channels, connection);
-    return more ? 0 : YS_FOREVER;
+    return more ? 0 : wait_ms;
 }
 
 static void channel_connection(struct ys_host *host, struct ys_connection *connection,
                                const struct ys_hci_connection *made)
 {
     struct ys_channels *channels = ys_channels_of(host);
-    struct ys_channel *next;
     if (made != NULL)
         return;
     if (channels->refused_connection == connection->handle)
         channels->refused_identifier = channels->gone_identifier = 0;
-    for (struct ys_channel *channel = channels->first; channel != NULL; channel = next) {
-        next = channel->next;
-        if (channel->state >= YS_CHANNEL_OPENING && channel->connection == connection->handle)
+    for (struct ys_channel *channel = channels->first; channel != NULL;) {
+        bool ends = channel->state >= YS_CHANNEL_OPENING && channel->connection == connection->handle;
+        if (ends)
             ys_channel_end(host, channel, YS_EVENT_CHANNEL_CLOSED, 0);
+        channel = ends ? channels->first : channel->next;
     }
 }
 
