@@ -9,6 +9,7 @@
 #include "host/core/context.h"
 #include "host/core/events.h"
 #include "host/core/hooks.h"
+#include "host/core/wear.h"
 #include "host/smp/step.h"
 #include "host/smp/toolbox.h"
 #include "host/smp/tools.h"
@@ -221,7 +222,7 @@ void ys_bonds_touch(struct ys_host *host, uint8_t number, struct ys_bond *bond)
     if (!host->pairing->security->forgets) /* nobody asks */
         return;
     (void)look_for_room(host, &oldest, &latest);
-    if (bond->used == latest)
+    if (bond->used == latest || !ys_store_may_write(host))
         return;
     bond->used = latest + 1;
     (void)save_bond(host, number, bond);
@@ -250,7 +251,7 @@ uint8_t ys_bonds_make(struct ys_host *host, uint8_t *reason)
 {
     struct ys_pairing *pairing = host->pairing;
     struct ys_bond *bond = &pairing->bond;
-    uint32_t latest;
+    uint32_t latest = 0;
     if (ys_bonds_would_weaken(host, &bond->identity, bond)) { /* somebody says to be who is known better */
         *reason = YS_SMP_KEY_REJECTED;
         return 0;
@@ -262,7 +263,8 @@ uint8_t ys_bonds_make(struct ys_host *host, uint8_t *reason)
     }
     if ((bond->flags & (BOND_HAS_GIVEN | BOND_HAS_TAKEN)) == 0) /* no key was given: there is nothing to keep */
         return 0;
-    uint8_t number = place_for(host, &bond->identity, &latest);
+    bool may_write = (bond->flags & BOND_AUTHENTICATED) != 0 || ys_store_may_write(host); /* anybody can do it again */
+    uint8_t number = may_write ? place_for(host, &bond->identity, &latest) : 0;
     bond->used = latest + 1;
     if (number == 0 || !save_bond(host, number, bond)) {
         ys_bonds_emit(host, number, YS_BOND_NOT_STORED);
