@@ -479,6 +479,31 @@ static void a_full_store_refuses_or_forgets_as_it_was_told(void **state)
     }
 }
 
+/* Anybody can pair where nobody is asked; the store is not worn out by it. */
+static void strangers_who_pair_again_and_again_do_not_wear_out_the_store(void **state)
+{
+    (void)state;
+    struct yard yard = {.seed = 8};
+    size_t not_stored = 0;
+    yard_begin(&yard, &plain, &plain);
+    for (unsigned i = 0; i < 24; i++) {
+        struct ys_store *used = yard.tablet.store;
+        yard.tablet.store = ys_store_new(4096);
+        ys_store_free(used);
+        yard.seed = 300 + i;
+        yard_restart(&yard, &yard.tablet);
+        yard_connect(&yard);
+        yard_secure(&yard, YS_LEVEL_ENCRYPTED);
+        assert_int_equal(yard.tablet.counts[YS_EVENT_SECURED], 1); /* it can still be used */
+        not_stored += yard.wrench.bond.u.bond.change == YS_BOND_NOT_STORED;
+        yard_disconnect(&yard);
+    }
+    assert_in_range(not_stored, 6, 17); /* 16 writes at once, two for each, and one more a minute */
+    assert_int_equal(yard.wrench.bond.u.bond.change, YS_BOND_NOT_STORED);
+    assert_int_equal(bonds_of(&yard.wrench), 3);
+    yard_end(&yard);
+}
+
 /* Vol 3 Part H 2.4.4. */
 static void who_was_forgotten_is_told_that_there_is_no_key_and_can_pair_again(void **state)
 {
@@ -1070,6 +1095,7 @@ int main(void)
         cmocka_unit_test(a_peripheral_can_ask_and_be_asked_to_wait),
         cmocka_unit_test(nobody_pairs_while_it_is_not_allowed_and_who_is_remembered_comes_back),
         cmocka_unit_test(a_full_store_refuses_or_forgets_as_it_was_told),
+        cmocka_unit_test(strangers_who_pair_again_and_again_do_not_wear_out_the_store),
         cmocka_unit_test(who_was_forgotten_is_told_that_there_is_no_key_and_can_pair_again),
         cmocka_unit_test(a_bond_that_is_forgotten_while_its_link_is_being_encrypted_gives_it_nothing),
         cmocka_unit_test(a_weaker_pairing_never_takes_the_place_of_a_bond),
