@@ -1,5 +1,5 @@
 /* The host: a machine that is turned. It never blocks, never sleeps, has no heap and no globals, and calls handlers
- * and events one at a time, from ys_host_run only.
+ * and events one at a time, from ys_host_run; a few calls tell at once what they have done, see ys_event_handler.
  *
  * An owner gives it memory (a struct ys_host), a port and a table, starts it, and calls ys_host_run whenever a packet
  * has come, an interrupt has said that something changed, or the time has passed that the last call returned. */
@@ -164,7 +164,10 @@ struct ys_event {
     } u;
 };
 
-/* Told of each event. Called from ys_host_run. */
+/* Told of each event. Called from ys_host_run; and, before they return, from the calls whose work is done at once:
+ * ys_host_start (of connections that end), ys_answer (of what it writes), ys_advertise and ys_advertise_set (of what is
+ * left out), ys_connect_cancel (of what was not begun), ys_secure (at a level that there is), ys_channel_close (of one
+ * that is not open), ys_bond_forget, ys_bond_find and ys_bond_get (of bonds that go, or are damaged). */
 typedef void ys_event_handler(struct ys_host *host, void *context, const struct ys_event *event);
 
 /* The device's own address (Core 5.4 Vol 6 Part B 1.3). */
