@@ -120,6 +120,15 @@ bool ys_bonds_load(struct ys_host *host, uint8_t number, struct ys_bond *bond)
     return good;
 }
 
+uint8_t ys_bonds_next(struct ys_host *host, uint8_t number, struct ys_bond *bond)
+{
+    while (++number <= host->pairing->security->bonds) {
+        if (ys_bonds_load(host, number, bond))
+            return number;
+    }
+    return 0;
+}
+
 /* Whether an address is one of the bond's peer: its identity, or a resolvable one made with its key (Vol 6 Part B
  * 1.3.2.3). */
 static bool is_of(const struct ys_host *host, const struct ys_bond *bond, const struct ys_address *address)
@@ -140,11 +149,10 @@ static bool is_of(const struct ys_host *host, const struct ys_bond *bond, const 
 /* The bond of a peer, and its number; 0: there is none. */
 static uint8_t find_bond(struct ys_host *host, const struct ys_address *peer, struct ys_bond *bond)
 {
-    for (uint8_t number = 1; number <= host->pairing->security->bonds; number++) {
-        if (ys_bonds_load(host, number, bond) && is_of(host, bond, peer))
-            return number;
-    }
-    return 0;
+    uint8_t number = 0;
+    while ((number = ys_bonds_next(host, number, bond)) != 0 && !is_of(host, bond, peer))
+        continue;
+    return number;
 }
 
 uint8_t ys_bond_find(struct ys_host *host, const struct ys_address *peer)
@@ -164,11 +172,10 @@ uint8_t ys_bonds_find_key(struct ys_host *host, const struct ys_connection *conn
     /* a key of LE Secure Connections has no name: it is the peer's */
     if (name->diversifier == 0 && memcmp(name->random, zeros, sizeof zeros) == 0)
         return ys_bond_find(host, &connection->peer);
-    for (uint8_t number = 1; number <= host->pairing->security->bonds && found == 0; number++) {
-        if (ys_bonds_load(host, number, &bond) && bond.given.diversifier == name->diversifier &&
-            memcmp(bond.given.random, name->random, sizeof name->random) == 0)
-            found = number;
-    }
+    do
+        found = ys_bonds_next(host, found, &bond);
+    while (found != 0 && (bond.given.diversifier != name->diversifier ||
+                          memcmp(bond.given.random, name->random, sizeof name->random) != 0));
     ys_pairing_wipe(&bond, sizeof bond);
     return found;
 }

@@ -6,6 +6,9 @@
 #include <yarnswift/pairing.h>
 
 bool ys_bonds_load(struct ys_host *host, uint8_t number, struct ys_bond *bond);
+
+/* The next number after this one under which there is a bond, which is loaded; 0: there is none. */
+uint8_t ys_bonds_next(struct ys_host *host, uint8_t number, struct ys_bond *bond);
 /* Whether somebody new could be remembered. */
 bool ys_bonds_have_room(struct ys_host *host, const struct ys_address *peer);
 /* Whose key has this name; 0: nobody's. */

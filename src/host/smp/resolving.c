@@ -17,11 +17,10 @@ enum step { CLEAR, ADD, MODE, ON };
 /* The next bond after a number that has a key; 0: there is none. */
 static uint8_t next_bond(struct ys_host *host, uint8_t number, struct ys_bond *bond)
 {
-    while (++number <= host->pairing->security->bonds) {
-        if (ys_bonds_load(host, number, bond) && (bond->flags & BOND_HAS_IDENTITY_KEY) != 0)
-            return number;
-    }
-    return 0;
+    do
+        number = ys_bonds_next(host, number, bond);
+    while (number != 0 && (bond->flags & BOND_HAS_IDENTITY_KEY) == 0);
+    return number;
 }
 
 static void want_resolving(struct ys_host *host, enum step step)
