@@ -564,6 +564,13 @@ static void begin_slow(struct yard *yard, bool legacy)
     yard_pass(yard, 200);
 }
 
+/* The tablet begins to pair, and the wrench's host, which does not pair, is talked over before it can say so. */
+static void answer_first(struct yard *yard, const uint8_t response[7])
+{
+    assert_int_equal(ys_secure(&yard->tablet.host, yard->tablet.connection, YS_LEVEL_ENCRYPTED), YS_OK);
+    say(yard, &yard->wrench, response, 7);
+}
+
 static const uint8_t secure_request[] = {YS_SMP_PAIRING_REQUEST, YS_CAPABILITY_NONE, 0, 0x09, 16, 0, 0};
 
 static void assert_heard_failure(uint8_t reason)
@@ -645,6 +652,148 @@ static void the_own_confirm_value_sent_back_is_refused(void **state)
     assert_heard_failure(YS_SMP_CONFIRM_VALUE_FAILED);
     assert_int_equal(yard.tablet.counts[YS_EVENT_SECURED], 0);
     yard_end(&yard);
+}
+
+/* Vol 3 Part C 10.2.4: such a device neither answers to legacy pairing nor takes an answer of that kind. */
+static void legacy_pairing_is_refused_where_it_is_forbidden(void **state)
+{
+    static const uint8_t legacy_request[] = {YS_SMP_PAIRING_REQUEST, YS_CAPABILITY_NONE, 0, 0x01, 16, 0, 0};
+    static const uint8_t legacy_response[] = {YS_SMP_PAIRING_RESPONSE, YS_CAPABILITY_NONE, 0, 0x01, 16, 0, 0};
+    (void)state;
+    for (int forbidden = 0; forbidden < 2; forbidden++) {
+        struct yard yard = {.seed = 45};
+        begin_raw(&yard);
+        yard.wrench.security.forbids_legacy = forbidden != 0;
+        say(&yard, &yard.tablet, legacy_request, sizeof legacy_request);
+        if (forbidden)
+            assert_heard_failure(YS_SMP_AUTHENTICATION_REQUIREMENTS);
+        else
+            assert_int_equal(heard[0], YS_SMP_PAIRING_RESPONSE);
+        yard_end(&yard);
+    }
+    struct yard yard = {.seed = 46, .raw = 1, .observe = hear};
+    struct ys_security security = with(YS_CAPABILITY_NONE);
+    security.key_size_min = 16;
+    security.forbids_legacy = true;
+    yard_begin(&yard, &security, &security);
+    yard.wrench.security.key_size_min = 7;
+    yard_connect(&yard);
+    answer_first(&yard, legacy_response);
+    assert_heard_failure(YS_SMP_AUTHENTICATION_REQUIREMENTS);
+    assert_int_equal(yard.tablet.counts[YS_EVENT_PAIRING_FAILED], 1);
+    yard_end(&yard);
+}
+
+/* Vol 3 Part H 2.3.5.6.2: who answers has committed itself before it saw the number of who began. */
+static void a_random_number_that_is_not_the_one_committed_to_is_refused(void **state)
+{
+    struct yard yard = {.seed = 47};
+    uint8_t key[65] = {YS_SMP_PUBLIC_KEY};
+    uint8_t value[17] = {YS_SMP_PAIRING_CONFIRM, 1, 2, 3};
+    (void)state;
+    from_hex(debug_key, key + 1, 64); /* a good one that everybody has */
+    begin_slow(&yard, false);
+    yard.tablet.security.allows_debug_key = true;
+    assert_int_equal(heard[0], YS_SMP_PUBLIC_KEY);
+    say(&yard, &yard.wrench, key, sizeof key);
+    say(&yard, &yard.wrench, value, sizeof value);
+    assert_int_equal(heard[0], YS_SMP_PAIRING_RANDOM);
+    value[0] = YS_SMP_PAIRING_RANDOM;
+    say(&yard, &yard.wrench, value, sizeof value);
+    assert_heard_failure(YS_SMP_CONFIRM_VALUE_FAILED);
+    assert_int_equal(yard.tablet.counts[YS_EVENT_SECURED], 0);
+    yard_end(&yard);
+}
+
+/* Vol 3 Part H 2.3.4, 3.5.1, 3.5.2: a response gives no more than was asked for, and the smaller key is the key. */
+static void an_invalid_pairing_response_is_refused(void **state)
+{
+    static const struct {
+        uint8_t response[7];
+        uint8_t reason; /* 0: it is a good one */
+    } cases[] = {
+        {{YS_SMP_PAIRING_RESPONSE, YS_CAPABILITY_NONE, 0, 0x09, 16, 0, 0}, 0},
+        {{YS_SMP_PAIRING_RESPONSE, YS_CAPABILITY_NONE, 0, 0x09, 17, 0, 0}, YS_SMP_INVALID_PARAMETERS},
+        {{YS_SMP_PAIRING_RESPONSE, YS_CAPABILITY_NONE, 0, 0x09, 16, 4, 0}, YS_SMP_INVALID_PARAMETERS},
+        {{YS_SMP_PAIRING_RESPONSE, YS_CAPABILITY_NONE, 0, 0x09, 16, 0, 4}, YS_SMP_INVALID_PARAMETERS},
+        {{YS_SMP_PAIRING_RESPONSE, YS_CAPABILITIES, 0, 0x09, 16, 0, 0}, YS_SMP_INVALID_PARAMETERS},
+        {{YS_SMP_PAIRING_RESPONSE, YS_CAPABILITY_NONE, 2, 0x09, 16, 0, 0}, YS_SMP_INVALID_PARAMETERS},
+        {{YS_SMP_PAIRING_RESPONSE, YS_CAPABILITY_NONE, 0, 0x09, 15, 0, 0}, YS_SMP_ENCRYPTION_KEY_SIZE},
+        {{YS_SMP_PAIRING_RESPONSE, YS_CAPABILITY_NONE, 0, 0x09, 6, 0, 0}, YS_SMP_ENCRYPTION_KEY_SIZE},
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        struct yard yard = {.seed = 48, .raw = 1, .observe = hear};
+        struct ys_security security = with(YS_CAPABILITY_NONE);
+        security.key_size_min = 16;
+        yard_begin(&yard, &security, &security);
+        yard.wrench.security.key_size_min = 7;
+        yard_connect(&yard);
+        answer_first(&yard, cases[i].response);
+        if (cases[i].reason != 0)
+            assert_heard_failure(cases[i].reason);
+        else
+            assert_int_equal(yard.tablet.failed.reason, YS_SMP_NOT_SUPPORTED); /* what the host itself says, later */
+        yard_end(&yard);
+    }
+}
+
+/* Vol 3 Part H 2.3.4: whoever answers with less than was asked for has said how long the key is. */
+static void the_smaller_of_two_key_sizes_is_the_key_of_both(void **state)
+{
+    (void)state;
+    for (int smaller = 0; smaller < 2; smaller++) {
+        struct yard yard = {.seed = 49};
+        struct ys_security wrench = with(YS_CAPABILITY_NONE);
+        struct ys_security tablet = with(YS_CAPABILITY_NONE);
+        (smaller == 0 ? &wrench : &tablet)->key_size_max = 9;
+        yard_begin(&yard, &wrench, &tablet);
+        yard_connect(&yard);
+        yard_secure(&yard, YS_LEVEL_ENCRYPTED);
+        assert_int_equal(yard.wrench.secured.u.secured.key_size, 9);
+        assert_int_equal(yard.tablet.secured.u.secured.key_size, 9);
+        yard_end(&yard);
+    }
+}
+
+/* Vol 6 Part B 1.3: only a public address or a static one is an identity; and whoever says to be somebody who is known
+ * better has not become that one. */
+static void nobody_takes_an_identity_that_is_none_or_that_is_known_better(void **state)
+{
+    (void)state;
+    for (int known = 0; known < 2; known++) {
+        struct yard yard = {.seed = 50};
+        struct ys_security wrench = with(YS_CAPABILITY_DISPLAY);
+        struct ys_security tablet = with(YS_CAPABILITY_KEYBOARD);
+        struct ys_address identity;
+        uint8_t level;
+        yard_begin(&yard, &wrench, &tablet);
+        yard_connect(&yard);
+        yard_secure(&yard, YS_LEVEL_AUTHENTICATED);
+        assert_true(ys_bond_get(&yard.wrench.host, 1, &identity, &level));
+        assert_in_range(level, YS_LEVEL_AUTHENTICATED, YS_LEVEL_SECURE_CONNECTIONS);
+        yard_disconnect(&yard);
+
+        /* somebody else, under an address of its own, with the other's name */
+        struct ys_store *used = yard.tablet.store;
+        yard.tablet.store = ys_store_new(4096);
+        ys_store_free(used);
+        yard.seed = 51;
+        yard.tablet.security = with(YS_CAPABILITY_NONE);
+        yard.tablet.security.privacy = true;
+        yard_restart(&yard, &yard.tablet);
+        yard.tablet.pairing.identity = identity;
+        if (!known) /* it resolves to somebody, and is not who that is */
+            yard.tablet.pairing.identity.bytes[5] = 0x41;
+        yard_connect(&yard);
+        yard_secure(&yard, YS_LEVEL_ENCRYPTED);
+        assert_int_equal(yard.wrench.counts[YS_EVENT_PAIRING_FAILED], 1);
+        assert_int_equal(yard.wrench.failed.reason, known ? YS_SMP_KEY_REJECTED : YS_SMP_INVALID_PARAMETERS);
+        assert_true(ys_bond_get(&yard.wrench.host, 1, &identity, &level));
+        assert_in_range(level, YS_LEVEL_AUTHENTICATED, YS_LEVEL_SECURE_CONNECTIONS);
+        assert_false(ys_bond_get(&yard.wrench.host, 2, &identity, &level));
+        yard_end(&yard);
+    }
 }
 
 /* somebody in between */
@@ -842,6 +991,11 @@ int main(void)
         cmocka_unit_test(the_debug_key_is_refused_unless_it_is_allowed),
         cmocka_unit_test(the_own_public_key_sent_back_is_refused),
         cmocka_unit_test(the_own_confirm_value_sent_back_is_refused),
+        cmocka_unit_test(legacy_pairing_is_refused_where_it_is_forbidden),
+        cmocka_unit_test(a_random_number_that_is_not_the_one_committed_to_is_refused),
+        cmocka_unit_test(an_invalid_pairing_response_is_refused),
+        cmocka_unit_test(the_smaller_of_two_key_sizes_is_the_key_of_both),
+        cmocka_unit_test(nobody_takes_an_identity_that_is_none_or_that_is_known_better),
         cmocka_unit_test(somebody_between_the_two_only_gets_through_just_works),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

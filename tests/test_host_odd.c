@@ -12,11 +12,13 @@
 
 #include "host/core/connections.h"
 #include "host/l2cap/frames.h"
+#include "simulated/crypto.h"
 #include "support/hex.h"
 #include "support/pair.h"
 #include "support/sample.h"
 #include "support/scripted.h"
 #include "support/secure.h"
+#include "wire/hci.h"
 #include "wire/l2cap.h"
 
 #define LINK 0x0040
@@ -462,6 +464,191 @@ static void a_scan_that_is_stopped_stays_so_when_the_address_changes(void **stat
     yard_end(&yard_of);
 }
 
+/* A controller that refuses one command of a host, whatever it does with the others. */
+static struct {
+    struct ys_port port;
+    const struct ys_port *real;
+    uint16_t opcode;
+    uint8_t status;
+    uint8_t answer[7];
+    bool due;
+    unsigned refused;
+} refusing;
+
+static void refusing_send(void *context, const uint8_t *packet, size_t length)
+{
+    uint16_t opcode = (uint16_t)(packet[1] | packet[2] << 8);
+    if (packet[0] != YS_HCI_COMMAND || opcode != refusing.opcode) {
+        refusing.real->send(context, packet, length);
+        return;
+    }
+    const uint8_t status[] = {YS_HCI_EVENT, YS_HCI_COMMAND_STATUS, 4, refusing.status, 1, packet[1], packet[2]};
+    const uint8_t complete[] = {YS_HCI_EVENT, YS_HCI_COMMAND_COMPLETE, 4, 1, packet[1], packet[2], refusing.status};
+    memcpy(refusing.answer, opcode == YS_HCI_LE_ENABLE_ENCRYPTION ? status : complete, sizeof refusing.answer);
+    refusing.due = true;
+    refusing.refused++;
+}
+
+static const uint8_t *refusing_receive(void *context, size_t *length)
+{
+    if (!refusing.due)
+        return refusing.real->receive(context, length);
+    refusing.due = false;
+    *length = sizeof refusing.answer;
+    return refusing.answer;
+}
+
+static void refuse(struct party *party, uint16_t opcode, uint8_t status)
+{
+    refusing.real = refusing.real == NULL ? party->host.port : refusing.real;
+    refusing.port = *refusing.real;
+    refusing.port.send = refusing_send;
+    refusing.port.receive = refusing_receive;
+    refusing.opcode = opcode;
+    refusing.status = status;
+    refusing.refused = 0;
+    party->host.port = &refusing.port;
+}
+
+/* As for any other reason that the time may be over: the host of a controller that has answered is turned. */
+static void pass_and_turn(struct yard *of, struct party *party, unsigned ms)
+{
+    for (unsigned i = 0; i < ms; i += 10) {
+        yard_pass(of, 10);
+        (void)ys_host_run(&party->host);
+    }
+}
+
+static void a_controller_that_does_not_begin_to_encrypt_fails_the_pairing_or_the_encryption(void **state)
+{
+    struct yard yard_of = {.seed = 3};
+    struct party *tablet = &yard_of.tablet;
+    (void)state;
+    memset(&refusing, 0, sizeof refusing);
+    yard_begin(&yard_of, &private_one, &private_one);
+    yard_connect(&yard_of);
+    refuse(tablet, YS_HCI_LE_ENABLE_ENCRYPTION, YS_HCI_UNSPECIFIED);
+    assert_int_equal(ys_secure(&tablet->host, tablet->connection, YS_LEVEL_ENCRYPTED), YS_OK);
+    pass_and_turn(&yard_of, tablet, 2000);
+    assert_int_equal(refusing.refused, 1);
+    assert_int_equal(tablet->counts[YS_EVENT_PAIRING_FAILED], 1);
+    assert_int_equal(tablet->counts[YS_EVENT_SECURED], 0);
+    assert_int_equal(yard_of.wrench.counts[YS_EVENT_PAIRING_FAILED], 1); /* it is told */
+    refuse(tablet, 0, 0);
+    yard_disconnect(&yard_of);
+    yard_pass(&yard_of, 20000); /* who has failed must wait */
+    yard_connect(&yard_of);
+    assert_int_equal(ys_secure(&tablet->host, tablet->connection, YS_LEVEL_ENCRYPTED), YS_OK);
+    pass_and_turn(&yard_of, tablet, 2000);
+    assert_int_equal(tablet->counts[YS_EVENT_SECURED], 1);
+    yard_disconnect(&yard_of);
+
+    yard_connect(&yard_of);
+    refuse(tablet, YS_HCI_LE_ENABLE_ENCRYPTION, YS_HCI_UNSPECIFIED);
+    assert_int_equal(ys_secure(&tablet->host, tablet->connection, YS_LEVEL_ENCRYPTED), YS_OK);
+    pass_and_turn(&yard_of, tablet, 500);
+    assert_int_equal(refusing.refused, 1);
+    assert_int_equal(tablet->counts[YS_EVENT_ENCRYPTION_FAILED], 1);
+    assert_int_equal(tablet->reason, YS_HCI_UNSPECIFIED);
+    refuse(tablet, 0, 0);
+    assert_int_equal(ys_secure(&tablet->host, tablet->connection, YS_LEVEL_ENCRYPTED), YS_OK);
+    pass_and_turn(&yard_of, tablet, 500);
+    assert_int_equal(tablet->counts[YS_EVENT_SECURED], 2);
+    yard_end(&yard_of);
+}
+
+static unsigned resolving_on; /* commands that switch the resolving list on */
+
+static void count_on(void *party, enum ys_direction direction, const uint8_t *packet, size_t length)
+{
+    resolving_on += ((struct party *)party)->number == 2 && direction == YS_TO_CONTROLLER && length > 3 &&
+                    packet[0] == 0x01 && packet[1] == 0x2d && packet[2] == 0x20;
+}
+
+/* Vol 4 Part E 7.8.38, 7.8.40: a list that is full is used as it is, and one that there is not is not asked for again.
+ */
+static void a_resolving_list_that_is_full_or_missing_keeps_nobody_from_coming_back(void **state)
+{
+    static const struct {
+        uint16_t opcode;
+        uint8_t status;
+        bool on;
+    } cases[] = {{YS_HCI_LE_ADD_TO_RESOLVING_LIST, YS_HCI_MEMORY_FULL, true},
+                 {YS_HCI_LE_CLEAR_RESOLVING_LIST, YS_HCI_UNKNOWN_COMMAND, false}};
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        struct yard yard_of = {.seed = 4, .observe = count_on};
+        struct party *tablet = &yard_of.tablet;
+        memset(&refusing, 0, sizeof refusing);
+        yard_begin(&yard_of, &private_one, &private_one);
+        refuse(tablet, cases[i].opcode, cases[i].status);
+        resolving_on = 0;
+        for (unsigned times = 1; times <= 2; times++) {
+            yard_connect(&yard_of);
+            assert_int_equal(ys_secure(&tablet->host, tablet->connection, YS_LEVEL_ENCRYPTED), YS_OK);
+            pass_and_turn(&yard_of, tablet, 2000);
+            assert_int_equal(tablet->counts[YS_EVENT_SECURED], times);
+            yard_disconnect(&yard_of);
+            pass_and_turn(&yard_of, tablet, 500);
+        }
+        assert_int_equal(refusing.refused, 1);
+        assert_int_equal(resolving_on, cases[i].on ? 1 : 0);
+        assert_int_equal(ys_bond_forget(&tablet->host, 0), YS_OK); /* the list is to be made anew */
+        pass_and_turn(&yard_of, tablet, 500);
+        assert_int_equal(refusing.refused, 1);
+        yard_end(&yard_of);
+    }
+}
+
+static void a_scan_that_the_controller_refuses_is_told(void **state)
+{
+    static const struct ys_scanning scanning = {.interval_us = 100000, .window_us = 50000};
+    static const uint16_t opcodes[] = {YS_HCI_LE_SET_SCAN_PARAMETERS, YS_HCI_LE_SET_SCAN_ENABLE};
+    (void)state;
+    for (size_t i = 0; i < COUNT(opcodes); i++) {
+        char answer[20];
+        start(27, 8);
+        assert_int_equal(ys_scan(&scripted.host, &scanning), YS_OK);
+        (void)turn(&scripted);
+        if (i == 1)
+            complete(&scripted, opcodes[0], "");
+        (void)snprintf(answer, sizeof answer, "040e0401%02x%02x0c", opcodes[i] & 0xffu, opcodes[i] >> 8);
+        give(&scripted, answer);
+        assert_int_equal(count_events(&scripted, YS_EVENT_SCAN_FAILED), 1);
+        assert_int_equal(last_event(&scripted, YS_EVENT_SCAN_FAILED)->u.start.status, YS_HCI_COMMAND_DISALLOWED);
+        forget_sent(&scripted);
+        (void)turn(&scripted);
+        assert_sent(&scripted, ""); /* and it is not tried for ever */
+    }
+}
+
+static bool encrypt(void *context, const uint8_t *key, const uint8_t *plain, uint8_t *cipher)
+{
+    (void)context;
+    return ys_crypto_encrypt(key, plain, cipher);
+}
+
+/* Vol 4 Part E 7.7.8. */
+static void a_link_that_is_said_to_be_no_longer_encrypted_has_no_rights_and_ends(void **state)
+{
+    static const struct ys_security security = {
+        .capability = YS_CAPABILITY_NONE, .key_size_min = 7, .key_size_max = 16, .passkey = YS_PASSKEY_RANDOM};
+    static struct ys_pairing pairing;
+    (void)state;
+    scripted_init(&scripted, &sample_table, memory, &sample);
+    scripted.port.encrypt = encrypt;
+    assert_int_equal(ys_host_use_pairing(&scripted.host, &pairing, &security), YS_OK);
+    scripted_start(&scripted, 27, 8);
+    connect_it(&scripted, LINK, 1);
+    struct ys_connection *connection = ys_connection_find(&scripted.host, LINK);
+    connection->security = (struct ys_link_security){.key_size = 16, .has_key = true};
+    forget_sent(&scripted);
+    give(&scripted, "04 08 04 00 4000 00");
+    assert_int_equal(connection->security.key_size, 0);
+    assert_int_equal(last_event(&scripted, YS_EVENT_ENCRYPTION_FAILED)->connection, LINK);
+    assert_sent(&scripted, "01 0604 03 4000 13");
+}
+
 static size_t listed; /* commands that add somebody to a resolving list */
 
 static void count_listed(void *party, enum ys_direction direction, const uint8_t *packet, size_t length)
@@ -570,6 +757,10 @@ int main(void)
         cmocka_unit_test(queued_writes_of_one_client_give_way_in_time),
         cmocka_unit_test(extras_do_not_care_who_was_first),
         cmocka_unit_test(a_scan_that_is_stopped_stays_so_when_the_address_changes),
+        cmocka_unit_test(a_controller_that_does_not_begin_to_encrypt_fails_the_pairing_or_the_encryption),
+        cmocka_unit_test(a_resolving_list_that_is_full_or_missing_keeps_nobody_from_coming_back),
+        cmocka_unit_test(a_scan_that_the_controller_refuses_is_told),
+        cmocka_unit_test(a_link_that_is_said_to_be_no_longer_encrypted_has_no_rights_and_ends),
         cmocka_unit_test(a_controller_that_was_reset_is_told_again_who_is_remembered),
         cmocka_unit_test(keys_that_are_pressed_do_not_keep_a_pairing_alive),
         cmocka_unit_test(a_peripheral_that_asks_and_fails_again_and_again_is_paired_with_once),

@@ -545,6 +545,7 @@ static void a_bond_that_is_forgotten_while_its_link_is_being_encrypted_gives_it_
     uint8_t record[YS_RECORD_MAX];
     size_t length = record_of_another(record);
     size_t secured = 0;
+    size_t ended = 0;
     (void)state;
     for (uint64_t ms = 0; ms < 80; ms++) { /* at whatever moment, and with a successor in its place at once */
         struct yard yard = {.seed = 9};
@@ -554,6 +555,7 @@ static void a_bond_that_is_forgotten_while_its_link_is_being_encrypted_gives_it_
         yard_disconnect(&yard);
         yard_connect(&yard);
         size_t before = yard.wrench.counts[YS_EVENT_SECURED];
+        size_t tablet_before = yard.tablet.counts[YS_EVENT_SECURED];
         assert_int_equal(ys_secure(&yard.tablet.host, yard.tablet.connection, YS_LEVEL_ENCRYPTED), YS_OK);
         yard_pass(&yard, ms);
         bool was = yard.wrench.counts[YS_EVENT_SECURED] > before;
@@ -561,10 +563,14 @@ static void a_bond_that_is_forgotten_while_its_link_is_being_encrypted_gives_it_
         assert_true(ys_store_put(yard.wrench.store, YS_RECORDS_OF_BONDS + 1, record, length));
         yard_pass(&yard, 500);
         assert_int_equal(yard.wrench.counts[YS_EVENT_SECURED] > before, was);
+        /* a link that came to be encrypted with that key does not stay */
+        assert_true(was || yard.tablet.counts[YS_EVENT_SECURED] == tablet_before || !yard.wrench.connected);
+        ended += !was && yard.tablet.counts[YS_EVENT_SECURED] > tablet_before;
         secured += was;
         yard_end(&yard);
     }
     assert_in_range(secured, 1, 79);
+    assert_true(ended > 0);
 }
 
 static void a_weaker_pairing_never_takes_the_place_of_a_bond(void **state)
