@@ -439,6 +439,70 @@ static void extras_do_not_care_who_was_first(void **state)
     }
 }
 
+/* Vol 3 Part A 4.22, 4.23: the reasons, as they go over the air. */
+static void a_channel_that_cannot_be_is_refused_with_its_reason(void **state)
+{
+    static const struct {
+        const char *request; /* from its number on: source, message, packet, credits */
+        const char *answer;  /* the channel and what it takes, and the result */
+    } cases[] = {
+        {"8200 4000 6400 6400 0a00", "0000 0000 0000 0000 0200"}, /* nobody waits there */
+        {"8100 3f00 6400 6400 0a00", "0000 0000 0000 0000 0900"}, /* the first and the last that are none */
+        {"8100 8000 6400 6400 0a00", "0000 0000 0000 0000 0900"},
+        {"8100 4000 1600 6400 0a00", "0000 0000 0000 0000 0b00"}, /* 22 bytes */
+        {"8100 4000 6400 1600 0a00", "0000 0000 0000 0000 0b00"},
+        {"8100 4000 1700 1700 0a00", "4000 6400 6400 0200 0000"}, /* 23: it is opened */
+        {"8100 4000 6400 6400 0a00", "0000 0000 0000 0000 0a00"}, /* that one is taken */
+        {"8100 7f00 6400 6400 0a00", "4100 6400 6400 0200 0000"},
+        {"8100 4100 6400 6400 0a00", "0000 0000 0000 0000 0200"}, /* nobody waits any more */
+    };
+    static uint8_t into[2][100];
+    static struct ys_channels channels;
+    static struct ys_channel waiting[2];
+    char hex[100];
+    (void)state;
+    scripted_init(&scripted, &sample_table, memory, &sample);
+    ys_host_use_channels(&scripted.host, &channels);
+    scripted_start(&scripted, 251, 8);
+    for (size_t i = 0; i < 2; i++) {
+        const struct ys_channel_settings settings = {
+            .spsm = 0x81, .memory = into[i], .size = sizeof into[i], .credits = 2};
+        assert_int_equal(ys_channel_wait(&scripted.host, &waiting[i], &settings), YS_OK);
+    }
+    connect_it(&scripted, LINK, 1);
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        forget_sent(&scripted);
+        (void)snprintf(hex, sizeof hex, "02 4020 1200 0e00 0500 14 3%zu 0a00 %s", i, cases[i].request);
+        give(&scripted, hex);
+        (void)turn(&scripted);
+        (void)snprintf(hex, sizeof hex, "02 4000 1200 0e00 0500 15 3%zu 0a00 %s", i, cases[i].answer);
+        assert_sent(&scripted, hex);
+        give_buffers(&scripted, LINK, 1);
+    }
+}
+
+/* Vol 3 Part C 10.5: where nobody gives consent, nobody has it. */
+static void what_asks_for_consent_is_refused_where_nobody_gives_it(void **state)
+{
+    static const uint8_t bytes[2] = {1, 2};
+    static const struct ys_value asked_for = {NULL, NULL, bytes, 2, YS_NONE, YS_NONE};
+    static const uint16_t open = YS_RIGHTS(YS_RIGHT_OPEN, YS_RIGHT_NONE, YS_RIGHT_NONE);
+    const struct ys_attribute rows[] = {
+        {0x180f, YS_ATTRIBUTE_SERVICE, 0, open, 5, NULL},
+        {0, YS_ATTRIBUTE_CHARACTERISTIC, 0x02, open, 5, NULL},
+        {0x2a19, YS_ATTRIBUTE_VALUE, 0, open | YS_ASKS_TO_READ, 2, &asked_for},
+        {0, YS_ATTRIBUTE_CHARACTERISTIC, 0x02, open, 5, NULL},
+        {0x2a1a, YS_ATTRIBUTE_VALUE, 0, open, 2, &asked_for},
+    };
+    const struct ys_table small = {.attributes = rows, .attribute_count = COUNT(rows)};
+    (void)state;
+    scripted_init(&scripted, &small, memory, NULL);
+    scripted_start(&scripted, 27, 8);
+    connect_it(&scripted, LINK, 1);
+    exchange(LINK, "0a 0300", "01 0a 0300 08");
+    exchange(LINK, "0a 0500", "0b 0102");
+}
+
 /* pairing */
 
 static const struct ys_security private_one = {.capability = YS_CAPABILITY_NONE,
@@ -756,6 +820,8 @@ int main(void)
         cmocka_unit_test(parameters_that_nobody_answers_for_are_refused_in_time),
         cmocka_unit_test(queued_writes_of_one_client_give_way_in_time),
         cmocka_unit_test(extras_do_not_care_who_was_first),
+        cmocka_unit_test(a_channel_that_cannot_be_is_refused_with_its_reason),
+        cmocka_unit_test(what_asks_for_consent_is_refused_where_nobody_gives_it),
         cmocka_unit_test(a_scan_that_is_stopped_stays_so_when_the_address_changes),
         cmocka_unit_test(a_controller_that_does_not_begin_to_encrypt_fails_the_pairing_or_the_encryption),
         cmocka_unit_test(a_resolving_list_that_is_full_or_missing_keeps_nobody_from_coming_back),
