@@ -437,6 +437,36 @@ static void nobody_pairs_while_it_is_not_allowed_and_who_is_remembered_comes_bac
     yard_end(&yard);
 }
 
+/* Vol 6 Part B 5.1.3.2. */
+static void a_link_is_encrypted_anew_also_if_nobody_is_remembered(void **state)
+{
+    (void)state;
+    for (int legacy = 0; legacy < 2; legacy++) {
+        struct yard yard = {.seed = 12, .legacy = legacy != 0};
+        struct ys_security nobody = plain;
+        nobody.bonds = 0;
+        yard_begin(&yard, &nobody, &nobody);
+        yard_connect(&yard);
+        assert_int_equal(ys_refresh(&yard.tablet.host, yard.tablet.connection), YS_ERROR_ARGUMENT);
+        yard_secure(&yard, YS_LEVEL_ENCRYPTED);
+        for (size_t times = 2; times < 4; times++) {
+            assert_int_equal(ys_refresh(&yard.tablet.host, yard.tablet.connection), YS_OK);
+            yard_pass(&yard, 1000);
+            assert_int_equal(yard.tablet.counts[YS_EVENT_SECURED], times);
+            assert_int_equal(yard.wrench.counts[YS_EVENT_SECURED], times);
+            assert_int_equal(yard.wrench.secured.u.secured.level, YS_LEVEL_ENCRYPTED);
+        }
+        yard_disconnect(&yard);
+        for (size_t i = 0; i < 16; i++) /* and then the key is gone */
+            assert_int_equal(yard.tablet.pairing.kept_key[i] | yard.wrench.pairing.kept_key[i], 0);
+        yard_connect(&yard);
+        assert_int_equal(ys_refresh(&yard.tablet.host, yard.tablet.connection), YS_ERROR_ARGUMENT);
+        ys_host_start(&yard.tablet.host);
+        assert_null(yard.tablet.pairing.kept);
+        yard_end(&yard);
+    }
+}
+
 /* memory */
 
 static void a_full_store_refuses_or_forgets_as_it_was_told(void **state)
@@ -1100,6 +1130,7 @@ int main(void)
         cmocka_unit_test(a_passkey_is_always_the_same_or_drawn_each_time),
         cmocka_unit_test(a_peripheral_can_ask_and_be_asked_to_wait),
         cmocka_unit_test(nobody_pairs_while_it_is_not_allowed_and_who_is_remembered_comes_back),
+        cmocka_unit_test(a_link_is_encrypted_anew_also_if_nobody_is_remembered),
         cmocka_unit_test(a_full_store_refuses_or_forgets_as_it_was_told),
         cmocka_unit_test(strangers_who_pair_again_and_again_do_not_wear_out_the_store),
         cmocka_unit_test(who_was_forgotten_is_told_that_there_is_no_key_and_can_pair_again),

@@ -84,6 +84,8 @@ struct ys_pairing {
     uint8_t oob_random[16];
     uint8_t mac_key[16];
     uint8_t key[16]; /* short-term or long-term */
+    uint8_t kept_key[16];
+    const struct ys_connection *kept; /* that has this key, and no bond; NULL: none */
     uint8_t own_identity_key[16];
     uint8_t own_address[6];
     struct ys_bond bond; /* that is being made */
@@ -115,8 +117,8 @@ enum ys_result ys_host_use_pairing(struct ys_host *host, struct ys_pairing *pair
 enum ys_result ys_secure(struct ys_host *host, uint16_t connection, uint8_t level);
 
 /* As central: encrypts a connection anew, with a fresh session key (Vol 6 Part B 5.1.3.2). YS_EVENT_SECURED tells.
- * YS_ERROR_NO_CONNECTION, YS_ERROR_UNSUPPORTED; YS_ERROR_ARGUMENT: the peer is not remembered, or this is the
- * peripheral; YS_ERROR_BUSY. */
+ * YS_ERROR_NO_CONNECTION, YS_ERROR_UNSUPPORTED; YS_ERROR_ARGUMENT: there is no key, or this is the peripheral;
+ * YS_ERROR_BUSY. Of the peers that are not remembered, only who has paired last can be encrypted anew. */
 enum ys_result ys_refresh(struct ys_host *host, uint16_t connection);
 
 /* Enters the passkey after YS_EVENT_PASSKEY_WANTED: 0 to 999,999. YS_ERROR_ARGUMENT; YS_ERROR_TOO_LATE: it is not (or

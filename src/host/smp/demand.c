@@ -11,6 +11,7 @@
 #include "host/smp/encryption.h"
 #include "host/smp/machine.h"
 #include "host/smp/session.h"
+#include "host/smp/step.h"
 #include "wire/att.h"
 
 /* The level that a link would have with the key of a bond. */
@@ -60,11 +61,12 @@ enum ys_result ys_refresh(struct ys_host *host, uint16_t connection)
         return YS_ERROR_UNSUPPORTED;
     if (found == NULL || found->ending)
         return YS_ERROR_NO_CONNECTION;
-    if (found->role != 0 || found->remembered == 0)
+    uint8_t from = host->pairing->kept == found ? KEY_OF_PAIRING : found->remembered;
+    if (found->role != 0 || from == 0)
         return YS_ERROR_ARGUMENT;
     if (host->pairing->connection == found || found->keys.encrypting || found->keys.encrypt_due)
         return YS_ERROR_BUSY;
-    ys_encryption_begin(host, found, found->remembered);
+    ys_encryption_begin(host, found, from);
     return YS_OK;
 }
 

@@ -31,6 +31,8 @@ static void key_asked(struct ys_host *host, struct ys_reader *parameters)
         from = KEY_OF_PAIRING;
     else if (!pairs)
         from = ys_bonds_find_key(host, connection, &name);
+    if (from == 0 && !pairs && pairing->kept == connection && name.diversifier == 0)
+        from = KEY_OF_PAIRING;
     uint8_t before = connection->keys.key_from;
     connection->keys.key_from = from;
     bool known = from != 0 && ys_encryption_find_key(host, connection, &key);
@@ -74,6 +76,8 @@ static void link_encrypted(struct ys_host *host, struct ys_connection *connectio
         security->secure_connections = pairing->secure_connections;
         security->has_key = true;
         pairing->met |= MET_LINK;
+    } else if (pairing->kept == connection) {
+        ys_pairing_emit_level(host, connection);
     }
 }
 

@@ -35,16 +35,17 @@ static struct ys_connection *next_due(struct ys_host *host, uint8_t answer, uint
     return NULL;
 }
 
-/* The key of this link: of the pairing that goes on, or of a bond. False if it is not there any more (Vol 3 Part
- * H 2.4.4). */
+/* The key of this link: of the pairing that goes on, or was without a bond; or of a bond. False if it is not there any
+ * more (Vol 3 Part H 2.4.4). */
 bool ys_encryption_find_key(struct ys_host *host, const struct ys_connection *connection, struct ys_key *key)
 {
     const struct ys_pairing *pairing = host->pairing;
     struct ys_bond bond;
     if (connection->keys.key_from == KEY_OF_PAIRING) {
+        bool pairs = pairing->connection == connection;
         *key = (struct ys_key){.diversifier = 0};
-        memcpy(key->value, pairing->key, sizeof key->value);
-        return pairing->connection == connection;
+        memcpy(key->value, pairs ? pairing->key : pairing->kept_key, sizeof key->value);
+        return pairs || pairing->kept == connection;
     }
     bool good = ys_bonds_load(host, connection->keys.key_from, &bond);
     *key = connection->role == 0 ? bond.taken : bond.given;

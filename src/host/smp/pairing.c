@@ -105,6 +105,7 @@ static void pairing_disconnected(struct ys_host *host, struct ys_connection *con
     if (host->pairing->connection == connection)
         ys_pairing_fail(host, YS_SMP_LINK_ENDED, false);
     /* what it carried may have been secret */
+    ys_pairing_keep_key(host->pairing, connection, false);
     ys_pairing_wipe(&connection->response, sizeof connection->response);
     ys_pairing_wipe(connection->incoming, sizeof connection->incoming);
 }

@@ -1,6 +1,8 @@
 /* A pairing as it goes on: what is sent, and how it ends. */
 #include "host/smp/session.h"
 
+#include <string.h>
+
 #include "host/core/clock.h"
 #include "host/core/connections.h"
 #include "host/core/events.h"
@@ -100,6 +102,18 @@ void ys_pairing_fail(struct ys_host *host, uint8_t reason, bool by_peer)
     ys_emit(host, &event);
 }
 
+/* Vol 3 Part H 2.4.1: without a bond the key is that of this connection, and only the last one is kept. */
+void ys_pairing_keep_key(struct ys_pairing *pairing, const struct ys_connection *connection, bool keeps)
+{
+    if (keeps) {
+        memcpy(pairing->kept_key, pairing->key, sizeof pairing->kept_key);
+        pairing->kept = connection;
+    } else if (pairing->kept == connection) {
+        ys_pairing_wipe(pairing->kept_key, sizeof pairing->kept_key);
+        pairing->kept = NULL;
+    }
+}
+
 void ys_pairing_finish(struct ys_host *host)
 {
     struct ys_pairing *pairing = host->pairing;
@@ -122,6 +136,7 @@ void ys_pairing_finish(struct ys_host *host)
         connection->unsaved = true; /* what it has subscribed to so far is kept from now on */
         ys_bonds_emit(host, number, YS_BOND_MADE);
     }
+    ys_pairing_keep_key(pairing, connection, number == 0);
     pairing->failures = 0;
     pairing->tainted = false;
     connection->keys.asked = false;

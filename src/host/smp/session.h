@@ -13,6 +13,8 @@ void ys_pairing_fail(struct ys_host *host, uint8_t reason, bool by_peer);
 bool ys_pairing_is_quiet(const struct ys_host *host);
 /* It has succeeded, and is over likewise; unless its bond must not be kept, which fails it. */
 void ys_pairing_finish(struct ys_host *host);
+/* Whether the key of the pairing that ends is kept for its connection, since there is no bond that has it. */
+void ys_pairing_keep_key(struct ys_pairing *pairing, const struct ys_connection *connection, bool keeps);
 /* Tells the level of a link whose key is not new. */
 void ys_pairing_emit_level(struct ys_host *host, const struct ys_connection *connection);
 
