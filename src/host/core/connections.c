@@ -17,8 +17,9 @@ struct ys_connection *ys_connection_next(struct ys_host *host, struct ys_connect
 struct ys_connection *ys_connection_find(struct ys_host *host, uint16_t handle)
 {
     struct ys_connection *connection = NULL;
-    while ((connection = ys_connection_next(host, connection)) != NULL && connection->handle != handle)
-        continue;
+    do
+        connection = ys_connection_next(host, connection);
+    while (connection != NULL && connection->handle != handle);
     return connection;
 }
 

@@ -46,8 +46,8 @@ struct ys_client {
 
 /* What is kept of clients with a bond: known to a host only that pairs. */
 struct ys_keeping {
-    /* Keeps what has changed, once it has been gathered for a while; returns in how many milliseconds it is to be called
-     * again. */
+    /* Keeps what has changed, once it has been gathered for a while; returns in how many milliseconds it is to be
+     * called again. */
     uint32_t (*run)(struct ys_host *host, uint32_t now_ms);
     /* The connection has ended. */
     void (*left)(struct ys_host *host, struct ys_connection *connection);

@@ -150,8 +150,9 @@ static bool is_of(const struct ys_host *host, const struct ys_bond *bond, const 
 static uint8_t find_bond(struct ys_host *host, const struct ys_address *peer, struct ys_bond *bond)
 {
     uint8_t number = 0;
-    while ((number = ys_bonds_next(host, number, bond)) != 0 && !is_of(host, bond, peer))
-        continue;
+    do
+        number = ys_bonds_next(host, number, bond);
+    while (number != 0 && !is_of(host, bond, peer));
     return number;
 }
 

@@ -171,8 +171,9 @@ static void remembered_changed(struct ys_host *host)
     bool same;
     for (uint8_t peer = 1; pairing != NULL && peer <= pairing->security->bonds; peer++) {
         struct ys_connection *connection = NULL;
-        while ((connection = ys_connection_next(host, connection)) != NULL && connection->remembered != peer)
-            continue;
+        do
+            connection = ys_connection_next(host, connection);
+        while (connection != NULL && connection->remembered != peer);
         if (connection != NULL || !load_client(host, peer, &record, &same) || !same)
             continue;
         record.bits |= RECORD_OWED;
