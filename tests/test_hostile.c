@@ -455,7 +455,7 @@ static uint8_t consent(const struct ys_access *access, enum ys_wish wish)
 static const uint8_t no_bytes[4];
 static const struct ys_value table_values[] = {
     {NULL, NULL, no_bytes, 4, 0, 0},
-    {read_it, write_it, NULL, 0, YS_NONE, 1},
+    {read_it, write_it, NULL, 0, YS_NONE, YS_NOTIFIABLES < 3 ? YS_NONE : 1},
     {NULL, NULL, secret, sizeof secret, YS_NONE, YS_NONE},
     {NULL, NULL, no_bytes, 2, 6, YS_NONE},
     {read_it, write_it, NULL, 0, YS_NONE, 2},
