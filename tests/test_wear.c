@@ -1,4 +1,4 @@
-/* How often peers have the store written: ten ways to behave, and the most that each may cost. */
+/* How often peers have the store written: eleven ways to behave, and the most that each may cost. */
 #include "support/check.h"
 
 #include <yarnswift/client.h>
@@ -141,6 +141,14 @@ static void be_told_of_changes(void)
     }
 }
 
+static void be_away_while_it_changes(void)
+{
+    configure(CHANGED, YS_SUBSCRIBE_INDICATIONS);
+    yard_disconnect(&yard);
+    for (int i = 0; i < 10; i++)
+        assert_int_equal(ys_host_services_changed(&yard.wrench.host, 7, COUNT(attributes)), YS_OK);
+}
+
 /* Somebody else each time, with the address and the store of its own. */
 static void pair_as_strangers(void)
 {
@@ -175,6 +183,7 @@ static void what_peers_do_writes_the_store_no_more_than_this(void **state)
         {"comes back, and subscribes again each time", subscribe_each_time, 1, 2},
         {"unsubscribes and subscribes before it goes, 20 times", unsubscribe_each_time, 1, 2},
         {"is told 10 times that the table has changed", be_told_of_changes, 1, 1},
+        {"is away while it changes 10 times", be_away_while_it_changes, 2, 2},
         {"strangers pair 100 times", pair_as_strangers, 16, 34}, /* who was forgotten for another is deleted as well */
     };
     (void)state;

@@ -174,7 +174,7 @@ static void remembered_changed(struct ys_host *host)
         do
             connection = ys_connection_next(host, connection);
         while (connection != NULL && connection->remembered != peer);
-        if (connection != NULL || !load_client(host, peer, &record, &same) || !same)
+        if (connection != NULL || !load_client(host, peer, &record, &same) || !same || (record.bits & RECORD_OWED) != 0)
             continue;
         record.bits |= RECORD_OWED;
         (void)host->port->store_put(host->port->context, key_of(peer), &record, sizeof record);
