@@ -65,7 +65,6 @@ static unsigned long stored;
 /* What the controller has of a connection. */
 struct link {
     bool used;
-    bool central;
     bool encrypted;
     uint16_t handle;
     uint16_t outstanding; /* packets of the host that it still has */
@@ -168,7 +167,7 @@ static void make_link(bool central)
         link++;
     if (link == all.link + LINKS)
         return;
-    *link = (struct link){.used = true, .central = central, .handle = (uint16_t)(all.next_handle++ % 0x0e00)};
+    *link = (struct link){.used = true, .handle = (uint16_t)(all.next_handle++ % 0x0e00)};
     bool enhanced = draw(2) == 0;
     uint8_t bytes[31] = {enhanced ? YS_HCI_LE_ENHANCED_CONNECTION_COMPLETE : YS_HCI_LE_CONNECTION_COMPLETE, 0};
     size_t end = enhanced ? 31 : 19;

@@ -88,7 +88,8 @@ enum ys_bond_change {
     YS_BOND_MADE,
     YS_BOND_FORGOTTEN, /* as asked, or for a new one */
     YS_BOND_DAMAGED,   /* its record was not whole, and is gone */
-    YS_BOND_NOT_STORED /* the store did not take it: the link is encrypted, and the peer will have to pair again */
+    YS_BOND_NOT_STORED /* the store did not take it, or is not to be written so often because of strangers: the link is
+                          encrypted, and the peer will have to pair again */
 };
 
 struct ys_oob;
