@@ -27,6 +27,7 @@ void ys_put_ad(struct ys_writer *writer, uint8_t type, const void *data, size_t 
 bool ys_ad_find(const uint8_t *bytes, size_t length, uint8_t type, struct ys_ad *ad)
 {
     struct ys_reader reader = ys_reader_of(bytes, length);
+    /*@ loop assigns reader, *ad; loop invariant reads(&reader); */
     while (ys_get_ad(&reader, ad)) {
         if (ad->type == type)
             return true;
@@ -54,6 +55,7 @@ size_t ys_ad_uuid_length(uint8_t type)
 static bool list_has(const struct ys_ad *ad, size_t each, const struct ys_uuid *uuid)
 {
     struct ys_reader list = ys_reader_of(ad->data, ad->length);
+    /*@ loop assigns list; loop invariant reads(&list); */
     while (ys_reader_left(&list) >= each) {
         struct ys_uuid listed = ys_uuid_from_air(ys_get_bytes(&list, each), each);
         if (ys_uuid_is_equal(&listed, uuid))
@@ -66,6 +68,7 @@ bool ys_ad_has_service(const uint8_t *bytes, size_t length, const struct ys_uuid
 {
     struct ys_reader reader = ys_reader_of(bytes, length);
     struct ys_ad ad;
+    /*@ loop assigns reader, ad; loop invariant reads(&reader); */
     while (ys_get_ad(&reader, &ad)) {
         size_t each = ys_ad_uuid_length(ad.type);
         if (each > 0 && list_has(&ad, each, uuid))

@@ -50,6 +50,7 @@ static const struct layout layouts[] = {
 
 static const struct layout *find(uint8_t opcode)
 {
+    /*@ loop assigns i; loop invariant i <= sizeof(layouts) / sizeof(layouts[0]); */
     for (size_t i = 0; i < sizeof layouts / sizeof layouts[0]; i++) {
         if (layouts[i].opcode == opcode)
             return &layouts[i];
@@ -114,6 +115,14 @@ static void get_field(struct ys_reader *reader, char field, struct ys_att_pdu *p
     }
 }
 
+static void get_fields(struct ys_reader *reader, const struct layout *layout, struct ys_att_pdu *pdu)
+{
+    /*@ loop assigns i, *reader, *pdu;
+        loop invariant i <= 5 && on{Pre, Here}(reader) && readable(pdu->value, pdu->length); */
+    for (size_t i = 0; i < sizeof layout->fields && layout->fields[i] != '\0'; i++)
+        get_field(reader, layout->fields[i], pdu);
+}
+
 static void put_field(struct ys_writer *writer, char field, const struct ys_att_pdu *pdu)
 {
     switch (field) {
@@ -153,15 +162,19 @@ static void put_field(struct ys_writer *writer, char field, const struct ys_att_
     }
 }
 
+static void begin(struct ys_att_pdu *pdu, uint8_t opcode)
+{
+    *pdu = (struct ys_att_pdu){.opcode = opcode};
+}
+
 enum ys_att_verdict ys_att_decode(const uint8_t *bytes, size_t length, struct ys_att_pdu *pdu)
 {
     struct ys_reader reader = ys_reader_of(bytes, length);
-    *pdu = (struct ys_att_pdu){.opcode = ys_get_u8(&reader)};
+    begin(pdu, ys_get_u8(&reader));
     const struct layout *layout = find(pdu->opcode);
     if (layout == NULL)
         return YS_ATT_UNKNOWN;
-    for (const char *field = layout->fields; *field != '\0'; field++)
-        get_field(&reader, *field, pdu);
+    get_fields(&reader, layout, pdu);
     return ys_reader_done(&reader) ? YS_ATT_GOOD : YS_ATT_MALFORMED;
 }
 

@@ -28,6 +28,7 @@ static uint64_t get_number(struct ys_reader *reader, size_t size)
     uint64_t value = 0;
     if (bytes == NULL)
         return 0;
+    /*@ loop assigns i, value; loop invariant i <= size; */
     for (size_t i = size; i > 0; i--)
         value = value << 8 | bytes[i - 1];
     return value;
@@ -44,7 +45,7 @@ uint16_t ys_get_u16(struct ys_reader *reader)
     const uint8_t *bytes = ys_get_bytes(reader, 2);
     if (bytes == NULL)
         return 0;
-    return (uint16_t)(bytes[0] | bytes[1] << 8);
+    return (uint16_t)(bytes[0] | (unsigned)bytes[1] << 8);
 }
 
 uint32_t ys_get_u24(struct ys_reader *reader)
@@ -189,6 +190,8 @@ void ys_put_u16(struct ys_writer *writer, uint16_t value)
 /* Vol 3 Part G 2.4. */
 static void put_number(struct ys_writer *writer, uint64_t value, size_t size)
 {
+    /*@ loop assigns i, value, writer->length, writer->start[0 .. writer->capacity - 1];
+        loop invariant writes(writer); */
     for (size_t i = 0; i < size; i++, value >>= 8)
         ys_put_u8(writer, (uint8_t)value);
 }

@@ -66,23 +66,28 @@ static void get_fields(struct ys_reader *header, struct ys_link_extended *pdu)
         pdu->power_dbm = ys_get_i8(header);
 }
 
+static void begin(struct ys_link_extended *pdu, uint8_t type)
+{
+    *pdu = (struct ys_link_extended){.type = type};
+}
+
 bool ys_link_extended_decode(const uint8_t *bytes, size_t length, struct ys_link_extended *pdu)
 {
     struct ys_reader reader = ys_reader_of(bytes, length);
     uint8_t first = ys_get_u8(&reader);
     uint8_t payload = ys_get_u8(&reader);
-    *pdu = (struct ys_link_extended){.type = first & 0x0f};
+    begin(pdu, first & 0x0f);
     if (payload != ys_reader_left(&reader) || (pdu->type != YS_LINK_ADV_EXTENDED && pdu->type != YS_LINK_CONNECT_RSP))
         return false;
     uint8_t second = ys_get_u8(&reader);
     struct ys_reader header = ys_get_part(&reader, second & 0x3f);
     pdu->mode = second >> 6;
+    pdu->length = (uint8_t)ys_reader_left(&reader);
+    pdu->data = ys_get_bytes(&reader, pdu->length);
     if (ys_reader_left(&header) > 0)
         get_fields(&header, pdu);
     pdu->sender.type = pdu->has_sender ? first >> 6 & 1 : 0;
     pdu->target.type = pdu->has_target ? first >> 7 : 0;
-    pdu->length = (uint8_t)ys_reader_left(&reader);
-    pdu->data = ys_get_bytes(&reader, pdu->length);
     return ys_reader_done(&reader) && ys_reader_ok(&header) && pdu->mode <= YS_LINK_MODE_SCANNABLE;
 }
 

@@ -90,6 +90,7 @@ void ys_get_hci_extended_scan(struct ys_reader *reader, struct ys_hci_extended_s
     *scan = (struct ys_hci_extended_scan){.own_address_type = ys_get_u8(reader)};
     scan->filter = ys_get_u8(reader);
     scan->phys = ys_get_u8(reader);
+    /*@ loop assigns i, *reader, *scan; loop invariant 0 <= i <= PHYS && on{Pre, Here}(reader); */
     for (int i = 0; i < PHYS; i++) {
         if ((scan->phys >> i & 1) == 0)
             continue;
@@ -127,6 +128,7 @@ void ys_get_hci_extended_connect(struct ys_reader *reader, struct ys_hci_extende
     common->own_address_type = ys_get_u8(reader);
     ys_get_hci_address(reader, &common->peer);
     connect->phys = ys_get_u8(reader);
+    /*@ loop assigns i, *reader, *connect; loop invariant 0 <= i <= PHYS && on{Pre, Here}(reader); */
     for (int i = 0; i < PHYS; i++) {
         if ((connect->phys >> i & 1) == 0)
             continue;

@@ -45,30 +45,38 @@ static bool has_data(uint8_t type)
            type == YS_LINK_ADV_SCAN_IND;
 }
 
+static void begin_advertising(struct ys_link_advertising *pdu, uint8_t header)
+{
+    *pdu = (struct ys_link_advertising){.type = header & 0x0f, .channel_selection_2 = (header >> 5 & 1) != 0};
+}
+
+static void get_payload(struct ys_reader *reader, uint8_t header, struct ys_link_advertising *pdu)
+{
+    pdu->sender.type = header >> 6 & 1;
+    ys_get_address(reader, &pdu->sender);
+    if (has_target(pdu->type)) {
+        pdu->target.type = header >> 7;
+        ys_get_address(reader, &pdu->target);
+    }
+    if (pdu->type == YS_LINK_CONNECT_IND)
+        get_connect(reader, &pdu->connect);
+    if (has_data(pdu->type)) {
+        pdu->length = (uint8_t)ys_reader_left(reader);
+        pdu->data = ys_get_bytes(reader, pdu->length);
+    }
+}
+
 /* Vol 6 Part B 2.3. */
 bool ys_link_advertising_decode(const uint8_t *bytes, size_t length, struct ys_link_advertising *pdu)
 {
     struct ys_reader reader = ys_reader_of(bytes, length);
     uint8_t header = ys_get_u8(&reader);
     uint8_t payload = ys_get_u8(&reader);
-    *pdu = (struct ys_link_advertising){.type = header & 0x0f, .channel_selection_2 = (header >> 5 & 1) != 0};
+    begin_advertising(pdu, header);
     if (payload != ys_reader_left(&reader) || pdu->type > YS_LINK_ADV_SCAN_IND)
         return false;
-    pdu->sender.type = header >> 6 & 1;
-    ys_get_address(&reader, &pdu->sender);
-    if (has_target(pdu->type)) {
-        pdu->target.type = header >> 7;
-        ys_get_address(&reader, &pdu->target);
-    }
-    if (pdu->type == YS_LINK_CONNECT_IND)
-        get_connect(&reader, &pdu->connect);
-    if (has_data(pdu->type)) {
-        pdu->length = (uint8_t)ys_reader_left(&reader);
-        pdu->data = ys_get_bytes(&reader, pdu->length);
-        if (pdu->length > 31)
-            return false;
-    }
-    return ys_reader_done(&reader);
+    get_payload(&reader, header, pdu);
+    return ys_reader_done(&reader) && pdu->length <= 31;
 }
 
 /* Vol 6 Part B 2.3. */

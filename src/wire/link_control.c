@@ -74,6 +74,7 @@ static void get_offsets(struct ys_reader *reader, struct ys_link_control_pdu *pd
 {
     pdu->periodicity = ys_get_u8(reader);
     pdu->reference = ys_get_u16(reader);
+    /*@ loop assigns i, *reader, pdu->offsets[0 .. 5]; loop invariant i <= 6 && on{Pre, Here}(reader); */
     for (size_t i = 0; i < sizeof pdu->offsets / sizeof pdu->offsets[0]; i++)
         pdu->offsets[i] = ys_get_u16(reader);
 }
@@ -198,16 +199,27 @@ static void put_field(struct ys_writer *writer, uint8_t field, const struct ys_l
     }
 }
 
+static void begin(struct ys_link_control_pdu *pdu, uint8_t opcode)
+{
+    *pdu = (struct ys_link_control_pdu){.opcode = opcode};
+}
+
+static void get_fields(struct ys_reader *reader, const uint8_t row[FIELDS_MAX], struct ys_link_control_pdu *pdu)
+{
+    /*@ loop assigns i, *reader, *pdu; loop invariant i <= FIELDS_MAX && on{Pre, Here}(reader); */
+    for (size_t i = 0; i < FIELDS_MAX && row[i] != END; i++)
+        get_field(reader, row[i], pdu);
+}
+
 /* Vol 6 Part B 2.4.2. */
 bool ys_link_control_decode(const uint8_t *bytes, size_t length, struct ys_link_control_pdu *pdu)
 {
     struct ys_reader reader = ys_reader_of(bytes, length);
-    *pdu = (struct ys_link_control_pdu){.opcode = ys_get_u8(&reader)};
-    if (!ys_reader_ok(&reader) || !ys_link_control_is_known(pdu->opcode))
+    uint8_t opcode = ys_get_u8(&reader);
+    begin(pdu, opcode);
+    if (!ys_reader_ok(&reader) || !ys_link_control_is_known(opcode))
         return ys_reader_ok(&reader);
-    const uint8_t *row = rows[pdu->opcode];
-    for (size_t i = 0; i < FIELDS_MAX && row[i] != END; i++)
-        get_field(&reader, row[i], pdu);
+    get_fields(&reader, rows[opcode], pdu);
     return ys_reader_done(&reader);
 }
 

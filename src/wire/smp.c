@@ -30,6 +30,7 @@ static const struct layout layouts[] = {
 
 static const struct layout *find(uint8_t code)
 {
+    /*@ loop assigns i; loop invariant i <= sizeof(layouts) / sizeof(layouts[0]); */
     for (size_t i = 0; i < sizeof layouts / sizeof layouts[0]; i++) {
         if (layouts[i].code == code)
             return &layouts[i];
@@ -82,8 +83,11 @@ static void get_field(struct ys_reader *reader, char field, struct ys_smp_pdu *p
         pdu->identity.type = ys_get_u8(reader);
         ys_get_copy(reader, pdu->identity.bytes, sizeof pdu->identity.bytes);
         break;
+    case 'w':
+        ys_get_copy(reader, pdu->value, 64);
+        break;
     default:
-        ys_get_copy(reader, pdu->value, field == 'w' ? 64 : 16);
+        ys_get_copy(reader, pdu->value, 16);
         break;
     }
 }
@@ -119,15 +123,26 @@ static void put_field(struct ys_writer *writer, char field, const struct ys_smp_
     }
 }
 
+static void begin(struct ys_smp_pdu *pdu, uint8_t code)
+{
+    *pdu = (struct ys_smp_pdu){.code = code};
+}
+
+static void get_fields(struct ys_reader *reader, const struct layout *layout, struct ys_smp_pdu *pdu)
+{
+    /*@ loop assigns i, *reader, *pdu; loop invariant i <= 3 && on{Pre, Here}(reader); */
+    for (size_t i = 0; i < sizeof layout->fields && layout->fields[i] != '\0'; i++)
+        get_field(reader, layout->fields[i], pdu);
+}
+
 enum ys_smp_verdict ys_smp_decode(const uint8_t *bytes, size_t length, struct ys_smp_pdu *pdu)
 {
     struct ys_reader reader = ys_reader_of(bytes, length);
-    *pdu = (struct ys_smp_pdu){.code = ys_get_u8(&reader)};
+    begin(pdu, ys_get_u8(&reader));
     const struct layout *layout = find(pdu->code);
     if (layout == NULL)
         return YS_SMP_UNKNOWN;
-    for (const char *field = layout->fields; *field != '\0'; field++)
-        get_field(&reader, *field, pdu);
+    get_fields(&reader, layout, pdu);
     return ys_reader_done(&reader) ? YS_SMP_GOOD : YS_SMP_MALFORMED;
 }
 

@@ -1,0 +1,3 @@
+/* Addresses. */
+#include "wire/address.c"
+#include "bytes.h"

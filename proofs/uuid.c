@@ -1,0 +1,3 @@
+/* UUIDs that come in. */
+#include "wire/uuid.c"
+#include "bytes.h"
