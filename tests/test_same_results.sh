@@ -1,0 +1,45 @@
+#!/bin/sh
+# test_same_results.sh ROOT COMMAND [update]: the command gives the same results, byte for byte, as when the list beside
+# this script was last written: what it prints, how it ends, and every file that it writes. A change that is to change
+# nothing changes nothing here; one that is to change something is followed by `update`, and the new list is read.
+# Numbers with fractions may be rounded otherwise by other processors: elsewhere than on x86-64 only what ends well is
+# looked for.
+set -eu
+root=$1
+command=$2
+list=$root/tests/same_results.list
+work=$(mktemp -d)
+trap 'rm -rf "$work"' EXIT
+mkdir "$work/in"
+ln -s "$root/examples" "$root/tests" "$root/fuzz" "$work/in"
+cd "$work/in"
+touch "$work/then"
+
+wrong=0
+while read -r hash arguments; do
+    case $hash in
+    "" | "#"*)
+        echo "$hash${arguments:+ $arguments}" >>"$work/list"
+        continue
+        ;;
+    esac
+    status=0
+    # shellcheck disable=SC2086
+    "$command" $arguments >"$work/printed" 2>&1 </dev/null || status=$?
+    echo "status $status" >>"$work/printed"
+    found=$({ cat "$work/printed"; find . -maxdepth 1 -type f -newer "$work/then" | LC_ALL=C sort | tar -cf - --mtime=@0 --owner=0 --group=0 \
+        --mode=0644 --sort=none -T -; } | sha256sum | cut -c1-16)
+    touch "$work/then"
+    echo "$found $arguments" >>"$work/list"
+    if [ "$found" != "$hash" ] && [ "$(uname -m)" = x86_64 ]; then
+        [ "${3-}" = update ] || echo "another result: yarnswift $arguments"
+        wrong=1
+    fi
+    [ "$status" -lt 128 ] || exit 1
+done <"$list"
+if [ "${3-}" = update ]; then
+    cp "$work/list" "$list"
+elif [ $wrong = 1 ]; then
+    echo "if that was meant: tests/test_same_results.sh . build/bin/yarnswift update"
+    exit 1
+fi
