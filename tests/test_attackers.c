@@ -597,6 +597,26 @@ static void a_public_key_that_is_no_point_of_the_curve_is_refused(void **state)
     yard_end(&yard);
 }
 
+/* Who answers gives and takes no key that was not offered, and none where nobody is to remember (Vol 3 Part H 3.5.2,
+ * 3.6.1). */
+static void only_keys_that_were_offered_are_agreed_on(void **state)
+{
+    (void)state;
+    for (unsigned keys = 0; keys < 2 * 16; keys++) {
+        struct yard yard = {.seed = 61};
+        uint8_t offered[2] = {(uint8_t)((keys & 3) | 0x08), (uint8_t)((keys >> 2 & 3) | 0x04)};
+        bool bonds = keys < 16;
+        const uint8_t request[] = {
+            YS_SMP_PAIRING_REQUEST, YS_CAPABILITY_NONE, 0, bonds ? 0x09 : 0x08, 16, offered[0], offered[1]};
+        begin_raw(&yard);
+        say(&yard, &yard.tablet, request, sizeof request);
+        assert_int_equal(heard[0], YS_SMP_PAIRING_RESPONSE);
+        for (int i = 0; i < 2; i++)
+            assert_int_equal(heard[5 + i], bonds ? offered[i] & (YS_SMP_ENC_KEY | YS_SMP_ID_KEY) : 0);
+        yard_end(&yard);
+    }
+}
+
 /* The public key of the private key that the standard prints, X and Y (Vol 3 Part H 2.3.5.6.1), in air order. */
 static const char debug_key[] = "e69d350e480103ccdbfdf4ac1191f4efb9a5f9e9a7832c5e2cbe97f2d203b020"
                                 "8bd28915d08e1c742430ed8fc24563765c15525abf9a32636deb2a65499c80dc";
@@ -988,6 +1008,7 @@ int main(void)
         cmocka_unit_test(a_peripheral_that_does_not_wait_asks_for_what_was_missing_once),
         cmocka_unit_test(everything_else_goes_on_while_the_curve_is_computed),
         cmocka_unit_test(a_public_key_that_is_no_point_of_the_curve_is_refused),
+        cmocka_unit_test(only_keys_that_were_offered_are_agreed_on),
         cmocka_unit_test(the_debug_key_is_refused_unless_it_is_allowed),
         cmocka_unit_test(the_own_public_key_sent_back_is_refused),
         cmocka_unit_test(the_own_confirm_value_sent_back_is_refused),

@@ -349,6 +349,11 @@ static void refusals_carry_the_servers_error(void **state)
     assert_int_equal(ys_client_read(&scripted.host, LINK, &asked.request, 15, values, 2), YS_OK);
     answer("0a 0f00", "01 0a 0f00 05");
     assert_outcome(YS_OUTCOME_REFUSED, YS_ATT_INSUFFICIENT_AUTHENTICATION);
+    asked.done = 0; /* the same request again: what was before is forgotten */
+    assert_int_equal(ys_client_read(&scripted.host, LINK, &asked.request, 12, values, 2), YS_OK);
+    answer("0a 0c00", "0b c409");
+    assert_outcome(YS_OUTCOME_DONE, 0);
+    assert_int_equal(asked.request.length, 2);
 }
 
 /* Vol 3 Part F 3.4.4.1, 3.4.4.2; Vol 3 Part G 4.8.2, 4.9.1, 4.9.3; Vol 3 Part C 9.2.7. */

@@ -871,6 +871,32 @@ static void who_guesses_must_wait_longer_each_time(void **state)
     yard_end(&yard);
 }
 
+/* Vol 3 Part H 2.3.6: from one second on, and twice as long after each failure. */
+static void each_failure_doubles_the_time_that_nobody_may_try(void **state)
+{
+    (void)state;
+    struct yard yard = {.seed = 14};
+    begin(&yard, &ways[5]);
+    yard.tablet.people = PEOPLE_MISTAKE;
+    yard_secure(&yard, YS_LEVEL_AUTHENTICATED);
+    uint64_t failed_ns = ys_clock_now_ns(yard.clock);
+    for (uint64_t quiet_ms = 1000; quiet_ms <= 300000;
+         quiet_ms = quiet_ms < 150000 ? 2 * quiet_ms : quiet_ms + 150000) {
+        size_t wanted = yard.tablet.counts[YS_EVENT_PASSKEY_WANTED];
+        uint64_t begun_ns;
+        yard_pass(&yard, quiet_ms * 9 / 10 - 500);
+        do {
+            yard_pass(&yard, 20);
+            begun_ns = ys_clock_now_ns(yard.clock);
+            yard_secure(&yard, YS_LEVEL_AUTHENTICATED);
+        } while (yard.tablet.counts[YS_EVENT_PASSKEY_WANTED] == wanted);
+        uint64_t waited_ms = (begun_ns - failed_ns) / 1000000;
+        assert_in_range(waited_ms, quiet_ms - 600, quiet_ms + 600);
+        failed_ns = ys_clock_now_ns(yard.clock);
+    }
+    yard_end(&yard);
+}
+
 /* The millisecond clock wraps after 49 days: half of them must not look like a time that is still to come. */
 static void who_has_never_failed_need_not_wait_whatever_the_clock_says(void **state)
 {
@@ -1142,6 +1168,7 @@ int main(void)
         cmocka_unit_test(without_random_numbers_nobody_pairs_and_nothing_is_left),
         cmocka_unit_test(a_curve_that_refuses_at_once_ends_the_pairing_and_nothing_else),
         cmocka_unit_test(who_guesses_must_wait_longer_each_time),
+        cmocka_unit_test(each_failure_doubles_the_time_that_nobody_may_try),
         cmocka_unit_test(who_has_never_failed_need_not_wait_whatever_the_clock_says),
         cmocka_unit_test(no_secret_is_left_in_memory_after_the_connection),
         cmocka_unit_test(a_private_address_changes_and_only_who_is_remembered_knows_it),

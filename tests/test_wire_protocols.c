@@ -360,6 +360,45 @@ static void packets_last_as_long_as_the_standard_says(void **state)
         assert_int_equal(ys_link_duration_ns(cases[i].phy, cases[i].payload + 2), cases[i].us * 1000);
 }
 
+/* Vol 6 Part B 4.5.10: what fits into a time, and on LE Coded into what an interval leaves beside the other side's. */
+static void the_time_of_a_packet_bounds_its_length(void **state)
+{
+    static const struct {
+        enum ys_phy phy;
+        uint64_t ns;
+        uint8_t payload;
+    } within[] = {
+        {YS_PHY_1M, 2120000, 255},      {YS_PHY_1M, 2119999, 254},
+        {YS_PHY_1M, 328000, 31},        {YS_PHY_1M, 80000, 0},
+        {YS_PHY_1M, 1000, 0},           {YS_PHY_2M, 1048000, 251},
+        {YS_PHY_CODED_S8, 2704000, 31}, {YS_PHY_CODED_S2, 4541999, 254},
+    };
+    static const struct {
+        enum ys_phy phy;
+        enum ys_phy other;
+        uint32_t interval_us;
+        uint16_t agreed_us;
+        uint16_t us;
+    } times[] = {
+        {YS_PHY_1M, YS_PHY_CODED_S8, 7500, 2120, 2120},
+        {YS_PHY_CODED_S8, YS_PHY_CODED_S8, 15000, 17040, 15000 - 300 - 2704},
+        {YS_PHY_CODED_S2, YS_PHY_1M, 15000, 17040, 15000 - 300 - 328},
+        {YS_PHY_CODED_S8, YS_PHY_CODED_S2, 7500, 17040, 4496},
+        {YS_PHY_CODED_S8, YS_PHY_CODED_S8, 4000000, 17040, 17040},
+        {YS_PHY_CODED_S8, YS_PHY_CODED_S8, 4000000, 328, 2704},
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(within); i++)
+        assert_int_equal(ys_link_payload_within(within[i].phy, within[i].ns), within[i].payload);
+    for (size_t i = 0; i < COUNT(times); i++)
+        assert_int_equal(ys_link_time_us(times[i].phy, times[i].other, times[i].interval_us, times[i].agreed_us),
+                         times[i].us);
+    assert_int_equal(ys_link_payload_agreed(YS_PHY_1M, 251, 328), 27);
+    assert_int_equal(ys_link_payload_agreed(YS_PHY_1M, 27, 2120), 27);
+    assert_int_equal(ys_link_payload_agreed(YS_PHY_1M, 251, 2120), 251);
+    assert_int_equal(ys_link_payload_agreed(YS_PHY_CODED_S8, 251, 4496), 55);
+}
+
 /* Vol 6 Part B 1.4.1, 4.5.8. */
 static void unused_channels_are_mapped_onto_used_ones(void **state)
 {
@@ -415,6 +454,7 @@ int main(void)
         cmocka_unit_test(data_pdus_are_read_and_written_again),
         cmocka_unit_test(the_crc_is_that_of_the_standard),
         cmocka_unit_test(packets_last_as_long_as_the_standard_says),
+        cmocka_unit_test(the_time_of_a_packet_bounds_its_length),
         cmocka_unit_test(unused_channels_are_mapped_onto_used_ones),
         cmocka_unit_test(connection_parameters_have_their_ranges),
     };
