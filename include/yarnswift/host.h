@@ -326,8 +326,10 @@ struct ys_host {
     const struct ys_table *table;
     const struct ys_whole *whole; /* what its parts may ask of all of it */
     struct ys_pairing *pairing;   /* NULL: it is refused */
-    struct ys_extra *extras;      /* what else it does, because the firmware uses it */
-    uint32_t le_events;           /* that they want to hear of */
+    const struct ys_address
+        *listed;             /* the controller makes the addresses, with the key of this peer; NULL: it does not */
+    struct ys_extra *extras; /* what else it does, because the firmware uses it */
+    uint32_t le_events;      /* that they want to hear of */
     uint32_t commands_due;
     uint32_t command_deadline_ms;
     uint32_t last_token;

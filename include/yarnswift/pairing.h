@@ -94,6 +94,8 @@ struct ys_pairing {
     uint8_t resolving_step;
     uint8_t resolving_number;
     bool resolving_due;
+    bool has_listed;
+    struct ys_address listed; /* who is on the resolving list */
     bool resolves_alone;
     bool has_public_identity;
 };

@@ -97,7 +97,7 @@ static void send_request(struct initiator *initiator)
     const struct ys_link_advertising request = {
         .type = YS_LINK_CONNECT_IND,
         .channel_selection_2 = by_counter,
-        .sender = controller_own_address(controller, wanted->own_address_type, &wanted->peer),
+        .sender = controller_own_address(controller, wanted->own_address_type, &initiator->offered),
         .target = initiator->offered,
         .connect = initiator->sent,
     };
@@ -130,10 +130,10 @@ static bool is_wanted(const struct ys_controller *controller, const struct ys_ad
                                : resolving_is(controller, &wanted->peer, sender);
 }
 
-static bool is_named(struct ys_controller *controller, const struct ys_address *target)
+static bool is_named(struct ys_controller *controller, const struct ys_address *sender, const struct ys_address *target)
 {
     const struct ys_hci_connect *wanted = &controller->connecting.common;
-    struct ys_address own = controller_own_address(controller, wanted->own_address_type, &wanted->peer);
+    struct ys_address own = controller_own_address(controller, wanted->own_address_type, sender);
     return controller_is_own(controller, &own, target);
 }
 
@@ -143,7 +143,8 @@ static void hear_legacy(struct initiator *initiator, const struct ys_air_packet 
     struct ys_controller *controller = initiator->listener.controller;
     struct ys_link_advertising pdu;
     if (!controller_takes_advertising(packet, &pdu) || !is_wanted(controller, &pdu.sender) ||
-        (pdu.type != YS_LINK_ADV_IND && (pdu.type != YS_LINK_ADV_DIRECT_IND || !is_named(controller, &pdu.target))))
+        (pdu.type != YS_LINK_ADV_IND &&
+         (pdu.type != YS_LINK_ADV_DIRECT_IND || !is_named(controller, &pdu.sender, &pdu.target))))
         return;
     initiator->offered = pdu.sender;
     initiator->by_counter = pdu.channel_selection_2;
@@ -158,7 +159,7 @@ static void take_secondary(struct initiator *initiator, const struct ys_link_ext
     if (listener->waits_for_response) {
         enum ys_phy phy = (enum ys_phy)listener->aux.phy;
         if (pdu->type == YS_LINK_CONNECT_RSP && pdu->has_sender && pdu->has_target &&
-            ys_address_is_equal(&pdu->sender, &initiator->offered) && is_named(controller, &pdu->target))
+            ys_address_is_equal(&pdu->sender, &initiator->offered) && is_named(controller, &pdu->sender, &pdu->target))
             complete(initiator, &(struct link_begin){.central = true,
                                                      .extended = true,
                                                      .by_counter = true,
@@ -167,7 +168,8 @@ static void take_secondary(struct initiator *initiator, const struct ys_link_ext
         else
             listener_resume(listener);
     } else if (pdu->type == YS_LINK_ADV_EXTENDED && pdu->mode == YS_LINK_MODE_CONNECTABLE && pdu->has_sender &&
-               is_wanted(controller, &pdu->sender) && (!pdu->has_target || is_named(controller, &pdu->target))) {
+               is_wanted(controller, &pdu->sender) &&
+               (!pdu->has_target || is_named(controller, &pdu->sender, &pdu->target))) {
         initiator->offered = pdu->sender;
         listener_reply_to(listener, packet);
     } else {

@@ -121,7 +121,9 @@ struct ys_address resolving_target(struct ys_controller *controller, const struc
 /* Vol 6 Part B 6. */
 bool resolving_own(struct ys_controller *controller, const struct ys_address *peer, struct ys_address *own)
 {
-    struct resolving *entry = controller->resolves ? resolving_entry(controller, peer) : NULL;
+    struct ys_address identity;
+    (void)resolving_identify(controller, peer, &identity);
+    struct resolving *entry = controller->resolves ? resolving_entry(controller, &identity) : NULL;
     uint64_t now_ns = ys_clock_now_ns(controller->clock);
     if (entry == NULL || !has_key(entry->keys.own_key))
         return false;

@@ -14,7 +14,7 @@ bool resolving_is(const struct ys_controller *controller, const struct ys_addres
 bool resolving_is_own(const struct ys_controller *controller, const struct ys_address *target);
 /* How a peer is named on the air. */
 struct ys_address resolving_target(struct ys_controller *controller, const struct ys_address *peer);
-/* The address of this controller for a peer; false if there is none. */
+/* The address of this controller for a peer, an identity or an address that is resolved; false if there is none. */
 bool resolving_own(struct ys_controller *controller, const struct ys_address *peer, struct ys_address *own);
 void resolving_reset(struct ys_controller *controller);
 /* The entry of an identity; NULL if it is not on the list. */

@@ -9,6 +9,9 @@
 /* The address type of the device in commands. */
 uint8_t ys_own_type(const struct ys_host *host);
 
+/* The peer that the parameters of advertising name. */
+const struct ys_address *ys_advertising_peer(const struct ys_host *host, const struct ys_advertising *advertising);
+
 /* Set `number`; NULL if there are not so many. */
 struct ys_set *ys_set_at(struct ys_host *host, uint8_t number);
 enum ys_result ys_set_advertise(struct ys_host *host, struct ys_set *set, const struct ys_advertising *advertising);

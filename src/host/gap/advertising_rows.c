@@ -22,7 +22,7 @@ static void compose_advertising_parameters(struct ys_host *host, struct ys_write
                                        .interval_max = (uint16_t)(advertising->interval_max_us / ADVERTISING_STEP_US),
                                        .type = types[host->set->kind],
                                        .own_address_type = ys_own_type(host),
-                                       .peer = advertising->peer,
+                                       .peer = *ys_advertising_peer(host, advertising),
                                        .channels = advertising->channels != 0 ? advertising->channels : 0x07,
                                        .filter = advertising->filter,
                                    });

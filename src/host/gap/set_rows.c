@@ -95,7 +95,7 @@ static void compose_parameters(struct ys_host *host, struct ys_writer *writer)
                                .interval_max = advertising->interval_max_us / ADVERTISING_STEP_US,
                                .channels = advertising->channels != 0 ? advertising->channels : 0x07,
                                .own_address_type = ys_own_type(host),
-                               .peer = advertising->peer,
+                               .peer = *ys_advertising_peer(host, advertising),
                                .filter = advertising->filter,
                                .power_dbm = power_of(options),
                                .primary_phy = phy_to_hci(extended ? options->primary_phy : YS_SET_1M),
@@ -136,7 +136,7 @@ static void complete_parameters(struct ys_host *host, struct ys_reader *paramete
     host->set->known = true;
     if (host->set->advertising == NULL) /* stopped meanwhile */
         return;
-    if (ys_own_type(host) == YS_ADDRESS_RANDOM)
+    if (ys_own_type(host) != YS_ADDRESS_PUBLIC)
         ys_commands_want(host, BIT(COMMAND_SET_ADDRESS));
     host->commands_due &= ~(BIT(COMMAND_ADVERTISING_DATA) | BIT(COMMAND_SCAN_RESPONSE_DATA));
     if (has_payload(host->set, false))

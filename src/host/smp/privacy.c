@@ -12,9 +12,14 @@
 
 #define ROTATION_USUAL_S 900
 
+uint16_t ys_privacy_rotation_s(const struct ys_pairing *pairing)
+{
+    return pairing->security->rotation_s != 0 ? pairing->security->rotation_s : ROTATION_USUAL_S;
+}
+
 static uint32_t rotation_ms(const struct ys_pairing *pairing)
 {
-    return (pairing->security->rotation_s != 0 ? pairing->security->rotation_s : ROTATION_USUAL_S) * 1000u;
+    return ys_privacy_rotation_s(pairing) * 1000u;
 }
 
 /* Vol 6 Part B 1.3.2.2: 24 bits by chance, of which the two highest are 01, and their hash. Without random numbers the
@@ -72,9 +77,17 @@ uint32_t ys_privacy_run(struct ys_host *host, uint32_t now_ms)
     if (!pairing->security->privacy || host->state != STATE_READY)
         return YS_FOREVER;
     uint32_t wait_ms = ys_until_ms(now_ms, pairing->rotate_ms);
+    if (wait_ms > 0)
+        return wait_ms;
     /* Vol 4 Part E 7.8.4: not while a connection is being made, for which the other side may know the address */
-    if (wait_ms > 0 || host->connecting)
-        return wait_ms > 0 ? wait_ms : 1000;
+    bool connects = host->connecting && (host->commands_due & BIT(COMMAND_CONNECT)) == 0;
+    bool begins = (host->commands_due & (BIT(COMMAND_SCAN_ON) | BIT(COMMAND_CONNECT))) != 0;
+    /* Vol 6 Part B 6: the controller makes what it sends, but to whom it does not know; this is for them, and is made
+     * anew when it is used again */
+    if (host->listed != NULL && (connects || !(host->scanning_on || begins)))
+        return YS_FOREVER;
+    if (connects)
+        return 1000;
     pairing->rotate_ms = now_ms + rotation_ms(pairing);
     ys_commands_want(host, BIT(COMMAND_ROTATE));
     pairing->calls->renew(host);

@@ -6,6 +6,8 @@
 #include <yarnswift/pairing.h>
 
 const struct ys_command_row *ys_privacy_row(const struct ys_host *host, uint8_t command);
+/* After how long an address is made anew. */
+uint16_t ys_privacy_rotation_s(const struct ys_pairing *pairing);
 /* Before the start, if the security says so. */
 void ys_privacy_begin(struct ys_host *host);
 /* Makes a new address when it is time; returns in how many milliseconds it will be. */

@@ -1,16 +1,18 @@
 /* The controller's resolving list (Core 5.4 Vol 6 Part B 4.7, 6): who is remembered with an identity key stands on it,
- * so that the accept list, connecting and directed advertising know identities, whatever addresses are on the air. A
- * controller that has no such list is not asked again: the host then resolves alone. */
+ * so that the accept list, connecting and directed advertising know identities, whatever addresses are on the air; and
+ * so that the controller makes the device's own addresses, if it is to be private. A controller that has no such list
+ * is not asked again: the host then resolves alone, and makes its addresses. */
 #include "host/smp/resolving.h"
 
 #include "host/core/hooks.h"
 #include "host/core/state.h"
 #include "host/smp/bonds.h"
+#include "host/smp/privacy.h"
 #include "host/smp/step.h"
 #include "host/smp/tools.h"
 #include "wire/hci.h"
 
-enum step { CLEAR, ADD, MODE, ON };
+enum step { CLEAR, ADD, MODE, PACE, ON };
 
 #define DEVICE_PRIVACY 1 /* a peer may also use its identity address (Vol 4 Part E 7.8.77) */
 
@@ -35,16 +37,27 @@ static void resolving_go_on(struct ys_host *host, struct ys_reader *parameters)
     struct ys_pairing *pairing = host->pairing;
     struct ys_bond bond;
     (void)parameters;
-    if (pairing->resolving_step == ADD) {
+    switch ((enum step)pairing->resolving_step) {
+    case ADD:
+        pairing->has_listed = true;
         want_resolving(host, MODE);
         return;
-    }
-    if (pairing->resolving_step == ON)
+    case PACE:
+        want_resolving(host, ON);
         return;
-    pairing->resolving_number =
-        next_bond(host, pairing->resolving_step == CLEAR ? 0 : pairing->resolving_number, &bond);
+    case ON:
+        host->listed = pairing->security->privacy && pairing->has_listed ? &pairing->listed : NULL;
+        return;
+    case CLEAR:
+        pairing->resolving_number = 0;
+        pairing->has_listed = false;
+        break;
+    case MODE:
+        break;
+    }
+    pairing->resolving_number = next_bond(host, pairing->resolving_number, &bond);
     ys_pairing_wipe(&bond, sizeof bond);
-    want_resolving(host, pairing->resolving_number != 0 ? ADD : ON);
+    want_resolving(host, pairing->resolving_number != 0 ? ADD : PACE);
 }
 
 /* What does not fit is left out; what is not known is not tried again. */
@@ -52,7 +65,7 @@ static void resolving_failed(struct ys_host *host, const char *name, uint8_t sta
 {
     ys_host_log(host, name, status);
     if (status == YS_HCI_MEMORY_FULL)
-        want_resolving(host, ON);
+        want_resolving(host, PACE);
     else if (status == YS_HCI_UNKNOWN_COMMAND)
         host->pairing->resolves_alone = true;
 }
@@ -67,6 +80,8 @@ static void compose_entry(struct ys_host *host, struct ys_writer *writer)
         ys_pairing_reverse(entry.peer_key, bond.identity_key, sizeof entry.peer_key);
         ys_pairing_reverse(entry.own_key, pairing->own_identity_key, sizeof entry.own_key);
         ys_put_hci_resolving(writer, &entry);
+        if (!pairing->has_listed)
+            pairing->listed = bond.identity;
         ys_pairing_wipe(&entry, sizeof entry);
     } else { /* it was forgotten meanwhile */
         want_resolving(host, CLEAR);
@@ -87,6 +102,11 @@ static void compose_mode(struct ys_host *host, struct ys_writer *writer)
     ys_put_u8(writer, DEVICE_PRIVACY);
 }
 
+static void compose_pace(struct ys_host *host, struct ys_writer *writer)
+{
+    ys_put_u16(writer, ys_privacy_rotation_s(host->pairing));
+}
+
 static void compose_on(struct ys_host *host, struct ys_writer *writer)
 {
     (void)host;
@@ -100,6 +120,8 @@ const struct ys_command_row *ys_resolving_row(const struct ys_host *host)
         [ADD] = {YS_HCI_LE_ADD_TO_RESOLVING_LIST, "LE Add Device To Resolving List", compose_entry, resolving_go_on,
                  resolving_failed},
         [MODE] = {YS_HCI_LE_SET_PRIVACY_MODE, "LE Set Privacy Mode", compose_mode, resolving_go_on, resolving_failed},
+        [PACE] = {YS_HCI_LE_SET_RESOLVABLE_TIMEOUT, "LE Set Resolvable Private Address Timeout", compose_pace,
+                  resolving_go_on, resolving_failed},
         [ON] = {YS_HCI_LE_SET_RESOLUTION_ENABLE, "LE Set Address Resolution Enable", compose_on, resolving_go_on,
                 resolving_failed},
     };
@@ -116,6 +138,7 @@ void ys_resolving_run(struct ys_host *host)
     pairing->resolving_due = false;
     if (pairing->resolves_alone)
         return;
+    host->listed = NULL;
     want_resolving(host, CLEAR);
-    host->pairing->calls->renew(host);
+    pairing->calls->renew(host);
 }
