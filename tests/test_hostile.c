@@ -232,6 +232,7 @@ static int length_of(uint16_t opcode)
         {YS_HCI_LE_CLEAR_RESOLVING_LIST, 0},
         {YS_HCI_LE_SET_RESOLUTION_ENABLE, 1},
         {YS_HCI_LE_SET_PRIVACY_MODE, 8},
+        {YS_HCI_LE_SET_RESOLVABLE_TIMEOUT, 2},
         {YS_HCI_LE_ENABLE_ENCRYPTION, 28},
         {YS_HCI_LE_KEY_REPLY, 18},
         {YS_HCI_LE_KEY_NEGATIVE_REPLY, 2},

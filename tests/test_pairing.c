@@ -1016,6 +1016,67 @@ static void a_private_address_changes_and_only_who_is_remembered_knows_it(void *
     yard_end(&yard);
 }
 
+static size_t made_by_tablet; /* other addresses than the one before, of its advertisements */
+static struct ys_address last_of_tablet;
+static uint64_t silent_ns; /* the longest time without one */
+static uint64_t heard_ns;
+
+static void watch_tablet(void *context, const struct ys_air_packet *packet)
+{
+    struct ys_link_advertising pdu;
+    struct yard *yard = context;
+    if (packet->access_address != YS_LINK_ADVERTISING_ACCESS_ADDRESS ||
+        !ys_link_advertising_decode(packet->pdu, packet->length, &pdu) || pdu.type != YS_LINK_ADV_IND ||
+        ys_bond_find(&yard->wrench.host, &pdu.sender) == 0)
+        return;
+    made_by_tablet += !ys_address_is_equal(&pdu.sender, &last_of_tablet);
+    last_of_tablet = pdu.sender;
+    silent_ns = heard_ns != 0 && packet->start_ns - heard_ns > silent_ns ? packet->start_ns - heard_ns : silent_ns;
+    heard_ns = packet->start_ns;
+}
+
+/* While a connection is being made, and somebody scans, the own address must not be set (Vol 4 Part E 7.8.4): a
+ * controller that knows who is remembered changes it all the same (Vol 6 Part B 6), and nothing has to stop for it. */
+static void a_private_address_also_changes_while_a_connection_is_being_made(void **state)
+{
+    (void)state;
+    struct yard yard = {.seed = 22};
+    struct ys_security private = with(YS_CAPABILITY_NONE);
+    struct ys_advertising advertising = {.interval_min_us = 30000, .interval_max_us = 30000};
+    const struct ys_connecting connecting = {.interval_us = 7500, .supervision_timeout_ms = 1000};
+    private.privacy = true;
+    private.rotation_s = 10;
+    yard_begin(&yard, &private, &private);
+    yard_connect(&yard);
+    yard_secure(&yard, YS_LEVEL_ENCRYPTED);
+    yard_disconnect(&yard);
+    yard_pass(&yard, 500);
+    struct ys_address identity;
+    uint8_t level;
+    assert_true(ys_bond_get(&yard.tablet.host, 1, &identity, &level));
+    assert_int_equal(ys_advertise_stop(&yard.wrench.host), YS_OK); /* it is away */
+    assert_int_equal(ys_advertise(&yard.tablet.host, &advertising), YS_OK);
+    assert_int_equal(ys_connect(&yard.tablet.host, &identity, &connecting), YS_OK);
+    yard_pass(&yard, 100);
+    static struct ys_observer watcher;
+    watcher = (struct ys_observer){.observe = watch_tablet, .context = &yard};
+    made_by_tablet = 0;
+    silent_ns = 0;
+    heard_ns = 0;
+    ys_radio_observe(yard.radio, &watcher);
+    yard_pass(&yard, 100500);
+    assert_in_range(made_by_tablet, 10, 12);
+    assert_true(silent_ns < 45 * UINT64_C(1000000));
+    /* and it is known when it comes */
+    assert_int_equal(ys_advertise(&yard.wrench.host, &advertising), YS_OK);
+    for (int i = 0; i < 300 && !yard.tablet.connected; i++)
+        yard_pass(&yard, 10);
+    assert_true(yard.tablet.connected && yard.wrench.connected);
+    yard_secure(&yard, YS_LEVEL_ENCRYPTED);
+    assert_false(yard.tablet.secured.u.secured.paired);
+    yard_end(&yard);
+}
+
 static bool can_connect(struct yard *yard, const struct ys_address *peer)
 {
     const struct ys_connecting connecting = {.interval_us = 7500, .supervision_timeout_ms = 1000};
@@ -1172,6 +1233,7 @@ int main(void)
         cmocka_unit_test(who_has_never_failed_need_not_wait_whatever_the_clock_says),
         cmocka_unit_test(no_secret_is_left_in_memory_after_the_connection),
         cmocka_unit_test(a_private_address_changes_and_only_who_is_remembered_knows_it),
+        cmocka_unit_test(a_private_address_also_changes_while_a_connection_is_being_made),
         cmocka_unit_test(private_peers_are_known_to_the_controllers_by_their_identities),
         cmocka_unit_test(bonds_in_a_file_outlive_the_process),
         cmocka_unit_test(a_host_is_told_what_its_port_or_its_security_lacks),

@@ -405,7 +405,8 @@ enum ys_result ys_host_services_changed(struct ys_host *host, uint16_t first, ui
  * expect it. From handlers, events and the main loop. */
 void ys_host_log(const struct ys_host *host, const char *text, uint32_t value);
 
-/* The address that the device uses, from YS_EVENT_READY on. */
+/* The address that the device uses, from YS_EVENT_READY on. With privacy, a controller that knows who is remembered
+ * makes the addresses by itself, and this is the one for whom it does not know: it is not advertised then. */
 struct ys_address ys_host_address(const struct ys_host *host);
 
 /* The MTU of a connection, or 0 if there is none. */

@@ -285,6 +285,11 @@ const struct ys_port *ys_simulated_port(const struct ys_simulated *simulated)
     return &simulated->port;
 }
 
+bool ys_simulated_made(const struct ys_simulated *simulated, struct ys_address *made)
+{
+    return ys_controller_made(simulated->controller, made);
+}
+
 void ys_simulated_inject(struct ys_simulated *simulated, uint16_t connection, uint16_t channel, const uint8_t *bytes,
                          uint16_t length)
 {

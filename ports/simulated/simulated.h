@@ -43,6 +43,10 @@ void ys_simulated_free(struct ys_simulated *simulated);
 /* The port, to be handed to ys_host_init. It stays the simulated port's. */
 const struct ys_port *ys_simulated_port(const struct ys_simulated *simulated);
 
+/* The address under which its controller advertises, if the controller has made that itself; else false: it is that of
+ * the host, ys_host_address. */
+bool ys_simulated_made(const struct ys_simulated *simulated, struct ys_address *made);
+
 /* Puts an L2CAP frame on a connection past the host, as no host would: `length` bytes, at most 255, on a channel. It
  * takes one of the controller's buffers, so there should be time between two. */
 void ys_simulated_inject(struct ys_simulated *simulated, uint16_t connection, uint16_t channel, const uint8_t *bytes,

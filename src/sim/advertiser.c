@@ -312,6 +312,23 @@ bool advertisers_are_on(const struct ys_controller *controller)
     return on;
 }
 
+static bool makes(const struct advertiser *advertiser)
+{
+    return advertiser->on && advertiser->parameters.own_address_type >= YS_HCI_OWN_RESOLVABLE;
+}
+
+bool advertisers_made(const struct ys_controller *controller, struct ys_address *made)
+{
+    const struct advertiser *advertiser = makes(&controller->advertiser) ? &controller->advertiser : NULL;
+    for (size_t i = 0; controller->sets != NULL && i < controller->settings.sets; i++) {
+        if (advertiser == NULL && makes(&controller->sets[i]))
+            advertiser = &controller->sets[i];
+    }
+    if (advertiser != NULL)
+        *made = advertiser_address(advertiser);
+    return advertiser != NULL;
+}
+
 bool advertisers_use_accept_list(const struct ys_controller *controller)
 {
     bool used = controller->advertiser.on && controller->advertiser.parameters.filter != 0;

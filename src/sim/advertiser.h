@@ -11,6 +11,8 @@ void advertiser_stop(struct advertiser *advertiser);
 /* Stops, and forgets what it had to say. */
 void advertiser_free(struct advertiser *advertiser);
 void advertisers_stop(struct ys_controller *controller);
+/* Under which address one advertises that the controller has made. */
+bool advertisers_made(const struct ys_controller *controller, struct ys_address *made);
 bool advertisers_are_on(const struct ys_controller *controller);
 bool advertisers_use_accept_list(const struct ys_controller *controller);
 

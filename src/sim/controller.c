@@ -101,6 +101,11 @@ void ys_controller_receive(struct ys_controller *controller, const uint8_t *pack
         data_in(controller, &reader);
 }
 
+bool ys_controller_made(const struct ys_controller *controller, struct ys_address *made)
+{
+    return advertisers_made(controller, made);
+}
+
 struct ys_controller *ys_controller_new(struct ys_radio *radio, const struct ys_controller_settings *settings)
 {
     struct ys_controller *controller = calloc(1, sizeof *controller);

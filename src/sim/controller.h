@@ -18,4 +18,7 @@ void ys_controller_free(struct ys_controller *controller);
  * dropped where it says nothing. */
 void ys_controller_receive(struct ys_controller *controller, const uint8_t *packet, size_t length);
 
+/* Under which address it is advertising, if that is one that it makes itself (Core 5.4 Vol 6 Part B 6); else false. */
+bool ys_controller_made(const struct ys_controller *controller, struct ys_address *made);
+
 #endif

@@ -331,6 +331,9 @@ struct ys_simulated *ys_device_simulated(const struct ys_device *device)
 
 struct ys_address ys_device_address(const struct ys_device *device)
 {
+    struct ys_address made;
+    if (device->simulated != NULL && ys_simulated_made(device->simulated, &made)) /* it may be switched off */
+        return made;
     return device->module.address((const struct ys_host *)(const void *)device->host);
 }
 

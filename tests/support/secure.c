@@ -157,7 +157,9 @@ void yard_pass(struct yard *yard, uint64_t ms)
 bool yard_try_connect(struct yard *yard)
 {
     const struct ys_connecting connecting = {.interval_us = 7500, .supervision_timeout_ms = 1000};
-    struct ys_address peer = ys_host_address(&yard->wrench.host);
+    struct ys_address peer;
+    if (!ys_simulated_made(yard->wrench.simulated, &peer))
+        peer = ys_host_address(&yard->wrench.host);
     if (ys_connect(&yard->tablet.host, &peer, &connecting) != YS_OK)
         return false;
     for (int i = 0; i < 500 && !(yard->tablet.connected && yard->wrench.connected); i++)

@@ -31,6 +31,11 @@ static void want_resolving(struct ys_host *host, enum step step)
     ys_commands_want(host, BIT(COMMAND_RESOLVING));
 }
 
+static enum step after_the_list(const struct ys_pairing *pairing)
+{
+    return pairing->security->privacy ? PACE : ON;
+}
+
 /* From one bond to the next, and then on. */
 static void resolving_go_on(struct ys_host *host, struct ys_reader *parameters)
 {
@@ -57,7 +62,7 @@ static void resolving_go_on(struct ys_host *host, struct ys_reader *parameters)
     }
     pairing->resolving_number = next_bond(host, pairing->resolving_number, &bond);
     ys_pairing_wipe(&bond, sizeof bond);
-    want_resolving(host, pairing->resolving_number != 0 ? ADD : PACE);
+    want_resolving(host, pairing->resolving_number != 0 ? ADD : after_the_list(pairing));
 }
 
 /* What does not fit is left out; what is not known is not tried again. */
@@ -65,7 +70,7 @@ static void resolving_failed(struct ys_host *host, const char *name, uint8_t sta
 {
     ys_host_log(host, name, status);
     if (status == YS_HCI_MEMORY_FULL)
-        want_resolving(host, PACE);
+        want_resolving(host, after_the_list(host->pairing));
     else if (status == YS_HCI_UNKNOWN_COMMAND)
         host->pairing->resolves_alone = true;
 }
