@@ -315,6 +315,7 @@ struct ys_host {
     bool running;  /* ys_host_run is */
     bool may_wait; /* what is being answered */
     bool consented;
+    uint8_t own_type; /* the type of the own address in commands */
     uint8_t later_stage;
     bool commands_consented;
     uint16_t data_length; /* of a controller buffer */
@@ -326,10 +327,8 @@ struct ys_host {
     const struct ys_table *table;
     const struct ys_whole *whole; /* what its parts may ask of all of it */
     struct ys_pairing *pairing;   /* NULL: it is refused */
-    const struct ys_address
-        *listed;             /* the controller makes the addresses, with the key of this peer; NULL: it does not */
-    struct ys_extra *extras; /* what else it does, because the firmware uses it */
-    uint32_t le_events;      /* that they want to hear of */
+    struct ys_extra *extras;      /* what else it does, because the firmware uses it */
+    uint32_t le_events;           /* that they want to hear of */
     uint32_t commands_due;
     uint32_t command_deadline_ms;
     uint32_t last_token;

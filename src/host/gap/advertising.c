@@ -231,20 +231,6 @@ enum ys_result ys_advertise_stop(struct ys_host *host)
     return YS_OK;
 }
 
-/* Vol 3 Part C 10.7, 10.8. */
-uint8_t ys_own_type(const struct ys_host *host)
-{
-    if (host->listed != NULL)
-        return YS_HCI_OWN_RESOLVABLE | YS_ADDRESS_RANDOM;
-    return host->settings.address_type == YS_OWN_PUBLIC ? YS_ADDRESS_PUBLIC : YS_ADDRESS_RANDOM;
-}
-
-/* Vol 4 Part E 7.8.5: with whose key the controller makes an address that anybody may hear. */
-const struct ys_address *ys_advertising_peer(const struct ys_host *host, const struct ys_advertising *advertising)
-{
-    return host->listed != NULL && !is_directed(advertising) ? host->listed : &advertising->peer;
-}
-
 void ys_set_connected(struct ys_host *host, struct ys_set *set)
 {
     set->on = false; /* Vol 4 Part E 7.8.9: a connection ends connectable advertising */

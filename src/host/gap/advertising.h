@@ -2,15 +2,20 @@
 #ifndef HOST_GAP_ADVERTISING_H
 #define HOST_GAP_ADVERTISING_H
 
-#include <yarnswift/host.h>
+#include <yarnswift/pairing.h>
+
+#include "wire/hci.h"
 
 #define ADVERTISING_STEP_US 625
 
-/* The address type of the device in commands. */
-uint8_t ys_own_type(const struct ys_host *host);
-
-/* The peer that the parameters of advertising name. */
-const struct ys_address *ys_advertising_peer(const struct ys_host *host, const struct ys_advertising *advertising);
+/* The peer that the parameters of advertising name: with whose key the controller makes an address that anybody may
+ * hear (Vol 4 Part E 7.8.5), or who alone is meant. */
+static inline const struct ys_address *ys_advertising_peer(const struct ys_host *host,
+                                                           const struct ys_advertising *advertising)
+{
+    bool anybody = host->own_type >= YS_HCI_OWN_RESOLVABLE && advertising->kind < YS_ADVERTISE_DIRECTED;
+    return anybody ? &host->pairing->listed : &advertising->peer;
+}
 
 /* Set `number`; NULL if there are not so many. */
 struct ys_set *ys_set_at(struct ys_host *host, uint8_t number);

@@ -21,7 +21,7 @@ static void compose_advertising_parameters(struct ys_host *host, struct ys_write
                                        .interval_min = (uint16_t)(advertising->interval_min_us / ADVERTISING_STEP_US),
                                        .interval_max = (uint16_t)(advertising->interval_max_us / ADVERTISING_STEP_US),
                                        .type = types[host->set->kind],
-                                       .own_address_type = ys_own_type(host),
+                                       .own_address_type = host->own_type,
                                        .peer = *ys_advertising_peer(host, advertising),
                                        .channels = advertising->channels != 0 ? advertising->channels : 0x07,
                                        .filter = advertising->filter,

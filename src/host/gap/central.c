@@ -70,7 +70,7 @@ static void compose_scan_parameters(struct ys_host *host, struct ys_writer *writ
                                 .active = host->scanning.active,
                                 .interval = (uint16_t)(host->scanning.interval_us / ADVERTISING_STEP_US),
                                 .window = (uint16_t)(host->scanning.window_us / ADVERTISING_STEP_US),
-                                .own_address_type = ys_own_type(host),
+                                .own_address_type = host->own_type,
                                 .filter = host->scanning.listed,
                             });
 }
@@ -199,7 +199,7 @@ void ys_central_fill_connect(const struct ys_host *host, struct ys_hci_connect *
         .scan_window = CONNECT_WINDOW_US / ADVERTISING_STEP_US,
         .filter = host->connecting_with.listed,
         .peer = host->connecting_to,
-        .own_address_type = ys_own_type(host),
+        .own_address_type = host->own_type,
         .interval_min = interval,
         .interval_max = interval,
         .latency = host->connecting_with.latency,

@@ -94,7 +94,7 @@ static void compose_parameters(struct ys_host *host, struct ys_writer *writer)
                                .interval_min = advertising->interval_min_us / ADVERTISING_STEP_US,
                                .interval_max = advertising->interval_max_us / ADVERTISING_STEP_US,
                                .channels = advertising->channels != 0 ? advertising->channels : 0x07,
-                               .own_address_type = ys_own_type(host),
+                               .own_address_type = host->own_type,
                                .peer = *ys_advertising_peer(host, advertising),
                                .filter = advertising->filter,
                                .power_dbm = power_of(options),
@@ -136,7 +136,7 @@ static void complete_parameters(struct ys_host *host, struct ys_reader *paramete
     host->set->known = true;
     if (host->set->advertising == NULL) /* stopped meanwhile */
         return;
-    if (ys_own_type(host) != YS_ADDRESS_PUBLIC)
+    if (host->own_type != YS_ADDRESS_PUBLIC)
         ys_commands_want(host, BIT(COMMAND_SET_ADDRESS));
     host->commands_due &= ~(BIT(COMMAND_ADVERTISING_DATA) | BIT(COMMAND_SCAN_RESPONSE_DATA));
     if (has_payload(host->set, false))
@@ -257,7 +257,7 @@ static void compose_scan_parameters(struct ys_host *host, struct ys_writer *writ
         .interval = (uint16_t)(scanning->interval_us / ADVERTISING_STEP_US),
         .window = (uint16_t)(scanning->window_us / ADVERTISING_STEP_US),
     };
-    ys_put_hci_extended_scan(writer, &(struct ys_hci_extended_scan){.own_address_type = ys_own_type(host),
+    ys_put_hci_extended_scan(writer, &(struct ys_hci_extended_scan){.own_address_type = host->own_type,
                                                                     .filter = scanning->listed,
                                                                     .phys = phys_of(scanning->phys),
                                                                     .by_phy = {one, one, one}});

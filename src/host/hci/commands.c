@@ -33,8 +33,11 @@ void ys_commands_start(struct ys_host *host)
 {
     host->commands_due =
         COMMANDS_OF_START & ~(BIT(COMMAND_READ_BUFFER_SIZE) | BIT(COMMAND_READ_SETS) | BIT(COMMAND_READ_DATA_MAX));
-    if (host->settings.address_type == YS_OWN_PUBLIC)
+    host->own_type = YS_ADDRESS_RANDOM;
+    if (host->settings.address_type == YS_OWN_PUBLIC) {
+        host->own_type = YS_ADDRESS_PUBLIC;
         host->commands_due &= ~BIT(COMMAND_SET_RANDOM_ADDRESS);
+    }
     host->command_running = COMMAND_NONE;
     host->command_credits = 1; /* Vol 4 Part E 4.4: one command may be sent after power-up */
     ys_wake(host);

@@ -121,7 +121,7 @@ static void complete_buffer_size(struct ys_host *host, struct ys_reader *paramet
 /* Vol 4 Part E 7.4.6. */
 static void complete_address(struct ys_host *host, struct ys_reader *parameters)
 {
-    if (host->settings.address_type != YS_OWN_PUBLIC)
+    if (host->own_type != YS_ADDRESS_PUBLIC)
         return;
     host->address.type = YS_ADDRESS_PUBLIC;
     ys_get_address(parameters, &host->address);

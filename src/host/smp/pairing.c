@@ -81,10 +81,7 @@ static uint32_t run_pairing(struct ys_host *host, uint32_t now_ms)
     if (pairing->failures > 0 && now_ms - pairing->quiet_until_ms < INT32_MAX &&
         now_ms - pairing->quiet_until_ms > QUIET_DECAY_MS)
         pairing->failures = 0;
-    if (host->state == STATE_STARTING) { /* the controller will know nobody */
-        pairing->resolving_due = pairing->security->bonds > 0;
-        host->listed = NULL;
-    }
+    pairing->resolving_due |= host->state == STATE_STARTING && pairing->security->bonds > 0; /* it will know nobody */
     if (pairing->resolving_due)
         ys_resolving_run(host);
     uint32_t wait_ms = ys_privacy_run(host, now_ms);

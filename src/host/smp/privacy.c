@@ -84,7 +84,7 @@ uint32_t ys_privacy_run(struct ys_host *host, uint32_t now_ms)
     bool begins = (host->commands_due & (BIT(COMMAND_SCAN_ON) | BIT(COMMAND_CONNECT))) != 0;
     /* Vol 6 Part B 6: the controller makes what it sends, but to whom it does not know; this is for them, and is made
      * anew when it is used again */
-    if (host->listed != NULL && (connects || !(host->scanning_on || begins)))
+    if (host->own_type >= YS_HCI_OWN_RESOLVABLE && (connects || !(host->scanning_on || begins)))
         return YS_FOREVER;
     if (connects)
         return 1000;

@@ -51,7 +51,8 @@ static void resolving_go_on(struct ys_host *host, struct ys_reader *parameters)
         want_resolving(host, ON);
         return;
     case ON:
-        host->listed = pairing->security->privacy && pairing->has_listed ? &pairing->listed : NULL;
+        if (pairing->security->privacy && pairing->has_listed)
+            host->own_type = YS_HCI_OWN_RESOLVABLE | YS_ADDRESS_RANDOM;
         return;
     case CLEAR:
         pairing->resolving_number = 0;
@@ -143,7 +144,8 @@ void ys_resolving_run(struct ys_host *host)
     pairing->resolving_due = false;
     if (pairing->resolves_alone)
         return;
-    host->listed = NULL;
+    if (pairing->security->privacy)
+        host->own_type = YS_ADDRESS_RANDOM;
     want_resolving(host, CLEAR);
     pairing->calls->renew(host);
 }
