@@ -396,6 +396,18 @@ static void a_stand_in_takes_any_value_and_moves_no_more(void **state)
     assert_says(&outcome, 0, "100 %  [64]");
 }
 
+static void a_recorded_value_comes_row_by_row_and_from_the_beginning_again(void **state)
+{
+    (void)state;
+    struct outcome outcome =
+        rehearse("devices: [{name: turnstile, definition: " YARNSWIFT_ROOT
+                 "/tests/recorded.device.yaml}]\ncentrals: [{name: t}]\nsteps: [{connect: turnstile}, discover, "
+                 "{subscribe: angle}, {expect: angle, is: 11 degree}, {expect: angle, is: -22 degree}, {expect: angle, "
+                 "is: 33 degree}, {expect: angle, is: 11 degree}, {expect: angle, rate: [9, 11], for: 2 s}]\n",
+                 "");
+    assert_says(&outcome, 0, "passed");
+}
+
 static void two_who_wait_for_lines_of_one_log_do_not_take_them_from_each_other(void **state)
 {
     (void)state;
@@ -624,6 +636,7 @@ int main(void)
         cmocka_unit_test(distance_loses_packets_and_then_the_link),
         cmocka_unit_test(an_older_controller_does_not_hear_what_is_extended),
         cmocka_unit_test(a_stand_in_takes_any_value_and_moves_no_more),
+        cmocka_unit_test(a_recorded_value_comes_row_by_row_and_from_the_beginning_again),
         cmocka_unit_test(two_who_wait_for_lines_of_one_log_do_not_take_them_from_each_other),
         cmocka_unit_test(two_stand_ins_meet_each_other),
         cmocka_unit_test(devices_with_the_same_firmware_share_nothing),
