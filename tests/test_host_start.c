@@ -279,6 +279,9 @@ static void malformed_packets_are_dropped(void **state)
         give(&scripted, packets[i]);
     assert_int_equal(scripted.event_count, events);
     assert_sent(&scripted, "");
+    give(&scripted, "04 3e 13 01 00 0100 01 00 010203040506 1800 0000 2a00 00"); /* and it still hears what is good */
+    assert_int_equal(scripted.event_count, events + 1);
+    assert_int_equal(scripted.events[events].kind, YS_EVENT_CONNECTED);
 }
 
 static bool interrupting;

@@ -534,6 +534,32 @@ static void strangers_who_pair_again_and_again_do_not_wear_out_the_store(void **
     yard_end(&yard);
 }
 
+/* Keys of LE Secure Connections have no name, those of legacy pairing have one (Vol 3 Part H 2.4.4.2, 2.4.4.3). */
+static void each_of_two_that_are_remembered_has_its_own_key(void **state)
+{
+    (void)state;
+    for (int legacy = 0; legacy < 2; legacy++) {
+        struct yard yard = {.seed = 24};
+        struct ys_store *stores[2] = {ys_store_new(4096), ys_store_new(4096)};
+        yard.tablet.store = stores[0];
+        yard.legacy = legacy != 0;
+        yard_begin(&yard, &plain, &plain);
+        for (unsigned turn = 0; turn < 6; turn++) {
+            yard.tablet.store = stores[turn % 2];
+            yard.seed = 400 + turn % 2;
+            yard_restart(&yard, &yard.tablet);
+            yard_connect(&yard);
+            yard_secure(&yard, YS_LEVEL_ENCRYPTED);
+            assert_int_equal(yard.tablet.counts[YS_EVENT_SECURED], 1);
+            assert_int_equal(yard.tablet.secured.u.secured.paired, turn < 2);
+            assert_int_equal(yard.wrench.secured.u.secured.bond, 1 + turn % 2);
+            yard_disconnect(&yard);
+        }
+        ys_store_free(stores[0]); /* the yard frees the other */
+        yard_end(&yard);
+    }
+}
+
 /* Vol 3 Part H 2.4.4. */
 static void who_was_forgotten_is_told_that_there_is_no_key_and_can_pair_again(void **state)
 {
@@ -1220,6 +1246,7 @@ int main(void)
         cmocka_unit_test(a_link_is_encrypted_anew_also_if_nobody_is_remembered),
         cmocka_unit_test(a_full_store_refuses_or_forgets_as_it_was_told),
         cmocka_unit_test(strangers_who_pair_again_and_again_do_not_wear_out_the_store),
+        cmocka_unit_test(each_of_two_that_are_remembered_has_its_own_key),
         cmocka_unit_test(who_was_forgotten_is_told_that_there_is_no_key_and_can_pair_again),
         cmocka_unit_test(a_bond_that_is_forgotten_while_its_link_is_being_encrypted_gives_it_nothing),
         cmocka_unit_test(a_weaker_pairing_never_takes_the_place_of_a_bond),

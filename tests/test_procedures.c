@@ -373,6 +373,11 @@ static void a_peripheral_with_nothing_to_say_rests_and_is_there_when_it_has(void
     pump_stream(0, 1, 20);
     pump_run_ms(65); /* two events */
     assert_true(pumps.sides[1].received[1] > 0);
+    pump_stream(0, 1, 0);
+    pump_run_ms(1000);
+    pump_tell(0, "01 1d04 02 0100"); /* so it is with what the link layer itself has to ask */
+    pump_run_ms(125);                /* it asks, hears, and has told */
+    assert_int_equal(pumps.sides[0].last_event[1], 0x0c);
     pumps_end();
 }
 
@@ -391,6 +396,7 @@ static void the_host_hears_of_version_features_power_and_strength(void **state)
     pump_tell(1, "01 1620 02 0100");
     pump_run_ms(5 * INTERVAL_MS);
     assert_hex(pump->last_event, pump->last_length, "04 3e 0c 04 00 0100 7f59000000000000");
+    assert_int_equal(pump->status, 0);
     pump_tell(1, "01 0514 02 0100");
     assert_hex(pump->last_event, pump->last_length, "04 0e 07 01 0514 00 0100 ce"); /* -50 dBm */
     pump_tell(1, "01 2d0c 03 0100 00");
@@ -400,6 +406,26 @@ static void the_host_hears_of_version_features_power_and_strength(void **state)
     pump_tell(1, "01 1520 02 0100");
     assert_hex(pump->last_event, pump->last_length, "04 0e 0b 01 1520 00 0100 ffffffff1f");
     pumps_end();
+}
+
+/* Vol 6 Part B 5.1.4: who answers names what both have, and it does not matter who asks. */
+static void features_that_are_told_are_those_of_both(void **state)
+{
+    (void)state;
+    for (size_t asks = 0; asks < 2; asks++) {
+        struct ys_controller_settings settings[2] = {{.seed = 1, .sets = 1, .buffer_count = 8},
+                                                     {.seed = 1, .sets = 1, .buffer_count = 8}};
+        settings[asks].lacks = YS_HCI_LE_FEATURE_DATA_LENGTH;
+        settings[1 - asks].lacks = YS_HCI_LE_FEATURE_2M;
+        connect(settings);
+        pump_stream(0, 1, 0);
+        pump_stream(1, 1, 0);
+        pump_run_ms(10 * INTERVAL_MS);
+        pump_tell(asks, "01 1620 02 0100");
+        pump_run_ms(8 * INTERVAL_MS);
+        assert_hex(pumps.sides[asks].last_event, pumps.sides[asks].last_length, "04 3e 0c 04 00 0100 5f58000000000000");
+        pumps_end();
+    }
 }
 
 /* Vol 6 Part B 5.1.8, 5.4; Vol 4 Part E 7.3.93, 7.3.94, 7.7.75. */
@@ -565,6 +591,7 @@ int main(void)
         cmocka_unit_test(a_clock_that_breaks_its_promise_loses_the_link),
         cmocka_unit_test(a_peripheral_with_nothing_to_say_rests_and_is_there_when_it_has),
         cmocka_unit_test(the_host_hears_of_version_features_power_and_strength),
+        cmocka_unit_test(features_that_are_told_are_those_of_both),
         cmocka_unit_test(a_quiet_encrypted_link_is_pinged_before_its_timeout),
         cmocka_unit_test(wrong_commands_for_links_are_refused),
         cmocka_unit_test(four_centrals_share_one_radio_and_nobody_starves),
