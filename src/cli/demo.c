@@ -33,10 +33,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     struct input *input = state->input;
     switch (key) {
     case 's':
-        if (parse_number(argument, &input->seed))
-            return 0;
-        (void)complain(state->argv[0], "--seed must be a whole number from 0 on, not \"%s\"", argument);
-        return EINVAL;
+        return take_seed(state->argv[0], argument, &input->seed) ? 0 : EINVAL;
     default:
         return recorder_parse(&input->recorder, key, argument) ? 0 : parse_common(key, state, &input->common);
     }

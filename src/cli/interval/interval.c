@@ -68,7 +68,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     switch (key) {
     case 's':
         input->of_simulations = "seed";
-        good = take_number(state, "seed", argument, 0, 18446744073709551615u, &input->seed);
+        good = take_seed(state->argv[0], argument, &input->seed);
         break;
     case 't':
         input->of_simulations = "seconds";

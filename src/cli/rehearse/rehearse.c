@@ -54,9 +54,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     const char *verb = state->argv[0];
     switch (key) {
     case 's':
-        return parse_number(argument, &input->seed)
-                   ? 0
-                   : (complain(verb, "--seed must be a whole number from 0 on, not \"%s\"", argument), EINVAL);
+        return take_seed(verb, argument, &input->seed) ? 0 : EINVAL;
     case 'n':
         return parse_number(argument, &input->seeds) && input->seeds >= 1 && input->seeds <= SEEDS_MOST
                    ? 0

@@ -20,6 +20,12 @@ bool parse_number(const char *text, unsigned long long *number)
     return *end == '\0' && errno == 0;
 }
 
+bool take_seed(const char *verb, const char *argument, unsigned long long *seed)
+{
+    return parse_number(argument, seed) ||
+           complain(verb, "--seed must be a whole number from 0 on, not \"%s\"", argument);
+}
+
 static const struct argp_option own_options[] = {{"help", '?', NULL, 0, NULL, 0}, {"usage", 0x100, NULL, 0, NULL, 0}};
 
 /* The option that `name` of `length` characters is or abbreviates; NULL if there is none. */

@@ -27,4 +27,7 @@ bool parse_options(const struct argp *argp, int argc, char **argv, void *input);
 /* A whole number from 0 to 2^64 - 1 in decimal; false if it is anything else. */
 bool parse_number(const char *text, unsigned long long *number);
 
+/* Reads the argument of --seed; complains, and returns false, if it is none. */
+bool take_seed(const char *verb, const char *argument, unsigned long long *seed);
+
 #endif

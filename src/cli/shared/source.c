@@ -79,10 +79,7 @@ error_t source_parse(struct source *source, const char *who, int key, const char
     case SOURCE_BONDS:
         return take_bonds(source, who, argument);
     case SOURCE_SEED:
-        if (parse_number(argument, &source->seed))
-            return 0;
-        (void)complain(who, "--seed must be a whole number from 0 on, not \"%s\"", argument);
-        return EINVAL;
+        return take_seed(who, argument, &source->seed) ? 0 : EINVAL;
     case SOURCE_MODULES:
         if (module_folder_add(&source->folders, argument))
             return 0;
