@@ -20,10 +20,11 @@ static void get_rest(struct ys_reader *reader, const uint8_t **bytes, size_t *le
 static void get_type(struct ys_reader *reader, struct ys_uuid *type);
 
 /*@ requires reads(reader);
+    requires field > 0;
     requires \valid(pdu) && \separated(reader, pdu) && readable(pdu->value, pdu->length);
     assigns *reader, *pdu;
     ensures on{Old, Here}(reader) && readable(pdu->value, pdu->length); */
-static void get_field(struct ys_reader *reader, char field, struct ys_att_pdu *pdu);
+static void get_field(struct ys_reader *reader, uint8_t field, struct ys_att_pdu *pdu);
 
 /*@ requires reads(reader);
     requires \valid_read(layout);

@@ -1,29 +1,9 @@
 /* The Security Manager. */
-#include "wire/smp.h"
 #include "bytes.h"
+#include "wire/smp.h"
 
-/*@ assigns \nothing;
-    ensures \result == \null || \valid_read(\result); */
+/* Its contract stands in the source, since it speaks of what only that knows. */
 static const struct layout *find(uint8_t code);
-
-/*@ requires reads(reader);
-    requires \valid(pdu) && \separated(reader, pdu);
-    assigns *reader, *pdu;
-    ensures on{Old, Here}(reader); */
-static void get_pairing(struct ys_reader *reader, struct ys_smp_pdu *pdu);
-
-/*@ requires reads(reader);
-    requires \valid(pdu) && \separated(reader, pdu) && \base_addr(reader->next) != \base_addr((uint8_t *)pdu);
-    assigns *reader, *pdu;
-    ensures on{Old, Here}(reader); */
-static void get_field(struct ys_reader *reader, char field, struct ys_smp_pdu *pdu);
-
-/*@ requires reads(reader);
-    requires \valid_read(layout);
-    requires \valid(pdu) && \separated(reader, pdu) && \base_addr(reader->next) != \base_addr((uint8_t *)pdu);
-    assigns *reader, *pdu;
-    ensures on{Old, Here}(reader); */
-static void get_fields(struct ys_reader *reader, const struct layout *layout, struct ys_smp_pdu *pdu);
 
 /*@ requires \valid(pdu);
     assigns *pdu; */

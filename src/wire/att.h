@@ -58,15 +58,25 @@ enum ys_att_format { YS_ATT_FORMAT_UUID_16 = 1, YS_ATT_FORMAT_UUID_128 = 2 };
 /* Any PDU. Which fields count depends on the opcode; pointers are into the bytes it was read from. */
 struct ys_att_pdu {
     uint8_t opcode;
-    uint8_t request; /* error response: the opcode it answers */
-    uint8_t error;   /* error response: enum ys_att_error */
-    uint8_t format;  /* find information response: enum ys_att_format; read by type responses: entry length; execute
-                        write: 0 cancels, 1 writes */
-    uint16_t mtu;    /* MTU exchange */
-    uint16_t handle; /* the attribute, or the one in error */
-    uint16_t first;  /* range of handles, first and last */
-    uint16_t last;
-    uint16_t offset; /* read blob, prepare write */
+    union {
+        struct {
+            uint8_t format;  /* find information response: enum ys_att_format; read by type responses: entry length;
+                                execute write: 0 cancels, 1 writes */
+            uint8_t request; /* error response: the opcode it answers */
+            uint8_t error;   /* error response: enum ys_att_error */
+        };
+        uint8_t bytes[3]; /* the same, for the table of layouts; likewise: */
+    };
+    union {
+        struct {
+            uint16_t handle; /* the attribute, or the one in error */
+            uint16_t first;  /* range of handles, first and last */
+            uint16_t last;
+            uint16_t offset; /* read blob, prepare write */
+            uint16_t mtu;    /* MTU exchange */
+        };
+        uint16_t numbers[5];
+    };
     struct ys_uuid type;
     const uint16_t *handles; /* read multiple, to be put: this many */
     size_t handle_count;

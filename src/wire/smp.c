@@ -1,33 +1,37 @@
 /* PDUs of the Security Manager, read and written by one table of layouts. */
 #include "wire/smp.h"
 
-/* One letter a field, in the order of the air:
- *   p  the six bytes of a pairing request   q  authentication requirements   f  reason   n  keypress
- *   v  a value of 16 bytes                  w  one of 64                     d  diversifier
- *   r  random number of 8 bytes             a  address with its type                             */
+#include <stddef.h>
+
+/* Each PDU is a run of bytes of struct ys_smp_pdu, from this field on; but for the diversifier, a number before it. */
 struct layout {
     uint8_t code;
-    char fields[3];
+    uint8_t at;
+    uint8_t size;
     const char *name;
 };
 
+#define FROM(field) (offsetof(struct ys_smp_pdu, field) - offsetof(struct ys_smp_pdu, bytes))
+
 static const struct layout layouts[] = {
-    {YS_SMP_PAIRING_REQUEST, "p", "pairing request"},
-    {YS_SMP_PAIRING_RESPONSE, "p", "pairing response"},
-    {YS_SMP_PAIRING_CONFIRM, "v", "pairing confirm"},
-    {YS_SMP_PAIRING_RANDOM, "v", "pairing random"},
-    {YS_SMP_PAIRING_FAILED, "f", "pairing failed"},
-    {YS_SMP_ENCRYPTION_INFORMATION, "v", "encryption information"},
-    {YS_SMP_CENTRAL_IDENTIFICATION, "dr", "central identification"},
-    {YS_SMP_IDENTITY_INFORMATION, "v", "identity information"},
-    {YS_SMP_IDENTITY_ADDRESS, "a", "identity address information"},
-    {YS_SMP_SIGNING_INFORMATION, "v", "signing information"},
-    {YS_SMP_SECURITY_REQUEST, "q", "security request"},
-    {YS_SMP_PUBLIC_KEY, "w", "pairing public key"},
-    {YS_SMP_DHKEY_CHECK, "v", "pairing DHKey check"},
-    {YS_SMP_KEYPRESS, "n", "keypress notification"},
+    {YS_SMP_PAIRING_REQUEST, FROM(capability), 6, "pairing request"},
+    {YS_SMP_PAIRING_RESPONSE, FROM(capability), 6, "pairing response"},
+    {YS_SMP_PAIRING_CONFIRM, FROM(value), 16, "pairing confirm"},
+    {YS_SMP_PAIRING_RANDOM, FROM(value), 16, "pairing random"},
+    {YS_SMP_PAIRING_FAILED, FROM(reason), 1, "pairing failed"},
+    {YS_SMP_ENCRYPTION_INFORMATION, FROM(value), 16, "encryption information"},
+    {YS_SMP_CENTRAL_IDENTIFICATION, FROM(random), 8, "central identification"},
+    {YS_SMP_IDENTITY_INFORMATION, FROM(value), 16, "identity information"},
+    {YS_SMP_IDENTITY_ADDRESS, FROM(identity), 7, "identity address information"},
+    {YS_SMP_SIGNING_INFORMATION, FROM(value), 16, "signing information"},
+    {YS_SMP_SECURITY_REQUEST, FROM(requirements), 1, "security request"},
+    {YS_SMP_PUBLIC_KEY, FROM(value), 64, "pairing public key"},
+    {YS_SMP_DHKEY_CHECK, FROM(value), 16, "pairing DHKey check"},
+    {YS_SMP_KEYPRESS, FROM(keypress), 1, "keypress notification"},
 };
 
+/*@ assigns \nothing;
+    ensures \result == \null || (\valid_read(\result) && \result->at + \result->size <= 87); */
 static const struct layout *find(uint8_t code)
 {
     /*@ loop assigns i; loop invariant i <= sizeof(layouts) / sizeof(layouts[0]); */
@@ -38,101 +42,9 @@ static const struct layout *find(uint8_t code)
     return NULL;
 }
 
-static void get_pairing(struct ys_reader *reader, struct ys_smp_pdu *pdu)
-{
-    pdu->capability = ys_get_u8(reader);
-    pdu->oob = ys_get_u8(reader);
-    pdu->requirements = ys_get_u8(reader);
-    pdu->key_size = ys_get_u8(reader);
-    pdu->initiator_keys = ys_get_u8(reader);
-    pdu->responder_keys = ys_get_u8(reader);
-}
-
-static void put_pairing(struct ys_writer *writer, const struct ys_smp_pdu *pdu)
-{
-    ys_put_u8(writer, pdu->capability);
-    ys_put_u8(writer, pdu->oob);
-    ys_put_u8(writer, pdu->requirements);
-    ys_put_u8(writer, pdu->key_size);
-    ys_put_u8(writer, pdu->initiator_keys);
-    ys_put_u8(writer, pdu->responder_keys);
-}
-
-static void get_field(struct ys_reader *reader, char field, struct ys_smp_pdu *pdu)
-{
-    switch (field) {
-    case 'p':
-        get_pairing(reader, pdu);
-        break;
-    case 'q':
-        pdu->requirements = ys_get_u8(reader);
-        break;
-    case 'f':
-        pdu->reason = ys_get_u8(reader);
-        break;
-    case 'n':
-        pdu->keypress = ys_get_u8(reader);
-        break;
-    case 'd':
-        pdu->diversifier = ys_get_u16(reader);
-        break;
-    case 'r':
-        ys_get_copy(reader, pdu->random, sizeof pdu->random);
-        break;
-    case 'a':
-        pdu->identity.type = ys_get_u8(reader);
-        ys_get_copy(reader, pdu->identity.bytes, sizeof pdu->identity.bytes);
-        break;
-    case 'w':
-        ys_get_copy(reader, pdu->value, 64);
-        break;
-    default:
-        ys_get_copy(reader, pdu->value, 16);
-        break;
-    }
-}
-
-static void put_field(struct ys_writer *writer, char field, const struct ys_smp_pdu *pdu)
-{
-    switch (field) {
-    case 'p':
-        put_pairing(writer, pdu);
-        break;
-    case 'q':
-        ys_put_u8(writer, pdu->requirements);
-        break;
-    case 'f':
-        ys_put_u8(writer, pdu->reason);
-        break;
-    case 'n':
-        ys_put_u8(writer, pdu->keypress);
-        break;
-    case 'd':
-        ys_put_u16(writer, pdu->diversifier);
-        break;
-    case 'r':
-        ys_put_bytes(writer, pdu->random, sizeof pdu->random);
-        break;
-    case 'a':
-        ys_put_u8(writer, pdu->identity.type);
-        ys_put_bytes(writer, pdu->identity.bytes, sizeof pdu->identity.bytes);
-        break;
-    default:
-        ys_put_bytes(writer, pdu->value, field == 'w' ? 64 : 16);
-        break;
-    }
-}
-
 static void begin(struct ys_smp_pdu *pdu, uint8_t code)
 {
     *pdu = (struct ys_smp_pdu){.code = code};
-}
-
-static void get_fields(struct ys_reader *reader, const struct layout *layout, struct ys_smp_pdu *pdu)
-{
-    /*@ loop assigns i, *reader, *pdu; loop invariant i <= 3 && on{Pre, Here}(reader); */
-    for (size_t i = 0; i < sizeof layout->fields && layout->fields[i] != '\0'; i++)
-        get_field(reader, layout->fields[i], pdu);
 }
 
 enum ys_smp_verdict ys_smp_decode(const uint8_t *bytes, size_t length, struct ys_smp_pdu *pdu)
@@ -142,7 +54,9 @@ enum ys_smp_verdict ys_smp_decode(const uint8_t *bytes, size_t length, struct ys
     const struct layout *layout = find(pdu->code);
     if (layout == NULL)
         return YS_SMP_UNKNOWN;
-    get_fields(&reader, layout, pdu);
+    if (layout->code == YS_SMP_CENTRAL_IDENTIFICATION)
+        pdu->diversifier = ys_get_u16(&reader);
+    ys_get_copy(&reader, pdu->bytes + layout->at, layout->size);
     return ys_reader_done(&reader) ? YS_SMP_GOOD : YS_SMP_MALFORMED;
 }
 
@@ -151,8 +65,11 @@ void ys_put_smp(struct ys_writer *writer, const struct ys_smp_pdu *pdu)
 {
     const struct layout *layout = find(pdu->code);
     ys_put_u8(writer, pdu->code);
-    for (const char *field = layout != NULL ? layout->fields : ""; *field != '\0'; field++)
-        put_field(writer, *field, pdu);
+    if (layout == NULL)
+        return;
+    if (pdu->code == YS_SMP_CENTRAL_IDENTIFICATION)
+        ys_put_u16(writer, pdu->diversifier);
+    ys_put_bytes(writer, pdu->bytes + layout->at, layout->size);
 }
 
 const char *ys_smp_code_name(uint8_t code)

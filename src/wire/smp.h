@@ -46,18 +46,24 @@ enum ys_smp_keys { YS_SMP_ENC_KEY = 0x01, YS_SMP_ID_KEY = 0x02, YS_SMP_SIGN_KEY 
 /* Any PDU. Which fields count depends on the code. */
 struct ys_smp_pdu {
     uint8_t code;
-    uint8_t capability;         /* pairing request and response: enum ys_capability; likewise: */
-    uint8_t oob;                /* 1: data came out of band */
-    uint8_t requirements;       /* enum ys_smp_requirement; also of a security request */
-    uint8_t key_size;           /* the largest, 7 to 16 bytes */
-    uint8_t initiator_keys;     /* enum ys_smp_keys that the initiator gives, */
-    uint8_t responder_keys;     /* and the responder */
-    uint8_t reason;             /* pairing failed: enum ys_smp_reason */
-    uint8_t keypress;           /* 0 began, 1 digit entered, 2 digit erased, 3 cleared, 4 done */
-    uint16_t diversifier;       /* central identification */
-    uint8_t random[8];          /* likewise */
-    struct ys_address identity; /* identity address information */
-    uint8_t value[64]; /* 16 bytes of a confirm or random value, a check or a key; 64 of a public key, X before Y */
+    union {
+        struct {
+            uint8_t capability;         /* pairing request and response: enum ys_capability; likewise: */
+            uint8_t oob;                /* 1: data came out of band */
+            uint8_t requirements;       /* enum ys_smp_requirement; also of a security request */
+            uint8_t key_size;           /* the largest, 7 to 16 bytes */
+            uint8_t initiator_keys;     /* enum ys_smp_keys that the initiator gives, */
+            uint8_t responder_keys;     /* and the responder */
+            uint8_t reason;             /* pairing failed: enum ys_smp_reason */
+            uint8_t keypress;           /* 0 began, 1 digit entered, 2 digit erased, 3 cleared, 4 done */
+            uint8_t random[8];          /* central identification */
+            struct ys_address identity; /* identity address information */
+            uint8_t value[64]; /* 16 bytes of a confirm or random value, a check or a key; 64 of a public key, X before
+                                  Y */
+        };
+        uint8_t bytes[8 + 8 + 7 + 64]; /* the same, for the table of layouts */
+    };
+    uint16_t diversifier; /* central identification */
 };
 
 enum ys_smp_verdict { YS_SMP_GOOD, YS_SMP_MALFORMED, YS_SMP_UNKNOWN };
