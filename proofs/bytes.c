@@ -34,9 +34,4 @@ void ys_put_u8(struct ys_writer *writer, uint8_t value);
     ensures writes(writer); */
 void ys_put_u16(struct ys_writer *writer, uint16_t value);
 
-/*@ requires writes(writer);
-    assigns writer->length, writer->start[0 .. writer->capacity - 1];
-    ensures writes(writer); */
-static void put_number(struct ys_writer *writer, uint64_t value, size_t size);
-
 #include "wire/bytes.c"

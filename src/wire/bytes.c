@@ -55,7 +55,9 @@ uint32_t ys_get_u24(struct ys_reader *reader)
 
 uint32_t ys_get_u32(struct ys_reader *reader)
 {
-    return (uint32_t)get_number(reader, 4);
+    uint32_t low = ys_get_u16(reader);
+    uint32_t high = ys_get_u16(reader);
+    return reader->bad ? 0 : low | high << 16;
 }
 
 /* A number of `size` bytes whose sign is in bit `sign`, counted from 0. */
@@ -181,34 +183,29 @@ void ys_put_u8(struct ys_writer *writer, uint8_t value)
         writer->start[at - writer->skip] = value;
 }
 
+/* Vol 3 Part G 2.4. */
 void ys_put_u16(struct ys_writer *writer, uint16_t value)
 {
     ys_put_u8(writer, (uint8_t)value);
     ys_put_u8(writer, (uint8_t)(value >> 8));
 }
 
-/* Vol 3 Part G 2.4. */
-static void put_number(struct ys_writer *writer, uint64_t value, size_t size)
-{
-    /*@ loop assigns i, value, writer->length, writer->start[0 .. writer->capacity - 1];
-        loop invariant writes(writer); */
-    for (size_t i = 0; i < size; i++, value >>= 8)
-        ys_put_u8(writer, (uint8_t)value);
-}
-
 void ys_put_u24(struct ys_writer *writer, uint32_t value)
 {
-    put_number(writer, value, 3);
+    ys_put_u16(writer, (uint16_t)value);
+    ys_put_u8(writer, (uint8_t)(value >> 16));
 }
 
 void ys_put_u32(struct ys_writer *writer, uint32_t value)
 {
-    put_number(writer, value, 4);
+    ys_put_u16(writer, (uint16_t)value);
+    ys_put_u16(writer, (uint16_t)(value >> 16));
 }
 
 void ys_put_u48(struct ys_writer *writer, uint64_t value)
 {
-    put_number(writer, value, 6);
+    ys_put_u32(writer, (uint32_t)value);
+    ys_put_u16(writer, (uint16_t)(value >> 32));
 }
 
 void ys_put_i12(struct ys_writer *writer, int16_t value)
@@ -218,22 +215,23 @@ void ys_put_i12(struct ys_writer *writer, int16_t value)
 
 void ys_put_i24(struct ys_writer *writer, int32_t value)
 {
-    put_number(writer, (uint32_t)value, 3);
+    ys_put_u24(writer, (uint32_t)value);
 }
 
 void ys_put_i48(struct ys_writer *writer, int64_t value)
 {
-    put_number(writer, (uint64_t)value, 6);
+    ys_put_u48(writer, (uint64_t)value);
 }
 
 void ys_put_i64(struct ys_writer *writer, int64_t value)
 {
-    put_number(writer, (uint64_t)value, 8);
+    ys_put_u64(writer, (uint64_t)value);
 }
 
 void ys_put_u64(struct ys_writer *writer, uint64_t value)
 {
-    put_number(writer, value, 8);
+    ys_put_u32(writer, (uint32_t)value);
+    ys_put_u32(writer, (uint32_t)(value >> 32));
 }
 
 void ys_put_i8(struct ys_writer *writer, int8_t value)

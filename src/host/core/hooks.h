@@ -30,8 +30,8 @@ struct ys_central {
 struct ys_sets_calls {
     /* Before a command is chosen: whose turn it is. */
     void (*turn)(struct ys_host *host);
-    /* The features of the controller have been read. */
-    void (*features)(struct ys_host *host, uint64_t features);
+    /* The features of the controller have been read: the first 32 of them, which are all that matter here. */
+    void (*features)(struct ys_host *host, uint32_t features);
     /* Whether a set can be so; a controller without sets may get another of it that fits. */
     enum ys_result (*adapt)(struct ys_host *host, const struct ys_advertising **advertising);
 };

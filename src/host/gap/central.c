@@ -136,10 +136,10 @@ static void central_reports(struct ys_host *host, struct ys_reader *reader)
 
 static bool connecting_is_valid(const struct ys_connecting *connecting)
 {
-    uint64_t least_us = (uint64_t)(1u + connecting->latency) * connecting->interval_us * 2;
     return ys_in_range(connecting->interval_us, 7500, 4000000) && connecting->latency <= 499 &&
            ys_in_range(connecting->supervision_timeout_ms, 100, 32000) &&
-           (uint64_t)connecting->supervision_timeout_ms * 1000 > least_us && phys_are_valid(connecting->phys);
+           connecting->supervision_timeout_ms * 1000u > (1u + connecting->latency) * connecting->interval_us * 2 &&
+           phys_are_valid(connecting->phys);
 }
 
 /* Vol 3 Part C 9.3.8. */

@@ -179,7 +179,7 @@ static void set_event(struct ys_host *host, uint8_t event, struct ys_reader *par
 
 /* what can be */
 
-static void features(struct ys_host *host, uint64_t bits)
+static void features(struct ys_host *host, uint32_t bits)
 {
     host->sets->active = (bits & YS_HCI_LE_FEATURE_EXTENDED) != 0;
     host->sets->count = 1;

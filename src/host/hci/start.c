@@ -69,8 +69,8 @@ static void compose_disconnect(struct ys_host *host, struct ys_writer *writer)
 /* Vol 4 Part E 7.4.3, 7.8.3. */
 static void complete_features(struct ys_host *host, struct ys_reader *parameters)
 {
-    uint64_t features = ys_get_u64(parameters);
-    if ((features & YS_HCI_FEATURE_LE) == 0)
+    (void)ys_get_u32(parameters);
+    if ((ys_get_u8(parameters) & YS_HCI_FEATURE_LE >> 32) == 0)
         ys_start_failed(host, YS_EVENT_START_FAILED, "the controller does not support LE", YS_HCI_UNSUPPORTED);
 }
 
@@ -94,7 +94,7 @@ static void use_buffers(struct ys_host *host, uint16_t length, uint16_t count)
 static void complete_le_features(struct ys_host *host, struct ys_reader *parameters)
 {
     if (host->sets != NULL)
-        host->sets->calls->features(host, ys_get_u64(parameters));
+        host->sets->calls->features(host, ys_get_u32(parameters));
 }
 
 /* Vol 4 Part E 7.8.2: a length of zero means that LE has no buffers of its own and shares those of BR/EDR (Vol 4 Part

@@ -21,16 +21,11 @@ static const struct {
 
 const struct ys_pairing_step ys_keys_steps[] = {{NEEDS_KEYS, 0, NULL}};
 
-/* Bits of PDUs by bits of keys. A key of LE Secure Connections is not given, since both have it (Vol 3 Part H 3.6.1).
- */
-static uint8_t pdus_of(uint8_t keys, bool secure_connections)
+/* Bits of PDUs by bits of keys. */
+static uint8_t pdus_of(uint8_t keys)
 {
-    uint8_t pdus = 0;
-    for (size_t i = 0; i < PDUS; i++) {
-        if ((keys & order[i].key) != 0 && !(secure_connections && order[i].key == YS_SMP_ENC_KEY))
-            pdus = (uint8_t)(pdus | 1u << i);
-    }
-    return pdus;
+    static const uint8_t pdus[] = {0x00, 0x03, 0x0c, 0x0f, 0x10, 0x13, 0x1c, 0x1f};
+    return pdus[keys & (YS_SMP_ENC_KEY | YS_SMP_ID_KEY | YS_SMP_SIGN_KEY)];
 }
 
 /* Vol 3 Part H 2.4.1, 2.4.2.1, 3.6.1. */
@@ -39,8 +34,10 @@ uint8_t ys_keys_prepare(struct ys_host *host, const struct ys_smp_pdu *request, 
     struct ys_pairing *pairing = host->pairing;
     struct ys_bond *bond = &pairing->bond;
     bool secure = pairing->secure_connections;
-    uint8_t by_initiator = pdus_of(request->initiator_keys & response->initiator_keys, secure);
-    uint8_t by_responder = pdus_of(request->responder_keys & response->responder_keys, secure);
+    /* a key of LE Secure Connections is not given, since both have it (Vol 3 Part H 3.6.1) */
+    uint8_t given = (uint8_t) ~(secure ? YS_SMP_ENC_KEY : 0);
+    uint8_t by_initiator = pdus_of(request->initiator_keys & response->initiator_keys & given);
+    uint8_t by_responder = pdus_of(request->responder_keys & response->responder_keys & given);
     pairing->keys_in = pairing->initiator ? by_responder : by_initiator;
     pairing->keys_out = pairing->initiator ? by_initiator : by_responder;
     pairing->bonds = (request->requirements & response->requirements & YS_SMP_BONDING) != 0;

@@ -144,8 +144,7 @@ void ys_resolving_run(struct ys_host *host)
     pairing->resolving_due = false;
     if (pairing->resolves_alone)
         return;
-    if (pairing->security->privacy)
-        host->own_type = YS_ADDRESS_RANDOM;
+    host->own_type &= (uint8_t)~YS_HCI_OWN_RESOLVABLE;
     want_resolving(host, CLEAR);
     pairing->calls->renew(host);
 }
