@@ -686,6 +686,22 @@ static void a_scan_that_the_controller_refuses_is_told(void **state)
     }
 }
 
+static void of_a_scan_nothing_is_left_after_a_restart(void **state)
+{
+    static const struct ys_scanning scanning = {.interval_us = 100000, .window_us = 50000};
+    (void)state;
+    start(27, 8);
+    for (int times = 0; times < 2; times++) {
+        assert_int_equal(ys_scan(&scripted.host, &scanning), YS_OK);
+        forget_sent(&scripted);
+        (void)turn(&scripted);
+        assert_sent(&scripted, "01 0b20 07 00 a000 5000 01 00"); /* and not that it is to be switched off first */
+        complete(&scripted, YS_HCI_LE_SET_SCAN_PARAMETERS, "");
+        complete(&scripted, YS_HCI_LE_SET_SCAN_ENABLE, "");
+        scripted_start(&scripted, 27, 8);
+    }
+}
+
 static bool encrypt(void *context, const uint8_t *key, const uint8_t *plain, uint8_t *cipher)
 {
     (void)context;
@@ -826,6 +842,7 @@ int main(void)
         cmocka_unit_test(a_controller_that_does_not_begin_to_encrypt_fails_the_pairing_or_the_encryption),
         cmocka_unit_test(a_resolving_list_that_is_full_or_missing_keeps_nobody_from_coming_back),
         cmocka_unit_test(a_scan_that_the_controller_refuses_is_told),
+        cmocka_unit_test(of_a_scan_nothing_is_left_after_a_restart),
         cmocka_unit_test(a_link_that_is_said_to_be_no_longer_encrypted_has_no_rights_and_ends),
         cmocka_unit_test(a_controller_that_was_reset_is_told_again_who_is_remembered),
         cmocka_unit_test(keys_that_are_pressed_do_not_keep_a_pairing_alive),

@@ -408,6 +408,41 @@ static void the_host_hears_of_version_features_power_and_strength(void **state)
     pumps_end();
 }
 
+/* Vol 4 Part E 7.8.14 to 7.8.17, 7.8.33 to 7.8.35. */
+static void a_list_that_is_full_has_room_again_when_one_has_left_it(void **state)
+{
+    struct pump *pump = &pumps.sides[1];
+    char command[40];
+    unsigned room = 0;
+    (void)state;
+    pumps_begin(2, NULL);
+    pump_tell(1, "01 0f20 00");
+    unsigned size = pump->last_event[7];
+    do {
+        (void)snprintf(command, sizeof command, "01 1120 07 00 %02x0203040506", room++);
+        pump_tell(1, command);
+    } while (pump->last_event[6] == 0 && room < 100);
+    assert_int_equal(pump->last_event[6], YS_HCI_MEMORY_FULL);
+    assert_int_equal(room, size + 1);
+    pump_tell(1, "01 1220 07 00 010203040506");
+    assert_hex(pump->last_event, pump->last_length, "04 0e 04 01 1220 00");
+    pump_tell(1, "01 1120 07 00 ee0203040506");
+    assert_hex(pump->last_event, pump->last_length, "04 0e 04 01 1120 00");
+    pump_tell(1, "01 1120 07 00 ef0203040506");
+    assert_hex(pump->last_event, pump->last_length, "04 0e 04 01 1120 07");
+    pump_tell(1, "01 1220 07 00 ef0203040506"); /* who is not on it */
+    assert_hex(pump->last_event, pump->last_length, "04 0e 04 01 1220 00");
+    pump_tell(1, "01 1220 07 02 ee0203040506"); /* an address of no type */
+    assert_hex(pump->last_event, pump->last_length, "04 0e 04 01 1220 12");
+    pump_tell(1, "01 1020 00");
+    pump_tell(1, "01 1120 07 00 ef0203040506");
+    assert_hex(pump->last_event, pump->last_length, "04 0e 04 01 1120 00");
+    pump_tell(1, "01 2420 04 2000 5001");
+    pump_tell(1, "01 2320 00");
+    assert_hex(pump->last_event, pump->last_length, "04 0e 08 01 2320 00 2000 5001");
+    pumps_end();
+}
+
 /* Vol 6 Part B 5.1.4: who answers names what both have, and it does not matter who asks. */
 static void features_that_are_told_are_those_of_both(void **state)
 {
@@ -591,6 +626,7 @@ int main(void)
         cmocka_unit_test(a_clock_that_breaks_its_promise_loses_the_link),
         cmocka_unit_test(a_peripheral_with_nothing_to_say_rests_and_is_there_when_it_has),
         cmocka_unit_test(the_host_hears_of_version_features_power_and_strength),
+        cmocka_unit_test(a_list_that_is_full_has_room_again_when_one_has_left_it),
         cmocka_unit_test(features_that_are_told_are_those_of_both),
         cmocka_unit_test(a_quiet_encrypted_link_is_pinged_before_its_timeout),
         cmocka_unit_test(wrong_commands_for_links_are_refused),

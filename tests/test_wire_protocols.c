@@ -3,9 +3,13 @@
 
 #include <string.h>
 
+#include <yarnswift/medfloat.h>
+
 #include "support/hex.h"
 #include "wire/att.h"
 #include "wire/hci.h"
+#include "wire/hci_extended.h"
+#include "wire/hci_link.h"
 #include "wire/l2cap.h"
 #include "wire/link.h"
 
@@ -152,6 +156,68 @@ static void hci_parameters_are_read_and_written_again(void **state)
                "00 4000 01 01 0605040302c1 1800 0000 9001 05");
     ROUND_TRIP(ys_hci_report, ys_get_hci_report, ys_put_hci_report, "04 01 0605040302c1 03 020106 ce");
     ROUND_TRIP(ys_hci_data, ys_get_hci_data, ys_put_hci_data, "4020 0b00");
+    ROUND_TRIP(ys_hci_key_name, ys_get_hci_key_name, ys_put_hci_key_name, "4000 0102030405060708 0a0b");
+    ROUND_TRIP(ys_hci_resolving, ys_get_hci_resolving, ys_put_hci_resolving,
+               "01 0605040302c1 000102030405060708090a0b0c0d0e0f 101112131415161718191a1b1c1d1e1f");
+}
+
+/* Vol 4 Part E 7.7.65.7, 7.7.65.12, 7.7.65.18, 7.8.18, 7.8.49, 7.8.52 to 7.8.66. */
+static void parameters_of_links_and_sets_are_read_and_written_again(void **state)
+{
+    (void)state;
+    ROUND_TRIP(ys_hci_update, ys_get_hci_update, ys_put_hci_update, "01 4000 1800 0200 9001");
+    ROUND_TRIP(ys_hci_length, ys_get_hci_length, ys_put_hci_length, "4000 fb00 4808 1b00 4801");
+    ROUND_TRIP(ys_hci_phy_wish, ys_get_hci_phy_wish, ys_put_hci_phy_wish, "4000 01 02 04 0100");
+    ROUND_TRIP(ys_hci_phy_update, ys_get_hci_phy_update, ys_put_hci_phy_update, "01 4000 02 03");
+    ROUND_TRIP(ys_hci_set, ys_get_hci_set, ys_put_hci_set,
+               "03 1300 a00102 a10304 05 01 00 060504030201 02 f6 01 04 02 0a 01");
+    ROUND_TRIP(ys_hci_set_on, ys_get_hci_set_on, ys_put_hci_set_on, "03 6400 05");
+    ROUND_TRIP(ys_hci_extended_scan, ys_get_hci_extended_scan, ys_put_hci_extended_scan,
+               "01 02 05 01 a000 5000 00 a100 5100");
+    ROUND_TRIP(ys_hci_extended_connect, ys_get_hci_extended_connect, ys_put_hci_extended_connect,
+               "01 03 00 060504030201 02 a000 5000 1800 2800 0300 9001 0100 0200");
+    ROUND_TRIP(ys_hci_extended_report, ys_get_hci_extended_report, ys_put_hci_extended_report,
+               "1300 01 0605040302c1 01 02 0a f6 ce 0000 00 010203040506 03 020106");
+    ROUND_TRIP(ys_hci_terminated, ys_get_hci_terminated, ys_put_hci_terminated, "3c 03 4000 07");
+}
+
+/* IEEE 11073: 12 bits of mantissa and 4 of exponent; what does not fit is not at this resolution. */
+static void numbers_of_health_devices_keep_their_bounds(void **state)
+{
+    static const struct {
+        struct ys_medfloat value;
+        const char *hex;
+    } cases[] = {
+        {{.mantissa = 5, .exponent = 7}, "0570"},
+        {{.mantissa = 5, .exponent = 8}, "0008"},
+        {{.mantissa = -5, .exponent = -8}, "fb8f"},
+        {{.mantissa = -5, .exponent = -9}, "0008"},
+        {{.mantissa = 2045, .exponent = 0}, "fd07"},
+        {{.mantissa = 2046, .exponent = 0}, "0008"},
+        {{.mantissa = -2045, .exponent = -1}, "03f8"},
+        {{.mantissa = -2046, .exponent = 0}, "0008"},
+        {{.kind = YS_MEDFLOAT_INFINITE}, "fe07"},
+        {{.kind = YS_MEDFLOAT_NAN}, "ff07"},
+        {{.kind = YS_MEDFLOAT_NRES}, "0008"},
+        {{.kind = YS_MEDFLOAT_RESERVED}, "0108"},
+        {{.kind = YS_MEDFLOAT_NEGATIVE_INFINITE}, "0208"},
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        uint8_t bytes[2];
+        struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
+        ys_put_medfloat16(&writer, cases[i].value);
+        assert_hex(bytes, 2, cases[i].hex);
+        struct ys_reader reader = ys_reader_of(bytes, sizeof bytes);
+        struct ys_medfloat again = ys_get_medfloat16(&reader);
+        if (cases[i].value.kind == YS_MEDFLOAT_NUMBER && again.kind == YS_MEDFLOAT_NUMBER) {
+            assert_int_equal(again.mantissa, cases[i].value.mantissa);
+            assert_int_equal(again.exponent, cases[i].value.exponent);
+        } else {
+            assert_int_equal(again.kind,
+                             cases[i].value.kind == YS_MEDFLOAT_NUMBER ? YS_MEDFLOAT_NRES : cases[i].value.kind);
+        }
+    }
 }
 
 /* Vol 4 Part E 7.7.65.1, 7.7.65.10. */
@@ -444,6 +510,8 @@ int main(void)
         cmocka_unit_test(unknown_attribute_opcodes_are_told_apart_from_malformed_ones),
         cmocka_unit_test(every_error_of_the_attribute_protocol_has_words),
         cmocka_unit_test(hci_parameters_are_read_and_written_again),
+        cmocka_unit_test(parameters_of_links_and_sets_are_read_and_written_again),
+        cmocka_unit_test(numbers_of_health_devices_keep_their_bounds),
         cmocka_unit_test(a_connection_of_the_old_event_has_no_addresses_that_were_made),
         cmocka_unit_test(commands_and_events_carry_their_length),
         cmocka_unit_test(a_payload_is_always_31_bytes_behind_its_length),
