@@ -1,6 +1,6 @@
 /* The Security Manager. */
-#include "bytes.h"
 #include "wire/smp.h"
+#include "bytes.h"
 
 /* Its contract stands in the source, since it speaks of what only that knows. */
 static const struct layout *find(uint8_t code);

@@ -7,21 +7,13 @@
 #include "host/smp/session.h"
 #include "host/smp/tools.h"
 
-/* The PDUs of keys, in the order in which they go, each with the key that it belongs to. */
-static const struct {
-    uint8_t code;
-    uint8_t key;
-} order[] = {
-    {YS_SMP_ENCRYPTION_INFORMATION, YS_SMP_ENC_KEY}, {YS_SMP_CENTRAL_IDENTIFICATION, YS_SMP_ENC_KEY},
-    {YS_SMP_IDENTITY_INFORMATION, YS_SMP_ID_KEY},    {YS_SMP_IDENTITY_ADDRESS, YS_SMP_ID_KEY},
-    {YS_SMP_SIGNING_INFORMATION, YS_SMP_SIGN_KEY},
-};
-
-#define PDUS (sizeof order / sizeof order[0])
+/* The PDUs of keys, in the order in which they go. */
+static const uint8_t order[] = {YS_SMP_ENCRYPTION_INFORMATION, YS_SMP_CENTRAL_IDENTIFICATION,
+                                YS_SMP_IDENTITY_INFORMATION, YS_SMP_IDENTITY_ADDRESS, YS_SMP_SIGNING_INFORMATION};
 
 const struct ys_pairing_step ys_keys_steps[] = {{NEEDS_KEYS, 0, NULL}};
 
-/* Bits of PDUs by bits of keys. */
+/* Bits of PDUs in that order, by bits of keys: the first and the second key have two each. */
 static uint8_t pdus_of(uint8_t keys)
 {
     static const uint8_t pdus[] = {0x00, 0x03, 0x0c, 0x0f, 0x10, 0x13, 0x1c, 0x1f};
@@ -72,7 +64,7 @@ uint8_t ys_keys_in(struct ys_host *host, const struct ys_smp_pdu *pdu)
 {
     struct ys_pairing *pairing = host->pairing;
     struct ys_bond *bond = &pairing->bond;
-    if (pairing->keys_in == 0 || order[lowest(pairing->keys_in)].code != pdu->code ||
+    if (pairing->keys_in == 0 || order[lowest(pairing->keys_in)] != pdu->code ||
         (pairing->keys_out != 0 && !pairing->initiator))
         return YS_SMP_UNSPECIFIED;
     pairing->keys_in &= (uint8_t)(pairing->keys_in - 1);
@@ -128,7 +120,7 @@ bool ys_keys_run(struct ys_host *host)
 {
     struct ys_pairing *pairing = host->pairing;
     if (pairing->keys_out != 0 && (!pairing->initiator || pairing->keys_in == 0)) {
-        struct ys_smp_pdu pdu = {.code = order[lowest(pairing->keys_out)].code};
+        struct ys_smp_pdu pdu = {.code = order[lowest(pairing->keys_out)]};
         pairing->keys_out &= (uint8_t)(pairing->keys_out - 1);
         fill(host, &pdu);
         ys_pairing_send(host, pairing->connection, &pdu);
