@@ -90,6 +90,7 @@ static struct {
     struct ys_store *store;
     uint32_t now_ms;
     bool running;
+    bool tells;   /* within a call that may tell at once what it has done, see ys_event_handler */
     bool calling; /* a call from the main loop, of those that tell at once */
     int depth;
     uint32_t tokens[TOKENS];
@@ -504,7 +505,7 @@ static void on_event(struct ys_host *host, void *context, const struct ys_event 
 {
     (void)host;
     (void)context;
-    HOLDS(all.running || all.calling);
+    HOLDS(all.running || all.tells);
     events[happened->kind]++;
     if (happened->kind == YS_EVENT_CONTROLLER_FAILED || happened->kind == YS_EVENT_START_FAILED)
         return; /* it is started again by the main loop */
@@ -526,6 +527,15 @@ static void on_item(struct ys_client_request *request, const struct ys_found *fo
     (void)found;
     call_anything();
 }
+
+/* A call whose work is done at once, and told before it returns. */
+#define TELLS(call)                                                                                                    \
+    do {                                                                                                               \
+        bool before_ = all.tells;                                                                                      \
+        all.tells = true;                                                                                              \
+        (void)(call);                                                                                                  \
+        all.tells = before_;                                                                                           \
+    } while (0)
 
 static void ask(uint16_t connection)
 {
@@ -581,7 +591,9 @@ static void answer_something(void)
     if (!one_in(8)) /* at times once more */
         *place = 0;
     uint8_t bytes[30] = {1};
-    enum ys_result result = ys_answer(&all.host, token, any_error(), bytes, (uint16_t)draw(sizeof bytes));
+    enum ys_result result;
+    uint8_t error = any_error();
+    TELLS(result = ys_answer(&all.host, token, error, bytes, (uint16_t)draw(sizeof bytes)));
     if (result != YS_OK || token == 0)
         return;
     later++;
@@ -612,7 +624,7 @@ static void use_channels(uint16_t connection)
         (void)ys_channel_send(&all.host, &all.channel[i], bytes, (uint16_t)(1 + draw(sizeof bytes)));
         break;
     case 3:
-        (void)ys_channel_close(&all.host, &all.channel[i]);
+        TELLS(ys_channel_close(&all.host, &all.channel[i]));
         break;
     default:
         (void)ys_link_ask(&all.host, connection, &wishes);
@@ -626,7 +638,7 @@ static void use_pairing(uint16_t connection)
     uint8_t level;
     switch (draw(8)) {
     case 0:
-        (void)ys_secure(&all.host, connection, (uint8_t)(1 + draw(4)));
+        TELLS(ys_secure(&all.host, connection, (uint8_t)(1 + draw(4))));
         break;
     case 1:
         (void)ys_refresh(&all.host, connection);
@@ -641,10 +653,10 @@ static void use_pairing(uint16_t connection)
         (void)ys_pairing_cancel(&all.host, connection);
         break;
     case 5:
-        (void)ys_bond_forget(&all.host, (uint8_t)draw(4));
+        TELLS(ys_bond_forget(&all.host, (uint8_t)draw(4)));
         break;
     case 6:
-        (void)ys_bond_get(&all.host, (uint8_t)draw(5), &identity, &level);
+        TELLS(ys_bond_get(&all.host, (uint8_t)draw(5), &identity, &level));
         break;
     default:
         ys_pairing_allow(&all.host, draw(4) > 0);
@@ -669,13 +681,13 @@ static void be_found_or_find(void)
     const struct ys_advertising *way = draw(2) == 0 ? &one : &brief;
     switch (draw(9)) {
     case 0:
-        (void)ys_advertise(&all.host, way);
+        TELLS(ys_advertise(&all.host, way));
         break;
     case 1:
         (void)ys_advertise_stop(&all.host);
         break;
     case 2:
-        (void)ys_advertise_set(&all.host, (uint8_t)draw(YS_SETS + 1), way);
+        TELLS(ys_advertise_set(&all.host, (uint8_t)draw(YS_SETS + 1), way));
         break;
     case 3:
         (void)ys_advertise_set_stop(&all.host, (uint8_t)draw(YS_SETS + 1));
@@ -690,7 +702,7 @@ static void be_found_or_find(void)
         (void)ys_connect(&all.host, &peers[0], &connecting);
         break;
     case 7:
-        (void)ys_connect_cancel(&all.host);
+        TELLS(ys_connect_cancel(&all.host));
         break;
     default:
         (void)ys_accept_list_set(&all.host, peers, (uint8_t)draw(3));
@@ -1123,7 +1135,7 @@ static void begin(void)
     for (size_t i = 0; i < 4; i++) /* in any order, and some of them not at all */
         if (!one_in(5))
             use_extra((from + i * step) % 4);
-    ys_host_start(&all.host);
+    TELLS(ys_host_start(&all.host));
 }
 
 /* All that waits is answered, and all that was sent is acknowledged: then nothing is left over. */
@@ -1169,7 +1181,7 @@ static void turn(void)
         all.command = 0;
         all.count = 0;
         all.calling = true;
-        ys_host_start(&all.host);
+        TELLS(ys_host_start(&all.host));
         all.calling = false;
     }
     if (wait_ms > 0 && one_in(3))
