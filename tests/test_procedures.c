@@ -586,6 +586,35 @@ static void two_links_share_one_radio_wherever_their_events_lie(void **state)
     assert_true(good);
 }
 
+/* A radio does one thing at a time: what is advertised during an event of a connection is missed by its sides. */
+static void who_is_in_an_event_of_its_connection_hears_no_advertisement(void **state)
+{
+    uint32_t heard[2];
+    (void)state;
+    for (size_t busy = 0; busy < 2; busy++) {
+        pumps_begin(3, NULL);
+        pumps_connect(1, 24, 0, 400); /* 30 ms */
+        pump_run_ms(300);
+        if (busy) /* events are as long as they can be */
+            pump_stream(0, 1, 251);
+        pump_tell(2, "01 0620 0f 2000 2000 03 00 00 000000000000 01 00"); /* every 20 ms, on 37 alone */
+        pump_tell(2, "01 0a20 01 01");
+        pump_tell(1, "01 0b20 07 00 0008 0008 00 00");
+        pump_tell(1, "01 0c20 02 01 00");
+        pump_run_ms(2000);
+        uint64_t received = pumps.sides[1].received[1];
+        uint32_t before = pumps.sides[1].reports;
+        pump_run_ms(30000);
+        heard[busy] = pumps.sides[1].reports - before;
+        assert_true(!busy || pumps.sides[1].received[1] - received > 1000); /* the connection comes first */
+        assert_int_equal(pumps.sides[1].disconnections, 0);
+        pumps_end();
+    }
+    print_message("%u advertisements were heard beside a quiet connection, %u beside a busy one\n", heard[0], heard[1]);
+    assert_in_range(heard[0], 350, 450); /* a third of the time on 37: of 1,200 */
+    assert_true(heard[1] < heard[0] / 4);
+}
+
 /* Vol 6 Part B 4.5.6. */
 static void an_event_is_no_longer_than_either_side_lets_it_be(void **state)
 {
@@ -632,6 +661,7 @@ int main(void)
         cmocka_unit_test(wrong_commands_for_links_are_refused),
         cmocka_unit_test(four_centrals_share_one_radio_and_nobody_starves),
         cmocka_unit_test(two_links_share_one_radio_wherever_their_events_lie),
+        cmocka_unit_test(who_is_in_an_event_of_its_connection_hears_no_advertisement),
         cmocka_unit_test(an_event_is_no_longer_than_either_side_lets_it_be),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

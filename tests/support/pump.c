@@ -171,6 +171,7 @@ static void to_host(void *context, const uint8_t *packet, size_t length)
     } else if (event == YS_HCI_ENCRYPTION_CHANGE) {
         pump->encrypted = true;
     } else if (event == YS_HCI_LE_META) {
+        pump->reports += packet[3] == YS_HCI_LE_ADVERTISING_REPORT;
         le_event_in(pump, &parameters);
     }
 }

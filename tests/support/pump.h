@@ -33,6 +33,7 @@ struct pump {
     bool never;        /* answers what it is asked */
     uint8_t asked[11]; /* the parameters that wait for an answer, with their handle; the first byte is 0: none */
     bool key_asked;
+    uint32_t reports; /* of advertisements */
     uint8_t status;   /* of the last procedure that came to nothing */
     uint8_t statuses; /* how many procedures came to nothing */
     uint8_t send_phy;
