@@ -1,6 +1,7 @@
 /* Channels with credits, between two hosts and against a peer that breaks the rules. */
 #include "support/check.h"
 
+#include <stdio.h>
 #include <string.h>
 
 #include <yarnswift/channel.h>
@@ -291,6 +292,24 @@ static void a_peer_that_breaks_the_rules_loses_the_channel(void **state)
 }
 
 /* Vol 3 Part A 4.24. */
+/* Vol 3 Part A 4.24. */
+static void credits_are_for_the_channel_that_they_name(void **state)
+{
+    char hex[40];
+    (void)state;
+    begin_open();
+    uint16_t credits = waiting.credits;
+    inject(0x0005, "16 09 0400 5500 0500"); /* of a channel that there is not */
+    pass_ms(&pair, 50);
+    assert_int_equal(waiting.credits, credits);
+    (void)snprintf(hex, sizeof hex, "16 0a 0400 %02x00 0500", opening.own_id);
+    inject(0x0005, hex);
+    pass_ms(&pair, 50);
+    assert_int_equal(waiting.credits, credits + 5);
+    assert_int_equal(waiting.state, YS_CHANNEL_OPEN);
+    pair_end(&pair);
+}
+
 static void more_packets_than_credits_end_the_channel(void **state)
 {
     (void)state;
@@ -342,6 +361,7 @@ int main(void)
         cmocka_unit_test(a_channel_asks_for_all_that_its_level_means),
         cmocka_unit_test(wrong_settings_are_errors),
         cmocka_unit_test(a_peer_that_breaks_the_rules_loses_the_channel),
+        cmocka_unit_test(credits_are_for_the_channel_that_they_name),
         cmocka_unit_test(more_packets_than_credits_end_the_channel),
         cmocka_unit_test(requests_that_cannot_be_are_refused_with_the_reason),
     };
