@@ -178,9 +178,11 @@ static void to_host(void *context, const uint8_t *packet, size_t length)
 
 static void on_air(void *context, const struct ys_air_packet *packet)
 {
+    uint64_t *until_ns = &pumps.sends_until_ns[packet->sender <= PUMPS_MOST ? packet->sender : 0];
     (void)context;
-    (void)packet;
     pumps.air_packets++;
+    pumps.at_once += packet->start_ns < *until_ns;
+    *until_ns = packet->start_ns + packet->duration_ns;
 }
 
 void pumps_begin(size_t count, const struct ys_controller_settings *settings)
@@ -210,6 +212,7 @@ void pumps_begin(size_t count, const struct ys_controller_settings *settings)
 
 void pumps_end(void)
 {
+    assert_int_equal(pumps.at_once, 0);
     for (size_t i = 0; i < PUMPS_MOST; i++)
         ys_controller_free(pumps.sides[i].controller);
     ys_radio_free(pumps.radio);

@@ -50,6 +50,8 @@ struct pumps {
     struct ys_radio *radio;
     struct pump sides[PUMPS_MOST];
     uint64_t air_packets;
+    uint64_t sends_until_ns[PUMPS_MOST + 1]; /* by number */
+    uint64_t at_once;                        /* packets that a radio sent while it sent another: there must be none */
 };
 
 extern struct pumps pumps;
