@@ -686,6 +686,37 @@ static void a_scan_that_the_controller_refuses_is_told(void **state)
     }
 }
 
+/* Vol 4 Part E 7.7.65.3, 7.7.65.6, 7.7.65.7, 7.7.65.12. */
+static void events_of_connections_that_there_are_not_change_nothing(void **state)
+{
+    static const char *const events[] = {
+        "04 3e 0a 03 00 ff00 1800 0000 9001",     /* its parameters were changed */
+        "04 3e 0b 06 ff00 1800 1800 0000 9001",   /* the other side asks for others */
+        "04 3e 0b 07 ff00 fb00 4808 fb00 4808",   /* longer packets */
+        "04 3e 06 0c 00 ff00 02 02",              /* another PHY */
+        "04 08 04 00 ff00 01",                    /* it is encrypted */
+        "04 30 03 00 ff00",                       /* with a new key */
+        "04 3e 0d 05 ff00 0000000000000000 0000", /* its key is asked for */
+        "04 05 04 00 ff00 13",                    /* it has ended */
+        "04 13 05 01 ff00 0100",                  /* and its packets were sent */
+    };
+    static struct ys_links links;
+    (void)state;
+    sample = (struct sample){.number = 0x1234, .battery = 57};
+    scripted_init(&scripted, &sample_table, memory, &sample);
+    assert_int_equal(ys_host_use_links(&scripted.host, &links, NULL), YS_OK);
+    scripted_start(&scripted, 27, 8);
+    forget_sent(&scripted);
+    size_t told = scripted.event_count;
+    for (size_t i = 0; i < COUNT(events); i++) {
+        give(&scripted, events[i]);
+        (void)turn(&scripted);
+        assert_sent(&scripted, "");
+        assert_int_equal(scripted.event_count, told);
+    }
+    assert_int_equal(scripted.host.data_free, 8);
+}
+
 static void of_a_scan_nothing_is_left_after_a_restart(void **state)
 {
     static const struct ys_scanning scanning = {.interval_us = 100000, .window_us = 50000};
@@ -842,6 +873,7 @@ int main(void)
         cmocka_unit_test(a_controller_that_does_not_begin_to_encrypt_fails_the_pairing_or_the_encryption),
         cmocka_unit_test(a_resolving_list_that_is_full_or_missing_keeps_nobody_from_coming_back),
         cmocka_unit_test(a_scan_that_the_controller_refuses_is_told),
+        cmocka_unit_test(events_of_connections_that_there_are_not_change_nothing),
         cmocka_unit_test(of_a_scan_nothing_is_left_after_a_restart),
         cmocka_unit_test(a_link_that_is_said_to_be_no_longer_encrypted_has_no_rights_and_ends),
         cmocka_unit_test(a_controller_that_was_reset_is_told_again_who_is_remembered),
