@@ -540,10 +540,9 @@ static void each_of_two_that_are_remembered_has_its_own_key(void **state)
     (void)state;
     for (int legacy = 0; legacy < 2; legacy++) {
         struct yard yard = {.seed = 24};
-        struct ys_store *stores[2] = {ys_store_new(4096), ys_store_new(4096)};
-        yard.tablet.store = stores[0];
         yard.legacy = legacy != 0;
         yard_begin(&yard, &plain, &plain);
+        struct ys_store *stores[2] = {yard.tablet.store, ys_store_new(4096)};
         for (unsigned turn = 0; turn < 6; turn++) {
             yard.tablet.store = stores[turn % 2];
             yard.seed = 400 + turn % 2;
