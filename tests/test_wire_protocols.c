@@ -3,10 +3,12 @@
 
 #include <string.h>
 
+#include <yarnswift/advertisement.h>
 #include <yarnswift/medfloat.h>
 
 #include "support/hex.h"
 #include "wire/att.h"
+#include "wire/extended.h"
 #include "wire/hci.h"
 #include "wire/hci_extended.h"
 #include "wire/hci_link.h"
@@ -465,6 +467,60 @@ static void the_time_of_a_packet_bounds_its_length(void **state)
     assert_int_equal(ys_link_payload_agreed(YS_PHY_CODED_S8, 251, 4496), 55);
 }
 
+/* Vol 6 Part B 2.3.4. */
+static void extended_pdus_are_read_and_written_again(void **state)
+{
+    static const char hex[] = "c7 1d 17 79 060504030201 161514131211 0ab3 cb0540 f6 020106 0155";
+    uint8_t bytes[64];
+    uint8_t again[64];
+    struct ys_link_extended pdu;
+    size_t length = from_hex(hex, bytes, sizeof bytes);
+    (void)state;
+    bytes[1] = (uint8_t)(length - 2);
+    bytes[2] = 0x13; /* flags, two addresses, an identity, a pointer and a power: 19 bytes; not connectable */
+    bytes[3] = 0x5b;
+    memset(&pdu, 0xee, sizeof pdu);
+    assert_true(ys_link_extended_decode(bytes, length, &pdu));
+    assert_true(pdu.has_sender && pdu.has_target && pdu.has_data_id && pdu.has_aux && pdu.has_power);
+    assert_int_equal(pdu.sender.type, 1);
+    assert_int_equal(pdu.sender.bytes[5], 0x01);
+    assert_int_equal(pdu.target.type, 1);
+    assert_int_equal(pdu.target.bytes[0], 0x16);
+    assert_int_equal(pdu.data_id.set, 0x0b);
+    assert_int_equal(pdu.data_id.version, 0x30a);
+    assert_int_equal(pdu.aux.channel, 11);
+    assert_true(pdu.aux.accurate);
+    assert_int_equal(pdu.aux.offset_us, 5 * 300);
+    assert_int_equal(pdu.aux.phy, YS_PHY_CODED_S8);
+    assert_int_equal(pdu.power_dbm, -10);
+    assert_int_equal(pdu.length, 5);
+    assert_int_equal(pdu.data[4], 0x55);
+    pdu.aux.offset_us = 300000; /* so far only in long steps */
+    struct ys_writer writer = ys_writer_to(again, sizeof again);
+    ys_put_link_extended(&writer, &pdu);
+    assert_int_equal(ys_writer_stored(&writer), length);
+    struct ys_link_extended other;
+    assert_true(ys_link_extended_decode(again, length, &other));
+    assert_int_equal(other.aux.offset_us, 300000);
+    assert_true(other.aux.accurate);
+    assert_int_equal(other.data_id.version, 0x30a);
+    assert_int_equal(other.power_dbm, -10);
+    for (size_t cut = 0; cut < length; cut++)
+        assert_false(ys_link_extended_decode(bytes, cut, &other));
+    again[2 + 1 + 1 + 12 + 2] = 37; /* a pointer to a primary channel */
+    assert_false(ys_link_extended_decode(again, length, &other));
+}
+
+static void only_lists_of_uuids_have_uuids(void **state)
+{
+    (void)state;
+    for (unsigned type = 0; type < 256; type++)
+        assert_int_equal(ys_ad_uuid_length((uint8_t)type), type == 2 || type == 3   ? 2
+                                                           : type == 4 || type == 5 ? 4
+                                                           : type == 6 || type == 7 ? 16
+                                                                                    : 0);
+}
+
 /* Vol 6 Part B 1.4.1, 4.5.8. */
 static void unused_channels_are_mapped_onto_used_ones(void **state)
 {
@@ -482,6 +538,11 @@ static void unused_channels_are_mapped_onto_used_ones(void **state)
         uint8_t mapped = unmapped >= 21 && unmapped <= 24 ? unmapped : (uint8_t)(21 + unmapped % 4);
         assert_int_equal(ys_link_next_channel(&last, 7, few), mapped);
     }
+    static const uint8_t one[5] = {0x00, 0x00, 0x20, 0x00, 0x00};
+    for (size_t i = 0; i < sizeof expected; i++)
+        assert_int_equal(ys_link_next_channel(&last, 7, one), 21);
+    assert_int_equal(ys_link_event_channel(0x8e89bed6, 6, one), 21);
+    assert_int_equal(ys_link_channel_count(one), 1);
 }
 
 /* Vol 6 Part B 4.5.1. */
@@ -523,6 +584,8 @@ int main(void)
         cmocka_unit_test(the_crc_is_that_of_the_standard),
         cmocka_unit_test(packets_last_as_long_as_the_standard_says),
         cmocka_unit_test(the_time_of_a_packet_bounds_its_length),
+        cmocka_unit_test(extended_pdus_are_read_and_written_again),
+        cmocka_unit_test(only_lists_of_uuids_have_uuids),
         cmocka_unit_test(unused_channels_are_mapped_onto_used_ones),
         cmocka_unit_test(connection_parameters_have_their_ranges),
     };
