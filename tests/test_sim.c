@@ -318,6 +318,31 @@ static void events_go_over_three_channels_at_interval_plus_delay(void **state)
     assert_int_equal(bench.air_count, before);
 }
 
+/* Whatever short thing is heard where a request may come ends the waiting for one: nothing is left that would go on. */
+static void an_event_that_ends_early_is_over(void **state)
+{
+    static const uint8_t nothing[2] = {0x0f, 0};
+    const struct ys_sending short_one = {.channel = 39,
+                                         .phy = YS_PHY_1M,
+                                         .access_address = YS_LINK_ADVERTISING_ACCESS_ADDRESS,
+                                         .crc_init = 0x555555,
+                                         .sender = 9,
+                                         .pdu = nothing,
+                                         .length = sizeof nothing};
+    (void)state;
+    bench_advertise();
+    for (size_t events = 1; events <= 20; events++) {
+        while (bench.air_count == 0 || bench.air[bench.air_count - 1].channel != 39 ||
+               bench.air[bench.air_count - 1].sender != 1)
+            assert_true(ys_clock_step(bench.clock, UINT64_MAX));
+        assert_int_equal(bench.air_count, 4 * events - 1);
+        pass_us(events); /* 80 us: it ends before a request would have begun */
+        ys_radio_send(bench.radio, &short_one);
+        pass_us(2000);
+        assert_int_equal(bench.air_count, 4 * events);
+    }
+}
+
 static void an_interval_is_not_measured_across_a_connection(void **state)
 {
     const struct ys_address address = {.type = YS_ADDRESS_PUBLIC, .bytes = {1, 0, 0, 0xff, 0xff, 0}};
@@ -619,6 +644,7 @@ int main(void)
         cmocka_unit_test_setup_teardown(packets_that_are_none_are_dropped, bench_setup, bench_teardown),
         cmocka_unit_test_setup_teardown(events_go_over_three_channels_at_interval_plus_delay, bench_setup,
                                         bench_teardown),
+        cmocka_unit_test_setup_teardown(an_event_that_ends_early_is_over, bench_setup, bench_teardown),
         cmocka_unit_test_setup_teardown(an_interval_is_not_measured_across_a_connection, bench_setup, bench_teardown),
         cmocka_unit_test_setup_teardown(an_active_scanner_asks_and_is_answered_after_150_us, bench_setup,
                                         bench_teardown),

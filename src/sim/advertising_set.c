@@ -55,6 +55,8 @@ struct ys_address advertiser_address(const struct advertiser *advertiser)
 
 void advertiser_event_over(struct advertiser *advertiser)
 {
+    ys_radio_stop(&advertiser->receiver);
+    ys_clock_cancel(advertiser->controller->clock, &advertiser->step); /* it may have waited for an answer */
     if (advertiser->events_max == 0 || advertiser->events < advertiser->events_max)
         return;
     set_silence(advertiser);

@@ -256,12 +256,6 @@ static void wait_for_request(struct advertiser *advertiser)
     next(advertiser, PHASE_WAITED, ys_clock_now_ns(controller->clock) + YS_LINK_INTER_FRAME_SPACE_NS + SLACK_NS);
 }
 
-static void end_event(struct advertiser *advertiser)
-{
-    ys_radio_stop(&advertiser->receiver);
-    advertiser_event_over(advertiser);
-}
-
 static void send_connect_response(struct advertiser *advertiser)
 {
     const struct ys_link_extended pdu = {
@@ -293,7 +287,7 @@ void extended_step(struct advertiser *advertiser)
         break;
     case PHASE_WAITED:
         if (!ys_receiver_hears(&advertiser->receiver)) /* otherwise its end decides */
-            end_event(advertiser);
+            advertiser_event_over(advertiser);
         break;
     case PHASE_RESPOND:
         pdu = response_pdu(advertiser);
@@ -304,7 +298,7 @@ void extended_step(struct advertiser *advertiser)
         break;
     case PHASE_PART:
         if (advertiser->chained > advertiser->chain->length) { /* it has been replaced by less meanwhile */
-            end_event(advertiser);
+            advertiser_event_over(advertiser);
             break;
         }
         pdu = chain_pdu(advertiser);
@@ -315,7 +309,7 @@ void extended_step(struct advertiser *advertiser)
         if (advertiser->chained < advertiser->chain->length)
             next(advertiser, PHASE_PART, advertiser->aux_ns);
         else
-            end_event(advertiser);
+            advertiser_event_over(advertiser);
         break;
     case PHASE_CONNECT:
         send_connect_response(advertiser);
@@ -345,7 +339,7 @@ void extended_receive(struct advertiser *advertiser, const struct ys_air_packet 
         advertiser->aux_ns = end_ns; /* the connection counts from there */
         next(advertiser, PHASE_CONNECT, end_ns + YS_LINK_INTER_FRAME_SPACE_NS);
     } else {
-        end_event(advertiser);
+        advertiser_event_over(advertiser);
     }
 }
 
