@@ -198,8 +198,27 @@ static const struct wrong wrong[] = {
     {WITH("{name: x, uuid: +1, format: uint8, notify: open, handler: read}\n"
           "      - {name: x configuration, uuid: +2, format: uint8, read: open, value: 1}\n"
           "      - {name: s service, uuid: +0x3, format: uint8, read: open, value: 1}"),
-     "8:16 error: a constant of \"x configuration\" has the same name in C as one of \"x\": rename one\n"
-     "9:16 error: a constant of \"s service\" has the same name in C as one of \"s\": rename one\n"},
+     "8:16 error: \"x configuration\" gives YARD_X_CONFIGURATION in C, as \"x\" does: rename one\n"
+     "9:16 error: \"s service\" gives YARD_S_SERVICE in C, as \"s\" does: rename one\n"},
+    {WITH("{name: a, uuid: +1, format: 'boolean[8]', bits: [b], read: open, handler: read}\n"
+          "      - {name: a b, uuid: +2, format: 'boolean[8]', bits: [\xc3\xa9, \xc3\xbc], read: open, handler: read}\n"
+          "      - {name: table h, uuid: +3, format: uint8, read: open, value: 1}\n"
+          "      - {name: values size, uuid: +4, format: uint8, read: open, write: open, value: 1}\n"
+          "      - {name: descriptor 18, uuid: +5, format: uint8, read: open, value: 1, description: d}\n"
+          "      - {name: x, uuid: +6, format: uint8, range: [0, 9], read: open, value: 1}\n"
+          "      - {name: x least, uuid: +7, format: uint8, read: open, value: 1}"),
+     "8:16 error: \"a b\" gives YARD_A_B in C, as \"b\" does: rename one\n"
+     "8:16 error: \"\xc3\xbc\" gives YARD_A_B_ in C, as \"\xc3\xa9\" does: rename one\n"
+     "9:16 error: \"table h\" gives YARD_TABLE_H in C, which the table needs itself: rename it\n"
+     "10:16 error: \"values size\" gives YARD_VALUES_SIZE in C, which the table needs itself: rename it\n"
+     "13:16 error: \"x least\" gives YARD_X_LEAST in C, as \"x\" does: rename one\n"},
+    {WITH("{name: a, uuid: +1, format: struct, read: open, handler: read, fields: [\n"
+          "        {name: x count, format: uint8}, {name: n, format: uint8}, {name: x, format: uint8, up to: 3}]}\n"
+          "      - {name: b, uuid: +2, format: struct, read: open, handler: read, fields: [\n"
+          "        {name: x length, format: uint8}, {name: linux, format: uint8}, {name: x, format: utf8s, length: 3}]}"),
+     "8:74 error: the field \"x\" has the same name in C as \"x count\": rename one\n"
+     "10:49 error: \"linux\" is a keyword of C or C++: rename it\n"
+     "10:79 error: the field \"x\" has the same name in C as \"x length\": rename one\n"},
     {WITH("{name: a, uuid: +8, format: uint8, read: open, value: 1}\n"
           "      - {name: b, uuid: +010, format: uint8, read: open, value: 1}"), /* ten, not eight */
      ""},

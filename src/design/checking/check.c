@@ -216,14 +216,12 @@ static void check_again(struct ys_design *design)
 }
 
 /* The database hash is the value of a characteristic, and not part of itself. */
-static void fill_hash(struct ys_design *design)
+static void fill_hash(struct ys_design *design, const struct ys_layout *layout)
 {
     for (size_t i = 0; i < design->services[1].characteristic_count; i++) {
         struct ys_characteristic *one = &design->services[1].characteristics[i];
-        struct ys_layout *layout = ys_uuid_number(&one->uuid) == 0x2b2a ? ys_layout_new(design) : NULL;
-        if (layout != NULL)
+        if (ys_uuid_number(&one->uuid) == 0x2b2a)
             (void)ys_layout_hash(layout, one->value);
-        ys_layout_free(layout);
     }
 }
 
@@ -245,7 +243,13 @@ void ys_design_check(struct ys_design *design)
     ys_check_link(design);
     ys_check_advertising(design);
     if (design->findings.errors == 0) {
-        check_again(design);
-        fill_hash(design);
+        struct ys_layout *layout = ys_layout_new(design);
+        if (layout != NULL)
+            ys_check_identifiers(design, layout);
+        if (design->findings.errors == 0)
+            check_again(design);
+        if (layout != NULL)
+            fill_hash(design, layout);
+        ys_layout_free(layout);
     }
 }

@@ -1,8 +1,10 @@
 /* Types of values, and values that are written in them. */
 #include "design/checking/check_type.h"
 
+#include <stdlib.h>
 #include <string.h>
 
+#include "design/making/identifiers.h"
 #include "design/model/memory.h"
 #include "design/model/value.h"
 #include "design/model/value_parse.h"
@@ -72,6 +74,25 @@ static void check_bits(struct ys_design *design, const struct ys_field *field, s
     }
 }
 
+/* Of two fields, no member may be called as one of the other is: "x" with a count beside it, and "x count". */
+static void check_members(struct ys_findings *findings, const struct ys_field *first, const struct ys_field *second)
+{
+    char *names[2][2];
+    ys_identifiers_of_field(first, names[0]);
+    ys_identifiers_of_field(second, names[1]);
+    for (size_t i = 0; i < 4; i++) {
+        const char *a = names[0][i % 2];
+        const char *b = names[1][i / 2];
+        if (a == NULL || b == NULL || strcmp(a, b) != 0)
+            continue;
+        ys_findings_add(findings, YS_ERROR, "name-clash", second->place,
+                        "the field \"%s\" has the same name in C as \"%s\": rename one", second->name, first->name);
+        break;
+    }
+    for (size_t i = 0; i < 4; i++)
+        free(names[i / 2][i % 2]);
+}
+
 static void check_field(struct ys_design *design, const struct ys_field *whole, size_t index)
 {
     struct ys_field *field = &whole->fields[index];
@@ -95,12 +116,8 @@ static void check_field(struct ys_design *design, const struct ys_field *whole, 
     if (is_open_ended(field) && index + 1 < whole->field_count)
         ys_findings_add(findings, YS_ERROR, "structure", field->place,
                         "\"%s\" can be of any length, so nothing can come behind it: make it the last", field->name);
-    for (size_t i = 0; i < index; i++) {
-        if (whole->fields[i].id != NULL && strcmp(whole->fields[i].id, field->id) == 0)
-            ys_findings_add(findings, YS_ERROR, "name-clash", field->place,
-                            "the field \"%s\" has the same name in C as \"%s\": rename one", field->name,
-                            whole->fields[i].name);
-    }
+    for (size_t i = 0; i < index; i++)
+        check_members(findings, &whole->fields[i], field);
     if (ys_is_keyword(field->id))
         ys_findings_add(findings, YS_ERROR, "name-keyword", field->place, "\"%s\" is a keyword of C or C++: rename it",
                         field->name);

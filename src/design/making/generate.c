@@ -176,10 +176,10 @@ static void put_values(FILE *stream, const struct ys_design *design, const struc
             continue;
         bool bytes = characteristic->value != NULL && !characteristic->read_handler;
         if (bytes) {
-            (void)snprintf(name, sizeof name, "%s_bytes", characteristic->id);
+            (void)snprintf(name, sizeof name, "bytes_of_%s", characteristic->id);
             put_bytes(stream, name, characteristic->value, characteristic->value_length);
         }
-        (void)fprintf(stream, "static const struct ys_value %s_value = {", characteristic->id);
+        (void)fprintf(stream, "static const struct ys_value value_of_%s = {", characteristic->id);
         put_handler(stream, design, characteristic, characteristic->read_handler, "read");
         put_handler(stream, design, characteristic, characteristic->write_handler, "write");
         (void)fprintf(stream, "%s, %zu, ", bytes ? name : "NULL", bytes ? characteristic->value_length : 0);
@@ -201,8 +201,8 @@ static void put_descriptors(FILE *stream, const struct ys_layout *layout)
         (void)snprintf(name, sizeof name, "descriptor_%zu", i + 1);
         put_bytes(stream, name, row->bytes, row->length);
         if (row->kind == YS_ATTRIBUTE_STORED)
-            (void)fprintf(stream, "static const struct ys_value %s_value = {NULL, NULL, %s, %u, %u, YS_NONE};\n", name,
-                          name, row->length, row->stored_at);
+            (void)fprintf(stream, "static const struct ys_value value_of_%s = {NULL, NULL, %s, %u, %u, YS_NONE};\n",
+                          name, name, row->length, row->stored_at);
     }
 }
 
@@ -278,11 +278,11 @@ static void put_row(FILE *stream, const struct ys_layout *layout, size_t index)
                   (row->rights & YS_ASKS_TO_READ) != 0 ? " | YS_ASKS_TO_READ" : "",
                   (row->rights & YS_ASKS_TO_WRITE) != 0 ? " | YS_ASKS_TO_WRITE" : "", size);
     if (row->kind == YS_ATTRIBUTE_VALUE)
-        (void)fprintf(stream, "&%s_value},\n", row->characteristic->id);
+        (void)fprintf(stream, "&value_of_%s},\n", row->characteristic->id);
     else if (row->kind == YS_ATTRIBUTE_DESCRIPTOR)
         (void)fprintf(stream, "descriptor_%zu},\n", index + 1);
     else if (row->kind == YS_ATTRIBUTE_STORED)
-        (void)fprintf(stream, "&descriptor_%zu_value},\n", index + 1);
+        (void)fprintf(stream, "&value_of_descriptor_%zu},\n", index + 1);
     else
         (void)fputs("NULL},\n", stream);
 }
@@ -315,8 +315,9 @@ static void put_advertising(FILE *stream, const struct ys_design *design, const 
     const char *between = set->id != NULL ? "_" : "";
     char data[300];
     char response[300];
-    (void)snprintf(data, sizeof data, "%s%sadvertisement", id, between);
-    (void)snprintf(response, sizeof response, "%s%sscan_response", id, between);
+    const char *of = set->id != NULL ? "_of_" : "";
+    (void)snprintf(data, sizeof data, "advertisement%s%s", of, id);
+    (void)snprintf(response, sizeof response, "scan_response%s%s", of, id);
     (void)fputc('\n', stream);
     put_bytes(stream, data, payload.data, payload.data_length);
     put_bytes(stream, response, payload.response, payload.response_length);
@@ -324,9 +325,9 @@ static void put_advertising(FILE *stream, const struct ys_design *design, const 
     struct ys_advertising advertising = ys_advertisement_settings(set, &payload, &options);
     char name[300] = "NULL";
     if (advertising.options != NULL) {
-        (void)snprintf(name, sizeof name, "%s%soptions", id, between);
+        (void)snprintf(name, sizeof name, "options%s%s", of, id);
         put_options(stream, name, &options);
-        (void)snprintf(name, sizeof name, "&%s%soptions", id, between);
+        (void)snprintf(name, sizeof name, "&options%s%s", of, id);
     }
     (void)fprintf(stream, "\nconst struct ys_advertising %s%s%s_advertising = {\n", design->id, between, id);
     (void)fprintf(stream, "    /* interval of */ %lu, %lu, %s,\n", (unsigned long)advertising.interval_min_us,

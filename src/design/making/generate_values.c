@@ -1,10 +1,10 @@
 /* Generated C for values: named bits, and structures with functions that put and get them. */
 #include "design/making/generate_values.h"
 
-#include <ctype.h>
 #include <math.h>
-#include <string.h>
+#include <stdlib.h>
 
+#include "design/making/identifiers.h"
 #include "design/model/value.h"
 
 void ys_put_comment(FILE *stream, const char *text)
@@ -24,30 +24,11 @@ struct place {
     const struct ys_field *whole;
 };
 
-static void put_upper(FILE *stream, const char *text)
-{
-    int last = '_';
-    for (; *text != '\0'; text++) {
-        unsigned char letter = (unsigned char)*text;
-        int out = letter < 0x80 && isalnum(letter) ? toupper(letter) : '_';
-        if (out != '_' || last != '_')
-            (void)fputc(out, stream);
-        last = out;
-    }
-}
-
-/* DEVICE_CHARACTERISTIC_FIELD_BIT; a whole value that is flags has no field. */
 static void put_bit_name(const struct place *place, const struct ys_field *flags, size_t bit)
 {
-    put_upper(place->stream, place->device);
-    (void)fputc('_', place->stream);
-    put_upper(place->stream, place->id);
-    (void)fputc('_', place->stream);
-    if (flags->id != NULL) {
-        put_upper(place->stream, flags->id);
-        (void)fputc('_', place->stream);
-    }
-    put_upper(place->stream, flags->bits[bit]);
+    char *name = ys_identifier_of_bit(place->device, place->id, flags, bit);
+    (void)fputs(name, place->stream);
+    free(name);
 }
 
 static void put_bits(const struct place *place, const struct ys_field *flags)

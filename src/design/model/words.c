@@ -82,18 +82,125 @@ char *ys_identifier(const char *name)
 
 bool ys_is_keyword(const char *word)
 {
+    /* of all versions, and what compilers define in their own dialects */
     static const char *const keywords[] = {
-        "alignas",  "alignof",  "and",     "asm",       "auto",    "bool",      "break",    "case",    "catch",
-        "char",     "class",    "const",   "continue",  "default", "delete",    "do",       "double",  "else",
-        "enum",     "explicit", "export",  "extern",    "false",   "float",     "for",      "friend",  "goto",
-        "if",       "inline",   "int",     "long",      "mutable", "namespace", "new",      "not",     "nullptr",
-        "operator", "or",       "private", "protected", "public",  "register",  "restrict", "return",  "short",
-        "signed",   "sizeof",   "static",  "struct",    "switch",  "template",  "this",     "throw",   "true",
-        "try",      "typedef",  "typeid",  "typename",  "union",   "unsigned",  "using",    "virtual", "void",
-        "volatile", "while",    "xor",
+        "alignas",
+        "alignof",
+        "and",
+        "and_eq",
+        "asm",
+        "auto",
+        "bitand",
+        "bitor",
+        "bool",
+        "break",
+        "case",
+        "catch",
+        "char",
+        "char16_t",
+        "char32_t",
+        "char8_t",
+        "class",
+        "co_await",
+        "co_return",
+        "co_yield",
+        "compl",
+        "concept",
+        "const",
+        "const_cast",
+        "consteval",
+        "constexpr",
+        "constinit",
+        "continue",
+        "decltype",
+        "default",
+        "delete",
+        "do",
+        "double",
+        "dynamic_cast",
+        "else",
+        "enum",
+        "explicit",
+        "export",
+        "extern",
+        "false",
+        "float",
+        "for",
+        "friend",
+        "goto",
+        "if",
+        "inline",
+        "int",
+        "long",
+        "mutable",
+        "namespace",
+        "new",
+        "noexcept",
+        "not",
+        "not_eq",
+        "nullptr",
+        "operator",
+        "or",
+        "or_eq",
+        "private",
+        "protected",
+        "public",
+        "register",
+        "reinterpret_cast",
+        "requires",
+        "restrict",
+        "return",
+        "short",
+        "signed",
+        "sizeof",
+        "static",
+        "static_assert",
+        "static_cast",
+        "struct",
+        "switch",
+        "template",
+        "this",
+        "thread_local",
+        "throw",
+        "true",
+        "try",
+        "typedef",
+        "typeid",
+        "typename",
+        "typeof",
+        "typeof_unqual",
+        "union",
+        "unsigned",
+        "using",
+        "virtual",
+        "void",
+        "volatile",
+        "wchar_t",
+        "while",
+        "xor",
+        "xor_eq",
+        "linux",
+        "unix",
     };
     for (size_t i = 0; i < sizeof keywords / sizeof keywords[0]; i++) {
         if (strcmp(word, keywords[i]) == 0)
+            return true;
+    }
+    return false;
+}
+
+/* Of <stdint.h>: INT8_MAX, uint_least16_t, SIZE_MAX and their like. */
+bool ys_identifier_is_reserved(const char *device)
+{
+    static const char *const first[] = {"size",   "ptrdiff", "wchar",   "wint",    "sig", "sig_atomic",
+                                        "intmax", "intptr",  "uintmax", "uintptr", "uint"};
+    const char *number = device + (device[0] == 'u' ? 1 : 0);
+    if (strcmp(device, "ys") == 0 || strncmp(device, "ys_", 3) == 0)
+        return true;
+    if (strncmp(number, "int", 3) == 0 && (isdigit((unsigned char)number[3]) || number[3] == '_'))
+        return true;
+    for (size_t i = 0; i < sizeof first / sizeof first[0]; i++) {
+        if (strcmp(device, first[i]) == 0)
             return true;
     }
     return false;

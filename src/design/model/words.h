@@ -22,6 +22,9 @@ char *ys_identifier(const char *name);
 /* Whether it is a keyword of C or C++, which no identifier may be. */
 bool ys_is_keyword(const char *word);
 
+/* Whether a device of this identifier would declare names that the C library or this one has. */
+bool ys_identifier_is_reserved(const char *device);
+
 /* Reads "100 ms", "1.5 s" or "250 us" as whole microseconds. False if it is anything else, or does not fit. */
 bool ys_duration_parse(const char *text, uint64_t *us);
 

@@ -266,11 +266,14 @@ const struct ys_mapping ys_definition_mapping = {"the definition", root_keys, CO
 static const struct ys_key included_keys[] = {INCLUDE_KEY, SERVICES_KEY};
 const struct ys_mapping ys_included_mapping = {"an included file", included_keys, COUNT(included_keys), NULL};
 
-/* The C identifier of a device: its file's name up to the first dot. */
+/* The C identifier of a device: its file's name without .device.yaml, or what its last part is. */
 static char *identifier_of(const char *file)
 {
     const char *name = strrchr(file, '/') != NULL ? strrchr(file, '/') + 1 : file;
-    char *stem = ys_copy(name, strcspn(name, "."));
+    const char *end = strstr(name, ".device.");
+    if (end == NULL)
+        end = strrchr(name, '.') != NULL ? strrchr(name, '.') : name + strlen(name);
+    char *stem = ys_copy(name, (size_t)(end - name));
     char *identifier = ys_identifier(stem);
     free(stem);
     return identifier;
@@ -437,6 +440,10 @@ struct ys_design *ys_definition_read(const char *file, const char *text, size_t 
     if (design->id == NULL || ys_is_keyword(design->id))
         ys_findings_add(&design->findings, YS_ERROR, "name-in-c", (struct ys_place){.line = 0},
                         "the file's name gives the device's name in C: begin it with a letter, and take no keyword");
+    else if (ys_identifier_is_reserved(design->id))
+        ys_findings_add(&design->findings, YS_ERROR, "name-in-c", (struct ys_place){.line = 0},
+                        "the file's name would give names in C that a library has, such as %s_...: rename it",
+                        design->id);
     read_source(design, ys_copy(file, strlen(file)), ys_copy(text, length), length, (struct ys_place){.line = 0});
     const struct fy_document *document = design->sources[0].document;
     *whole = document != NULL && fy_node_is_mapping(fy_document_root(design->sources[0].document));

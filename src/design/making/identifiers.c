@@ -1,0 +1,179 @@
+/* The names that generated C declares: what generate.c and generate_values.c write, in one list. */
+#include "design/making/identifiers.h"
+
+#include <ctype.h>
+#include <stdarg.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "design/model/memory.h"
+#include "design/model/words.h"
+
+struct list {
+    struct ys_identifier *items;
+    size_t count;
+    const char *owner;
+    struct ys_place place;
+};
+
+enum letters { AS_IT_IS, UPPER };
+
+#if defined(__GNUC__)
+__attribute__((format(printf, 3, 4)))
+#endif
+static void
+add(struct list *list, enum letters letters, const char *format, ...)
+{
+    va_list arguments;
+    va_start(arguments, format);
+    int length = vsnprintf(NULL, 0, format, arguments);
+    va_end(arguments);
+    char *text = ys_new((size_t)length + 1);
+    va_start(arguments, format);
+    (void)vsnprintf(text, (size_t)length + 1, format, arguments);
+    va_end(arguments);
+    for (char *letter = text; letters == UPPER && *letter != '\0'; letter++)
+        *letter = (char)toupper((unsigned char)*letter);
+    list->items = ys_grow(list->items, list->count, sizeof *list->items);
+    list->items[list->count] = (struct ys_identifier){text, list->owner, list->place, list->count};
+    list->count++;
+}
+
+char *ys_identifier_of_bit(const char *device, const char *characteristic, const struct ys_field *flags, size_t bit)
+{
+    size_t size = strlen(device) + strlen(characteristic) + strlen(flags->bits[bit]) + 4;
+    size_t length = 0;
+    char *name = ys_new(size + (flags->id != NULL ? strlen(flags->id) : 0));
+    const char *const parts[] = {device, characteristic, flags->id, flags->bits[bit]};
+    for (size_t i = 0; i < sizeof parts / sizeof parts[0]; i++) {
+        for (const char *text = parts[i]; text != NULL && *text != '\0'; text++) {
+            unsigned char letter = (unsigned char)*text;
+            if (letter < 0x80 && isalnum(letter))
+                name[length++] = (char)toupper(letter);
+            else if (length > 0 && name[length - 1] != '_')
+                name[length++] = '_';
+        }
+        if (parts[i] != NULL && i + 1 < sizeof parts / sizeof parts[0] && length > 0 && name[length - 1] != '_')
+            name[length++] = '_';
+    }
+    name[length] = '\0';
+    return name;
+}
+
+static void add_bits(struct list *list, const struct ys_design *design, const struct ys_characteristic *one,
+                     const struct ys_field *flags)
+{
+    for (size_t bit = 0; bit < flags->bit_count; bit++) {
+        char *name = ys_identifier_of_bit(design->id, one->id, flags, bit);
+        list->owner = flags->bits[bit];
+        add(list, AS_IT_IS, "%s", name);
+        free(name);
+    }
+    list->owner = one->name;
+}
+
+static void add_value(struct list *list, const struct ys_design *design, const struct ys_row *row)
+{
+    const struct ys_characteristic *one = row->characteristic;
+    add(list, UPPER, "%s_%s", design->id, one->id);
+    if (row->notifiable != YS_NONE)
+        add(list, UPPER, "%s_%s_configuration", design->id, one->id);
+    if (one->has_range) {
+        add(list, UPPER, "%s_%s_least", design->id, one->id);
+        add(list, UPPER, "%s_%s_greatest", design->id, one->id);
+    }
+    if (one->read_handler)
+        add(list, AS_IT_IS, "%s_%s_read", design->id, one->id);
+    if (one->write_handler)
+        add(list, AS_IT_IS, "%s_%s_write", design->id, one->id);
+    add(list, AS_IT_IS, "value_of_%s", one->id);
+    if (one->value != NULL && !one->read_handler)
+        add(list, AS_IT_IS, "bytes_of_%s", one->id);
+    add_bits(list, design, one, &one->type);
+    for (size_t i = 0; i < one->type.field_count; i++)
+        add_bits(list, design, one, &one->type.fields[i]);
+    if (one->type.format->kind != YS_FORMAT_STRUCT)
+        return;
+    add(list, AS_IT_IS, "struct %s_%s", design->id, one->id);
+    add(list, AS_IT_IS, "%s_%s_put", design->id, one->id);
+    add(list, AS_IT_IS, "%s_%s_get", design->id, one->id);
+}
+
+static void add_set(struct list *list, const struct ys_design *design, const struct ys_advertisement *set)
+{
+    const char *of = set->id != NULL ? "_of_" : "";
+    const char *id = set->id != NULL ? set->id : "";
+    add(list, AS_IT_IS, "%s%s%s_advertising", design->id, set->id != NULL ? "_" : "", id);
+    add(list, AS_IT_IS, "advertisement%s%s", of, id);
+    add(list, AS_IT_IS, "scan_response%s%s", of, id);
+    add(list, AS_IT_IS, "options%s%s", of, id);
+}
+
+static void add_table(struct list *list, const struct ys_design *design, const struct ys_layout *layout)
+{
+    add(list, UPPER, "%s_table_h", design->id);
+    add(list, AS_IT_IS, "%s_table", design->id);
+    if (layout->values_size > 0)
+        add(list, UPPER, "%s_values_size", design->id);
+    if (layout->asks)
+        add(list, AS_IT_IS, "%s_consent", design->id);
+    if (design->security.given)
+        add(list, AS_IT_IS, "%s_security", design->id);
+    if (design->link.given)
+        add(list, AS_IT_IS, "%s_link", design->id);
+    if (design->has_address)
+        add(list, AS_IT_IS, "%s_address", design->id);
+    add(list, AS_IT_IS, "attributes");
+    if (layout->notifiable_count > 0)
+        add(list, AS_IT_IS, "notifiables");
+    if (layout->long_uuid_count > 0)
+        add(list, AS_IT_IS, "long_uuids");
+}
+
+struct ys_identifier *ys_identifiers_new(const struct ys_design *design, const struct ys_layout *layout, size_t *count)
+{
+    struct list list = {.items = NULL};
+    add_table(&list, design, layout);
+    for (size_t i = 0; i < layout->count; i++) {
+        const struct ys_row *row = &layout->rows[i];
+        list.owner = row->characteristic != NULL ? row->characteristic->name : row->service->name;
+        list.place = row->characteristic != NULL ? row->characteristic->place : row->service->place;
+        if (ys_row_is_service(row))
+            add(&list, UPPER, "%s_%s_service", design->id, row->service->id);
+        else if (row->kind == YS_ATTRIBUTE_VALUE)
+            add_value(&list, design, row);
+        else if (row->kind == YS_ATTRIBUTE_DESCRIPTOR || row->kind == YS_ATTRIBUTE_STORED)
+            add(&list, AS_IT_IS, "descriptor_%zu", i + 1);
+        if (row->kind == YS_ATTRIBUTE_STORED)
+            add(&list, AS_IT_IS, "value_of_descriptor_%zu", i + 1);
+    }
+    for (size_t i = 0; i < design->set_count; i++) {
+        list.owner = design->sets[i].name;
+        list.place = design->sets[i].place;
+        add_set(&list, design, &design->sets[i]);
+    }
+    *count = list.count;
+    return list.items;
+}
+
+void ys_identifiers_free(struct ys_identifier *list, size_t count)
+{
+    for (size_t i = 0; i < count; i++)
+        free(list[i].text);
+    free(list);
+}
+
+void ys_identifiers_of_field(const struct ys_field *field, char *names[2])
+{
+    struct list list = {.items = NULL};
+    bool text = field->format->kind == YS_FORMAT_TEXT || field->format->kind == YS_FORMAT_UTF16;
+    add(&list, AS_IT_IS, "%s", field->id);
+    names[0] = list.items[0].text;
+    names[1] = NULL;
+    if (field->most.number > 0 || text) {
+        add(&list, AS_IT_IS, field->most.number > 0 ? "%s_count" : "%s_length", field->id);
+        names[1] = list.items[1].text;
+    }
+    free(list.items);
+}
