@@ -126,6 +126,10 @@ class Maker:
 
     def service(self, number):
         self.offset = 0
+        if self.careful and self.chance.random() < 0.05:  # more that notify than a small host has room for
+            return {"name": self.name(), "uuid": f"2d4f{number:04x}-6a91-4c3e-b8d7-0f15e2a96c84",
+                    "characteristics": [{"name": self.name(), "uuid": f"+{i + 1}", "format": "uint8", "notify": "open",
+                                         "handler": "read"} for i in range(self.chance.randrange(17, 60))]}
         services = {"name": self.name(), "uuid": f"2d4f{number:04x}-6a91-4c3e-b8d7-0f15e2a96c84",
                     "characteristics": [self.characteristic() for _ in range(self.chance.randrange(1, 7))]}
         return services
@@ -155,7 +159,7 @@ def run(arguments, folder):
                           check=False, stdin=subprocess.DEVNULL)
 
 
-LIMITS = ["-DYS_NOTIFIABLES=64", "-DYS_CONNECTIONS=8", "-DYS_MTU=517"]
+LIMITS = ["-DYS_NOTIFIABLES=256", "-DYS_CONNECTIONS=8", "-DYS_MTU=517"]
 
 
 def try_one(number):

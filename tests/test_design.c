@@ -215,7 +215,8 @@ static const struct wrong wrong[] = {
     {WITH("{name: a, uuid: +1, format: struct, read: open, handler: read, fields: [\n"
           "        {name: x count, format: uint8}, {name: n, format: uint8}, {name: x, format: uint8, up to: 3}]}\n"
           "      - {name: b, uuid: +2, format: struct, read: open, handler: read, fields: [\n"
-          "        {name: x length, format: uint8}, {name: linux, format: uint8}, {name: x, format: utf8s, length: 3}]}"),
+          "        {name: x length, format: uint8}, {name: linux, format: uint8}, {name: x, format: utf8s, length: "
+          "3}]}"),
      "8:74 error: the field \"x\" has the same name in C as \"x count\": rename one\n"
      "10:49 error: \"linux\" is a keyword of C or C++: rename it\n"
      "10:79 error: the field \"x\" has the same name in C as \"x length\": rename one\n"},
@@ -260,6 +261,35 @@ static void what_is_wrong_is_said_with_its_place_and_remedy(void **state)
 {
     (void)state;
     assert_wrong(wrong, COUNT(wrong));
+}
+
+/* 1,024 that notify, and 16 ways to advertise, are the most that a host can be compiled for. */
+static void what_no_host_has_room_for_is_refused(void **state)
+{
+    static char text[200000];
+    (void)state;
+    for (unsigned more = 0; more < 2; more++) {
+        size_t length = (size_t)snprintf(text, sizeof text, "%s", DEVICE "advertising:\n");
+        for (unsigned i = 0; i < 16 + more; i++)
+            length += (size_t)snprintf(text + length, sizeof text - length,
+                                       "  - {name: a%u, extended: true, kind: beacon, interval: 1 s}\n", i);
+        length += (size_t)snprintf(text + length, sizeof text - length,
+                                   "services:\n  - name: s\n    uuid: " LONG "\n    characteristics:\n");
+        for (unsigned i = 0; i < 1024 + more; i++)
+            length += (size_t)snprintf(
+                text + length, sizeof text - length,
+                "      - {name: c%u, uuid: +%u, format: uint8, notify: open, spacing: 1 s, handler: read}\n", i, i + 1);
+        struct ys_design *design = read_text(text);
+        char *findings = all_findings(design);
+        assert_int_equal(design->findings.errors, 2 * more);
+        if (more > 0) {
+            assert_non_null(strstr(findings, "19:6 error: this is the 17th way to advertise: a host has at most 16"));
+            assert_non_null(
+                strstr(findings, "\"c1024\" is the 1025th that notifies or indicates: a host has at most 1024"));
+        }
+        free(findings);
+        ys_design_free(design);
+    }
 }
 
 static void what_is_no_yaml_is_said_where_it_breaks(void **state)
@@ -664,6 +694,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(what_is_wrong_is_said_with_its_place_and_remedy),
+        cmocka_unit_test(what_no_host_has_room_for_is_refused),
         cmocka_unit_test(what_is_no_yaml_is_said_where_it_breaks),
         cmocka_unit_test(everything_wrong_is_found_in_one_run),
         cmocka_unit_test(the_files_name_must_give_a_name_in_c),

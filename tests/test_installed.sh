@@ -112,7 +112,7 @@ printf 'MTU 247, 3 connections\nMTU 100, 1 connections\n' | cmp - said
 test ! -e within/build/bin/yarnswift
 if grep -q Werror within/build/build.ninja; then exit 1; fi
 # The package and pkg-config say which sizes were used.
-pkg-config --cflags yarnswift | grep -q -- "-DYS_MTU=517 .*-DYS_CONNECTIONS=3\|-DYS_CONNECTIONS=3 .*-DYS_MTU=517"
+pkg-config --cflags yarnswift | grep -q -- "-DYS_MTU=517 .*-DYS_CONNECTIONS=32\|-DYS_CONNECTIONS=32 .*-DYS_MTU=517"
 grep -q "YS_MTU=517" "$(find "$work/prefix" -name yarnswift-config.cmake)"
 # A build of which nothing is said is optimised.
 cmake -G Ninja -S "$root" -B plain -DYARNSWIFT_TOOL=OFF >"$work/log" 2>&1 || { cat "$work/log"; exit 1; }

@@ -18,7 +18,9 @@
 #include "design/reading/catalogue.h"
 #include "design/reading/use.h"
 
-#define NAMES_MOST 64
+#define NAMES_MOST       64
+#define SETS_MOST        16u /* as <yarnswift/config.h> allows them, likewise: */
+#define NOTIFIABLES_MOST 1024u
 
 /* adopted services */
 
@@ -225,6 +227,20 @@ static void fill_hash(struct ys_design *design, const struct ys_layout *layout)
     }
 }
 
+/* What no configuration of the host has room for. */
+static void check_counts(struct ys_design *design, const struct ys_layout *layout)
+{
+    if (design->set_count > SETS_MOST)
+        ys_findings_add(&design->findings, YS_ERROR, "limits", design->sets[SETS_MOST].place,
+                        "this is the %uth way to advertise: a host has at most %u", SETS_MOST + 1, SETS_MOST);
+    for (size_t i = 0; i < layout->count && layout->notifiable_count > NOTIFIABLES_MOST; i++) {
+        if (layout->rows[i].kind == YS_ATTRIBUTE_VALUE && layout->rows[i].notifiable == NOTIFIABLES_MOST)
+            ys_findings_add(&design->findings, YS_ERROR, "limits", layout->rows[i].characteristic->place,
+                            "\"%s\" is the %uth that notifies or indicates: a host has at most %u",
+                            layout->rows[i].characteristic->name, NOTIFIABLES_MOST + 1, NOTIFIABLES_MOST);
+    }
+}
+
 void ys_design_check(struct ys_design *design)
 {
     check_device(design);
@@ -244,8 +260,10 @@ void ys_design_check(struct ys_design *design)
     ys_check_advertising(design);
     if (design->findings.errors == 0) {
         struct ys_layout *layout = ys_layout_new(design);
-        if (layout != NULL)
+        if (layout != NULL) {
+            check_counts(design, layout);
             ys_check_identifiers(design, layout);
+        }
         if (design->findings.errors == 0)
             check_again(design);
         if (layout != NULL)
