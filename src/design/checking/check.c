@@ -18,9 +18,10 @@
 #include "design/reading/catalogue.h"
 #include "design/reading/use.h"
 
-#define NAMES_MOST       64
-#define SETS_MOST        16u /* as <yarnswift/config.h> allows them, likewise: */
-#define NOTIFIABLES_MOST 1024u
+#define NAMES_MOST           64
+#define SERVICES_MOST        1000
+#define CHARACTERISTICS_MOST 5000
+#define NOTIFIABLES_MOST     1024u /* as <yarnswift/config.h> allows them */
 
 /* adopted services */
 
@@ -230,9 +231,6 @@ static void fill_hash(struct ys_design *design, const struct ys_layout *layout)
 /* What no configuration of the host has room for. */
 static void check_counts(struct ys_design *design, const struct ys_layout *layout)
 {
-    if (design->set_count > SETS_MOST)
-        ys_findings_add(&design->findings, YS_ERROR, "limits", design->sets[SETS_MOST].place,
-                        "this is the %uth way to advertise: a host has at most %u", SETS_MOST + 1, SETS_MOST);
     for (size_t i = 0; i < layout->count && layout->notifiable_count > NOTIFIABLES_MOST; i++) {
         if (layout->rows[i].kind == YS_ATTRIBUTE_VALUE && layout->rows[i].notifiable == NOTIFIABLES_MOST)
             ys_findings_add(&design->findings, YS_ERROR, "limits", layout->rows[i].characteristic->place,
@@ -241,8 +239,27 @@ static void check_counts(struct ys_design *design, const struct ys_layout *layou
     }
 }
 
+/* More than any device has would be compared for long. */
+static bool is_too_much(struct ys_design *design)
+{
+    size_t characteristics = 0;
+    for (size_t i = 0; i < design->service_count; i++) {
+        const struct ys_service *service = &design->services[i];
+        characteristics += service->characteristic_count;
+        if (i < SERVICES_MOST && characteristics <= CHARACTERISTICS_MOST)
+            continue;
+        ys_findings_add(&design->findings, YS_ERROR, "limits", service->place,
+                        "the definition has more than %d services or %d characteristics: that is too much to check",
+                        SERVICES_MOST, CHARACTERISTICS_MOST);
+        return true;
+    }
+    return false;
+}
+
 void ys_design_check(struct ys_design *design)
 {
+    if (is_too_much(design))
+        return;
     check_device(design);
     ys_use_settle(design);
     for (size_t i = 0; i < design->service_count; i++) {

@@ -13,6 +13,8 @@
 #include "design/reading/catalogue.h"
 #include "wire/extended.h"
 
+#define SETS_MOST 16u /* as <yarnswift/config.h> allows them */
+
 static void check_promise(struct ys_design *design, struct ys_promise *promise)
 {
     promise->service = ys_service_named(design, promise->name);
@@ -243,13 +245,15 @@ static void check_part(struct ys_design *design, const struct ys_advertisement *
 /* Each structure belongs into a payload once (CSS Part A 1), but for data and bytes that may come several times. */
 static void check_repeats(struct ys_design *design, const struct ys_parts *parts)
 {
-    for (size_t i = 1; i < parts->count; i++) {
-        for (size_t j = 0; j < i; j++) {
-            int kind = parts->items[i].kind;
-            if (kind == parts->items[j].kind && kind > YS_PART_NONE && kind < YS_PART_MANUFACTURER)
-                ys_findings_add(&design->findings, YS_ERROR, "payload", parts->items[i].place,
-                                "this part is there already: leave it out");
-        }
+    bool seen[YS_PART_MANUFACTURER] = {false};
+    for (size_t i = 0; i < parts->count; i++) {
+        int kind = parts->items[i].kind;
+        if (kind <= YS_PART_NONE || kind >= YS_PART_MANUFACTURER)
+            continue;
+        if (seen[kind])
+            ys_findings_add(&design->findings, YS_ERROR, "payload", parts->items[i].place,
+                            "this part is there already: leave it out");
+        seen[kind] = true;
     }
 }
 
@@ -373,7 +377,10 @@ static void check_set(struct ys_design *design, struct ys_advertisement *set)
 
 static void check_set_names(struct ys_design *design)
 {
-    for (size_t i = 0; i < design->set_count; i++) {
+    if (design->set_count > SETS_MOST)
+        ys_findings_add(&design->findings, YS_ERROR, "limits", design->sets[SETS_MOST].place,
+                        "this is the %uth way to advertise: a host has at most %u", SETS_MOST + 1, SETS_MOST);
+    for (size_t i = 0; i < design->set_count && i < SETS_MOST; i++) {
         const struct ys_advertisement *set = &design->sets[i];
         for (size_t j = 0; j < i; j++) {
             const struct ys_advertisement *other = &design->sets[j];

@@ -65,7 +65,7 @@ static void check_bits(struct ys_design *design, const struct ys_field *field, s
         ys_findings_add(&design->findings, YS_ERROR, "structure", place,
                         "\"%s\" names %zu bits and has %u: take a longer format", name, field->bit_count,
                         field->format->bits);
-    for (size_t i = 1; i < field->bit_count; i++) {
+    for (size_t i = 1; i < field->bit_count && field->bit_count <= field->format->bits; i++) {
         for (size_t j = 0; j < i; j++) {
             if (ys_word_is_equal(field->bits[i], field->bits[j]))
                 ys_findings_add(&design->findings, YS_ERROR, "name-clash", place,

@@ -8,7 +8,9 @@
 #include "design/model/words.h"
 #include "wire/utf8.h"
 
-#define WORDS_MOST 64
+#define WORDS_MOST   64
+#define TEXT_MOST    (4u << 20)
+#define ANCHORS_MOST 1000
 
 /* Where a node begins; `otherwise` if it is empty and thus nowhere. */
 static struct ys_place place_of(struct fy_node *node, struct ys_place otherwise)
@@ -37,13 +39,15 @@ static void take_errors(struct fy_diag *diag, struct ys_place place, struct ys_f
     void *iterator = NULL;
     const struct fy_diag_error *error = fy_diag_errors_iterate(diag, &iterator);
     if (error == NULL) {
+        place.line = 1;
+        place.column = 1;
         ys_findings_add(findings, YS_ERROR, "yaml", place,
                         "this is no YAML document: write a mapping of keys to values");
         return;
     }
     /* what follows the first error is its consequence */
-    place.line = error->line >= 0 ? error->line : 0;
-    place.column = error->column >= 0 ? error->column : 0;
+    place.line = error->line > 0 ? error->line : 1;
+    place.column = error->column > 0 ? error->column : 1;
     ys_findings_add(findings, YS_ERROR, "yaml", place, "this is not YAML: %s; mend this first, nothing else was read",
                     error->msg);
 }
@@ -57,11 +61,48 @@ static size_t character_length(const char *text, size_t left)
     return length > 0 && !control ? length : 0;
 }
 
-/* What the parser is not asked to cope with: what is no text, and directives, which no definition needs. */
+/* Whether a line is this mark of a document, "---" or "...". */
+static bool is_mark(const char *line, size_t left, const char *mark)
+{
+    return left >= 3 && memcmp(line, mark, 3) == 0 && (left == 3 || strchr(" \t\r\n", line[3]) != NULL);
+}
+
+/* What stands in a file besides its one document. */
+struct documents {
+    bool begun;
+    bool ended;
+};
+
+/* Whether this line begins a second document. Its marks count wherever they begin a line, within texts too. */
+static bool begins_another(struct documents *documents, const char *line, size_t left)
+{
+    size_t indent = 0;
+    if (is_mark(line, left, "...")) {
+        documents->ended = documents->begun;
+        return false;
+    }
+    while (indent < left && (line[indent] == ' ' || line[indent] == '\t' || line[indent] == '\r'))
+        indent++;
+    if (indent == left || line[indent] == '\n' || line[indent] == '#')
+        return false;
+    bool another = documents->ended || (documents->begun && is_mark(line, left, "---"));
+    documents->begun = true;
+    return another;
+}
+
+/* What the parser is not asked to cope with: what is too much or no text, directives, which no definition needs, and a
+ * second document, which it would pass over. */
 static bool check_text(const char *text, size_t length, struct ys_place place, struct ys_findings *findings)
 {
+    struct documents documents = {false, false};
     place.line = 1;
     place.column = 1;
+    if (length > TEXT_MOST) {
+        ys_findings_add(findings, YS_ERROR, "text", place, "the file is too long: at most %u bytes are read",
+                        TEXT_MOST);
+        return false;
+    }
+    size_t anchors = 0; /* no definition needs one, and each is looked for among all before */
     for (size_t i = 0; i < length;) {
         size_t size = character_length(text + i, length - i);
         if (size == 0) {
@@ -72,6 +113,16 @@ static bool check_text(const char *text, size_t length, struct ys_place place, s
         }
         if (place.column == 1 && text[i] == '%') {
             ys_findings_add(findings, YS_ERROR, "text", place, "a directive is not read here: leave out this line");
+            return false;
+        }
+        if (place.column == 1 && begins_another(&documents, text + i, length - i)) {
+            ys_findings_add(findings, YS_ERROR, "yaml", place,
+                            "a second document begins here, which would not be read: a file holds one");
+            return false;
+        }
+        if (text[i] == '&' && ++anchors > ANCHORS_MOST) {
+            ys_findings_add(findings, YS_ERROR, "text", place,
+                            "more than %d of the sign & are not read: anchors are not used", ANCHORS_MOST);
             return false;
         }
         place.column++;
@@ -95,7 +146,8 @@ struct fy_document *ys_yaml_parse(const char *text, size_t length, struct ys_pla
     if (diag == NULL)
         return NULL;
     fy_diag_set_collect_errors(diag, true);
-    const struct fy_parse_cfg settings = {.flags = FYPCF_QUIET | FYPCF_DEFAULT_VERSION_1_2, .diag = diag};
+    const struct fy_parse_cfg settings = {.flags = FYPCF_QUIET | FYPCF_DEFAULT_VERSION_1_2 | FYPCF_ALLOW_DUPLICATE_KEYS,
+                                          .diag = diag};
     struct fy_document *document = fy_document_build_from_string(&settings, text, length);
     if (document == NULL || fy_document_root(document) == NULL) {
         take_errors(diag, place, findings);
@@ -409,6 +461,11 @@ bool ys_yaml_mapping(const struct ys_node *node, const struct ys_mapping *mappin
         struct ys_node value = {
             .findings = node->findings, .node = fy_node_pair_value(pair), .key = found, .kind = found->kind};
         value.place = place_of(value.node, key.place);
+        if (seen[found - mapping->keys]) {
+            ys_findings_add(node->findings, YS_ERROR, "key-twice", key.place,
+                            "%s has %s already: leave one of them out", mapping->what, name);
+            continue;
+        }
         seen[found - mapping->keys] = true;
         found->read(&value, target);
     }
