@@ -25,18 +25,23 @@
     LINK ">a 08 0100 ffff 0328; <a 09 07 0200 32 0300 192a; >a 04 0400 0400; <a 05 01 0400 0229;" /* 0x32: read,       \
                                                                                                      notify, indicate  \
                                                                                                    */
+#define TWO                                                                                                            \
+    LINK ">a 08 0100 ffff 0328; <a 09 07 0200 12 0300 192a 0500 12 0600 1a2a; >a 04 0400 0400; <a 05 01 0400 0229; "   \
+         ">a 04 0800 0800; <a 05 01 0800 0229;"
 #define ASK      ">a 10 0100 ffff 0028; <a 11 06 0100 0500 0018;"
 #define OPEN     LINK ">g 14 01 0a00 8000 4000 4000 4000 0500; <g 15 01 0a00 4100 4000 4000 0100 0000;"
 #define WISHES   "<g 12 01 0800 1800 1800 0000 9001;"
 #define PAIR     LINK ">s 01 04 00 09 10 02 02; <s 02 04 00 09 10 02 02;"
 #define HALF_KEY "00112233445566778899aabbccddeeff"
 #define PAIRED   PAIR "<s 03 " HALF_KEY "; >s 04 " HALF_KEY "; <s 04 " HALF_KEY ";"
-#define KEY      "00112233445566778899aabbccddeeff00112233445566778899aabbccddeeff"
-#define DEBUG    "e69d350e480103ccdbfdf4ac1191f4efb9a5f9e9a7832c5e2cbe97f2d203b020"
-#define RESET    "h> 01030c00; h< 040e0401030c00;"
-#define BUFFERS  RESET "h> 01022000; h< 040e0701022000 1b00 01;"
-#define JOINED   BUFFERS "h< 043e13 01 00 4000 00 01 " OTHER "1800 0000 9001 05;"
-#define DATA     "h> 02 4000 0700 03000400 0a0300;"
+#define PAIRED_ONE_WAY                                                                                                 \
+    LINK ">s 01 04 00 09 10 02 02; <s 02 04 00 09 10 00 02; <s 03 " HALF_KEY "; >s 04 " HALF_KEY "; <s 04 " HALF_KEY ";"
+#define KEY     "00112233445566778899aabbccddeeff00112233445566778899aabbccddeeff"
+#define DEBUG   "e69d350e480103ccdbfdf4ac1191f4efb9a5f9e9a7832c5e2cbe97f2d203b020"
+#define RESET   "h> 01030c00; h< 040e0401030c00;"
+#define BUFFERS RESET "h> 01022000; h< 040e0701022000 1b00 01;"
+#define JOINED  BUFFERS "h< 043e13 01 00 4000 00 01 " OTHER "1800 0000 9001 05;"
+#define DATA    "h> 02 4000 0700 03000400 0a0300;"
 
 struct rule_case {
     enum ys_rule_id rule;
@@ -108,12 +113,15 @@ static const struct rule_case cases[] = {
     {YS_RULE_CONTROL_ANSWER, LINK ">l 12; <l 13", LINK ">l 12; + 41000; e"},
     {YS_RULE_CONTROL_ASKED, LINK ">l 12; <l 13", LINK "<l 13"},
     {YS_RULE_CONTROL_ASKED, LINK ">l 12; <l 07 12", LINK "<l 11 12 1a"},
+    {YS_RULE_CONTROL_ONE, LINK "<l 0f " VALID "; >l 00 02 0000 1800 0000 9001 @10; <l 0e ff00000000000000",
+     LINK "<l 0f " VALID "; <l 0e ff00000000000000"},
     {YS_RULE_CONTROL_ONE, LINK ">l 12; <l 13; >l 12", LINK ">l 12; >l 14 1b004801 1b004801"},
     {YS_RULE_VERSION_ONCE, LINK ">l 0c 0d ffff 0000; <l 0c 0d ffff 0000",
      LINK ">l 0c 0d ffff 0000; >l 0c 0d ffff 0000"},
     {YS_RULE_UPDATE_RANGE, LINK ">l 00 02 0000 1800 0000 9001 @10", LINK ">l 00 02 0000 0400 0000 9001 @10"},
     {YS_RULE_UPDATE_WINDOW, LINK ">l 00 02 0000 1800 0000 9001 @10", LINK ">l 00 20 0000 1800 0000 9001 @10"},
     {YS_RULE_INSTANT_PASSED, LINK ">l 01 ffffffff1f @10", LINK "e 5; >l 01 ffffffff1f @-3"},
+    {YS_RULE_INSTANT_PASSED, LINK ">l 00 02 0000 1800 0000 9001 @10", "link; e 5; >l 00 02 0000 1800 0000 9001 @-3"},
     {YS_RULE_INSTANT_NEAR, LINK ">l 01 ffffffff1f @6", LINK ">l 01 ffffffff1f @5"},
     {YS_RULE_MAP_UPDATE, LINK ">l 01 ffffffff1f @10", LINK ">l 01 ffffffff3f @10"},
     {YS_RULE_PARAMETER_REQUEST, LINK ">l 0f " VALID, LINK ">l 0f 0300 0c00 0000 9001 00 0000 ffffffffffffffffffffffff"},
@@ -133,6 +141,7 @@ static const struct rule_case cases[] = {
     {YS_RULE_FRAME_CHANNEL, LINK ">a 0a0300", LINK ">f 0033 00"},
     {YS_RULE_CHANNEL_OPEN, OPEN ">f 0041 0100 01", LINK ">f 0041 0100 01"},
     {YS_RULE_CREDITS, OPEN ">f 0041 0100 01", OPEN ">f 0041 0100 01; >f 0041 0100 01"},
+    {YS_RULE_CREDIT_MOST, OPEN "<g 16 02 0400 4100 3075", OPEN "<g 16 02 0400 4100 409c; <g 16 03 0400 4100 409c"},
     {YS_RULE_CREDIT_MOST, OPEN "<g 16 02 0400 4100 0500", OPEN "<g 16 02 0400 4100 ffff"},
     {YS_RULE_SIGNAL_FORM, LINK WISHES, LINK ">g 14 01 0b00 8000"},
     {YS_RULE_SIGNAL_IDENTIFIER, LINK WISHES, LINK "<g 12 00 0800 1800 1800 0000 9001"},
@@ -167,6 +176,8 @@ static const struct rule_case cases[] = {
     {YS_RULE_INDICATION_CONFIRMED, LINK "<a 1d030001; >a 1e", LINK "<a 1d030001; + 31000; e"},
     {YS_RULE_CONFIRMATION_ASKED, LINK "<a 1d030001; >a 1e", LINK ">a 1e"},
     {YS_RULE_NOTIFICATION_WANTED, TABLE ">a 1204000100; <a 13; <a 1b030057", TABLE "<a 1b030057"},
+    {YS_RULE_NOTIFICATION_WANTED, TWO ">a 1204000100; <a 13; >a 1208000100; <a 13; <a 1b030057; <a 1b060057",
+     TWO ">a 1204000100; <a 13; >a 1208000100; <a 13; >a 1204000000; <a 13; <a 1b060057; <a 1b030057"},
     {YS_RULE_NOTIFICATION_WANTED, TABLE ">a 1204000100; <a 13; <a 1b030057",
      TABLE ">a 1204000100; <a 13; >a 1204000000; <a 13; <a 1b030057"},
     {YS_RULE_INDICATION_WANTED, TABLE ">a 1204000200; <a 13; <a 1d030057", TABLE ">a 1204000100; <a 13; <a 1d030057"},
@@ -188,6 +199,7 @@ static const struct rule_case cases[] = {
     {YS_RULE_PAIRING_ORDER, PAIR ">s 05 05; >s 01 04 00 09 10 02 02", PAIR ">s 05 05; <s 02 04 00 09 10 02 02"},
     {YS_RULE_PAIRING_TIME, PAIR, LINK ">s 01 04 00 09 10 02 02; + 31000; <s 02 04 00 09 10 02 02"},
     {YS_RULE_KEYS_IN_CLEAR, PAIRED "enc; <s 08 " HALF_KEY, PAIRED "<s 08 " HALF_KEY},
+    {YS_RULE_KEYS_PROMISED, PAIRED_ONE_WAY "enc; <s 08 " HALF_KEY, PAIRED_ONE_WAY "enc; >s 08 " HALF_KEY},
     {YS_RULE_KEYS_PROMISED, PAIRED "enc; <s 08 " HALF_KEY, PAIRED "enc; <s 06 " HALF_KEY},
     {YS_RULE_KEY_REFLECTED, PAIR ">s 0c " KEY DEBUG "; <s 0c " DEBUG KEY, PAIR ">s 0c " KEY DEBUG "; <s 0c " KEY DEBUG},
     {YS_RULE_DEBUG_KEY, PAIR ">s 0c " KEY DEBUG, PAIR ">s 0c " DEBUG KEY},
@@ -363,8 +375,32 @@ static void who_is_excepted_breaks_nothing(void **state)
     ys_audit_free(audit);
 }
 
-int main(void)
+/* For test_same_results: all that is said of all cases. */
+static void print_case(const char *script)
 {
+    struct ys_audit *audit = audit_of(script);
+    size_t count;
+    const struct ys_breach *breaches = ys_audit_breaches(audit, &count);
+    (void)puts(script);
+    for (int rule = 0; rule < YS_RULES; rule++) {
+        const struct ys_tally *tally = ys_audit_tally(audit, (enum ys_rule_id)rule);
+        if (tally->kept + tally->broken + tally->unknown > 0)
+            (void)printf("  %s %llu %llu %llu\n", ys_rules[rule].name, (unsigned long long)tally->kept,
+                         (unsigned long long)tally->broken, (unsigned long long)tally->unknown);
+    }
+    for (size_t i = 0; i < count; i++)
+        (void)printf("  %s: %s\n", ys_rules[breaches[i].rule].name, breaches[i].what);
+    ys_audit_free(audit);
+}
+
+int main(int count, char **arguments)
+{
+    for (size_t i = 0; i < COUNT(cases) && count > 1 && strcmp(arguments[1], "print") == 0; i++) {
+        print_case(cases[i].keeps);
+        print_case(cases[i].breaks);
+    }
+    if (count > 1)
+        return 0;
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(there_are_at_least_eighty_rules_and_each_has_a_case),
         cmocka_unit_test(each_rule_finds_what_breaks_it_and_nothing_else),

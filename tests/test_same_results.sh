@@ -4,7 +4,8 @@
 # that another program draws from those. A change that is to change nothing changes nothing here; one that is to change
 # something is followed by `update`, and the new list is read.
 # A line `damaged SEED FILE` stands for all that is asked about that file after support/damage.c has been at it, and
-# `conversation SEED` for all that support/conversation.c prints; both programs are in the folder HELPERS.
+# `conversation SEED` for all that support/conversation.c prints; `test_audit` for all that is said of its cases. These
+# programs are in the folder HELPERS.
 # With `few` one in five of the damaged files is looked at.
 # Numbers with fractions may be rounded otherwise by other processors: elsewhere than on x86-64 only what ends well is
 # looked for.
@@ -68,6 +69,7 @@ while read -r hash arguments; do
     # shellcheck disable=SC2086
     case $arguments in
     "damaged "*) damaged ${arguments#* } >"$work/printed" 2>&1 || status=$? ;;
+    test_audit) "$helpers/test_audit" print >"$work/printed" || status=$? ;;
     "conversation "*) "$helpers/conversation" "${arguments#* }" >"$work/printed" || status=$? ;;
     *) "$command" $arguments >"$work/printed" 2>&1 </dev/null || status=$? ;;
     esac

@@ -207,9 +207,8 @@ static struct ys_filter *read_operand(struct parser *parser, struct ys_filter *n
         read_token(parser);
         return node;
     }
-    bool hex = strncmp(parser->token.text, "0x", 2) == 0;
     if (parser->token.kind == TOKEN_WORD)
-        node->number = hex ? (double)strtoull(parser->token.text, &end, 16) : strtod(parser->token.text, &end);
+        node->number = strtod(parser->token.text, &end); /* hexadecimal ones too */
     if (end == NULL || end == parser->token.text || !isfinite(node->number)) {
         ys_filter_free(node);
         return fail(parser, column, "a number must stand here");
