@@ -173,7 +173,7 @@ check(played.returncode == 0, "what was saved passes", played.stdout + played.st
 saved = (work / "pipe.scene.yaml").read_text()
 check('fails: "0xFF"' in saved and "expect: \"bolt result\"" in saved, "it expects what was seen", saved)
 again = pipe(["connect", f"save {work}/pipe.scene.yaml"], wrench)
-check(again.returncode == 2 and "File exists" in again.stderr, "nothing is written over", again.stdout + again.stderr)
+check(again.returncode == 2 and "it is there, and is left alone" in again.stderr, "nothing is written over", again.stdout + again.stderr)
 check((work / "pipe.scene.yaml").read_text() == saved, "the file is as it was", "")
 
 # The same input gives the same output.
@@ -221,6 +221,10 @@ misbehaving = str(root / "tests/modules/misbehaving.device.yaml")
 run = pipe(["connect", "write trouble 1"], misbehaving, "--firmware", "misbehaving")
 check(run.returncode == 2 and "the firmware of device crashed (it used memory that is not its own) in the write handler of "
       "trouble\n" in run.stderr, "firmware that crashes is named", run.stdout + run.stderr)
+
+run = pipe(["connect", "write trouble 7"], misbehaving, "--firmware", "misbehaving")
+check(run.returncode == 2 and "the firmware of device called exit in the write handler of trouble\n" in run.stderr,
+      "firmware that ends the command is named", run.stdout + run.stderr)
 
 # A central that knows no definition goes by what is adopted, by what the device tells, or by the bytes.
 run = pipe(["connect", "tree"], wrench, "--as", "eavesdropping")

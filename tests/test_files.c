@@ -5,6 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 #include <sys/stat.h>
+#include <sys/wait.h>
 #include <unistd.h>
 
 #include <sqlite3.h>
@@ -16,6 +17,7 @@
 #define WRENCH YARNSWIFT_ROOT "/examples/torque_wrench/torque_wrench.device.yaml"
 #define SCALE  YARNSWIFT_ROOT "/examples/hook_scale/hook_scale.device.yaml"
 #define SCENE  YARNSWIFT_ROOT "/examples/scenes/shift.scene.yaml"
+#define LONG   YARNSWIFT_ROOT "/examples/scenes/long_hour.scene.yaml"
 #define OWN    "somebody's own\n"
 
 static char folder[512];
@@ -183,6 +185,77 @@ static void a_picture_does_not_eat_what_is_drawn(void **state)
     assert_false(is_there("day.svg"));
 }
 
+/* Where no file may have more than 512 bytes, as where a disk is full, nothing half is left, and nothing else. */
+static void what_cannot_be_written_whole_is_not_there(void **state)
+{
+    static const char *const verbs[] = {
+        "rehearse '" SCENE "' --capture a.pcapng",
+        "rehearse '" SCENE "' --capture a.pcap",
+        "interval --runs 5 '" WRENCH "' --capture a.pcapng",
+        "generate '" WRENCH "'",
+        "trace '" SCENE "' --plot a.png",
+        "trace '" SCENE "' --values a.csv",
+        "new kettle",
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(verbs); i++) {
+        char line[1500];
+        char said[2000] = "";
+        (void)setup(NULL);
+        (void)snprintf(line, sizeof line,
+                       "cd '%s' && { ( ulimit -f 1; '" YARNSWIFT_COMMAND
+                       "' %s 2>&1 >/dev/null; echo status $? ); } | cat",
+                       folder, verbs[i]);
+        FILE *pipe = popen(line, "r"); /* NOLINT(cert-env33-c): a test, as system() is in others */
+        size_t length = fread(said, 1, sizeof said - 1, pipe);
+        (void)pclose(pipe);
+        said[length] = '\0';
+        if (strstr(said, "status 2") == NULL || strstr(said, "annot write it") == NULL || count_files() != 0)
+            fail_msg("%s says %s and leaves %zu files", verbs[i], said, count_files());
+    }
+}
+
+static int run_line(const char *line)
+{
+    char whole[1500];
+    (void)snprintf(whole, sizeof whole, "cd '%s' && %s", folder, line);
+    int status = system(whole); /* NOLINT(cert-env33-c): a test, as popen() is in others */
+    return WIFEXITED(status) ? WEXITSTATUS(status) : -1;
+}
+
+static void a_signal_leaves_nothing_half(void **state)
+{
+    static const char *const signals[] = {"INT", "TERM", "HUP"};
+    (void)state;
+    for (size_t i = 0; i < COUNT(signals); i++) {
+        char line[600];
+        (void)snprintf(line, sizeof line,
+                       "timeout -s %s 0.5 '" YARNSWIFT_COMMAND "' rehearse --capture a.pcapng '" LONG
+                       "' >/dev/null 2>&1",
+                       signals[i]);
+        (void)run_line(line);
+        (void)snprintf(line, sizeof line,
+                       "timeout -s %s 0.5 '" YARNSWIFT_COMMAND "' throughput --seconds 3600 --capture a.pcapng '" WRENCH
+                       "' >/dev/null 2>&1",
+                       signals[i]);
+        assert_int_equal(run_line(line), 124);
+        assert_int_equal(count_files(), 0);
+    }
+}
+
+/* Whichever makes the file, the other waits for it. */
+static void two_sweeps_begin_on_one_file(void **state)
+{
+    static const char line[] =
+        "for i in 1 2; do ( '" YARNSWIFT_COMMAND "' sweep --seconds 1 --mtu 23,100 --results r.sqlite '" WRENCH
+        "' >out.$i 2>&1 || touch failed ) & done; wait; cmp -s out.1 out.2 && test ! -e failed";
+    (void)state;
+    for (int i = 0; i < 5; i++) {
+        (void)setup(NULL);
+        assert_int_equal(run_line(line), 0);
+    }
+}
+
 /* stores of keys */
 
 static void a_store_is_its_owners_alone(void **state)
@@ -246,6 +319,9 @@ int main(void)
         cmocka_unit_test_setup(a_rule_for_make_takes_the_place_of_nothing_else, setup),
         cmocka_unit_test_setup(a_picture_takes_the_place_of_nothing_that_is_not_one, setup),
         cmocka_unit_test_setup(a_picture_does_not_eat_what_is_drawn, setup),
+        cmocka_unit_test_setup(what_cannot_be_written_whole_is_not_there, setup),
+        cmocka_unit_test_setup(a_signal_leaves_nothing_half, setup),
+        cmocka_unit_test_setup(two_sweeps_begin_on_one_file, setup),
         cmocka_unit_test_setup(a_store_is_its_owners_alone, setup),
         cmocka_unit_test_setup(what_is_only_read_stays_as_it_is, setup),
     };

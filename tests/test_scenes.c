@@ -464,6 +464,10 @@ static void firmware_that_crashes_is_named_and_the_other_scenes_are_played(void 
         {"{write: trouble, to: 3}", "the firmware of rogue crashed (it ended itself) in the write handler of trouble"},
         {"{write: trouble, to: 5}", "crashed (it used memory that is not its own) in its timer interrupt"},
         {"{set: fail, to: 1}", "crashed (it used memory that is not its own) in its input of fail"},
+        {"{write: trouble, to: 6}",
+         "the firmware of rogue did not come back within 10 s in the write handler of trouble"},
+        {"{write: trouble, to: 7}", "the firmware of rogue called exit in the write handler of trouble"},
+        {"{write: trouble, to: 8}", "the process of the scene ended without a result"},
         {"{set: fail, to: 4}", "the firmware of rogue did not come back within 3 s in its input of fail"},
     };
     (void)state;

@@ -327,7 +327,7 @@ static void what_a_stream_cannot_be_is_refused_with_the_range(void **state)
         {"sweep --jobs 0" WRENCH, "--jobs must be a whole number"},
         {"sweep --merge a.sqlite", "--merge needs the files"},
         {"sweep --merge --results all.sqlite no.sqlite", "cannot open no.sqlite"},
-        {"sweep --mtu 23,50 --loss 0,1 --phy 1M,2M --seconds 1 --plot a.svg" WRENCH,
+        {"sweep --mtu 23..500/9 --loss 0,1 --phy 1M,2M --seconds 3600 --plot a.svg" WRENCH, /* it has not begun */
          "a plot shows one or two parameters"},
         {"compare", "name two results"},
         {"compare no.json no.json", "cannot read no.json"},
@@ -451,6 +451,47 @@ static void results_are_compared_against_thresholds(void **state)
     free(one);
 }
 
+/* What must not pass: results of two verbs, a figure that is gone, a stream that never arrived, a search that never
+ * ends. */
+static void a_comparison_lets_nothing_false_pass(void **state)
+{
+    static const struct {
+        const char *first;
+        const char *second;
+        const char *options;
+        int status;
+        const char *says;
+    } cases[] = {
+        {"{\"kind\": \"throughput\", \"goodput_bps\": 5}", "{\"kind\": \"interval\", \"goodput_bps\": 5}", "", 2,
+         "these results are of two kinds, throughput and interval"},
+        {"{\"kind\": \"throughput\"}", "{\"goodput_bps\": 5}", "", 2, "of two kinds, throughput and none"},
+        {"{\"kind\": \"interval\", \"found_ms\": 5}", "{\"kind\": \"interval\", \"found_ms\": null}", "--threshold 5",
+         1, "missing"},
+        {"{\"kind\": \"interval\", \"found_ms\": 5}", "{\"kind\": \"interval\", \"found_ms\": null}", "", 0, "-"},
+        {"{\"kind\": \"interval\", \"never\": 0}", "{\"kind\": \"interval\", \"never\": 13}", "--threshold 50", 1,
+         "worse"},
+        {"{\"kind\": \"interval\", \"never\": 13}", "{\"kind\": \"interval\", \"never\": 0}", "--threshold 50", 0,
+         "better"},
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        char arguments[2000];
+        char *first = strdup(scratch_file("gate1.json", cases[i].first));
+        (void)snprintf(arguments, sizeof arguments, "compare %s '%s' '%s'", cases[i].options, first,
+                       scratch_file("gate2.json", cases[i].second));
+        struct outcome outcome = run_command(arguments);
+        if (outcome.status != cases[i].status ||
+            (strstr(outcome.out, cases[i].says) == NULL && strstr(outcome.err, cases[i].says) == NULL))
+            fail_msg("%s against %s: status %d\n%s%s", cases[i].first, cases[i].second, outcome.status, outcome.out,
+                     outcome.err);
+        free(first);
+    }
+    /* nothing comes through at such a distance */
+    json_t *root = result_of("throughput --json --seconds 1 --distance 4000" WRENCH, 1);
+    assert_true(json_is_null(json_object_get(root, "latency_ms")));
+    json_decref(root);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -462,6 +503,7 @@ int main(void)
         cmocka_unit_test(a_stream_whose_link_dies_goes_on_with_what_was_not_handed_over),
         cmocka_unit_test(throughput_is_told_in_words_and_as_json),
         cmocka_unit_test(what_a_stream_cannot_be_is_refused_with_the_range),
+        cmocka_unit_test(a_comparison_lets_nothing_false_pass),
         cmocka_unit_test(a_sweep_does_not_depend_on_how_it_is_split),
         cmocka_unit_test(a_damaged_file_of_results_is_left_as_it_is),
         cmocka_unit_test(an_interrupted_sweep_goes_on_where_it_was),

@@ -346,7 +346,7 @@ static void filters_that_cannot_be_read_point_to_the_place(void **state)
         {"strength < -80 V", 16, "in dBm"},
         {"channel = 5 MHz", 13, "without a unit"},
         {"from", 5, "a name must stand"},
-        {"kind nonsense", 6, "no such kind"},
+        {"handle = 9999", 6, "no such kind"},
         {"level ground", 7, "no such level"},
         {"value = \"open", 9, "not closed"},
         {"live torque ! 5", 13, "no relation"},
@@ -477,6 +477,30 @@ static void a_growing_capture_is_followed_until_it_is_enough(void **state)
 }
 
 /* wrong inputs */
+
+/* For builds: so many messages, or none. */
+static void what_is_expected_of_a_trace_fails_if_it_is_otherwise(void **state)
+{
+    static const struct {
+        const char *arguments;
+        int status;
+        const char *says;
+    } cases[] = {
+        {"trace --filter 'write request' --expect 0 '%s/demo.pcapng'", 1, "messages match, and 0 were expected"},
+        {"trace --filter 'handle = 9999' --expect 0 '%s/demo.pcapng'", 0, ""},
+        {"trace --filter 'handle = 9999' --expect 3 '%s/demo.pcapng'", 1, "0 messages match, and 3 were expected"},
+        {"trace --packet 5 --expect 3 '%s/demo.pcapng'", 2, "leave out --packet"},
+        {"trace --expect some '%s/demo.pcapng'", 2, "--expect must be a whole number"},
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        char arguments[900];
+        (void)snprintf(arguments, sizeof arguments, cases[i].arguments, folder);
+        struct outcome outcome = run_command(arguments);
+        if (outcome.status != cases[i].status || strstr(outcome.err, cases[i].says) == NULL)
+            fail_msg("%s: status %d, and %s", arguments, outcome.status, outcome.err);
+    }
+}
 
 static void what_cannot_be_is_refused(void **state)
 {
@@ -634,6 +658,7 @@ int main(void)
         cmocka_unit_test(an_encrypted_link_is_read_where_its_key_is_known),
         cmocka_unit_test(a_key_that_is_given_opens_what_was_sent),
         cmocka_unit_test(a_growing_capture_is_followed_until_it_is_enough),
+        cmocka_unit_test(what_is_expected_of_a_trace_fails_if_it_is_otherwise),
         cmocka_unit_test(what_cannot_be_is_refused),
         cmocka_unit_test(of_one_rule_the_verdict_is_told),
         cmocka_unit_test(a_capture_gives_the_figures_of_its_simulation),

@@ -43,7 +43,7 @@ struct row {
     const double *a; /* NULL: it is not in there */
     const double *b;
     double change; /* in per cent; NAN: there is none */
-    int verdict;   /* 1: better, -1: worse than is allowed, 0: neither, or nobody can say */
+    int verdict;   /* 1: better, -1: worse than is allowed, -2: it is judged and missing in one, 0: nothing of these */
 };
 
 /* options */
@@ -156,9 +156,15 @@ static int direction(const char *path)
 {
     static const char *const more[] = {"goodput_bps",  "limit_bps", "ratio",
                                        "battery_days", "margin_db", "strength_dbm"};
-    static const char *const less[] = {
-        "missing",         "out_of_order", "retransmissions", "longest_silence_ms", "charge_mc_per_megabyte",
-        "mean_current_ua", "flash_bytes",  "ram_bytes"};
+    static const char *const less[] = {"missing",
+                                       "never",
+                                       "out_of_order",
+                                       "retransmissions",
+                                       "longest_silence_ms",
+                                       "charge_mc_per_megabyte",
+                                       "mean_current_ua",
+                                       "flash_bytes",
+                                       "ram_bytes"};
     if (strstr(path, "parameters.") != NULL)
         return 0;
     for (size_t i = 0; i < sizeof more / sizeof more[0]; i++) {
@@ -192,8 +198,10 @@ static int judge(const struct input *input, const struct row *row)
 {
     int way = direction(row->path);
     double percent = allowed(input, row->path);
-    if (way == 0 || percent < 0 || row->a == NULL || row->b == NULL)
+    if (way == 0 || percent < 0)
         return 0;
+    if (row->a == NULL || row->b == NULL)
+        return -2;
     double change = *row->a != 0 ? row->change : *row->b == *row->a ? 0 : *row->b > *row->a ? INFINITY : -INFINITY;
     if (way * change < -percent - 1e-9)
         return -1;
@@ -233,7 +241,7 @@ static size_t join(const struct input *input, const struct figures *a, const str
     return count;
 }
 
-static const char *const verdict_words[] = {"worse", "", "better"};
+static const char *const verdict_words[] = {"missing", "worse", "", "better"}; /* from -2 on */
 
 static void number_text(const double *number, char text[32])
 {
@@ -272,7 +280,7 @@ static void print_text(const struct input *input, const struct row *rows, size_t
         if (!isnan(rows[i].change))
             (void)snprintf(change, sizeof change, "%+.1f %%", rows[i].change);
         (void)printf("%-*s %16s %16s %10s%s%s\n", width, rows[i].path, a, b, change, rows[i].verdict != 0 ? "  " : "",
-                     verdict_words[rows[i].verdict + 1]);
+                     verdict_words[rows[i].verdict + 2]);
     }
     if (same > 0 && !input->all)
         (void)printf("%zu figures are the same in both.\n", same);
@@ -281,7 +289,7 @@ static void print_text(const struct input *input, const struct row *rows, size_t
     else if (worse == 0)
         (void)printf("Nothing is worse than allowed.\n");
     else
-        (void)printf("%zu %s worse than allowed.\n", worse, worse == 1 ? "figure is" : "figures are");
+        (void)printf("%zu %s worse than allowed, or missing.\n", worse, worse == 1 ? "figure is" : "figures are");
 }
 
 static void print_json(const struct row *rows, size_t count, size_t worse)
@@ -294,13 +302,24 @@ static void print_json(const struct row *rows, size_t count, size_t worse)
         (void)json_object_set_new(one, "change_percent",
                                   isnan(rows[i].change) ? json_null() : json_real(rows[i].change));
         (void)json_object_set_new(one, "verdict",
-                                  rows[i].verdict != 0 ? json_string(verdict_words[rows[i].verdict + 1]) : json_null());
+                                  rows[i].verdict != 0 ? json_string(verdict_words[rows[i].verdict + 2]) : json_null());
         (void)json_array_append_new(list, one);
     }
     json_t *root = json_pack("{s:s, s:I, s:o}", "kind", "comparison", "worse", (json_int_t)worse, "figures", list);
     (void)json_dumpf(root, stdout, JSON_INDENT(2) | JSON_REAL_PRECISION(12));
     (void)putchar('\n');
     json_decref(root);
+}
+
+/* Figures of two kinds of results are not of the same thing, whatever they are called. */
+static bool check_kinds(const char *who, const json_t *first, const json_t *second)
+{
+    const char *a = json_string_value(json_object_get(first, "kind"));
+    const char *b = json_string_value(json_object_get(second, "kind"));
+    if (a == NULL || b == NULL || strcmp(a, b) != 0)
+        return complain(who, "these results are of two kinds, %s and %s: name two of one verb", a != NULL ? a : "none",
+                        b != NULL ? b : "none");
+    return true;
 }
 
 /* Every threshold must be of something. */
@@ -364,7 +383,7 @@ int verb_compare(int argc, char **argv)
         .doc = "Sets two results side by side that other verbs printed with --json: every figure, and by how many per "
                "cent "
                "it has changed. A threshold says how much worse a figure may be: less goodput, more latency, more "
-               "charge.\v"
+               "charge. A figure that it judges must be in both.\v"
                "Exit status: 0 nothing is worse than allowed, 1 something is, 2 a file or an option is wrong.",
     };
     struct input input = {.all = false};
@@ -376,7 +395,8 @@ int verb_compare(int argc, char **argv)
     }
     json_t *first = load(argv[0], input.common.files.paths[0]);
     json_t *second = first != NULL ? load(argv[0], input.common.files.paths[1]) : NULL;
-    int status = second != NULL ? compare(argv[0], &input, first, second) : EXIT_BAD_INPUT;
+    int status = second != NULL && check_kinds(argv[0], first, second) ? compare(argv[0], &input, first, second)
+                                                                       : EXIT_BAD_INPUT;
     json_decref(first);
     json_decref(second);
     return status;

@@ -50,6 +50,7 @@ static void print_json(const struct ys_demo_summary *summary, unsigned long long
         "sent", (json_int_t)summary->sent, "received", (json_int_t)summary->received, "after_unsubscribe",
         (json_int_t)summary->after_unsubscribe, "rate_hz", summary->rate_hz, "goodput_bps", summary->goodput_bps,
         "air_packets", (json_int_t)summary->air_packets, "simulated_s", summary->simulated_s);
+    (void)json_object_set_new(root, "kind", json_string("demo"));
     (void)json_dumpf(root, stdout, JSON_INDENT(2) | JSON_REAL_PRECISION(12));
     (void)putchar('\n');
     json_decref(root);

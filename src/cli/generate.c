@@ -2,11 +2,12 @@
 #include <errno.h>
 #include <stdlib.h>
 #include <string.h>
+#include <unistd.h>
 
 #include "cli/shared/definitions.h"
 #include "cli/shared/generated.h"
 #include "cli/shared/options.h"
-#include "cli/shared/output.h"
+#include "cli/shared/saving.h"
 #include "cli/shared/say.h"
 #include "cli/shared/verb.h"
 #include "design/making/generate.h"
@@ -100,30 +101,26 @@ static bool may_be_rule(const char *path)
 /* A rule for make: the header depends on the definition and on what it includes. */
 static bool write_depends(const struct input *input, const struct ys_design *design)
 {
-    struct output_file file;
-    if (!output_begin(&file, input->depends))
+    struct ys_output output;
+    if (!saving_begin(&output, input->depends, true))
         return false;
-    (void)fprintf(file.stream, "%s/%s_table.h:", input->folder, design->id);
+    (void)fprintf(output.stream, "%s/%s_table.h:", input->folder, design->id);
     for (size_t i = 0; i < design->source_count; i++)
-        (void)fprintf(file.stream, " %s", design->sources[i].path);
-    (void)fputc('\n', file.stream);
-    return output_end(&file, true);
+        (void)fprintf(output.stream, " %s", design->sources[i].path);
+    (void)fputc('\n', output.stream);
+    return saving_end(&output, true);
 }
 
 /* The user's own file: it is written once, and never over another. */
 static bool write_skeleton(const char *path, const struct ys_design *design, const struct ys_layout *layout)
 {
-    FILE *file = fopen(path, "wx");
-    if (file == NULL && errno == EEXIST)
+    struct ys_output output;
+    if (access(path, F_OK) == 0)
         return true;
-    if (file == NULL)
-        return complain(path, "cannot write it: %s", strerror(errno));
-    ys_generate_skeleton(file, design, layout);
-    bool good = !ferror(file);
-    if (fclose(file) == 0 && good)
-        return true;
-    (void)remove(path);
-    return complain(path, "cannot write it: %s", strerror(errno));
+    if (!saving_begin(&output, path, false))
+        return false;
+    ys_generate_skeleton(output.stream, design, layout);
+    return saving_end(&output, true);
 }
 
 int verb_generate(int argc, char **argv)

@@ -5,6 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "cli/shared/saving.h"
 #include "cli/shared/say.h"
 #include "cli/shared/verb.h"
 #include "design/model/words.h"
@@ -78,6 +79,7 @@ static int run(const struct verb *verb, int argc, char **argv)
 int main(int argc, char **argv)
 {
     argp_err_exit_status = EXIT_BAD_INPUT;
+    saving_watch();
     if (argc < 2) {
         print_help(stderr);
         return EXIT_BAD_INPUT;

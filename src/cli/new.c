@@ -10,6 +10,7 @@
 #include <yarnswift/uuid.h>
 
 #include "cli/shared/options.h"
+#include "cli/shared/saving.h"
 #include "cli/shared/say.h"
 #include "cli/shared/verb.h"
 #include "design/model/words.h"
@@ -104,13 +105,11 @@ static bool write_file(const char *folder, const char *file, const char *text, c
 {
     char path[NAME_MOST + 64];
     (void)snprintf(path, sizeof path, "%s/%s", folder, file);
-    FILE *stream = fopen(path, "wx");
-    if (stream == NULL)
-        return complain(path, "cannot write it: %s", strerror(errno));
-    fill_in(stream, text, words);
-    bool good = !ferror(stream);
-    good = fclose(stream) == 0 && good;
-    return good || complain(path, "cannot write it: %s", strerror(errno));
+    struct ys_output output;
+    if (!saving_begin(&output, path, false))
+        return false;
+    fill_in(output.stream, text, words);
+    return saving_end(&output, true);
 }
 
 static bool write_project(const struct words *words)
@@ -136,8 +135,17 @@ static bool write_project(const struct words *words)
     if (mkdir(words->name, 0777) != 0)
         return complain(words->name, "cannot make this folder: %s", strerror(errno));
     for (size_t i = 0; i < sizeof files / sizeof files[0]; i++) {
-        if (!write_file(words->name, files[i].file, files[i].text, words))
-            return false;
+        char path[2 * NAME_MOST + 32];
+        if (write_file(words->name, files[i].file, files[i].text, words))
+            continue;
+        while (i-- > 0) { /* a project is whole or is not there */
+            (void)snprintf(path, sizeof path, "%s/%s", words->name, files[i].file);
+            (void)remove(path);
+        }
+        (void)rmdir(words->name);
+        return false;
+    }
+    for (size_t i = 0; i < sizeof files / sizeof files[0]; i++) {
         (void)printf("%s/%-*s  %s\n", words->name, NAME_MOST + 12 - (int)strlen(words->name), files[i].file,
                      files[i].what);
     }
@@ -156,8 +164,11 @@ static bool check_name(const char *who, const char *name, struct words *words)
         strspn(name, "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789_-") != length)
         return complain(who, "\"%s\" is no name for a device: take up to %d letters, digits, - and _", name, NAME_MOST);
     words->id = ys_identifier(name);
-    if (words->id == NULL || ys_is_keyword(words->id))
-        return complain(who, "\"%s\" gives no name in C: begin it with a letter, and take no keyword", name);
+    if (words->id == NULL || ys_is_keyword(words->id) || ys_identifier_is_reserved(words->id))
+        return complain(who,
+                        "\"%s\" gives no name in C: begin it with a letter, and take no keyword, and no name of a "
+                        "library",
+                        name);
     for (size_t i = 0; i <= strlen(words->id); i++)
         words->upper[i] = (char)toupper((unsigned char)words->id[i]);
     return true;

@@ -332,6 +332,7 @@ static void print_json(const struct ys_design *design, const struct ys_layout *l
     json_t *attributes = json_array();
     for (size_t i = 0; i < layout->count; i++)
         (void)json_array_append_new(attributes, json_row(layout, i));
+    (void)json_object_set_new(root, "kind", json_string("table"));
     (void)json_object_set_new(root, "device", json_string(design->name.text));
     (void)json_object_set_new(root, "attributes", attributes);
     char hash[40];

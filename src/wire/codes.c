@@ -14,7 +14,7 @@ static const struct meaning att_errors[] = {
     {YS_ATT_READ_NOT_PERMITTED, "it cannot be read"},
     {YS_ATT_WRITE_NOT_PERMITTED, "it cannot be written"},
     {YS_ATT_INVALID_PDU, "the request is malformed"},
-    {YS_ATT_INSUFFICIENT_AUTHENTICATION, "it needs an authenticated link"},
+    {YS_ATT_INSUFFICIENT_AUTHENTICATION, "it needs a paired or authenticated link"},
     {YS_ATT_REQUEST_NOT_SUPPORTED, "the request is not supported"},
     {YS_ATT_INVALID_OFFSET, "the offset lies beyond the value"},
     {YS_ATT_INSUFFICIENT_AUTHORIZATION, "the application did not consent"},

@@ -1,11 +1,13 @@
 /* Firmware that does what it must not. Its static variables show whether two devices share them. */
+#include <poll.h>
 #include <stdlib.h>
+#include <unistd.h>
 
 #include <yarnswift/workstation.h>
 
 #include "misbehaving_table.h"
 
-enum trouble { NO_TROUBLE, BAD_MEMORY, DIVISION, ENDS_ITSELF, NEVER_COMES_BACK, LATER };
+enum trouble { NO_TROUBLE, BAD_MEMORY, DIVISION, ENDS_ITSELF, NEVER_COMES_BACK, LATER, WAITS, EXITS, EXITS_AT_ONCE };
 
 static struct ys_host *our_host;
 static volatile int trouble;
@@ -27,6 +29,14 @@ static void make(int what)
         while (nothing == 0)
             ;
         break;
+    case WAITS:
+        while (nothing == 0)
+            (void)poll(NULL, 0, -1);
+        break;
+    case EXITS:
+        exit(0);
+    case EXITS_AT_ONCE:
+        _exit(0);
     default:
         break;
     }

@@ -7,6 +7,7 @@
 #include <string.h>
 
 #include "capture/file/link_types.h"
+#include "capture/file/output.h"
 
 #define NS_PER_S     UINT64_C(1000000000)
 #define FILES_MOST   257 /* the air, and devices */
@@ -18,7 +19,8 @@
 
 /* A stream of packets of one link type: an interface of a pcapng file, or a pcap file of its own. */
 struct stream {
-    FILE *file;
+    struct ys_output output;
+    FILE *file; /* its stream, or NULL */
     bool begun;
     char name[NAME_MOST];
 };
@@ -27,8 +29,7 @@ struct ys_capture_writer {
     char path[PATH_MOST];
     bool blocks; /* pcapng */
     bool replaces;
-    int trouble; /* errno of the first thing that failed */
-    char trouble_path[PATH_MOST + NAME_MOST + 8];
+    char trouble[PATH_MOST + NAME_MOST + 400]; /* the first thing that failed; empty: nothing has */
     uint32_t interface_count;
     uint32_t interfaces[FILES_MOST]; /* pcapng: the number of each stream's, once it has begun */
     struct stream streams[FILES_MOST];
@@ -41,22 +42,20 @@ static bool ends_in(const char *path, const char *ending)
     return length > end && strcmp(path + length - end, ending) == 0;
 }
 
-static FILE *make(struct ys_capture_writer *writer, const char *path)
+static void make(struct ys_capture_writer *writer, struct stream *stream, const char *path)
 {
-    FILE *file = fopen(path, writer->replaces ? "wb" : "wbx");
-    if (file == NULL && writer->trouble == 0) {
-        writer->trouble = errno;
-        (void)snprintf(writer->trouble_path, sizeof writer->trouble_path, "%s", path);
-    }
-    return file;
+    char error[300];
+    if (ys_output_begin(&stream->output, path, writer->replaces, error, sizeof error))
+        stream->file = stream->output.stream;
+    else if (writer->trouble[0] == '\0')
+        (void)snprintf(writer->trouble, sizeof writer->trouble, "%s: %s", path, error);
 }
 
-static void put(struct ys_capture_writer *writer, FILE *file, const void *bytes, size_t length)
+/* What cannot be written is told by the file in the end. */
+static void put(FILE *file, const void *bytes, size_t length)
 {
-    if (file == NULL || fwrite(bytes, 1, length, file) == length || writer->trouble != 0)
-        return;
-    writer->trouble = errno;
-    (void)snprintf(writer->trouble_path, sizeof writer->trouble_path, "%s", writer->path);
+    if (file != NULL)
+        (void)fwrite(bytes, 1, length, file);
 }
 
 /* pcapng */
@@ -73,10 +72,10 @@ static void put_block(struct ys_capture_writer *writer, uint32_t kind, const str
     ys_put_u32(&before, kind);
     ys_put_u32(&before, (uint32_t)padded + 12);
     ys_put_u32(&behind, (uint32_t)padded + 12);
-    put(writer, writer->streams->file, header, sizeof header);
-    put(writer, writer->streams->file, body->start, length);
-    put(writer, writer->streams->file, padding, padded - length);
-    put(writer, writer->streams->file, trailer, sizeof trailer);
+    put(writer->streams->file, header, sizeof header);
+    put(writer->streams->file, body->start, length);
+    put(writer->streams->file, padding, padded - length);
+    put(writer->streams->file, trailer, sizeof trailer);
 }
 
 static void put_option(struct ys_writer *body, uint16_t code, const void *value, uint16_t length)
@@ -153,7 +152,7 @@ static void put_packet_block(struct ys_capture_writer *writer, uint32_t interfac
 
 /* pcap */
 
-static void put_pcap_header(struct ys_capture_writer *writer, FILE *file, uint16_t link_type)
+static void put_pcap_header(FILE *file, uint16_t link_type)
 {
     uint8_t bytes[24];
     struct ys_writer header = ys_writer_to(bytes, sizeof bytes);
@@ -163,11 +162,10 @@ static void put_pcap_header(struct ys_capture_writer *writer, FILE *file, uint16
     ys_put_u64(&header, 0);
     ys_put_u32(&header, SNAP_LENGTH);
     ys_put_u32(&header, link_type);
-    put(writer, file, bytes, sizeof bytes);
+    put(file, bytes, sizeof bytes);
 }
 
-static void put_pcap_packet(struct ys_capture_writer *writer, FILE *file, uint64_t at_ns, const uint8_t *packet,
-                            size_t length)
+static void put_pcap_packet(FILE *file, uint64_t at_ns, const uint8_t *packet, size_t length)
 {
     uint8_t bytes[16];
     struct ys_writer header = ys_writer_to(bytes, sizeof bytes);
@@ -175,15 +173,15 @@ static void put_pcap_packet(struct ys_capture_writer *writer, FILE *file, uint64
     ys_put_u32(&header, (uint32_t)(at_ns % NS_PER_S));
     ys_put_u32(&header, (uint32_t)length);
     ys_put_u32(&header, (uint32_t)length);
-    put(writer, file, bytes, sizeof bytes);
-    put(writer, file, packet, length);
+    put(file, bytes, sizeof bytes);
+    put(file, packet, length);
 }
 
 /* streams */
 
 /* The file of a device: the path, before its ending a hyphen and the name, of which only what is fit for a file is
  * kept. */
-static FILE *make_beside(struct ys_capture_writer *writer, const char *name)
+static void make_beside(struct ys_capture_writer *writer, struct stream *stream, const char *name)
 {
     char path[PATH_MOST + NAME_MOST + 8];
     size_t stem = strlen(writer->path) - strlen(".pcap");
@@ -196,7 +194,7 @@ static FILE *make_beside(struct ys_capture_writer *writer, const char *name)
             path[length - 1] = '_';
     }
     (void)snprintf(path + length, sizeof path - (size_t)length, ".pcap");
-    return make(writer, path);
+    make(writer, stream, path);
 }
 
 static struct stream *stream_of(struct ys_capture_writer *writer, const struct ys_record *record)
@@ -220,18 +218,10 @@ static struct stream *stream_of(struct ys_capture_writer *writer, const struct y
         return stream;
     }
     if (!air)
-        stream->file = make_beside(writer, stream->name);
+        make_beside(writer, stream, stream->name);
     if (stream->file != NULL)
-        put_pcap_header(writer, stream->file, link_type);
+        put_pcap_header(stream->file, link_type);
     return stream;
-}
-
-static void say_trouble(int trouble, char *error, size_t size)
-{
-    if (trouble == EEXIST)
-        (void)snprintf(error, size, "it is there, and is left alone");
-    else
-        (void)snprintf(error, size, "cannot write it: %s", strerror(trouble));
 }
 
 struct ys_capture_writer *ys_capture_create(const char *path, bool replaces, char *error, size_t size)
@@ -249,12 +239,11 @@ struct ys_capture_writer *ys_capture_create(const char *path, bool replaces, cha
     (void)snprintf(writer->path, sizeof writer->path, "%s", path);
     writer->blocks = blocks;
     writer->replaces = replaces;
-    writer->streams->file = make(writer, path);
-    if (writer->streams->file == NULL) {
-        say_trouble(writer->trouble, error, size);
+    if (!ys_output_begin(&writer->streams->output, path, replaces, error, size)) {
         free(writer);
         return NULL;
     }
+    writer->streams->file = writer->streams->output.stream;
     if (blocks)
         put_section(writer);
     (void)stream_of(writer, &(struct ys_record){.kind = YS_RECORD_AIR}); /* also if nothing will be on the air */
@@ -276,7 +265,7 @@ void ys_capture_write(struct ys_capture_writer *writer, const struct ys_record *
     if (writer->blocks)
         put_packet_block(writer, writer->interfaces[stream - writer->streams], record->at_ns, bytes, length);
     else if (stream->file != NULL)
-        put_pcap_packet(writer, stream->file, record->at_ns, bytes, length);
+        put_pcap_packet(stream->file, record->at_ns, bytes, length);
 }
 
 void ys_capture_sink(void *writer, const struct ys_record *record)
@@ -291,17 +280,20 @@ bool ys_capture_close(struct ys_capture_writer *writer, uint64_t from_ns, uint64
             put_statistics(writer, writer->interfaces[i], from_ns, to_ns);
     }
     for (size_t i = 0; i < FILES_MOST; i++) {
-        if (writer->streams[i].file != NULL && fclose(writer->streams[i].file) != 0 && writer->trouble == 0) {
-            writer->trouble = errno;
-            (void)snprintf(writer->trouble_path, sizeof writer->trouble_path, "%s", writer->path);
-        }
+        struct stream *stream = &writer->streams[i];
+        char trouble[300];
+        char path[PATH_MOST + NAME_MOST + 8];
+        if (stream->file == NULL)
+            continue;
+        (void)snprintf(path, sizeof path, "%s", stream->output.path);
+        /* what is in its place already stays there */
+        bool wanted = writer->trouble[0] == '\0';
+        if (!ys_output_end(&stream->output, wanted, trouble, sizeof trouble) && wanted)
+            (void)snprintf(writer->trouble, sizeof writer->trouble, "%s: %s", path, trouble);
     }
-    int trouble = writer->trouble;
-    if (trouble != 0) {
-        int length = snprintf(error, size, "%s: ", writer->trouble_path);
-        if (length > 0 && (size_t)length < size)
-            say_trouble(trouble, error + length, size - (size_t)length);
-    }
+    bool good = writer->trouble[0] == '\0';
+    if (!good)
+        (void)snprintf(error, size, "%s", writer->trouble);
     free(writer);
-    return trouble == 0;
+    return good;
 }

@@ -1,11 +1,11 @@
 /* What was done at a prompt, as a scene. */
 #include "cli/explore/session.h"
 
-#include <errno.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
+#include "cli/shared/saving.h"
 #include "cli/shared/say.h"
 #include "design/model/memory.h"
 
@@ -91,9 +91,10 @@ bool session_save(const struct session *session, const char *path, const json_t 
 {
     if (session->count == 0)
         return complain(path, "nothing has been done yet that a scene could tell");
-    FILE *file = fopen(path, "wx"); /* nothing is written over */
-    if (file == NULL)
-        return complain(path, "cannot write it: %s", strerror(errno));
+    struct ys_output output;
+    if (!saving_begin(&output, path, false))
+        return false;
+    FILE *file = output.stream;
     (void)fputs("scene: ", file);
     put_text(file, json_object_get(head, "scene"));
     (void)fputs("\nair: ", file);
@@ -104,7 +105,5 @@ bool session_save(const struct session *session, const char *path, const json_t 
     json_decref(devices);
     put_list(file, "centrals", json_object_get(head, "centrals"));
     put_steps(file, session);
-    bool good = ferror(file) == 0;
-    good = fclose(file) == 0 && good;
-    return good || complain(path, "cannot write it: %s", strerror(errno));
+    return saving_end(&output, true);
 }

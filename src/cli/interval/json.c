@@ -76,6 +76,7 @@ bool interval_print_json(const struct measured *measured)
         "on_air_ms", (double)air->on_air_ns / 1e6, "duty_percent", (double)air->on_air_ns / 1e7 / report->seconds,
         "longest_silence_ms", (double)air->silence_ns / 1e6, "longest_silence_reason", reasons[air->silence],
         "longest_silence_from_s", (double)(air->silence_from_ns - report->from_ns) / 1e9);
+    (void)json_object_set_new(root, "kind", json_string("interval"));
     json_t *searches = json_array();
     for (size_t i = 0; i < report->search_count; i++)
         (void)json_array_append_new(searches, search_json(&report->searches[i]));

@@ -3,8 +3,12 @@
 
 #include <errno.h>
 #include <poll.h>
+#include <signal.h>
 #include <stdlib.h>
 #include <string.h>
+#ifdef __linux__
+#include <sys/prctl.h>
+#endif
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -34,9 +38,14 @@ struct finished {
 
 /* in the process of the job */
 
-static void work(int pipe, ys_job_fn *job, void *context, size_t index)
+static void work(pid_t parent, int pipe, ys_job_fn *job, void *context, size_t index)
 {
     FILE *result = fdopen(pipe, "wb");
+#ifdef __linux__
+    (void)prctl(PR_SET_PDEATHSIG, SIGTERM); /* it ends with who has begun it, whatever ends that */
+    if (getppid() != parent)
+        _exit(EXIT_FAILURE);
+#endif
     (void)dup2(STDERR_FILENO, STDOUT_FILENO); /* what firmware prints is no result */
     if (result == NULL)
         _exit(EXIT_FAILURE);
@@ -53,10 +62,11 @@ static bool begin(struct worker *worker, size_t index, ys_job_fn *job, void *con
     if (pipe(ends) != 0)
         return false;
     (void)fflush(NULL); /* or the other process would write it again */
+    pid_t parent = getpid();
     pid_t pid = fork();
     if (pid == 0) {
         (void)close(ends[0]);
-        work(ends[1], job, context, index);
+        work(parent, ends[1], job, context, index);
     }
     (void)close(ends[1]);
     if (pid < 0) {
@@ -97,7 +107,7 @@ static void end(struct worker *worker, struct finished *finished)
     const char *mark = worker->length > 0 ? memrchr(worker->text, '!', worker->length) : NULL;
     if (WIFEXITED(status) && WEXITSTATUS(status) == EXIT_CRASHED && mark != NULL)
         finished->crash = strdup(mark + 1);
-    else if (!WIFEXITED(status) || WEXITSTATUS(status) != 0)
+    else if (!WIFEXITED(status) || WEXITSTATUS(status) != 0 || worker->length == 0)
         finished->crash = strdup("the process of the scene ended without a result");
     *worker = (struct worker){.pid = 0};
 }

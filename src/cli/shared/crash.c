@@ -4,14 +4,17 @@
 #include <signal.h>
 #include <stdbool.h>
 #include <stddef.h>
+#include <stdlib.h>
 #include <sys/time.h>
 #include <termios.h>
 #include <unistd.h>
 
+#include "capture/file/output.h"
 #include "world/module.h"
 
-/* How long firmware may compute at a stretch, in seconds of the processor. */
-#define PATIENCE_S 3
+/* How long firmware may take for one call: in seconds of the processor, and in all. */
+#define PATIENCE_S      3
+#define PATIENCE_WALL_S 10
 
 /* How it ends if it could not even be told. */
 #define EXIT_UNTOLD 4
@@ -26,6 +29,8 @@ static struct {
 } told;
 static unsigned long watched_count;
 static unsigned watched_s;
+static unsigned long waited_count;
+static unsigned waited_s;
 
 static size_t append(char *text, size_t used, size_t size, const char *more)
 {
@@ -55,6 +60,7 @@ static void say_crash(const char *how)
         used = append(text, used, sizeof text, how);
     }
     used = append(text, used, sizeof text, told.behind);
+    ys_outputs_keep(); /* a capture tells what came before */
     if (told.terminal)
         (void)tcsetattr(STDIN_FILENO, TCSANOW, &told.settings);
     ssize_t written = write(told.fd, text, used);
@@ -89,6 +95,24 @@ static void on_second(int number)
         say_crash(" did not come back within 3 s");
 }
 
+/* Every second: the same for firmware that waits, and needs no processor for that. */
+static void on_second_of_wall(int number)
+{
+    const struct ys_running *running = ys_running_now();
+    (void)number;
+    waited_s = running->device != NULL && running->count == waited_count ? waited_s + 1 : 0;
+    waited_count = running->count;
+    if (waited_s >= PATIENCE_WALL_S)
+        say_crash(" did not come back within 10 s");
+}
+
+/* Firmware cannot end the command. */
+static void on_exit_of_firmware(void)
+{
+    if (ys_running_now()->device != NULL)
+        say_crash(" called exit");
+}
+
 void crash_watch(int fd, const char *before, const char *behind, int status)
 {
     static char other_stack[65536]; /* a stack that has run over cannot be used */
@@ -108,4 +132,8 @@ void crash_watch(int fd, const char *before, const char *behind, int status)
     action.sa_flags |= SA_RESTART;
     (void)sigaction(SIGPROF, &action, NULL);
     (void)setitimer(ITIMER_PROF, &second, NULL);
+    action.sa_handler = on_second_of_wall;
+    (void)sigaction(SIGALRM, &action, NULL);
+    (void)setitimer(ITIMER_REAL, &second, NULL);
+    (void)atexit(on_exit_of_firmware);
 }

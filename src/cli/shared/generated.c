@@ -6,7 +6,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "cli/shared/output.h"
+#include "cli/shared/saving.h"
 #include "cli/shared/say.h"
 #include "design/making/generate.h"
 #include "design/reading/files.h"
@@ -34,8 +34,11 @@ static bool is_same(const char *path, const char *text, size_t length)
 
 bool write_generated(const char *path, const char *text, size_t length)
 {
-    struct output_file file;
+    struct ys_output output;
     if (is_same(path, text, length))
         return true;
-    return output_begin(&file, path) && output_end(&file, fwrite(text, 1, length, file.stream) == length);
+    if (!saving_begin(&output, path, true))
+        return false;
+    (void)fwrite(text, 1, length, output.stream);
+    return saving_end(&output, true);
 }

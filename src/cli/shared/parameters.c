@@ -349,6 +349,8 @@ json_t *report_json(const struct ys_throughput_plan *plan, struct ys_throughput_
         ys_samples_quantile(&report->latency_ms, 0.5), "p95", ys_samples_quantile(&report->latency_ms, 0.95), "max",
         ys_samples_quantile(&report->latency_ms, 1));
     (void)json_object_set_new(root, "measured_from_s", json_real(report->from_s));
+    if (report->latency_ms.count == 0) /* nothing has arrived */
+        (void)json_object_set_new(root, "latency_ms", json_null());
     if (report->recorded) { /* what a capture cannot tell */
         static const char *const unknown[] = {"missing", "out_of_order", "latency_ms"};
         for (size_t i = 0; i < sizeof unknown / sizeof unknown[0]; i++)

@@ -4,12 +4,13 @@
 #include <ctype.h>
 #include <errno.h>
 #include <spawn.h>
+#include <stdint.h>
 #include <stdlib.h>
 #include <string.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
-#include "cli/shared/output.h"
+#include "cli/shared/saving.h"
 #include "cli/shared/say.h"
 
 extern char **environ;
@@ -109,10 +110,11 @@ bool plot_is_free(const char *who, const char *path, bool replaces)
 bool plot_begin(struct plot *plot, const char *who, const char *path, bool replaces)
 {
     *plot = named(who, path);
-    if (!is_free(plot, replaces) || !output_begin(&plot->data_file, plot->data_path))
+    plot->replaces = replaces;
+    if (!is_free(plot, replaces) || !saving_begin(&plot->data_file, plot->data_path, true))
         return give_up(plot);
-    if (!output_begin(&plot->script_file, plot->script_path)) {
-        (void)output_end(&plot->data_file, false);
+    if (!saving_begin(&plot->script_file, plot->script_path, true)) {
+        (void)saving_end(&plot->data_file, false);
         return give_up(plot);
     }
     plot->data = plot->data_file.stream;
@@ -121,37 +123,69 @@ bool plot_begin(struct plot *plot, const char *who, const char *path, bool repla
     (void)fputs(mark, plot->script);
     (void)fprintf(plot->script,
                   "set encoding utf8\nset terminal %s size 1280,800 font \"DejaVu Sans,13\" background "
-                  "\"#ffffff\"\nset output ",
+                  "\"#ffffff\"\nif (!exists(\"picture\")) picture = ",
                   strcmp(ending(path), ".svg") == 0 ? "svg" : "pngcairo");
     plot_put_text(plot->script, plot->picture_path);
-    (void)fputs("\ndata = ", plot->script);
+    (void)fputs("\nset output picture\ndata = ", plot->script);
     plot_put_text(plot->script, plot->data_path);
     (void)fputc('\n', plot->script);
     return true;
 }
 
-static bool draw(const struct plot *plot)
+/* Whether a picture ends as one does: the program that draws does not say when there is no room. */
+static bool is_whole(const char *path)
+{
+    static const char svg[] = "</svg>";
+    static const uint8_t png[] = {'I', 'E', 'N', 'D', 0xae, 0x42, 0x60, 0x82};
+    char end[64] = "";
+    FILE *file = fopen(path, "rb");
+    if (file == NULL)
+        return false;
+    size_t length = fseek(file, -(long)sizeof end, SEEK_END) == 0 ? fread(end, 1, sizeof end, file) : 0;
+    (void)fclose(file);
+    return memmem(end, length, svg, sizeof svg - 1) != NULL || memmem(end, length, png, sizeof png) != NULL;
+}
+
+/* Draws it to another path than the script says. */
+static bool draw(const struct plot *plot, const char *path)
 {
     char program[] = "gnuplot";
     char defaults[] = "-d"; /* nothing of the settings of whoever runs it: the same data give the same picture */
-    char *arguments[] = {program, defaults, plot->script_path, NULL};
+    char first[] = "-e";
+    char *picture = NULL;
+    size_t length = 0;
+    FILE *command = open_memstream(&picture, &length);
+    if (command == NULL)
+        return complain(plot->who, "there is no memory to draw %s", plot->path);
+    (void)fputs("picture = ", command);
+    plot_put_text(command, path);
+    (void)fclose(command);
+    char *arguments[] = {program, defaults, first, picture, plot->script_path, NULL};
     pid_t child;
     int status = -1;
     int error = posix_spawnp(&child, program, NULL, NULL, arguments, environ);
+    free(picture);
     if (error == ENOENT)
         return complain(plot->who,
                         "gnuplot draws the plot, and is not installed: apt-get install gnuplot-nox; "
                         "%s and %s are there",
                         plot->data_path, plot->script_path);
-    if (error != 0 || waitpid(child, &status, 0) != child || status != 0)
+    if (error != 0 || waitpid(child, &status, 0) != child || status != 0 || !is_whole(path))
         return complain(plot->who, "gnuplot could not draw %s from %s", plot->path, plot->script_path);
     return true;
 }
 
 bool plot_end(struct plot *plot)
 {
-    bool good = output_end(&plot->data_file, true);
-    good = output_end(&plot->script_file, good) && good && draw(plot);
+    struct ys_output picture;
+    char *path = beside(plot->path, ending(plot->path));
+    bool good = saving_end(&plot->data_file, true);
+    good = saving_end(&plot->script_file, good) && good && saving_begin(&picture, path, plot->replaces);
+    if (good) {
+        bool drawn = draw(plot, picture.beside);
+        good = saving_end(&picture, drawn) && drawn;
+    }
+    free(path);
     (void)give_up(plot);
     return good;
 }

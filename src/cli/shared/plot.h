@@ -5,7 +5,7 @@
 #include <stdbool.h>
 #include <stdio.h>
 
-#include "cli/shared/output.h"
+#include "capture/file/output.h"
 
 /* A picture that is being made. */
 struct plot {
@@ -16,8 +16,9 @@ struct plot {
     char *script_path;
     FILE *data;
     FILE *script;
-    struct output_file data_file; /* private, likewise: */
-    struct output_file script_file;
+    bool replaces;
+    struct ys_output data_file; /* private, likewise: */
+    struct ys_output script_file;
 };
 
 /* Whether the path ends in .svg or .png; says so if not. */

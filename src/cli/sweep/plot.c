@@ -178,16 +178,21 @@ static void draw_heat(const struct sweep *sweep, const struct sweep_result *resu
     (void)fputc('\n', script);
 }
 
+bool sweep_can_be_drawn(const char *who, const struct sweep *sweep, bool heat)
+{
+    if (sweep->axis_count == 0 || sweep->axis_count > 2 || (heat && sweep->axis_count != 2))
+        return complain(who, "a plot shows %s parameters with several values, and there are %zu",
+                        heat ? "two" : "one or two", sweep->axis_count);
+    if (!heat && sweep->axis_count == 2 && sweep->axes[1 - along(sweep)].count > LINES_MOST)
+        return complain(who, "more than %d lines cannot be told apart: draw them with --heat", LINES_MOST);
+    return true;
+}
+
 bool sweep_draw(const char *who, const char *path, const struct sweep *sweep, const struct sweep_result *results,
                 const char *title, bool heat, bool replaces)
 {
     struct plot plot;
-    size_t x = sweep->axis_count > 0 ? along(sweep) : 0;
-    if (sweep->axis_count == 0 || sweep->axis_count > 2 || (heat && sweep->axis_count != 2))
-        return complain(who, "a plot shows %s parameters with several values, and there are %zu",
-                        heat ? "two" : "one or two", sweep->axis_count);
-    if (!heat && sweep->axis_count == 2 && sweep->axes[1 - x].count > LINES_MOST)
-        return complain(who, "more than %d lines cannot be told apart: draw them with --heat", LINES_MOST);
+    size_t x = along(sweep);
     if (!plot_begin(&plot, who, path, replaces))
         return false;
     (void)fputs("set title ", plot.script);

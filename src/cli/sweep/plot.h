@@ -4,6 +4,9 @@
 
 #include "cli/sweep/swept.h"
 
+/* Whether there are as many parameters with several values as a picture can show; says so if not. */
+bool sweep_can_be_drawn(const char *who, const struct sweep *sweep, bool heat);
+
 /* Draws lines over one axis, or over two, or with `heat` a map of two; over a picture that is there only if it
  * `replaces`. False after a line. */
 bool sweep_draw(const char *who, const char *path, const struct sweep *sweep, const struct sweep_result *results,

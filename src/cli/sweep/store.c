@@ -3,6 +3,7 @@
 
 #include <stdlib.h>
 #include <string.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include <sqlite3.h>
@@ -69,7 +70,7 @@ static bool make(const struct sweep_store *store, const char *about)
 {
     int result;
     bool good =
-        run(store, "PRAGMA synchronous = NORMAL") && run(store, "BEGIN") &&
+        run(store, "PRAGMA synchronous = NORMAL") && run(store, "BEGIN IMMEDIATE") &&
         run(store, "CREATE TABLE IF NOT EXISTS sweep (key TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID") &&
         run(store, "CREATE TABLE IF NOT EXISTS result (point TEXT PRIMARY KEY, json TEXT NOT NULL) WITHOUT ROWID");
     if (good) {
@@ -82,7 +83,8 @@ static bool make(const struct sweep_store *store, const char *about)
 struct sweep_store *sweep_store_open(const char *who, const char *path, const char *about)
 {
     struct sweep_store *store = calloc(1, sizeof *store);
-    bool is_new = path == NULL || access(path, F_OK) != 0;
+    struct stat status; /* one that is empty may be another sweep's, which has just begun */
+    bool is_new = path == NULL || stat(path, &status) != 0 || status.st_size == 0;
     if (store == NULL)
         abort();
     store->who = who;
@@ -96,9 +98,7 @@ struct sweep_store *sweep_store_open(const char *who, const char *path, const ch
         good = false;
         (void)complain(who, "%s is damaged, or no file of results: it is left as it is", store->path);
     }
-    if (good && !is_new)
-        good = is_about(store, about);
-    good = good && (!is_new || make(store, about));
+    good = good && (!is_new || make(store, about)) && is_about(store, about);
     if (good)
         return store;
     sweep_store_close(store);

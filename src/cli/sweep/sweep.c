@@ -425,7 +425,7 @@ static int sweep_definition(const char *who, const struct input *input)
         struct sweep sweep = {.base = parameters_begin(design)};
         if (parameters_source(given->paths[0], layout, given->count > 1 ? given->paths[1] : NULL, input->carrier,
                               &sweep.base, &characteristic) &&
-            read_axes(who, input, &sweep)) {
+            read_axes(who, input, &sweep) && (input->plot == NULL || sweep_can_be_drawn(who, &sweep, input->heat))) {
             char *about = describe(design->name.text, characteristic, &sweep.base);
             status = run(who, input, &sweep, about);
             free(about);

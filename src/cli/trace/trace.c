@@ -2,7 +2,6 @@
 #include "capture/say/filter_ask.h"
 #include "cli/trace/view.h"
 
-#include <errno.h>
 #include <signal.h>
 #include <stdlib.h>
 #include <string.h>
@@ -12,6 +11,7 @@
 
 #include "cli/shared/options.h"
 #include "cli/shared/plot.h"
+#include "cli/shared/saving.h"
 #include "cli/shared/say.h"
 #include "cli/shared/source.h"
 #include "cli/shared/terminal.h"
@@ -24,7 +24,7 @@
 #define AROUND_MOST 10000
 #define POLL_NS     100000000
 
-enum key { KEY_BOTH = 1, KEY_VIEW, KEY_PACKET, KEY_VALUES, KEY_DRAW, KEY_REPLACE, KEY_BEFORE, KEY_AFTER };
+enum key { KEY_BOTH = 1, KEY_VIEW, KEY_EXPECT, KEY_PACKET, KEY_VALUES, KEY_DRAW, KEY_REPLACE, KEY_BEFORE, KEY_AFTER };
 
 /* options */
 
@@ -94,6 +94,11 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         break;
     case KEY_AFTER:
         good = take_count(who, "after", argument, &trace->behind);
+        break;
+    case KEY_EXPECT:
+        trace->expects = true;
+        good = parse_number(argument, &trace->expected) ||
+               complain(who, "--expect must be a whole number, not \"%s\"", argument);
         break;
     case KEY_PACKET:
         good = (parse_number(argument, &trace->packet) && trace->packet > 0) ||
@@ -168,6 +173,7 @@ static void show(struct trace *trace, const struct ys_message *message)
     uint64_t since_ns = trace->has_last && at_ns > trace->last_ns ? at_ns - trace->last_ns : 0;
     bool matches = trace->filter == NULL ||
                    ys_filter_matches(trace->filter, message, &trace->source.glossary, trace->origin_ns, since_ns);
+    trace->matched += matches;
     if (matches && trace->values != NULL) {
         struct ys_message value;
         if (ys_message_of(message->seen, YS_TRACE_VALUES, &trace->source.glossary, &value) && !value.landmark)
@@ -255,26 +261,25 @@ static bool follow(struct trace *trace)
     return good;
 }
 
-static bool open_values(struct trace *trace, const char *who)
+static bool open_values(struct trace *trace)
 {
     if (trace->values_path == NULL)
         return true;
-    trace->values = fopen(trace->values_path, trace->replaces ? "w" : "wx");
-    if (trace->values == NULL)
-        return complain(who, "cannot write %s: %s%s", trace->values_path, strerror(errno),
-                        errno == EEXIST ? "; give --replace to write over it" : "");
+    if (!trace->replaces && access(trace->values_path, F_OK) == 0)
+        return complain(trace->values_path, "it is there, and is left alone; give --replace to write over it");
+    if (!saving_begin(&trace->values_file, trace->values_path, trace->replaces))
+        return false;
+    trace->values = trace->values_file.stream;
     trace_values_head(trace->values);
     return true;
 }
 
-static bool close_values(struct trace *trace, const char *who)
+static bool close_values(struct trace *trace)
 {
     if (trace->values == NULL)
         return true;
-    bool good = !ferror(trace->values);
-    good = fclose(trace->values) == 0 && good;
     trace->values = NULL;
-    return good || complain(who, "cannot write %s: %s", trace->values_path, strerror(errno));
+    return saving_end(&trace->values_file, true);
 }
 
 static bool is_free(const struct trace *trace, const char *who)
@@ -285,7 +290,7 @@ static bool is_free(const struct trace *trace, const char *who)
 /* What could not be shown, and why. */
 static void tell_missing(const struct trace *trace, const char *who)
 {
-    if (trace->shown == 0)
+    if (trace->matched == 0 && !trace->expects)
         (void)complain(who, "nothing %s", trace->filter != NULL ? "matches the filter" : "is there on this level");
     if (trace->damaged > 0 && trace->level != YS_TRACE_AIR)
         (void)complain(who, "%llu packets were damaged; --level air shows them", (unsigned long long)trace->damaged);
@@ -314,13 +319,17 @@ static int run(struct trace *trace, const char *who)
         tell_missing(trace, who);
     if (good && trace->plot != NULL)
         good = trace_plot_end(trace->plot, trace);
-    good = close_values(trace, who) && good;
+    good = close_values(trace) && good;
     trace_plot_free(trace->plot);
     for (unsigned long long i = 0; i < trace->before && trace->kept != NULL; i++)
         free(trace->kept[i]);
     free(trace->kept);
     ys_follower_free(trace->follower);
-    return !good ? EXIT_BAD_INPUT : trace->source.failed ? EXIT_UNEXPECTED : EXIT_AS_EXPECTED;
+    bool met = !trace->expects || trace->matched == trace->expected;
+    if (good && !met)
+        (void)complain(who, "%llu messages match, and %llu were expected", (unsigned long long)trace->matched,
+                       trace->expected);
+    return !good ? EXIT_BAD_INPUT : trace->source.failed || !met ? EXIT_UNEXPECTED : EXIT_AS_EXPECTED;
 }
 
 /* Options that only go together. */
@@ -330,6 +339,8 @@ static bool go_together(const struct trace *trace, const char *who)
         return complain(who, "--draw says what --plot draws: give that, too");
     if (trace->before + trace->behind > 0 && trace->filter == NULL)
         return complain(who, "--before and --after are about what a --filter matches: give one");
+    if (trace->expects && (trace->packet > 0 || trace->follows))
+        return complain(who, "--expect counts what matches until the end: leave out --packet and --follow");
     if (trace->packet > 0 && (trace->plot_path != NULL || trace->values_path != NULL || trace->common.json))
         return complain(who, "--packet shows one packet in words, and nothing else");
     return true;
@@ -342,6 +353,7 @@ int verb_trace(int argc, char **argv)
         {"filter", 'f', "FILTER", 0, "Show what matches, such as \"live torque > 40 N m and from wrench\"", 0},
         {"before", KEY_BEFORE, "NUMBER", 0, "Show so many lines before a match, too", 0},
         {"after", KEY_AFTER, "NUMBER", 0, "Show so many lines after a match, too", 0},
+        {"expect", KEY_EXPECT, "NUMBER", 0, "Fail unless so many messages match: 0 for none", 0},
         {"view", KEY_VIEW, "VIEW", 0,
          "Take frames from the air, or from the border between host and controller (default: the air, if it is there)",
          0},
@@ -364,7 +376,7 @@ int verb_trace(int argc, char **argv)
                "scene that is played: a line a message, with names, values and units. Several captures are put "
                "together by their times. Encrypted links are read where their keys are known: from a border in the "
                "capture, from a pairing that can be read, or from --key and --bonds.\v"
-               "Exit status: 0, or 1 if a scene has failed, or 2 if a capture, a scene or an option is wrong.",
+               "Exit status: 0, or 1 if a scene has failed or other than the expected number of messages matches, or 2 if a capture, a scene or an option is wrong.",
     };
     static struct trace trace;
     trace = (struct trace){.level = YS_TRACE_ATTRIBUTES, .colour = wants_colour(stdout)};
@@ -372,8 +384,7 @@ int verb_trace(int argc, char **argv)
     int status = EXIT_BAD_INPUT;
     if (parse_options(&argp, argc, argv, &trace) && go_together(&trace, argv[0])) {
         trace.source.waits = trace.follows;
-        if (source_open(&trace.source, argv[0], &trace.common.files) && is_free(&trace, argv[0]) &&
-            open_values(&trace, argv[0]))
+        if (source_open(&trace.source, argv[0], &trace.common.files) && is_free(&trace, argv[0]) && open_values(&trace))
             status = run(&trace, argv[0]);
         source_close(&trace.source);
     }

@@ -2,6 +2,7 @@
 #ifndef CLI_TRACE_VIEW_H
 #define CLI_TRACE_VIEW_H
 
+#include "capture/file/output.h"
 #include "capture/say/filter.h"
 #include "capture/say/message.h"
 #include "cli/shared/options.h"
@@ -16,6 +17,7 @@ struct trace {
     unsigned long long before;
     unsigned long long behind;
     unsigned long long packet; /* 0: none is shown whole */
+    unsigned long long expected; /* how many are to match, if `expects` */
     const char *values_path;
     const char *plot_path;
     const char *draw;
@@ -26,12 +28,14 @@ struct trace {
     uint64_t origin_ns;
     uint64_t last_ns; /* of the last line */
     uint64_t shown;
+    uint64_t matched;
     uint64_t damaged;        /* packets; likewise: */
     uint64_t unreadable;     /* encrypted, without a key */
     unsigned long long left; /* lines that are shown behind a match */
     char **kept;             /* lines before a match: a ring of `before` */
     uint64_t kept_count;
-    FILE *values;
+    struct ys_output values_file;
+    FILE *values; /* its stream, or NULL */
     struct trace_plot *plot;
     bool has_origin;
     bool has_last;
@@ -41,6 +45,7 @@ struct trace {
     /* options again */
     bool both;
     bool follows;
+    bool expects;
     bool replaces;
 };
 

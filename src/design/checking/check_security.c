@@ -71,7 +71,9 @@ static void check_limits(struct ys_design *design)
     if (security->given && security->bonding && limits->bonds.given && limits->connections.given &&
         limits->bonds.number < limits->connections.number)
         ys_findings_add(&design->findings, YS_WARNING, "limits", limits->bonds.place,
-                        "%llu peers can be connected and only %llu remembered: one that pairs drives out another",
+                        security->when_full == YS_WHEN_FULL_REFUSE + 1
+                            ? "%llu peers can be connected and only %llu remembered: the others cannot pair"
+                            : "%llu peers can be connected and only %llu remembered: one that pairs drives out another",
                         (unsigned long long)limits->connections.number, (unsigned long long)limits->bonds.number);
     if (limits->connections.given && design->set_count > 0) {
         bool connectable = false;

@@ -73,9 +73,9 @@ static void add_bits(struct list *list, const struct ys_design *design, const st
     list->owner = one->name;
 }
 
-static void add_value(struct list *list, const struct ys_design *design, const struct ys_row *row)
+static void add_value(struct list *list, const struct ys_design *design, const struct ys_row *row,
+                      const struct ys_characteristic *one)
 {
-    const struct ys_characteristic *one = row->characteristic;
     add(list, UPPER, "%s_%s", design->id, one->id);
     if (row->notifiable != YS_NONE)
         add(list, UPPER, "%s_%s_configuration", design->id, one->id);
@@ -137,12 +137,13 @@ struct ys_identifier *ys_identifiers_new(const struct ys_design *design, const s
     add_table(&list, design, layout);
     for (size_t i = 0; i < layout->count; i++) {
         const struct ys_row *row = &layout->rows[i];
-        list.owner = row->characteristic != NULL ? row->characteristic->name : row->service->name;
-        list.place = row->characteristic != NULL ? row->characteristic->place : row->service->place;
+        const struct ys_characteristic *one = row->characteristic;
+        list.owner = one != NULL ? one->name : row->service->name;
+        list.place = one != NULL ? one->place : row->service->place;
         if (ys_row_is_service(row))
             add(&list, UPPER, "%s_%s_service", design->id, row->service->id);
-        else if (row->kind == YS_ATTRIBUTE_VALUE)
-            add_value(&list, design, row);
+        else if (row->kind == YS_ATTRIBUTE_VALUE && one != NULL)
+            add_value(&list, design, row, one);
         else if (row->kind == YS_ATTRIBUTE_DESCRIPTOR || row->kind == YS_ATTRIBUTE_STORED)
             add(&list, AS_IT_IS, "descriptor_%zu", i + 1);
         if (row->kind == YS_ATTRIBUTE_STORED)

@@ -80,110 +80,21 @@ char *ys_identifier(const char *name)
     return identifier;
 }
 
+/* Of all versions, and what compilers define in their own dialects; each between spaces. */
+static const char keywords[] =
+    " alignas alignof and and_eq asm auto bitand bitor bool break case catch char char16_t char32_t char8_t "
+    "class co_await co_return co_yield compl concept const const_cast consteval constexpr constinit continue "
+    "decltype default delete do double dynamic_cast else enum explicit export extern false float for friend "
+    "goto if inline int long mutable namespace new noexcept not not_eq nullptr operator or or_eq private "
+    "protected public register reinterpret_cast requires restrict return short signed sizeof static "
+    "static_assert static_cast struct switch template this thread_local throw true try typedef typeid typename "
+    "typeof typeof_unqual union unsigned using virtual void volatile wchar_t while xor xor_eq linux unix ";
+
 bool ys_is_keyword(const char *word)
 {
-    /* of all versions, and what compilers define in their own dialects */
-    static const char *const keywords[] = {
-        "alignas",
-        "alignof",
-        "and",
-        "and_eq",
-        "asm",
-        "auto",
-        "bitand",
-        "bitor",
-        "bool",
-        "break",
-        "case",
-        "catch",
-        "char",
-        "char16_t",
-        "char32_t",
-        "char8_t",
-        "class",
-        "co_await",
-        "co_return",
-        "co_yield",
-        "compl",
-        "concept",
-        "const",
-        "const_cast",
-        "consteval",
-        "constexpr",
-        "constinit",
-        "continue",
-        "decltype",
-        "default",
-        "delete",
-        "do",
-        "double",
-        "dynamic_cast",
-        "else",
-        "enum",
-        "explicit",
-        "export",
-        "extern",
-        "false",
-        "float",
-        "for",
-        "friend",
-        "goto",
-        "if",
-        "inline",
-        "int",
-        "long",
-        "mutable",
-        "namespace",
-        "new",
-        "noexcept",
-        "not",
-        "not_eq",
-        "nullptr",
-        "operator",
-        "or",
-        "or_eq",
-        "private",
-        "protected",
-        "public",
-        "register",
-        "reinterpret_cast",
-        "requires",
-        "restrict",
-        "return",
-        "short",
-        "signed",
-        "sizeof",
-        "static",
-        "static_assert",
-        "static_cast",
-        "struct",
-        "switch",
-        "template",
-        "this",
-        "thread_local",
-        "throw",
-        "true",
-        "try",
-        "typedef",
-        "typeid",
-        "typename",
-        "typeof",
-        "typeof_unqual",
-        "union",
-        "unsigned",
-        "using",
-        "virtual",
-        "void",
-        "volatile",
-        "wchar_t",
-        "while",
-        "xor",
-        "xor_eq",
-        "linux",
-        "unix",
-    };
-    for (size_t i = 0; i < sizeof keywords / sizeof keywords[0]; i++) {
-        if (strcmp(word, keywords[i]) == 0)
+    size_t length = strlen(word);
+    for (const char *at = strstr(keywords, word); at != NULL && length > 0; at = strstr(at + 1, word)) {
+        if (at > keywords && at[-1] == ' ' && at[length] == ' ')
             return true;
     }
     return false;

@@ -1,0 +1,33 @@
+/* Files that are made anew: whole, or not at all. The one way in which this project writes a file. */
+#ifndef CAPTURE_FILE_OUTPUT_H
+#define CAPTURE_FILE_OUTPUT_H
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdio.h>
+#include <sys/types.h>
+
+/* A file that is being written, under a name beside its own that nobody can know before. Stays where it is in memory
+ * until it ends. */
+struct ys_output {
+    char *path;
+    char *beside;
+    FILE *stream;
+    bool replaces;
+    pid_t owner; /* the process that began it */
+    struct ys_output *next;
+};
+
+/* Begins to write a file. One that is there is left alone, unless `replaces`: then it is replaced in the end, and not
+ * through a symbolic link. False, and why in `error`, if it cannot be. */
+bool ys_output_begin(struct ys_output *output, const char *path, bool replaces, char *error, size_t size);
+
+/* Puts it in its place. If `good` is false, or something fails, what is there stays, and nothing else is left. False,
+ * and why in `error`, but for `good`. */
+bool ys_output_end(struct ys_output *output, bool good, char *error, size_t size);
+
+/* Removes what this process is writing; puts it in its place as far as it has come. Only what a signal may do. */
+void ys_outputs_remove(void);
+void ys_outputs_keep(void);
+
+#endif
