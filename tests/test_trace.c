@@ -346,7 +346,7 @@ static void filters_that_cannot_be_read_point_to_the_place(void **state)
         {"strength < -80 V", 16, "in dBm"},
         {"channel = 5 MHz", 13, "without a unit"},
         {"from", 5, "a name must stand"},
-        {"handle = 9999", 6, "no such kind"},
+        {"kind nonsense", 6, "no such kind"},
         {"level ground", 7, "no such level"},
         {"value = \"open", 9, "not closed"},
         {"live torque ! 5", 13, "no relation"},
