@@ -222,7 +222,10 @@ static size_t join(const struct input *input, const struct figures *a, const str
     size_t count = 0;
     for (size_t i = 0; i < a->count + b->count; i++) {
         bool first = i < a->count;
-        const struct figure *figure = first ? &a->items[i] : &b->items[i - a->count];
+        const struct figures *from = first ? a : b;
+        if (from->items == NULL)
+            continue;
+        const struct figure *figure = &from->items[first ? i : i - a->count];
         struct row row = {.path = figure->path,
                           .a = first ? &figure->value : NULL,
                           .b = first && i < b->count && strcmp(b->items[i].path, figure->path) == 0 ? &b->items[i].value

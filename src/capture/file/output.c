@@ -43,12 +43,13 @@ bool ys_output_begin(struct ys_output *output, const char *path, bool replaces, 
 {
     struct stat status;
     *output = (struct ys_output){.path = strdup(path), .replaces = replaces, .owner = getpid()};
-    output->beside = malloc(strlen(path) + sizeof ".XXXXXX");
+    size_t room = strlen(path) + sizeof ".XXXXXX";
+    output->beside = malloc(room);
     if (output->path == NULL || output->beside == NULL) {
         forget(output);
         return fail(ENOMEM, error, size);
     }
-    (void)strcat(strcpy(output->beside, path), ".XXXXXX");
+    (void)snprintf(output->beside, room, "%s.XXXXXX", path);
     bool there = lstat(path, &status) == 0;
     if (there && !replaces) {
         forget(output);
