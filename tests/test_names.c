@@ -369,6 +369,42 @@ static void a_value_may_be_any_text_and_is_shown_as_text(void **state)
     assert_plain(run_command("check \"$(printf 'a\\033[31m\\n.device.yaml')\"").err);
 }
 
+/* pages and tables */
+
+#define MARKS "a|b<i>*c*_d_[e](f)`g`"
+
+static void a_name_is_text_in_pages_and_in_tables(void **state)
+{
+    char folder[512];
+    char path[700];
+    (void)state;
+    (void)snprintf(folder, sizeof folder, "%s", scratch_folder("pages"));
+    (void)scratch_file("pages/d.device.yaml",
+                       "device: {name: \"" MARKS "\"}\nadvertising: {interval: 50 ms}\nservices:\n- name: \"s" MARKS
+                       "\"\n  uuid: 0c5e0000-93a1-4b57-8d2e-61f4a7c3d908\n  characteristics:\n"
+                       "  - {name: \"x" MARKS
+                       "\", uuid: +1, format: uint8, read: open, value: 1, description: \"d" MARKS "\"}\n"
+                       "  - {name: \"y=1+1\", uuid: +2, format: utf8s, read: open, value: \"=1+1\"}\n"
+                       "  - {name: \"z\", uuid: +3, format: utf8s, read: open, value: \"-5 °C\"}\n");
+    (void)scratch_file("pages/s.scene.yaml", "scene: Marks\ndevices: [{name: \"@d\", definition: d.device.yaml}]\n"
+                                             "centrals: [{name: \"+t\"}]\nsteps:\n- {connect: \"@d\"}\n- discover\n"
+                                             "- {read: \"y=1+1\"}\n- {read: z}\n");
+    (void)snprintf(path, sizeof path, "generate --interface '%s/d.device.yaml'", folder);
+    struct outcome outcome = run_command(path);
+    assert_int_equal(outcome.status, 0);
+    assert_non_null(strstr(outcome.out, "# a\\|b&lt;i\\>\\*c\\*\\_d\\_\\[e\\](f)\\`g\\`\n"));
+    assert_non_null(strstr(outcome.out, "### xa\\|b&lt;i\\>"));
+    assert_null(strstr(outcome.out, "<i>"));
+    assert_null(strstr(outcome.out, "a|b"));
+    assert_int_equal(run_in(folder, "trace s.scene.yaml --values v.csv"), 0);
+    (void)snprintf(path, sizeof path, "%s/v.csv", folder);
+    char *table = read_whole(path);
+    assert_non_null(table);
+    assert_non_null(strstr(table, ",'@d,'+t,"));
+    assert_null(strstr(table, ",="));
+    free(table);
+}
+
 /* generated C */
 
 #define ENDS "*/ _Static_assert(0, \\\"x\\\"); /* // \\\\"
@@ -412,6 +448,7 @@ int main(void)
         cmocka_unit_test(names_from_the_air_and_from_captures_are_shown_and_not_obeyed),
         cmocka_unit_test(what_is_not_plain_is_no_name),
         cmocka_unit_test(a_value_may_be_any_text_and_is_shown_as_text),
+        cmocka_unit_test(a_name_is_text_in_pages_and_in_tables),
         cmocka_unit_test(a_name_stays_in_its_comment),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

@@ -166,6 +166,7 @@ WRONG = [
     ("key", "{set: trigger, who: wrench}"),
     ("key", "{write: preset, of: wrench, to: 42 N m, bytes: a4 01}"),
     ("key", "{expect none: live torque, of: wrench}"),
+    ("key", "{expect no log: connected, who: wrench}"),
     ("key", "{expect: live torque, of: wrench, rate: [1, 2]}"),
     ("key", "{expect: live torque, of: wrench, is: 1 N m, between: [0 N m, 2 N m]}"),
     ("key", "{expect: live torque, of: wrench, is: 1 N m, for: 2 s}"),

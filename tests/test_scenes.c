@@ -139,10 +139,21 @@ static void build_servers_get_their_xml(void **state)
     assert_non_null(strstr(xml, "crib.scene.yaml\" tests=\"2\" failures=\"0\" errors=\"0\""));
     assert_non_null(strstr(xml, "must_fail.scene.yaml\" tests=\"2\" failures=\"2\" errors=\"0\""));
     assert_non_null(strstr(xml, "expected  60.0 N m, within 5 s"));
+    assert_non_null(strstr(xml, "<failure message=\"line 15: tablet: "));
+    assert_non_null(strstr(xml, ": expected 60.0 N m, within 5 s, came "));
+    assert_non_null(strstr(xml, "<property name=\"simulated_s\" value=\""));
     free(xml);
     (void)snprintf(line, sizeof line,
                    "/usr/bin/python3 -c 'import sys,xml.dom.minidom as m; m.parse(sys.argv[1])' '%s'", path);
     assert_int_equal(system(line), 0);
+    /* a report takes the place of a report, and of nothing else */
+    (void)snprintf(line, sizeof line, "rehearse --junit '%s' '" SCENES "crib.scene.yaml'", path);
+    assert_int_equal(run_command(line).status, 0);
+    (void)snprintf(line, sizeof line, "rehearse --junit '%s' '" SCENES "crib.scene.yaml'",
+                   scratch_file("own.xml", "<mine/>\n"));
+    struct outcome outcome = run_command(line);
+    assert_int_equal(outcome.status, 2);
+    assert_non_null(strstr(outcome.err, "was not written by --junit"));
 }
 
 /* steps and traits, each in a small scene: how it ends, and what must be said */
@@ -217,6 +228,13 @@ static const struct {
     /* logs and ends */
     {"{name: t}", "[{connect: wrench}, {expect log: connected by}, {expect log: connected by, within: 1 s}]", 1,
      "no such line came"},
+    {"{name: t}", "[{connect: wrench}, {expect log: agreed on an MTU}, {wait: 1 s}]", 0, "agreed on an MTU"},
+    {"{name: t}", "[{connect: wrench}, {wait: 1 s}, {expect log: agreed on an MTU, within: 1 s}]", 1,
+     "no such line came"},
+    {"{name: t}", "[{connect: wrench}, {expect no log: connected by, for: 1 s}, {wait: 1 s}]", 0, "no such line came"},
+    {"{name: t}",
+     "[{at once: [{expect no log: connected by, for: 2 s}, {who: t, steps: [{wait: 1 s}, {connect: wrench}]}]}]", 1,
+     "expected  no \"connected by\" in the log for 2 s"},
     {"{name: t}", "[{connect: wrench}, disconnect, {expect disconnection: wrench, because: this side}]", 0,
      "this side ended the connection"},
     {"{name: t}", "[{connect: wrench}, {expect disconnection: wrench, within: 1 s}]", 1, "it is still connected"},

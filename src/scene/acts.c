@@ -404,6 +404,7 @@ const struct act_kind act_kinds[YS_VERBS] = {
     [YS_VERB_EXPECT] = {begin_expect, poll_expect},
     [YS_VERB_EXPECT_NONE] = {begin_expect_none, poll_expect_none},
     [YS_VERB_EXPECT_LOG] = {begin_expect_log, poll_expect_log},
+    [YS_VERB_EXPECT_NO_LOG] = {begin_expect_no_log, poll_expect_no_log},
     [YS_VERB_EXPECT_DISCONNECTION] = {begin_expect_disconnection, poll_expect_disconnection},
     [YS_VERB_SET] = {begin_set, poll_nothing},
     [YS_VERB_POWER] = {begin_power, poll_power},

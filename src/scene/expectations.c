@@ -215,25 +215,51 @@ void begin_expect_log(struct act *act)
 {
     (void)snprintf(act->expected, sizeof act->expected, "\"%s\" in the log, within %g s", act->step->object.text,
                    seconds(patience_us(act)));
-    act->number = act_who(act)->log_mark;
+    act->number = act_who(act)->log_mark > act->log_from ? act_who(act)->log_mark : act->log_from;
     wait_for(act, patience_us(act));
+}
+
+/* The next line of the device's log that has the text in it, or NULL. */
+static const struct ys_log_line *next_line(struct act *act)
+{
+    const struct ys_take *take = act->stage->take;
+    while (act->number < take->line_count) {
+        const struct ys_log_line *line = &take->lines[act->number++];
+        if (strcmp(line->who, act_who(act)->actor->name.text) == 0 &&
+            strstr(line->text, act->step->object.text) != NULL)
+            return line;
+    }
+    return NULL;
 }
 
 void poll_expect_log(struct act *act)
 {
-    const struct ys_take *take = act->stage->take;
+    const struct ys_log_line *line = next_line(act);
     struct on_stage *one = act_who(act);
-    while (act->number < take->line_count) {
-        const struct ys_log_line *line = &take->lines[act->number++];
-        if (strcmp(line->who, one->actor->name.text) != 0 || strstr(line->text, act->step->object.text) == NULL)
-            continue;
+    if (line != NULL) {
         if (one->log_mark < act->number)
             one->log_mark = act->number;
         act_end(act, true, "%s", line->text);
-        return;
-    }
-    if (act_now_ns(act) >= act->until_ns)
+    } else if (act_now_ns(act) >= act->until_ns) {
         act_end(act, false, "no such line came");
+    }
+}
+
+void begin_expect_no_log(struct act *act)
+{
+    (void)snprintf(act->expected, sizeof act->expected, "no \"%s\" in the log for %g s", act->step->object.text,
+                   seconds(act->step->for_us.number));
+    act->number = act->stage->take->line_count;
+    wait_for(act, act->step->for_us.number);
+}
+
+void poll_expect_no_log(struct act *act)
+{
+    const struct ys_log_line *line = next_line(act);
+    if (line != NULL)
+        act_end(act, false, "%s", line->text);
+    else if (act_now_ns(act) >= act->until_ns)
+        act_end(act, true, "no such line came");
 }
 
 /* the end of a connection */

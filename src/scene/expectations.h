@@ -10,6 +10,8 @@ void begin_expect_none(struct act *act);
 void poll_expect_none(struct act *act);
 void begin_expect_log(struct act *act);
 void poll_expect_log(struct act *act);
+void begin_expect_no_log(struct act *act);
+void poll_expect_no_log(struct act *act);
 void begin_expect_disconnection(struct act *act);
 void poll_expect_disconnection(struct act *act);
 

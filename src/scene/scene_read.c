@@ -216,6 +216,8 @@ static const struct ys_key step_keys[] = {
     {"expect", verb_text, &ys_kind_text, "Waits for values of a characteristic to which it has subscribed", false, 0},
     {"expect none", verb_text, &ys_kind_text, "Waits, and no value of it may come", false, 0},
     {"expect log", verb_text, &ys_kind_text, "Waits for a line of a device's log that has this text in it", false, 0},
+    {"expect no log", verb_text, &ys_kind_text, "Waits, and no line of a device's log may have this text in it", false,
+     0},
     {"expect disconnection", verb_text, &ys_kind_text, "Waits for the end of the connection", false, 0},
     {"set", verb_text, &ys_kind_text, "Changes a value at the device, as a button or a sensor does", false, 0},
     {"power", verb_power, &kind_power, "Switches a device or a central off or on, or off and on again", false, 0},

@@ -45,7 +45,7 @@ void ys_step_say(const struct ys_step *step, char *text, size_t size)
     static const char *const powers[] = {"", "off", "on", "cycle"};
     struct words words = {.text = text, .size = size};
     add(&words, "%s", ys_verb_word(step->verb));
-    if (step->verb == YS_VERB_EXPECT_LOG)
+    if (step->verb == YS_VERB_EXPECT_LOG || step->verb == YS_VERB_EXPECT_NO_LOG)
         add(&words, " \"%s\"", step->object.text);
     else
         add_text(&words, "", &step->object);

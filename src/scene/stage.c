@@ -96,7 +96,7 @@ static bool plays_central(const struct ys_steps *steps, size_t who)
     for (size_t i = 0; i < steps->count; i++) {
         const struct ys_step *step = &steps->items[i];
         bool central = step->verb >= YS_VERB_FIND && step->verb <= YS_VERB_EXPECT_DISCONNECTION &&
-                       step->verb != YS_VERB_EXPECT_LOG;
+                       step->verb != YS_VERB_EXPECT_LOG && step->verb != YS_VERB_EXPECT_NO_LOG;
         if ((central && step->who == who) || plays_central(&step->steps, who))
             return true;
     }

@@ -62,8 +62,10 @@ struct act {
     struct ys_address address;
     struct ys_peer *peer;
     uint16_t handle;
-    uint64_t number;  /* of the next arrival, or line of the log */
-    uint64_t matched; /* how many were as expected */
+    uint64_t number;         /* of the next arrival, or line of the log */
+    uint64_t log_from;       /* from which line of the log on it may be met */
+    uint64_t child_log_from; /* the same of the next child */
+    uint64_t matched;        /* how many were as expected */
     uint64_t seen;
     char ends[2][60]; /* the least and the greatest of them, if they are numbers */
     double numbers[2];

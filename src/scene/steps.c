@@ -30,13 +30,15 @@ static void note(const struct act *act)
     };
 }
 
-static struct act *begin_act(struct ys_stage *stage, const struct ys_step *step)
+static struct act *begin_act(struct ys_stage *stage, const struct ys_step *step, uint64_t log_from)
 {
     struct act *act = ys_new(sizeof *act);
     act->stage = stage;
     act->step = step;
     act->began_ns = ys_world_now_ns(&stage->world);
     act->until_ns = UINT64_MAX;
+    act->log_from = log_from;
+    act->child_log_from = log_from;
     stage->kinds[step->verb].begin(act);
     return act;
 }
@@ -66,10 +68,19 @@ static void finish_act(struct act *act)
     }
 }
 
+/* Steps that let time pass: what was in the log before meets no expectation behind them. */
+static bool is_wait(const struct ys_step *step)
+{
+    return step->verb == YS_VERB_WAIT || step->for_us.given;
+}
+
 static void add_child(struct act *act, const struct ys_step *step)
 {
+    uint64_t line_count = act->stage->take->line_count;
     act->children = ys_grow(act->children, act->child_count, sizeof(struct act *));
-    act->children[act->child_count++] = begin_act(act->stage, step);
+    act->children[act->child_count++] = begin_act(act->stage, step, act->child_log_from);
+    if (is_wait(step) && act->step->verb != YS_VERB_AT_ONCE)
+        act->child_log_from = line_count;
 }
 
 static void poll_act(struct act *act)
@@ -135,7 +146,7 @@ void poll_at_once(struct act *act)
 bool do_steps(struct ys_stage *stage, const struct ys_steps *steps)
 {
     const struct ys_step all = {.verb = YS_VERB_STEPS, .steps = *steps, .who = YS_NOBODY};
-    struct act *act = begin_act(stage, &all);
+    struct act *act = begin_act(stage, &all, 0);
     stage->ended = false;
     for (;;) {
         stage->world.stirred = false;

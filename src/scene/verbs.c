@@ -23,6 +23,7 @@ static const char *const verb_words[YS_VERBS] = {
     [YS_VERB_EXPECT] = "expect",
     [YS_VERB_EXPECT_NONE] = "expect none",
     [YS_VERB_EXPECT_LOG] = "expect log",
+    [YS_VERB_EXPECT_NO_LOG] = "expect no log",
     [YS_VERB_EXPECT_DISCONNECTION] = "expect disconnection",
     [YS_VERB_SET] = "set",
     [YS_VERB_POWER] = "power",

@@ -2,6 +2,7 @@
 #include <errno.h>
 #include <stdlib.h>
 #include <string.h>
+#include <time.h>
 #include <unistd.h>
 
 #include "cli/rehearse/pool.h"
@@ -46,6 +47,7 @@ struct rehearsal {
     json_t **takes;  /* of each that is played: its takes in there */
     struct progress progress;
     size_t done;
+    double written_s; /* when the results were last written */
 };
 
 static error_t parse(int key, char *argument, struct argp_state *state)
@@ -148,12 +150,20 @@ static bool read_all(struct rehearsal *rehearsal, const struct ys_scene_files *f
 
 /* playing */
 
+static double now_s(void)
+{
+    struct timespec now;
+    (void)clock_gettime(CLOCK_MONOTONIC, &now);
+    return (double)now.tv_sec + (double)now.tv_nsec / 1e9;
+}
+
 static void play(void *context, size_t index, FILE *result)
 {
     const struct rehearsal *rehearsal = context;
     const struct input *input = rehearsal->input;
     const struct ys_scene *scene = rehearsal->scenes[index / input->seeds];
     struct recorder recorder = input->recorder;
+    double began_s = now_s();
     struct ys_take take;
     if (!recorder_begin(&recorder))
         _exit(EXIT_BAD_INPUT);
@@ -161,6 +171,7 @@ static void play(void *context, size_t index, FILE *result)
     if (!recorder_end(&recorder))
         _exit(EXIT_BAD_INPUT);
     json_t *root = take_to_json(scene, &take, input->log || input->common.json || take.ending != YS_TAKE_PASSED);
+    (void)json_object_set_new(root, "elapsed_s", json_real(now_s() - began_s));
     (void)json_dumpf(root, result, JSON_COMPACT | JSON_REAL_PRECISION(15));
     json_decref(root);
     ys_take_clear(&take);
@@ -176,6 +187,10 @@ static void take_done(void *context, size_t index, const char *result, size_t le
         take = broken_take(scene->file, scene->title.text, input->seed + index % input->seeds,
                            crash != NULL ? crash : "the process of the scene ended without a result");
     (void)json_array_append_new(rehearsal->takes[index / input->seeds], take);
+    if (input->junit != NULL && now_s() - rehearsal->written_s >= 1) { /* whoever ends this has what there was */
+        (void)takes_write_junit(input->junit, rehearsal->results);
+        rehearsal->written_s = now_s();
+    }
     progress_show(&rehearsal->progress, ++rehearsal->done, rehearsal->scene_count * input->seeds);
 }
 
@@ -323,6 +338,22 @@ static int status_of(const struct rehearsal *rehearsal)
     return status;
 }
 
+/* How long it took is another each time, and no result. */
+static void drop_elapsed(const struct rehearsal *rehearsal)
+{
+    const json_t *scene;
+    json_t *take;
+    size_t i;
+    size_t j;
+    json_array_foreach(rehearsal->results, i, scene)
+    {
+        json_array_foreach(json_object_get(scene, "takes"), j, take)
+        {
+            (void)json_object_del(take, "elapsed_s");
+        }
+    }
+}
+
 static int rehearse(struct input *input)
 {
     struct rehearsal rehearsal = {.input = input, .progress = progress_begin("takes")};
@@ -336,13 +367,15 @@ static int rehearse(struct input *input)
     } else if (read && pool_run(rehearsal.scene_count * input->seeds, input->jobs, play, take_done, &rehearsal)) {
         progress_end(&rehearsal.progress);
         status = status_of(&rehearsal);
+        bool written = input->junit == NULL || takes_write_junit(input->junit, rehearsal.results);
+        drop_elapsed(&rehearsal);
         if (input->common.json) {
             (void)json_dumpf(rehearsal.results, stdout, JSON_INDENT(2) | JSON_REAL_PRECISION(15));
             (void)putchar('\n');
         } else {
             print_all(&rehearsal);
         }
-        if (input->junit != NULL && !takes_write_junit(input->junit, rehearsal.results))
+        if (!written)
             status = EXIT_BAD_INPUT;
     }
     for (size_t i = 0; i < rehearsal.scene_count; i++)
@@ -395,7 +428,7 @@ int verb_rehearse(int argc, char **argv)
         (void)complain(argv[0], "--capture takes one scene and one seed");
         return EXIT_BAD_INPUT;
     }
-    if (!recorder_is_free(&input.recorder))
+    if (!recorder_is_free(&input.recorder) || (input.junit != NULL && !takes_may_write_junit(input.junit)))
         return EXIT_BAD_INPUT;
     return rehearse(&input);
 }

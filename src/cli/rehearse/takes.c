@@ -1,11 +1,13 @@
 /* Takes of scenes, as they are printed. */
 #include "cli/rehearse/takes.h"
 
+#include <errno.h>
 #include <stdlib.h>
 #include <string.h>
 
 #include "cli/shared/generated.h"
 #include "cli/shared/say.h"
+#include "wire/utf8.h"
 
 /* to JSON */
 
@@ -169,18 +171,54 @@ void take_print_failure(FILE *stream, const json_t *take, bool colour)
 
 /* JUnit XML */
 
+static const char junit_begin[] =
+    "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<testsuites name=\"yarnswift rehearse\">\n";
+
+/* As text and as an attribute; what XML cannot hold is replaced. */
 static void put_escaped(FILE *stream, const char *text)
 {
-    for (; *text != '\0'; text++) {
-        const char *name = *text == '<'   ? "&lt;"
-                           : *text == '>' ? "&gt;"
-                           : *text == '&' ? "&amp;"
-                           : *text == '"' ? "&quot;"
-                                          : NULL;
+    for (size_t left = strlen(text); left > 0;) {
+        const char *name = *text == '<'    ? "&lt;"
+                           : *text == '>'  ? "&gt;"
+                           : *text == '&'  ? "&amp;"
+                           : *text == '"'  ? "&quot;"
+                           : *text == '\n' ? "\n"
+                                           : NULL;
+        size_t length = ys_utf8_plain(text, left);
         if (name != NULL)
             (void)fputs(name, stream);
-        else if ((unsigned char)*text >= 0x20 || *text == '\n')
-            (void)fputc(*text, stream);
+        else if (length > 0)
+            (void)fwrite(text, 1, length, stream);
+        else
+            (void)fputs("\xef\xbf\xbd", stream); /* U+FFFD */
+        length = length > 0 ? length : 1;
+        text += length;
+        left -= length;
+    }
+}
+
+/* The first thing that went wrong, in one line. */
+static void put_message(FILE *stream, const json_t *take)
+{
+    const json_t *step;
+    size_t index;
+    if (take_is_broken(take)) {
+        put_escaped(stream, string_of(take, "problem"));
+        return;
+    }
+    json_array_foreach(json_object_get(take, "steps"), index, step)
+    {
+        if (take_passed(step))
+            continue;
+        (void)fprintf(stream, "line %d: ", (int)json_integer_value(json_object_get(step, "line")));
+        put_escaped(stream, string_of(step, "who"));
+        (void)fputs(": ", stream);
+        put_escaped(stream, string_of(step, "what"));
+        (void)fputs(": expected ", stream);
+        put_escaped(stream, string_of(step, "expected"));
+        (void)fputs(", came ", stream);
+        put_escaped(stream, string_of(step, "came"));
+        return;
     }
 }
 
@@ -198,7 +236,7 @@ static void put_failure(FILE *stream, const json_t *take)
         take_print_failure(memory, take, false);
     (void)fclose(memory);
     (void)fprintf(stream, "      <%s message=\"", broken ? "error" : "failure");
-    put_escaped(stream, broken ? words : "an expectation was not met");
+    put_message(stream, take);
     (void)fputs("\">", stream);
     put_escaped(stream, words);
     (void)fprintf(stream, "</%s>\n", broken ? "error" : "failure");
@@ -226,12 +264,25 @@ static void put_suite(FILE *stream, const json_t *scene)
         (void)fputs("    <testcase classname=\"", stream);
         put_escaped(stream, string_of(take, "title"));
         (void)fprintf(stream, "\" name=\"seed %lld\" time=\"%.3f\">\n",
-                      (long long)json_integer_value(json_object_get(take, "seed")), real_of(take, "simulated_s"));
+                      (long long)json_integer_value(json_object_get(take, "seed")), real_of(take, "elapsed_s"));
+        (void)fprintf(stream, "      <properties><property name=\"simulated_s\" value=\"%.6f\"/></properties>\n",
+                      real_of(take, "simulated_s"));
         if (!take_passed(take))
             put_failure(stream, take);
         (void)fputs("    </testcase>\n", stream);
     }
     (void)fputs("  </testsuite>\n", stream);
+}
+
+bool takes_may_write_junit(const char *path)
+{
+    char begin[sizeof junit_begin - 1];
+    FILE *file = fopen(path, "rb");
+    if (file == NULL)
+        return errno == ENOENT || complain(path, "cannot write it: %s", strerror(errno));
+    bool ours = fread(begin, 1, sizeof begin, file) == sizeof begin && memcmp(begin, junit_begin, sizeof begin) == 0;
+    (void)fclose(file);
+    return ours || complain(path, "it is there, and was not written by --junit: move it away, or take another name");
 }
 
 bool takes_write_junit(const char *path, const json_t *scenes)
@@ -243,7 +294,7 @@ bool takes_write_junit(const char *path, const json_t *scenes)
     FILE *stream = open_memstream(&text, &length);
     if (stream == NULL)
         return complain(path, "there is no memory for it");
-    (void)fputs("<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<testsuites name=\"yarnswift rehearse\">\n", stream);
+    (void)fputs(junit_begin, stream);
     json_array_foreach(scenes, index, scene)
     {
         put_suite(stream, scene);

@@ -25,6 +25,10 @@ void take_print(FILE *stream, const json_t *take, bool colour);
 /* Prints what went wrong: the step, what was expected, what came, the last packets. */
 void take_print_failure(FILE *stream, const json_t *take, bool colour);
 
+/* Whether the results for build servers may be written there: over results of before, and nothing else. False after a
+ * line. */
+bool takes_may_write_junit(const char *path);
+
 /* Writes all takes of all scenes for build servers. False after a line, if it cannot be written. */
 bool takes_write_junit(const char *path, const json_t *scenes);
 

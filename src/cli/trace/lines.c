@@ -1,6 +1,7 @@
 /* Messages as lines. */
 #include "cli/trace/lines.h"
 
+#include <ctype.h>
 #include <stdlib.h>
 #include <string.h>
 #include <sys/ioctl.h>
@@ -218,12 +219,16 @@ char *trace_line_json(const struct trace *trace, const struct ys_message *messag
 
 /* as a table of values */
 
-/* A field of CSV: in quotes if need be (RFC 4180). */
+/* A field of CSV: in quotes if need be (RFC 4180). One that a spreadsheet would take for a formula has an apostrophe
+ * before it. */
 static void put_field(FILE *file, const char *text, char behind)
 {
     bool quoted = text != NULL && strpbrk(text, ",\"\r\n") != NULL;
+    bool number = text != NULL && strchr("+-", *text) != NULL && isdigit((unsigned char)text[1]);
     if (quoted)
         (void)fputc('"', file);
+    if (text != NULL && *text != '\0' && strchr("=+-@", *text) != NULL && !number)
+        (void)fputc('\'', file);
     for (; text != NULL && *text != '\0'; text++) {
         if (*text == '"')
             (void)fputc('"', file);

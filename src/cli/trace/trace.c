@@ -376,7 +376,8 @@ int verb_trace(int argc, char **argv)
                "scene that is played: a line a message, with names, values and units. Several captures are put "
                "together by their times. Encrypted links are read where their keys are known: from a border in the "
                "capture, from a pairing that can be read, or from --key and --bonds.\v"
-               "Exit status: 0, or 1 if a scene has failed or other than the expected number of messages matches, or 2 if a capture, a scene or an option is wrong.",
+               "Exit status: 0, or 1 if a scene has failed or other than the expected number of messages matches, or 2 "
+               "if a capture, a scene or an option is wrong.",
     };
     static struct trace trace;
     trace = (struct trace){.level = YS_TRACE_ATTRIBUTES, .colour = wants_colour(stdout)};

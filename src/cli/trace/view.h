@@ -16,7 +16,7 @@ struct trace {
     struct ys_filter *filter;
     unsigned long long before;
     unsigned long long behind;
-    unsigned long long packet; /* 0: none is shown whole */
+    unsigned long long packet;   /* 0: none is shown whole */
     unsigned long long expected; /* how many are to match, if `expects` */
     const char *values_path;
     const char *plot_path;

@@ -4,10 +4,24 @@
 #include "design/making/link.h"
 
 #include <math.h>
+#include <string.h>
 
 #include "design/making/payload.h"
 #include "design/model/value.h"
 #include "design/model/value_parse.h"
+
+/* Puts a text as text, whatever signs are in it: the only way in for what was not written here. */
+static void put_text(FILE *stream, const char *text)
+{
+    for (; *text != '\0'; text++) {
+        if (*text == '<')
+            (void)fputs("&lt;", stream);
+        else if (*text == '&')
+            (void)fputs("&amp;", stream);
+        else
+            (void)fprintf(stream, "%s%c", strchr("\\`*_[]>|#!~$", *text) != NULL ? "\\" : "", *text);
+    }
+}
 
 static void print_access(FILE *stream, const struct ys_characteristic *characteristic)
 {
@@ -42,20 +56,24 @@ static void print_range(FILE *stream, const struct ys_characteristic *characteri
 static void print_meaning(FILE *stream, const struct ys_field *field)
 {
     if (field->halvings > 0)
-        (void)fprintf(stream, "x 1/%ld ", 1L << field->halvings);
+        (void)fprintf(stream, "x 1/%ld", 1L << field->halvings);
     else if (field->has_resolution)
-        (void)fprintf(stream, "x %g ", (double)field->multiplier * pow(10, field->exponent));
+        (void)fprintf(stream, "x %g", (double)field->multiplier * pow(10, field->exponent));
     if (field->unit != NULL)
-        (void)fputs(field->unit->symbol, stream);
-    for (size_t bit = 0; bit < field->bit_count; bit++)
-        (void)fprintf(stream, "%sbit %zu: %s", bit > 0 ? ", " : "", bit, field->bits[bit]);
+        (void)fprintf(stream, "%s%s", field->halvings > 0 || field->has_resolution ? " " : "", field->unit->symbol);
+    for (size_t bit = 0; bit < field->bit_count; bit++) {
+        (void)fprintf(stream, "%sbit %zu: ", bit > 0 ? ", " : "", bit);
+        put_text(stream, field->bits[bit]);
+    }
 }
 
 static void print_field(FILE *stream, const struct ys_field *field, const char *name)
 {
     size_t each =
         field->most.number > 0 ? ys_value_greatest(field) / (size_t)field->most.number : ys_value_greatest(field);
-    (void)fprintf(stream, "| %s | %s | ", name, field->format->name);
+    (void)fputs("| ", stream);
+    put_text(stream, name);
+    (void)fprintf(stream, " | %s | ", field->format->name);
     if (field->most.number > 0)
         (void)fprintf(stream, "%zu each, up to %llu", each, (unsigned long long)field->most.number);
     else if (field->format->kind == YS_FORMAT_TEXT || field->format->kind == YS_FORMAT_UTF16)
@@ -69,9 +87,10 @@ static void print_field(FILE *stream, const struct ys_field *field, const char *
         (void)fprintf(stream, "%sthe most significant byte first", separator);
         separator = "; ";
     }
-    if (field->depends)
-        (void)fprintf(stream, "%sonly %s %s", separator, field->when.text != NULL ? "when" : "unless",
-                      field->when.text != NULL ? field->when.text : field->unless.text);
+    if (field->depends) {
+        (void)fprintf(stream, "%sonly %s ", separator, field->when.text != NULL ? "when" : "unless");
+        put_text(stream, field->when.text != NULL ? field->when.text : field->unless.text);
+    }
     (void)fputs(" |\n", stream);
 }
 
@@ -88,11 +107,16 @@ static void print_characteristic(FILE *stream, const struct ys_characteristic *c
 {
     const struct ys_field *type = &characteristic->type;
     char uuid[YS_UUID_TEXT_SIZE];
-    (void)fprintf(stream, "\n### %s\n\n`%s`: ", characteristic->name, ys_uuid_format(&characteristic->uuid, uuid));
+    (void)fputs("\n### ", stream);
+    put_text(stream, characteristic->name);
+    (void)fprintf(stream, "\n\n`%s`: ", ys_uuid_format(&characteristic->uuid, uuid));
     print_access(stream, characteristic);
     (void)fputs(".", stream);
-    if (characteristic->description.text != NULL)
-        (void)fprintf(stream, " %s.", characteristic->description.text);
+    if (characteristic->description.text != NULL) {
+        (void)fputc(' ', stream);
+        put_text(stream, characteristic->description.text);
+        (void)fputc('.', stream);
+    }
     if (characteristic->has_range)
         print_range(stream, characteristic);
     if (characteristic->spacing_us.number > 0)
@@ -106,12 +130,15 @@ static void print_parts(FILE *stream, const struct ys_parts *parts)
 {
     for (size_t i = 0; i < parts->count; i++) {
         const struct ys_part *part = &parts->items[i];
-        if (part->kind == YS_PART_MANUFACTURER)
+        if (part->kind == YS_PART_MANUFACTURER) {
             (void)fprintf(stream, "\nManufacturer data, behind company 0x%04X:", (unsigned)part->number.number);
-        else if (part->kind == YS_PART_SERVICE_DATA && part->service.name != NULL)
-            (void)fprintf(stream, "\nService data, behind the UUID of %s:", part->service.name);
-        else
+        } else if (part->kind == YS_PART_SERVICE_DATA && part->service.name != NULL) {
+            (void)fputs("\nService data, behind the UUID of ", stream);
+            put_text(stream, part->service.name);
+            (void)fputc(':', stream);
+        } else {
             continue;
+        }
         print_fields(stream, &part->type);
     }
 }
@@ -120,11 +147,14 @@ static void print_set(FILE *stream, const struct ys_advertisement *set)
 {
     static const char *const kinds[] = {"connectable", "scannable", "not connectable"};
     static const char *const phys[] = {"1M", "1M", "2M", "coded"}; /* not said, or said */
-    (void)fprintf(stream, "\nIt advertises%s%s%s (%s) every %g to %g ms", set->name != NULL ? " \"" : "",
-                  set->name != NULL ? set->name : "", set->name != NULL ? "\"" : "", kinds[ys_advertisement_kind(set)],
+    (void)fprintf(stream, "\nIt advertises%s", set->name != NULL ? " \"" : "");
+    put_text(stream, set->name != NULL ? set->name : "");
+    (void)fprintf(stream, "%s (%s) every %g to %g ms", set->name != NULL ? "\"" : "", kinds[ys_advertisement_kind(set)],
                   (double)set->interval_min_us / 1000, (double)set->interval_max_us / 1000 + 10);
-    for (size_t i = 0; i < set->promise_count; i++)
-        (void)fprintf(stream, "%s %s", i > 0 ? "," : ", with the services", set->promises[i].name);
+    for (size_t i = 0; i < set->promise_count; i++) {
+        (void)fputs(i > 0 ? ", " : ", with the services ", stream);
+        put_text(stream, set->promises[i].name);
+    }
     if (set->extended)
         (void)fprintf(stream, ", in extended packets: found on %s, with the payload on %s", phys[set->primary_phy],
                       phys[set->phy]);
@@ -161,10 +191,11 @@ static void print_link(FILE *stream, const struct ys_design *design)
 void ys_interface_print(FILE *stream, const struct ys_design *design)
 {
     char uuid[YS_UUID_TEXT_SIZE];
-    (void)fprintf(stream,
-                  "# %s\n\nWhat the device offers over Bluetooth Low Energy. Numbers are sent with their least "
-                  "significant byte first, unless it says otherwise.\n",
-                  design->name.text);
+    (void)fputs("# ", stream);
+    put_text(stream, design->name.text);
+    (void)fputs("\n\nWhat the device offers over Bluetooth Low Energy. Numbers are sent with their least "
+                "significant byte first, unless it says otherwise.\n",
+                stream);
     for (size_t i = 0; i < design->set_count; i++)
         print_set(stream, &design->sets[i]);
     if (design->security.given)
@@ -175,8 +206,10 @@ void ys_interface_print(FILE *stream, const struct ys_design *design)
         const struct ys_service *service = &design->services[i];
         if (service->implied)
             continue;
-        (void)fprintf(stream, "\n## %s\n\n%s service `%s`.\n", service->name,
-                      service->secondary ? "Secondary" : "Primary", ys_uuid_format(&service->uuid, uuid));
+        (void)fputs("\n## ", stream);
+        put_text(stream, service->name);
+        (void)fprintf(stream, "\n\n%s service `%s`.\n", service->secondary ? "Secondary" : "Primary",
+                      ys_uuid_format(&service->uuid, uuid));
         for (size_t j = 0; j < service->characteristic_count; j++)
             print_characteristic(stream, &service->characteristics[j]);
     }
