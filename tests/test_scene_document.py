@@ -222,6 +222,19 @@ for code in sorted(seen - codes):
 for code in sorted(codes - seen - {"text", "value-empty"}):
     failures.append(f"no wrong scene here has the code {code}")
 
+# every reason for which a request can fail is listed, and is one
+source = (root / "src/wire/codes.c").read_text()
+source = source[source.index("att_errors[]"):source.index("hci_errors[]")]
+listed = dict(re.findall(r"^\| `(0x[0-9A-F]{2})` \| (.*) \|$", document, re.M))
+for reason in re.findall(r'\{YS_ATT_[A-Z_]+, "(.*)"\}', source)[1:]:
+    if reason not in listed.values():
+        failures.append(f"docs/scenes.md does not list the reason {reason}")
+for code, reason in listed.items():
+    for words in (code, reason):
+        result = check(with_step("{read: preset, of: wrench, fails: \"" + words + "\"}"))
+        if result.returncode != 0:
+            failures.append(f"{words} is no reason: {result.stderr}")
+
 if examples < 50:
     failures.append("docs/scenes.md has too few examples: were they read?")
 print(f"{examples} examples, {len(WRONG) + len(CHANGED)} wrong scenes")
