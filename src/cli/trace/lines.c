@@ -224,10 +224,11 @@ char *trace_line_json(const struct trace *trace, const struct ys_message *messag
 static void put_field(FILE *file, const char *text, char behind)
 {
     bool quoted = text != NULL && strpbrk(text, ",\"\r\n") != NULL;
-    bool number = text != NULL && strchr("+-", *text) != NULL && isdigit((unsigned char)text[1]);
+    bool sign = text != NULL && *text != '\0' && strchr("=+-@", *text) != NULL;
+    bool formula = sign && (strchr("=@", *text) != NULL || !isdigit((unsigned char)text[1]));
     if (quoted)
         (void)fputc('"', file);
-    if (text != NULL && *text != '\0' && strchr("=+-@", *text) != NULL && !number)
+    if (formula)
         (void)fputc('\'', file);
     for (; text != NULL && *text != '\0'; text++) {
         if (*text == '"')
