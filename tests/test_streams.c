@@ -468,6 +468,8 @@ static void a_comparison_lets_nothing_false_pass(void **state)
         {"{\"kind\": \"interval\", \"found_ms\": 5}", "{\"kind\": \"interval\", \"found_ms\": null}", "--threshold 5",
          1, "missing"},
         {"{\"kind\": \"interval\", \"found_ms\": 5}", "{\"kind\": \"interval\", \"found_ms\": null}", "", 0, "-"},
+        {"{\"kind\": \"throughput\", \"limited_by\": [{\"cause\": \"phy\", \"goodput_bps\": 5}]}",
+         "{\"kind\": \"throughput\", \"limited_by\": []}", "--threshold 5", 0, "Nothing is worse"},
         {"{\"kind\": \"interval\", \"never\": 0}", "{\"kind\": \"interval\", \"never\": 13}", "--threshold 50", 1,
          "worse"},
         {"{\"kind\": \"interval\", \"never\": 13}", "{\"kind\": \"interval\", \"never\": 0}", "--threshold 50", 0,

@@ -165,7 +165,8 @@ static int direction(const char *path)
                                        "mean_current_ua",
                                        "flash_bytes",
                                        "ram_bytes"};
-    if (strstr(path, "parameters.") != NULL)
+    /* what was asked for; and what would be if it were otherwise, which is another list each time */
+    if (strstr(path, "parameters.") != NULL || strncmp(path, "limited_by[", strlen("limited_by[")) == 0)
         return 0;
     for (size_t i = 0; i < sizeof more / sizeof more[0]; i++) {
         if (ends_with(path, more[i]))
