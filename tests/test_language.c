@@ -224,6 +224,10 @@ static const struct wrong wrong[] = {
     {DEVICE PLAIN "  - use: batery\n", "4:10 error: nothing adopted is named \"batery\"; did you mean \"Battery\"?\n"},
     {DEVICE PLAIN "  - use: heart rate belt\n    drop: [battery]\n",
      "5:12 error: a whole device is used alone: leave out drop, and use the service that it is about\n"},
+    {DEVICE "advertising: {interval: 1 s, services: [immediate alert]}\nservices:\n  - use: immediate alert\n"
+            "    characteristics: [{name: alert level, handler: read}]\n", /* in place of the one that was brought */
+     "5:30 error: a write to \"alert level\" goes nowhere: add handler: write, or a value to start with\n"
+     "5:52 error: \"alert level\" has a handler for reading that nobody can call: add read: or notify:\n"},
     {DEVICE "advertising: {interval: 1 s, services: [battery]}\nservices:\n  - {use: battery, drop: [charge]}\n",
      "4:27 error: \"charge\" is not among what use brings: leave it out\n"},
     {DEVICE "advertising: {interval: 1 s, services: [battery]}\nservices:\n  - {use: battery, drop: [battery level]}\n",
