@@ -10,6 +10,7 @@ function(yarnswift_device target definition)
   endif()
   string(TOLOWER ${name} name) # as the tool makes names in C
   string(REGEX REPLACE "[^a-z0-9]+" "_" name ${name})
+  string(REGEX REPLACE "^_|_$" "" name ${name})
   set(folder ${CMAKE_CURRENT_BINARY_DIR}/yarnswift/${target})
   set(tool ${YARNSWIFT_EXECUTABLE})
   if(NOT tool)

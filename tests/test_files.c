@@ -243,6 +243,20 @@ static void a_signal_leaves_nothing_half(void **state)
     }
 }
 
+/* Nothing can be tidied up after this signal: what was there of the results is whole all the same. */
+static void a_killed_rehearsal_leaves_the_results_that_it_had(void **state)
+{
+    (void)state;
+    assert_int_not_equal(run_line("timeout -s KILL 3 '" YARNSWIFT_COMMAND
+                                  "' rehearse --seeds 1000000 --junit r.xml '" SCENE "' >/dev/null 2>&1"),
+                         0);
+    char *report = read_whole(in("r.xml"));
+    assert_non_null(report);
+    assert_non_null(strstr(report, "seed 1\" time="));
+    assert_non_null(strstr(report, "</testsuites>\n"));
+    free(report);
+}
+
 /* Whichever makes the file, the other waits for it. */
 static void two_sweeps_begin_on_one_file(void **state)
 {
@@ -321,6 +335,7 @@ int main(void)
         cmocka_unit_test_setup(a_picture_does_not_eat_what_is_drawn, setup),
         cmocka_unit_test_setup(what_cannot_be_written_whole_is_not_there, setup),
         cmocka_unit_test_setup(a_signal_leaves_nothing_half, setup),
+        cmocka_unit_test_setup(a_killed_rehearsal_leaves_the_results_that_it_had, setup),
         cmocka_unit_test_setup(two_sweeps_begin_on_one_file, setup),
         cmocka_unit_test_setup(a_store_is_its_owners_alone, setup),
         cmocka_unit_test_setup(what_is_only_read_stays_as_it_is, setup),

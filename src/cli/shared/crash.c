@@ -27,10 +27,12 @@ static struct {
     bool terminal;
     struct termios settings;
 } told;
-static unsigned long watched_count;
-static unsigned watched_s;
-static unsigned long waited_count;
-static unsigned waited_s;
+
+/* How many seconds a call of firmware has been going on, and which. */
+struct watch {
+    unsigned long count;
+    unsigned s;
+};
 
 static size_t append(char *text, size_t used, size_t size, const char *more)
 {
@@ -84,26 +86,24 @@ static void on_crash(int number)
     _exit(EXIT_UNTOLD);
 }
 
-/* Every second of the processor: whether the same call is still going on. */
-static void on_second(int number)
+/* Every second, of the processor or of all: whether the same call is still going on. */
+static void look(struct watch *watch, unsigned patience_s, const char *how)
 {
     const struct ys_running *running = ys_running_now();
-    (void)number;
-    watched_s = running->device != NULL && running->count == watched_count ? watched_s + 1 : 0;
-    watched_count = running->count;
-    if (watched_s >= PATIENCE_S)
-        say_crash(" did not come back within 3 s");
+    watch->s = running->device != NULL && running->count == watch->count ? watch->s + 1 : 0;
+    watch->count = running->count;
+    if (watch->s >= patience_s)
+        say_crash(how);
 }
 
-/* Every second: the same for firmware that waits, and needs no processor for that. */
-static void on_second_of_wall(int number)
+static void on_second(int number)
 {
-    const struct ys_running *running = ys_running_now();
-    (void)number;
-    waited_s = running->device != NULL && running->count == waited_count ? waited_s + 1 : 0;
-    waited_count = running->count;
-    if (waited_s >= PATIENCE_WALL_S)
-        say_crash(" did not come back within 10 s");
+    static struct watch of_processor;
+    static struct watch of_all; /* firmware that waits needs no processor for that */
+    if (number == SIGPROF)
+        look(&of_processor, PATIENCE_S, " did not come back within 3 s");
+    else
+        look(&of_all, PATIENCE_WALL_S, " did not come back within 10 s");
 }
 
 /* Firmware cannot end the command. */
@@ -132,7 +132,6 @@ void crash_watch(int fd, const char *before, const char *behind, int status)
     action.sa_flags |= SA_RESTART;
     (void)sigaction(SIGPROF, &action, NULL);
     (void)setitimer(ITIMER_PROF, &second, NULL);
-    action.sa_handler = on_second_of_wall;
     (void)sigaction(SIGALRM, &action, NULL);
     (void)setitimer(ITIMER_REAL, &second, NULL);
     (void)atexit(on_exit_of_firmware);
