@@ -487,6 +487,8 @@ static void firmware_that_crashes_is_named_and_the_other_scenes_are_played(void 
         {"{write: trouble, to: 7}", "the firmware of rogue called exit in the write handler of trouble"},
         {"{write: trouble, to: 8}", "the process of the scene ended without a result"},
         {"{set: fail, to: 4}", "the firmware of rogue did not come back within 3 s in its input of fail"},
+        {"{set: fail, to: 9}", "over 100,000 events came at once; the last firmware that was called is that of rogue, "
+                               "in its event handler"},
     };
     (void)state;
     for (size_t i = 0; i < COUNT(cases); i++) {
@@ -501,6 +503,17 @@ static void firmware_that_crashes_is_named_and_the_other_scenes_are_played(void 
     }
 }
 
+static void a_take_that_would_never_end_is_broken_off(void **state)
+{
+    (void)state;
+    struct outcome outcome =
+        rehearse("devices:\n" STAND_IN("scale", SCALE) "centrals: [{name: t}]\nsteps: [{repeat: "
+                                                       "1000000, steps: [{connect: scale}, {disconnect: scale}]}]\n",
+                 "--time-limit 1 --at-once 1 '" SCENES "crib.scene.yaml'");
+    assert_says(&outcome, 2, "the simulation did not come to its end within 1 s of the processor");
+    assert_non_null(strstr(outcome.out, "passed  " SCENES "crib.scene.yaml"));
+}
+
 static void a_module_that_does_not_fit_is_refused(void **state)
 {
     (void)state;
@@ -509,6 +522,8 @@ static void a_module_that_does_not_fit_is_refused(void **state)
     assert_non_null(strstr(outcome.err, "they differ from handle 0x00"));
     outcome = rehearse("devices:\n" DEVICE("d", SCALE, "no_module") "steps: [{wait: 1 s}]\n", "");
     assert_says(&outcome, 2, "no_module.so is no module of firmware: write YS_MODULE(...)");
+    outcome = rehearse("devices:\n" DEVICE("d", MISBEHAVING, "restless") "steps: [{wait: 1 s}]\n", "");
+    assert_says(&outcome, 2, "the interrupt_every_us of ");
     outcome = rehearse("devices:\n" DEVICE("d", SCALE, "absent") "steps: [{wait: 1 s}]\n", "");
     assert_says(&outcome, 2, "there is no module \"absent\": build it");
     char body[1500];
@@ -581,9 +596,11 @@ static void connecting_ends_in_time_though_it_is_tried_again_and_again(void **st
     static const struct {
         const char *step;
         double most_s;
-    } cases[] = {{"{connect: wrench, within: 3 s, fails: could not}", 3.2},
-                 {"{connect: wrench, fails: could not}", 2.2},
-                 {"{at once: [{connect: wrench, within: 1 s, fails: could not}, {wait: 2 s}]}", 2.2}};
+    } cases[] = {
+        {"{connect: wrench, within: 3 s, fails: failed to be established}", 3.2},
+        {"{steps: [{connect: wrench, within: 1 s, fails: 0x3E}, {connect: wrench, within: 1 s, fails: 0x3E}]}", 2.2},
+        {"{connect: wrench, fails: could not}", 2.2},
+        {"{at once: [{connect: wrench, within: 1 s, fails: could not}, {wait: 2 s}]}", 2.2}};
     (void)state;
     for (size_t i = 0; i < COUNT(cases); i++) {
         char body[2000];
@@ -663,6 +680,7 @@ int main(void)
         cmocka_unit_test(two_stand_ins_meet_each_other),
         cmocka_unit_test(devices_with_the_same_firmware_share_nothing),
         cmocka_unit_test(firmware_that_crashes_is_named_and_the_other_scenes_are_played),
+        cmocka_unit_test(a_take_that_would_never_end_is_broken_off),
         cmocka_unit_test(a_module_that_does_not_fit_is_refused),
         cmocka_unit_test(modules_are_looked_for_where_they_are_said_to_be),
         cmocka_unit_test(a_scene_that_cannot_be_read_does_not_stop_the_others),

@@ -21,6 +21,36 @@ static void note(void *context)
     strcat(order, context);
 }
 
+/* Sets itself again, for a time that goes on or does not. */
+struct again {
+    struct ys_clock *clock;
+    struct ys_timer timer;
+    uint64_t step_ns;
+    unsigned fired;
+};
+
+static void fire_again(void *context)
+{
+    struct again *again = context;
+    again->fired++;
+    ys_clock_set(again->clock, &again->timer, ys_clock_now_ns(again->clock) + again->step_ns);
+}
+
+static void a_clock_that_does_not_go_on_stands(void **state)
+{
+    (void)state;
+    for (unsigned step_ns = 0; step_ns <= 1; step_ns++) {
+        struct again again = {.clock = ys_clock_new(), .step_ns = step_ns, .timer = {.fire = fire_again}};
+        again.timer.context = &again;
+        ys_clock_set(again.clock, &again.timer, 5);
+        ys_clock_run(again.clock, 300000);
+        assert_int_equal(ys_clock_stands(again.clock), step_ns == 0);
+        assert_in_range(again.fired, step_ns == 0 ? 100000 : 299996, step_ns == 0 ? 102000 : 299996);
+        assert_int_equal(ys_clock_now_ns(again.clock), step_ns == 0 ? 5 : 300000);
+        ys_clock_free(again.clock);
+    }
+}
+
 static void timers_fire_in_order_of_time_and_then_of_setting(void **state)
 {
     struct ys_clock *clock = ys_clock_new();
@@ -636,6 +666,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(timers_fire_in_order_of_time_and_then_of_setting),
+        cmocka_unit_test(a_clock_that_does_not_go_on_stands),
         cmocka_unit_test(a_thousand_timers_stay_in_order),
         cmocka_unit_test(chance_depends_on_seed_and_stream_alone),
         cmocka_unit_test(only_who_listens_there_from_the_start_hears),

@@ -15,6 +15,8 @@
 #define WALK_STEP_NS  (100 * YS_NS_PER_MS)
 #define CYCLE_NS      YS_NS_PER_S
 #define READY_MOST_NS (5 * YS_NS_PER_S)
+/* A task of a central has a time for each answer that it waits for; this is for all of them together. */
+#define TASK_MOST_NS (3600 * YS_NS_PER_S)
 
 static void say(const struct act *act, const char *text)
 {
@@ -34,6 +36,10 @@ static void expect_outcome(struct act *act)
 static void poll_task(struct act *act)
 {
     const char *fails = act->step->fails.text;
+    act->until_ns = act->began_ns + act->task.patience_ns + TASK_MOST_NS;
+    if (!act->task.done && act_now_ns(act) >= act->until_ns)
+        act_end(act, false, "it was still at work %g s after it began",
+                (double)(act->until_ns - act->began_ns) / (double)YS_NS_PER_S);
     if (!act->task.done)
         return;
     if (fails != NULL)

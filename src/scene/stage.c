@@ -276,9 +276,27 @@ struct ys_device *ys_stage_device(struct ys_stage *stage, size_t actor)
     return stage->actors[actor].device;
 }
 
+/* Nothing brings time on any more, and whoever did the last thing is likely to be why. */
+static void say_standing(struct ys_stage *stage)
+{
+    const struct ys_running *running = ys_running_now();
+    double at_s = (double)ys_world_now_ns(&stage->world) / (double)YS_NS_PER_S;
+    if (running->last != NULL)
+        break_off(stage, stage->at,
+                  "time stands still at %.6f s, where over 100,000 events came at once; the last firmware that was "
+                  "called is that of %s, in %s%s%s",
+                  at_s, running->last, running->what, running->of != NULL ? " of " : "",
+                  running->of != NULL ? running->of : "");
+    else
+        break_off(stage, stage->at, "time stands still at %.6f s, where over 100,000 events came at once", at_s);
+}
+
 bool ys_stage_do(struct ys_stage *stage, const struct ys_steps *steps)
 {
-    return do_steps(stage, steps);
+    bool passed = do_steps(stage, steps);
+    if (ys_clock_stands(stage->world.clock))
+        say_standing(stage);
+    return passed && stage->take->ending != YS_TAKE_BROKEN;
 }
 
 void ys_scene_play(const struct ys_scene *scene, uint64_t seed, struct ys_recording *recording, struct ys_take *take)
@@ -286,7 +304,7 @@ void ys_scene_play(const struct ys_scene *scene, uint64_t seed, struct ys_record
     struct ys_stage *stage = ys_stage_new(scene, take, seed, recording, NULL, NULL);
     if (stage == NULL)
         return;
-    if (!ys_stage_do(stage, &scene->steps)) {
+    if (!ys_stage_do(stage, &scene->steps) && take->ending != YS_TAKE_BROKEN) {
         take->ending = YS_TAKE_FAILED;
         ys_packets_say(stage->packets, PACKETS_BEFORE, false, take_packet_line, take);
     }

@@ -44,6 +44,7 @@ struct ys_stage {
     size_t mark_count;
     const struct act_kind *kinds; /* of steps, by their verb */
     struct act *kept;             /* acts whose requests may still be answered */
+    struct ys_place at;           /* of the step that was begun last */
     uint64_t jammed;
     bool ended;
 };

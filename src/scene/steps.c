@@ -39,6 +39,8 @@ static struct act *begin_act(struct ys_stage *stage, const struct ys_step *step,
     act->until_ns = UINT64_MAX;
     act->log_from = log_from;
     act->child_log_from = log_from;
+    if (step->who != YS_NOBODY)
+        stage->at = step->place;
     stage->kinds[step->verb].begin(act);
     return act;
 }
@@ -151,7 +153,7 @@ bool do_steps(struct ys_stage *stage, const struct ys_steps *steps)
     for (;;) {
         stage->world.stirred = false;
         poll_act(act);
-        if (act->state != ACT_RUNS)
+        if (act->state != ACT_RUNS || ys_clock_stands(stage->world.clock))
             break;
         uint64_t now_ns = ys_world_now_ns(&stage->world);
         uint64_t wait_ns = act->until_ns > now_ns ? act->until_ns - now_ns : 0;

@@ -69,6 +69,10 @@ int ys_workstation_main(int argc, char **argv, const char *definition, const str
                       program);
         return BAD_INPUT;
     }
+    if (firmware->interrupt != NULL && firmware->interrupt_every_us == 0) {
+        (void)fprintf(stderr, "%s: interrupt_every_us is 0: the interrupt would never end\n", program);
+        return BAD_INPUT;
+    }
     struct ys_design *design = ys_design_open(definition);
     int status = BAD_INPUT;
     if (check(program, definition, design)) {

@@ -3,8 +3,13 @@
 
 #include <stdlib.h>
 
+/* So many timers may fire at one time, and as many again for each that is queued: many devices may begin together. */
+#define AT_ONE_TIME_MOST  100000
+#define FOR_EACH_OF_THESE 1000
+
 struct ys_clock {
     uint64_t now_ns;
+    uint64_t at_one_time; /* timers that have fired since time last went on */
     uint64_t next_order;
     struct ys_timer **heap; /* from index 1 on */
     size_t count;
@@ -108,15 +113,25 @@ void ys_clock_set(struct ys_clock *clock, struct ys_timer *timer, uint64_t at_ns
     rise(clock, timer, ++clock->count);
 }
 
+bool ys_clock_stands(const struct ys_clock *clock)
+{
+    return clock->at_one_time > AT_ONE_TIME_MOST + FOR_EACH_OF_THESE * (uint64_t)clock->count;
+}
+
 bool ys_clock_step(struct ys_clock *clock, uint64_t until_ns)
 {
+    if (ys_clock_stands(clock))
+        return false;
     if (clock->count == 0 || clock->heap[1]->at_ns > until_ns) {
-        if (until_ns > clock->now_ns)
+        if (until_ns > clock->now_ns) {
             clock->now_ns = until_ns;
+            clock->at_one_time = 0;
+        }
         return false;
     }
     struct ys_timer *timer = clock->heap[1];
     ys_clock_cancel(clock, timer);
+    clock->at_one_time = timer->at_ns > clock->now_ns ? 0 : clock->at_one_time + 1;
     clock->now_ns = timer->at_ns;
     timer->fire(timer->context);
     return true;

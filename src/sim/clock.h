@@ -39,6 +39,10 @@ void ys_clock_cancel(struct ys_clock *clock, struct ys_timer *timer);
 
 bool ys_timer_is_set(const struct ys_timer *timer);
 
+/* Somebody does again and again what takes no time: over 100,000 timers have fired at one time. Nothing fires any
+ * more. */
+bool ys_clock_stands(const struct ys_clock *clock);
+
 /* Lets the next timer fire, if it is due until `until_ns`, and returns true; otherwise moves to `until_ns`. */
 bool ys_clock_step(struct ys_clock *clock, uint64_t until_ns);
 

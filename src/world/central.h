@@ -54,7 +54,7 @@ struct ys_task {
     uint8_t subscription;
     bool commands; /* it asks for no response */
     bool connects; /* and tries again, if what was there is no connection */
-    size_t again;  /* how far it has come through the table, or the subscriptions */
+    size_t again;  /* how far it has come through the table, or the subscriptions; how often it has connected again */
     char asked[480];
     const char *what;
 };

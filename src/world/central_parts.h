@@ -49,6 +49,7 @@ struct ys_peer {
     const struct ys_design *defined; /* what it is, if anybody knows */
     const struct ys_design *design;  /* the same if the central knows it, or NULL */
     bool connected;
+    bool leaving; /* it disconnects, and is connected until that is known to the other side */
     uint16_t connection;
     uint8_t reason;
     unsigned connections;

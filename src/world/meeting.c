@@ -35,16 +35,23 @@ static void end_connect(struct ys_task *task)
 
 static void give_up_connecting(struct ys_task *task)
 {
-    bool first = task->central->connects == task;
+    struct ys_central *central = task->central;
+    double seconds = (double)task->patience_ns / (double)YS_NS_PER_S;
+    bool first = central->connects == task;
+    const char *what = "connect";
     if (task->peer->connected) { /* it waits for its MTU, and whoever has failed to connect is not connected */
-        (void)ys_disconnect(task->central->host, task->peer->connection);
-        task_end(task, false, "could not agree on an MTU within %g s", (double)task->patience_ns / (double)YS_NS_PER_S);
-        return;
+        (void)peer_leave(task->peer);
+        what = "agree on an MTU";
+    } else {
+        end_connect(task);
     }
-    end_connect(task);
-    task_end(task, false, "could not connect within %g s", (double)task->patience_ns / (double)YS_NS_PER_S);
+    if (task->again > 0) /* and may believe that it is connected once more */
+        task_end(task, false, "could not connect within %g s: %s (0x%02X)", seconds,
+                 ys_hci_error_text(YS_HCI_NOT_ESTABLISHED), YS_HCI_NOT_ESTABLISHED);
+    else
+        task_end(task, false, "could not %s within %g s", what, seconds);
     if (first)
-        (void)ys_connect_cancel(task->central->host); /* what follows begins the next */
+        (void)ys_connect_cancel(central->host); /* what follows begins the next */
 }
 
 void ys_begin_connect(struct ys_task *task, struct ys_peer *peer, uint64_t at_most_ns)
@@ -53,11 +60,11 @@ void ys_begin_connect(struct ys_task *task, struct ys_peer *peer, uint64_t at_mo
     task_begin(task, central, peer, "connect", at_most_ns);
     task->connects = true;
     task->give_up = give_up_connecting;
-    if (peer->connected) {
+    if (peer->connected && !peer->leaving) {
         task_end(task, false, "cannot connect: it is connected with it already");
     } else if (!ys_central_is_on(central)) {
         task_end(task, false, "cannot connect: %s", ys_result_text(YS_ERROR_NOT_READY));
-    } else {
+    } else if (!peer->connected) { /* else it begins when the connection of before has ended */
         task_add(&central->connects, task);
         if (central->connects == task)
             begin_next_connect(central);
@@ -85,6 +92,7 @@ void central_met(struct ys_central *central, const struct ys_event *event)
         return;
     }
     peer->connected = true;
+    peer->leaving = false;
     peer->connection = event->connection;
     peer->connections++;
     for (size_t i = 0; i < peer->subscribed_count; i++)
@@ -118,25 +126,29 @@ void central_not_met(struct ys_central *central, uint8_t reason)
 void central_forget_connection(struct ys_peer *peer, uint8_t reason)
 {
     peer->connected = false;
+    peer->leaving = false;
     peer->reason = reason;
     if (peer->central->traits->remembering == YS_FORGETS)
         peer_forget(peer);
 }
 
 /* Two that answer the same advertisement are both sure that they are connected, and one is not: within six intervals it
- * knows better (Core 5.4 Vol 6 Part B 4.5), and tries again. */
-static void connect_again(struct ys_central *central, const struct ys_peer *peer, uint8_t reason)
+ * knows better (Core 5.4 Vol 6 Part B 4.5), and tries again. What waited for the end of the connection begins. */
+static void connect_again(struct ys_central *central, const struct ys_peer *peer, bool left, uint8_t reason)
 {
     struct ys_task *task = central->running;
     while (task != NULL && (!task->connects || task->peer != peer))
         task = task->next_running;
     if (task == NULL)
         return;
-    if (reason != YS_HCI_NOT_ESTABLISHED) {
+    if (!left && reason != YS_HCI_NOT_ESTABLISHED) {
         task_end(task, false, "failed to connect: %s (0x%02X)", ys_hci_error_text(reason), reason);
         return;
     }
-    central_say(central, "was not heard, and connects again");
+    if (!left) {
+        central_say(central, "was not heard, and connects again");
+        task->again++;
+    }
     task_add(&central->connects, task);
     if (central->connects == task)
         begin_next_connect(central);
@@ -148,6 +160,7 @@ void central_left(struct ys_central *central, const struct ys_event *event)
     if (peer == NULL)
         return;
     bool awaited = false;
+    bool leaving = peer->leaving;
     central_forget_connection(peer, event->reason);
     if (central->pairing != NULL && central->pairing->peer == peer) {
         struct ys_task *pairing = central->pairing;
@@ -155,7 +168,7 @@ void central_left(struct ys_central *central, const struct ys_event *event)
         task_end(pairing, false, "has not paired: the connection ended, %s (0x%02X)", ys_hci_error_text(event->reason),
                  event->reason);
     }
-    connect_again(central, peer, event->reason);
+    connect_again(central, peer, leaving, event->reason);
     for (struct ys_task *task = central->endings, *next; task != NULL; task = next) {
         next = task->next;
         if (task->peer != peer)
@@ -180,7 +193,7 @@ void ys_begin_disconnect(struct ys_task *task, struct ys_peer *peer)
 {
     task_begin(task, peer->central, peer, "disconnect", 0);
     task->give_up = give_up_ending;
-    if (!peer->connected || ys_disconnect(peer->central->host, peer->connection) != YS_OK) {
+    if (!peer->connected || !peer_leave(peer)) {
         task_end(task, false, "cannot disconnect: there is no connection");
         return;
     }

@@ -24,6 +24,7 @@ const struct ys_running *ys_running_now(void)
 void ys_running_begin(const char *device, const char *what, const char *of)
 {
     running.device = device;
+    running.last = device;
     running.what = what;
     running.of = of;
     running.count++;
@@ -101,6 +102,8 @@ static bool check(const struct ys_module *module, const char *path, const struct
         (void)snprintf(problem, size, "%s was built with another version of yarnswift: build it again", path);
     else if (module->firmware == NULL || module->firmware->table == NULL)
         (void)snprintf(problem, size, "%s has no table: give its struct ys_firmware the generated one", path);
+    else if (module->firmware->interrupt != NULL && module->firmware->interrupt_every_us == 0)
+        (void)snprintf(problem, size, "the interrupt_every_us of %s is 0: its interrupt would never end", path);
     else
         return check_table(module, path, design, problem, size);
     return false;

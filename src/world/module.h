@@ -21,6 +21,7 @@ struct ys_module ys_module_linked(const struct ys_firmware *firmware);
 /* What of a firmware is running in this thread, for whoever must say so after a crash. */
 struct ys_running {
     const char *device;  /* NULL: none of it */
+    const char *last;    /* the device of the last call, whether it has returned or not; NULL: there was none */
     const char *what;    /* "the read handler", "the timer interrupt" */
     const char *of;      /* a characteristic's name, or NULL */
     unsigned long count; /* of all calls: tells one from the next */

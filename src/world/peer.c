@@ -23,6 +23,12 @@ unsigned ys_peer_connections(const struct ys_peer *peer)
     return peer->connections;
 }
 
+bool peer_leave(struct ys_peer *peer)
+{
+    peer->leaving = ys_disconnect(peer->central->host, peer->connection) == YS_OK;
+    return peer->leaving;
+}
+
 void peer_forget(struct ys_peer *peer)
 {
     for (size_t i = 0; i < peer->tree_count; i++)

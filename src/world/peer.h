@@ -13,4 +13,7 @@ void peer_sort(struct ys_peer *peer);
 /* Forgets what was discovered. */
 void peer_forget(struct ys_peer *peer);
 
+/* Ends the connection with it, which is there until the end is known to both; false if there is none. */
+bool peer_leave(struct ys_peer *peer);
+
 #endif

@@ -79,7 +79,7 @@ void task_begun(struct ys_task *task, enum ys_result result)
 /* A request that is not answered blocks all others, so there is nothing to stay for. */
 static void give_up_waiting(struct ys_task *task)
 {
-    (void)ys_disconnect(task->central->host, task->peer->connection);
+    (void)peer_leave(task->peer);
     task_end(task, false, "failed to %s: no answer came within %g s, so it disconnects", task->what,
              (double)task->patience_ns / (double)YS_NS_PER_S);
 }

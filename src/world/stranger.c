@@ -7,6 +7,7 @@
 #include "sim/chance.h"
 #include "simulated/simulated.h"
 #include "wire/l2cap.h"
+#include "world/peer.h"
 #include "world/tasks.h"
 
 #define NONSENSE_EVERY_NS (20 * YS_NS_PER_MS)
@@ -66,7 +67,7 @@ static void refused(struct ys_task *task, const struct ys_event *event)
                    ys_smp_reason_text(event->reason), event->reason, temper == YS_LEAVES ? ", and leaves" : "");
     end_pairing(task, false, text);
     if (temper == YS_LEAVES && task->peer->connected)
-        (void)ys_disconnect(central->host, task->peer->connection);
+        (void)peer_leave(task->peer);
 }
 
 void central_paired(struct ys_central *central, const struct ys_event *event)

@@ -60,6 +60,10 @@ bool explorer_do(struct explorer *explorer, json_t *step)
         char reason[8];
         (void)snprintf(reason, sizeof reason, "%.4s", code + 1);
         (void)json_object_set_new(step, "fails", json_string(reason));
+    } else if (explorer->take.problem != NULL) {
+        explorer_refuse(explorer, "%s", explorer->take.problem);
+        json_decref(step);
+        return false;
     } else if (!passed) {
         const struct ys_take *take = &explorer->take;
         bool logged = !explorer->silent && take->line_count > 0 && done != NULL &&

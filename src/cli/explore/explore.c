@@ -182,7 +182,7 @@ int verb_explore(int argc, char **argv)
     if (!recorder_begin(&input.recorder))
         return EXIT_BAD_INPUT;
     const struct ys_scene_files files = stage_files(&input.folders);
-    crash_watch(STDERR_FILENO, "\nyarnswift explore: ", "\n", EXIT_BAD_INPUT);
+    crash_watch(STDERR_FILENO, "\nyarnswift explore: ", "\n", EXIT_BAD_INPUT, 0);
     explorer.head = head_of(&input);
     explorer.scene = read_head(explorer.head, &files);
     int status = EXIT_BAD_INPUT;

@@ -38,7 +38,7 @@ struct finished {
 
 /* in the process of the job */
 
-static void work(pid_t parent, int pipe, ys_job_fn *job, void *context, size_t index)
+static void work(const struct pool *pool, pid_t parent, int pipe, size_t index)
 {
     FILE *result = fdopen(pipe, "wb");
 #ifdef __linux__
@@ -49,14 +49,14 @@ static void work(pid_t parent, int pipe, ys_job_fn *job, void *context, size_t i
     (void)dup2(STDERR_FILENO, STDOUT_FILENO); /* what firmware prints is no result */
     if (result == NULL)
         _exit(EXIT_FAILURE);
-    crash_watch(pipe, "!", "", EXIT_CRASHED);
-    job(context, index, result);
+    crash_watch(pipe, "!", "", EXIT_CRASHED, pool->most_s);
+    pool->job(pool->context, index, result);
     _exit(fclose(result) == 0 ? EXIT_SUCCESS : EXIT_FAILURE);
 }
 
 /* in the process of the caller */
 
-static bool begin(struct worker *worker, size_t index, ys_job_fn *job, void *context)
+static bool begin(const struct pool *pool, struct worker *worker, size_t index)
 {
     int ends[2];
     if (pipe(ends) != 0)
@@ -66,7 +66,7 @@ static bool begin(struct worker *worker, size_t index, ys_job_fn *job, void *con
     pid_t pid = fork();
     if (pid == 0) {
         (void)close(ends[0]);
-        work(parent, ends[1], job, context, index);
+        work(pool, parent, ends[1], index);
     }
     (void)close(ends[1]);
     if (pid < 0) {
@@ -145,18 +145,19 @@ static struct worker *free_worker(struct worker *workers, size_t at_once)
     return NULL;
 }
 
-bool pool_run(size_t count, size_t at_once, ys_job_fn *job, ys_job_done_fn *done, void *context)
+bool pool_run(const struct pool *pool)
 {
+    size_t count = pool->count;
+    size_t at_once = pool->at_once > AT_ONCE_MOST ? AT_ONCE_MOST : pool->at_once;
     struct worker workers[AT_ONCE_MOST] = {{.pid = 0}};
     struct finished *finished = calloc(count + 1, sizeof *finished);
     size_t begun = 0;
     size_t told = 0;
     size_t running = 0;
     bool good = finished != NULL;
-    at_once = at_once > AT_ONCE_MOST ? AT_ONCE_MOST : at_once;
     while (good && told < count) {
         struct worker *worker = free_worker(workers, at_once);
-        while (worker != NULL && begun < count && begin(worker, begun, job, context)) {
+        while (worker != NULL && begun < count && begin(pool, worker, begun)) {
             begun++;
             running++;
             worker = free_worker(workers, at_once);
@@ -166,7 +167,7 @@ bool pool_run(size_t count, size_t at_once, ys_job_fn *job, ys_job_done_fn *done
             running -= wait_for(workers, at_once, finished);
         for (; told < count && finished[told].there; told++) {
             struct finished *one = &finished[told];
-            done(context, told, one->text != NULL ? one->text : "", one->length, one->crash);
+            pool->done(pool->context, told, one->text != NULL ? one->text : "", one->length, one->crash);
             free(one->text);
             free(one->crash);
         }

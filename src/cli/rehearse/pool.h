@@ -13,7 +13,16 @@ typedef void ys_job_fn(void *context, size_t index, FILE *result);
  * NULL: then `result` is what it wrote. */
 typedef void ys_job_done_fn(void *context, size_t index, const char *result, size_t length, const char *crash);
 
-/* Does `count` jobs, `at_once` at a time. False, after a line, if processes cannot be made. */
-bool pool_run(size_t count, size_t at_once, ys_job_fn *job, ys_job_done_fn *done, void *context);
+struct pool {
+    size_t count;
+    size_t at_once;
+    unsigned most_s; /* what a job may have of the processor; ten times as much may pass until it ends */
+    ys_job_fn *job;
+    ys_job_done_fn *done;
+    void *context;
+};
+
+/* Does all jobs, so many at once. False, after a line, if processes cannot be made. */
+bool pool_run(const struct pool *pool);
 
 #endif

@@ -7,6 +7,7 @@
 
 #include "cli/rehearse/pool.h"
 #include "cli/rehearse/takes.h"
+#include "cli/shared/crash.h"
 #include "cli/shared/definitions.h"
 #include "cli/shared/options.h"
 #include "cli/shared/progress.h"
@@ -21,15 +22,17 @@
 #include "scene/scene_read.h"
 #include "scene/stage.h"
 
-#define SCENE_MOST   (4u << 20)
-#define SEEDS_MOST   1000000
-#define FAILED_SHOWN 10
+#define SCENE_MOST        (4u << 20)
+#define SEEDS_MOST        1000000
+#define FAILED_SHOWN      10
+#define TAKE_LIMIT_MOST_S 1000000
 
 struct input {
     struct common common;
     unsigned long long seed;
     unsigned long long seeds;
     unsigned long long jobs;
+    unsigned long long most_s;
     const char *junit;
     struct module_folders folders;
     struct recorder recorder;
@@ -65,6 +68,12 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         return parse_number(argument, &input->jobs) && input->jobs >= 1 && input->jobs <= 64
                    ? 0
                    : (complain(verb, "--at-once must be a number from 1 to 64, not \"%s\"", argument), EINVAL);
+    case 't':
+        return parse_number(argument, &input->most_s) && input->most_s >= 1 && input->most_s <= TAKE_LIMIT_MOST_S
+                   ? 0
+                   : (complain(verb, "--time-limit must be a number of seconds from 1 to 1000000, not \"%s\"",
+                               argument),
+                      EINVAL);
     case 'm':
         return module_folder_add(&input->folders, argument)
                    ? 0
@@ -360,11 +369,17 @@ static int rehearse(struct input *input)
     const struct ys_scene_files files = stage_files(&input->folders);
     int status = EXIT_BAD_INPUT;
     bool read = read_all(&rehearsal, &files);
+    const struct pool pool = {.count = rehearsal.scene_count * input->seeds,
+                              .at_once = input->jobs,
+                              .most_s = (unsigned)input->most_s,
+                              .job = play,
+                              .done = take_done,
+                              .context = &rehearsal};
     if (read && input->only_check) {
         status = rehearsal.scene_count == (size_t)input->common.files.count ? EXIT_AS_EXPECTED : EXIT_BAD_INPUT;
         (void)printf("%zu of %d scenes %s good\n", rehearsal.scene_count, input->common.files.count,
                      rehearsal.scene_count == 1 ? "is" : "are");
-    } else if (read && pool_run(rehearsal.scene_count * input->seeds, input->jobs, play, take_done, &rehearsal)) {
+    } else if (read && pool_run(&pool)) {
         progress_end(&rehearsal.progress);
         status = status_of(&rehearsal);
         bool written = input->junit == NULL || takes_write_junit(input->junit, rehearsal.results);
@@ -392,6 +407,8 @@ int verb_rehearse(int argc, char **argv)
         {"seed", 's', "NUMBER", 0, "Play with other chances; the same number gives the same take (default 1)", 0},
         {"seeds", 'n', "NUMBER", 0, "Play each scene with so many seeds, from --seed on, and say which failed", 0},
         {"at-once", 'p', "NUMBER", 0, "Takes at the same time, 1 to 64 (default: one a core); results are the same", 0},
+        {"time-limit", 't', "SECONDS", 0,
+         "Break off a take that computes for longer, or lasts ten times as long (default 600)", 0},
         {"modules", 'm', "FOLDER", 0, "Look for modules of firmware here, too; may be given again", 0},
         {"steps", 'v', NULL, 0, "Show the steps of scenes that pass, too", 0},
         {"log", 'l', NULL, 0, "Show what everybody logs, in place of the steps", 0},
@@ -413,7 +430,8 @@ int verb_rehearse(int argc, char **argv)
             "was not met, 2 a scene, a module or an option is wrong.",
     };
     long cores = sysconf(_SC_NPROCESSORS_ONLN);
-    struct input input = {.seed = 1, .seeds = 1, .jobs = cores > 1 ? (unsigned long long)cores : 1};
+    struct input input = {
+        .seed = 1, .seeds = 1, .jobs = cores > 1 ? (unsigned long long)cores : 1, .most_s = TAKE_USUAL_S};
     if (!parse_options(&argp, argc, argv, &input))
         return EXIT_BAD_INPUT;
     if (input.schema)

@@ -16,6 +16,9 @@
 #define PATIENCE_S      3
 #define PATIENCE_WALL_S 10
 
+/* How much longer a take may last than it may compute: others may be at work on the same processors. */
+#define WALL_FOR_PROCESSOR 10
+
 /* How it ends if it could not even be told. */
 #define EXIT_UNTOLD 4
 
@@ -28,11 +31,15 @@ static struct {
     struct termios settings;
 } told;
 
-/* How many seconds a call of firmware has been going on, and which. */
+/* How many seconds a call of firmware has been going on, and which; and everything. */
 struct watch {
     unsigned long count;
     unsigned s;
+    unsigned all_s;
 };
+
+/* What a take may have of the processor. */
+static unsigned limit_s;
 
 static size_t append(char *text, size_t used, size_t size, const char *more)
 {
@@ -69,6 +76,29 @@ static void say_crash(const char *how)
     _exit(written == (ssize_t)used ? told.status : EXIT_UNTOLD);
 }
 
+/* In what the text of a limit has its end. */
+static size_t append_number(char *text, size_t used, size_t size, unsigned number)
+{
+    char digits[12];
+    size_t at = sizeof digits;
+    digits[--at] = '\0';
+    do {
+        digits[--at] = (char)('0' + number % 10);
+        number /= 10;
+    } while (number > 0);
+    return append(text, used, size, &digits[at]);
+}
+
+static void say_limit(unsigned s, const char *of)
+{
+    char text[100];
+    size_t used = append(text, 0, sizeof text, " did not come to its end within ");
+    used = append_number(text, used, sizeof text, s);
+    used = append(text, used, sizeof text, of);
+    text[used] = '\0';
+    say_crash(text);
+}
+
 static void on_crash(int number)
 {
     static const struct {
@@ -92,6 +122,7 @@ static void look(struct watch *watch, unsigned patience_s, const char *how)
     const struct ys_running *running = ys_running_now();
     watch->s = running->device != NULL && running->count == watch->count ? watch->s + 1 : 0;
     watch->count = running->count;
+    watch->all_s++;
     if (watch->s >= patience_s)
         say_crash(how);
 }
@@ -104,6 +135,10 @@ static void on_second(int number)
         look(&of_processor, PATIENCE_S, " did not come back within 3 s");
     else
         look(&of_all, PATIENCE_WALL_S, " did not come back within 10 s");
+    if (limit_s > 0 && of_processor.all_s >= limit_s)
+        say_limit(limit_s, " s of the processor");
+    if (limit_s > 0 && of_all.all_s / WALL_FOR_PROCESSOR >= limit_s)
+        say_limit(limit_s * WALL_FOR_PROCESSOR, " s");
 }
 
 /* Firmware cannot end the command. */
@@ -113,13 +148,14 @@ static void on_exit_of_firmware(void)
         say_crash(" called exit");
 }
 
-void crash_watch(int fd, const char *before, const char *behind, int status)
+void crash_watch(int fd, const char *before, const char *behind, int status, unsigned most_s)
 {
     static char other_stack[65536]; /* a stack that has run over cannot be used */
     const stack_t stack = {.ss_sp = other_stack, .ss_size = sizeof other_stack};
     static const int crashes[] = {SIGSEGV, SIGBUS, SIGFPE, SIGILL, SIGABRT};
     struct sigaction action = {.sa_handler = on_crash, .sa_flags = SA_ONSTACK};
     const struct itimerval second = {.it_interval = {.tv_sec = 1}, .it_value = {.tv_sec = 1}};
+    limit_s = most_s;
     told.fd = fd;
     told.before = before;
     told.behind = behind;

@@ -2,8 +2,13 @@
 #ifndef CLI_SHARED_CRASH_H
 #define CLI_SHARED_CRASH_H
 
+/* The seconds of the processor that a take may have where nobody says, and where nobody can say. */
+#define TAKE_USUAL_S 600
+#define TAKE_MOST_S  3600
+
 /* From now on, a crash is told to the file descriptor `fd`, between these two texts, and ends the process with
- * `status`. The settings of the terminal, if there is one, become again what they are now. */
-void crash_watch(int fd, const char *before, const char *behind, int status);
+ * `status`; likewise whatever goes on for more than `most_s` seconds of the processor (0: as long as it likes), or for
+ * ten times as long. The settings of the terminal, if there is one, become again what they are now. */
+void crash_watch(int fd, const char *before, const char *behind, int status, unsigned most_s);
 
 #endif
