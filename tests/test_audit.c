@@ -228,8 +228,9 @@ static void attribute(void *context, const struct ys_party *server, uint16_t han
         meaning->field = &one_byte;
 }
 
-static bool fits(void *context, const void *field, size_t length)
+static bool fits(void *context, const void *field, const uint8_t *bytes, size_t length)
 {
+    (void)bytes;
     (void)context;
     return field != &one_byte || length == 1;
 }

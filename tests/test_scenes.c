@@ -503,6 +503,34 @@ static void firmware_that_crashes_is_named_and_the_other_scenes_are_played(void 
     }
 }
 
+/* A value of another length is none, whatever is asked of it; what fills a packet may be longer. */
+static void a_value_that_does_not_fit_its_format_fails(void **state)
+{
+    static const struct {
+        const char *steps;
+        int status;
+        const char *says;
+    } cases[] = {
+        {"{set: put, to: 2}, {read: count}, {subscribe: count}, {set: add, to: 1}, {expect: count}", 0, "passed"},
+        {"{set: put, to: 1}, {read: count}", 1, "1 bytes where uint16 has 2  [00]: this does not fit its format"},
+        {"{set: put, to: 3}, {read: count, fails: does not fit}", 0, "passed"},
+        {"{set: put, to: 0}, {read: count}", 1, "(empty): this does not fit its format"},
+        {"{subscribe: count}, {set: put, to: 3}, {expect: count}", 1,
+         "3 bytes where uint16 has 2  [00 00 00]: this does not fit its format"},
+        {"{subscribe: count}, {set: put, to: 1}, {expect: count, for: 1 s}", 1, "this does not fit its format"},
+        {"{subscribe: count}, {set: put, to: 1}, {expect: count, in order: [0, 1]}", 1, "this does not fit its format"},
+        {"{subscribe: count}, {set: put, to: 300}, {expect: count}", 0, "passed"},
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        char body[2000];
+        (void)snprintf(body, sizeof body,
+                       WITH_TROUBLE "centrals: [{name: t}]\nsteps: [{connect: rogue}, discover, %s]\n", cases[i].steps);
+        struct outcome outcome = rehearse(body, "");
+        assert_says(&outcome, cases[i].status, cases[i].says);
+    }
+}
+
 static void a_take_that_would_never_end_is_broken_off(void **state)
 {
     (void)state;
@@ -680,6 +708,7 @@ int main(void)
         cmocka_unit_test(two_stand_ins_meet_each_other),
         cmocka_unit_test(devices_with_the_same_firmware_share_nothing),
         cmocka_unit_test(firmware_that_crashes_is_named_and_the_other_scenes_are_played),
+        cmocka_unit_test(a_value_that_does_not_fit_its_format_fails),
         cmocka_unit_test(a_take_that_would_never_end_is_broken_off),
         cmocka_unit_test(a_module_that_does_not_fit_is_refused),
         cmocka_unit_test(modules_are_looked_for_where_they_are_said_to_be),

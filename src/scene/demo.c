@@ -80,6 +80,12 @@ static bool read(struct demo *demo, const struct ys_characteristic *characterist
     return ys_task_wait(&demo->task);
 }
 
+static void read_good(struct demo *demo, const struct ys_characteristic *characteristic)
+{
+    bool good = read(demo, characteristic);
+    (void)expect(demo, good, demo->task.misfits ? "a value does not fit its format" : "a value could not be read");
+}
+
 /* Whether a value was written. */
 static bool write(struct demo *demo, const struct ys_characteristic *characteristic, const char *text, bool response)
 {
@@ -149,7 +155,7 @@ static void read_all(struct demo *demo)
         for (size_t j = 0; j < design->services[i].characteristic_count; j++) {
             const struct ys_characteristic *one = &design->services[i].characteristics[j];
             if (one->ways[YS_WAY_READ].right == YS_RIGHT_OPEN)
-                (void)expect(demo, read(demo, one), "a value could not be read");
+                read_good(demo, one);
         }
     }
 }
@@ -214,7 +220,44 @@ static void write_both(struct demo *demo)
                      "a value out of range was not refused");
     (void)expect(demo, write(demo, choice.target, choice.accepted, true), "a value in range was refused");
     if (choice.target->ways[YS_WAY_READ].right == YS_RIGHT_OPEN)
-        (void)expect(demo, read(demo, choice.target), "a value could not be read");
+        read_good(demo, choice.target);
+}
+
+/* Gives back what a value is, or zeros if nobody can read it. The application may still have a reason to refuse them.
+ */
+static void write_back(struct demo *demo, const struct ys_characteristic *one)
+{
+    uint8_t bytes[YS_VALUE_LONGEST] = {0};
+    size_t length = ys_value_zeros(&one->type);
+    const struct ys_offer *readable = &one->ways[YS_WAY_READ];
+    if (readable->right == YS_RIGHT_OPEN && !readable->asks && read(demo, one)) {
+        length = demo->task.length;
+        memcpy(bytes, demo->task.value, length);
+    }
+    bool response = one->ways[YS_WAY_WRITE].right == YS_RIGHT_OPEN;
+    uint64_t mtu = demo->plan->design->limits.mtu.number;
+    if (!response && length + 3 > (mtu > 0 && mtu < demo->traits.mtu ? mtu : demo->traits.mtu))
+        return; /* it is in need of a longer MTU */
+    demo->task.answered = false;
+    ys_begin_write(&demo->task, demo->peer, handle_of(demo, one), bytes, length, response);
+    bool written = ys_task_wait(&demo->task);
+    (void)expect(demo, written || demo->task.answered, "a value could not be written");
+}
+
+/* What anybody may write, and is not written anyway. */
+static void write_others(struct demo *demo)
+{
+    const struct ys_design *design = demo->plan->design;
+    for (size_t i = 0; i < design->service_count && demo->plan->write == NULL; i++) {
+        for (size_t j = 0; j < design->services[i].characteristic_count; j++) {
+            const struct ys_characteristic *one = &design->services[i].characteristics[j];
+            const struct ys_offer *offer = ys_write_offer(one);
+            bool is_signed = offer == &one->ways[YS_WAY_SIGNED_WRITE];
+            if (offer->right == YS_RIGHT_OPEN && !offer->asks && !is_signed && !one->features &&
+                one != find_ranged(demo->plan))
+                write_back(demo, one);
+        }
+    }
 }
 
 /* Subscribes to one more, or no more. */
@@ -293,10 +336,11 @@ static void play(struct demo *demo)
         return;
     read_all(demo);
     write_both(demo);
+    write_others(demo);
     watch(demo);
     fetch_log(demo);
     if (last != NULL)
-        (void)expect(demo, read(demo, last), "a value could not be read");
+        read_good(demo, last);
     (void)expect(demo, disconnect(demo), "disconnecting failed");
     (void)expect(demo, find_device(demo), "the device was not found again");
 }
@@ -320,6 +364,7 @@ static void summarise(struct demo *demo)
     summary->simulated_s = (double)ys_world_now_ns(&demo->world) / (double)YS_NS_PER_S;
     if (ys_clock_stands(demo->world.clock))
         summary->problem = "time stands still: over 100,000 events came at once";
+    (void)expect(demo, ys_central_misfits(demo->central) == 0, "a value does not fit its format");
     (void)expect(demo, summary->sent == summary->received, "a notification was lost");
     summary->as_expected = summary->problem == NULL;
 }

@@ -101,6 +101,17 @@ static void fail_with_values(struct act *act)
                 act->seen == 1 ? "" : "s", text);
 }
 
+/* Of a value that cannot be what the definition says, no part is looked at. */
+static bool fail_misfit(struct act *act, const struct ys_arrival *arrival)
+{
+    char text[300];
+    if (arrival->fits)
+        return false;
+    ys_value_show(ys_peer_field(act->peer, act->handle), arrival->bytes, arrival->length, text, sizeof text);
+    act_end(act, false, "%s: this does not fit its format", text);
+    return true;
+}
+
 static void expect_in_order(struct act *act)
 {
     size_t used = 0;
@@ -136,6 +147,8 @@ static void poll_until_met(struct act *act)
     const struct ys_arrival *arrival;
     char text[300];
     while ((arrival = next(act)) != NULL) {
+        if (fail_misfit(act, arrival))
+            return;
         const struct ys_bytes *wanted = step->order_count > 0 ? &step->order[act->matched] : NULL;
         size_t length = arrival->length;
         const uint8_t *bytes = act_compared(act, arrival->bytes, &length);
@@ -160,6 +173,8 @@ static void poll_all(struct act *act)
     const struct ys_step *step = act->step;
     const struct ys_arrival *arrival;
     while ((arrival = next(act)) != NULL) {
+        if (fail_misfit(act, arrival))
+            return;
         note_ends(act, arrival);
         if (!act_value_fits(act, arrival->bytes, arrival->length)) {
             fail_with_values(act);

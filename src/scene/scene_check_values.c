@@ -397,7 +397,8 @@ static bool is_reason(const char *text)
                                       "has not discovered it",
                                       "was switched off",
                                       "the answer did not fit the question",
-                                      "could not agree on an MTU"};
+                                      "could not agree on an MTU",
+                                      "this does not fit its format"};
     if (strncmp(text, "0x", 2) == 0)
         return strlen(text) == 4 && ys_hex_digit(text[2]) >= 0 && ys_hex_digit(text[3]) >= 0;
     for (size_t i = 0; i < COUNT(own); i++) {

@@ -10,6 +10,14 @@
 #include "world/tasks.h"
 #include "world/whom.h"
 
+/* What fills its packet may be the beginning of what is longer (Core 5.4 Vol 3 Part F 3.4.7.1). */
+static bool fits(const struct ys_central *central, const struct ys_peer *peer, const struct ys_arrival *arrival)
+{
+    const struct ys_field *field = ys_peer_field(peer, arrival->handle);
+    return field == NULL || ys_value_fits(field, arrival->bytes, arrival->length) ||
+           arrival->length + 3 >= ys_host_mtu(central->host, peer->connection);
+}
+
 /* Where all are listed, those that come fast are listed a few times a second, with how many there were between. */
 static bool is_listed_now(struct ys_central *central, const struct ys_arrival *arrival, unsigned *skipped)
 {
@@ -43,9 +51,11 @@ static void list_value(struct ys_central *central, const struct ys_peer *peer, c
     char name[64];
     char more[64] = "";
     unsigned skipped = 0;
-    if (central->listing == YS_LIST_NONE ||
-        !(central->listing == YS_LIST_SOME ? is_among_some(central, arrival)
-                                           : is_listed_now(central, arrival, &skipped)))
+    bool first_misfit = !arrival->fits && central->misfits == 1;
+    if (!first_misfit && central->listing == YS_LIST_NONE)
+        return;
+    if (!first_misfit && !(central->listing == YS_LIST_SOME ? is_among_some(central, arrival)
+                                                            : is_listed_now(central, arrival, &skipped)))
         return;
     if (skipped > 0)
         (void)snprintf(more, sizeof more, "  (%u more before it)", skipped);
@@ -55,9 +65,10 @@ static void list_value(struct ys_central *central, const struct ys_peer *peer, c
     (void)ys_hex_format(arrival->bytes, arrival->length, " ", raw, sizeof raw);
     if (strncmp(text, raw, strlen(raw)) == 0) /* bytes are their own words */
         raw[0] = '\0';
-    central_say(central, "is %s: %s %-*s%s%s%s%s", arrival->indicated ? "indicated" : "notified",
+    central_say(central, "is %s: %s %-*s%s%s%s%s%s", arrival->indicated ? "indicated" : "notified",
                 ys_peer_value_name(peer, arrival->handle, name, sizeof name), raw[0] != '\0' ? 9 : 0, text,
-                raw[0] != '\0' ? " [" : "", raw, raw[0] != '\0' ? "]" : "", more);
+                raw[0] != '\0' ? " [" : "", raw, raw[0] != '\0' ? "]" : "",
+                arrival->fits ? "" : ": this does not fit its format", more);
 }
 
 void central_notified(struct ys_central *central, const struct ys_event *event)
@@ -75,6 +86,8 @@ void central_notified(struct ys_central *central, const struct ys_event *event)
         .length = length,
     };
     memcpy(arrival->bytes, event->u.notification.value, length);
+    arrival->fits = fits(central, peer, arrival);
+    central->misfits += !arrival->fits;
     struct ys_arrival **place = &central->arrivals[central->received++ % ARRIVALS_KEPT];
     free(*place);
     *place = arrival;
@@ -96,6 +109,11 @@ void ys_central_list_anew(struct ys_central *central)
 uint64_t ys_central_received(const struct ys_central *central)
 {
     return central->received;
+}
+
+uint64_t ys_central_misfits(const struct ys_central *central)
+{
+    return central->misfits;
 }
 
 const struct ys_arrival *ys_central_arrival(const struct ys_central *central, uint64_t number)

@@ -32,6 +32,7 @@ struct ys_wanted {
 struct ys_task {
     bool done;
     bool good;       /* it was done as it was told */
+    bool misfits;    /* a value was read, and it does not fit its format */
     bool answered;   /* there was an answer: `error` is the server's */
     uint8_t error;   /* of the attribute protocol */
     char came[500];  /* what came of it, in words; of a failure why */
@@ -65,6 +66,7 @@ struct ys_arrival {
     uint64_t at_ns;
     uint16_t handle;
     bool indicated;
+    bool fits; /* its format, or it fills its packet and may be longer */
     uint16_t length;
     uint8_t bytes[];
 };
@@ -184,6 +186,9 @@ uint64_t ys_central_received(const struct ys_central *central);
 /* One of them; NULL if it has not come yet, or is forgotten: the last 16,384 are kept. */
 const struct ys_arrival *ys_central_arrival(const struct ys_central *central, uint64_t number);
 /* The values that have come of the characteristic to which it subscribed first. */
+/* How many of them did not fit their format. */
+uint64_t ys_central_misfits(const struct ys_central *central);
+
 const struct ys_stream_meter *ys_central_stream(const struct ys_central *central);
 /* Begins to list anew, where only some are listed. */
 void ys_central_list_anew(struct ys_central *central);

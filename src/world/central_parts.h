@@ -99,6 +99,7 @@ struct ys_central {
     uint8_t payload[YS_ADVERTISEMENT_MAX];
     struct ys_arrival *arrivals[ARRIVALS_KEPT];
     uint64_t received;
+    uint64_t misfits;
     struct ys_stream_meter stream;
     const struct ys_characteristic *metered; /* the first that was subscribed to */
     enum ys_listing listing;

@@ -213,10 +213,10 @@ static void value(void *context, const void *field, const uint8_t *bytes, size_t
     ys_value_say(field, bytes, length, text, size);
 }
 
-static bool fits(void *context, const void *field, size_t length)
+static bool fits(void *context, const void *field, const uint8_t *bytes, size_t length)
 {
     (void)context;
-    return field == NULL || (length >= ys_value_least(field) && length <= ys_value_greatest(field));
+    return field == NULL || ys_value_fits(field, bytes, length);
 }
 
 /* The characteristic whose value a handle is; NULL: it is not known, or no value. */

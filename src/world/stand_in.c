@@ -26,7 +26,6 @@ struct moving {
     const struct ys_characteristic *characteristic;
     uint16_t handle;
     int64_t raw;
-    uint16_t least; /* length of a value of which nothing is said */
     uint16_t length;
     uint8_t bytes[512];
     struct ys_timer timer;
@@ -139,7 +138,7 @@ static void begin(struct moving *moving)
 {
     const struct ys_characteristic *characteristic = moving->characteristic;
     memset(moving->bytes, 0, sizeof moving->bytes);
-    moving->length = moving->least; /* zeros, where nothing else is said */
+    moving->length = (uint16_t)ys_value_zeros(&characteristic->type); /* where nothing else is said */
     if (characteristic->stand_in.shape != YS_SHAPE_NONE) {
         show(moving, characteristic->stand_in.from);
     } else if (characteristic->value != NULL) {
@@ -158,9 +157,6 @@ static bool fill_value(struct ys_stand_in_device *device, size_t index)
     moving->device = device;
     moving->characteristic = characteristic;
     moving->handle = (uint16_t)(index + 1);
-    moving->least = (uint16_t)ys_value_least(&characteristic->type);
-    if (characteristic->type.format->kind == YS_FORMAT_BYTES)
-        moving->least = row->size;
     moving->timer = (struct ys_timer){.fire = move, .context = moving};
     begin(moving);
     device->movings[index] = moving;

@@ -27,6 +27,7 @@ enum trouble {
 static struct ys_host *our_host;
 static volatile int trouble;
 static uint16_t count;
+static int64_t length = sizeof count; /* of what is put for it */
 static volatile int nothing;
 
 static void make(int what)
@@ -80,7 +81,8 @@ uint8_t misbehaving_trouble_write(const struct ys_access *access, struct ys_read
 uint8_t misbehaving_count_read(const struct ys_access *access, struct ys_writer *value)
 {
     (void)access;
-    ys_put_u16(value, count);
+    for (int64_t i = 0; i < length; i++)
+        ys_put_u8(value, (uint8_t)(i < 2 ? count >> 8 * i : 0));
     return YS_ATT_OK;
 }
 
@@ -120,7 +122,14 @@ static void fail(void *context, int64_t value)
     make((int)value);
 }
 
-static const struct ys_input inputs[] = {{"add", add}, {"fail", fail}};
+static void put(void *context, int64_t value)
+{
+    (void)context;
+    length = value;
+    ys_host_changed(our_host, MISBEHAVING_COUNT);
+}
+
+static const struct ys_input inputs[] = {{"add", add}, {"fail", fail}, {"put", put}};
 static const struct ys_firmware firmware = {
     .table = &misbehaving_table,
     .start = start,

@@ -287,7 +287,7 @@ static void audit_value(struct ys_audit *audit, const struct ys_said *said, cons
     bool writes = opcode == YS_ATT_WRITE_REQUEST; /* which may be refused */
     if (meaning.field != NULL && !writes)
         (void)audit_judge(audit, YS_RULE_VALUE_FORMAT,
-                          glossary->fits(glossary->context, meaning.field, said->value_length),
+                          glossary->fits(glossary->context, meaning.field, said->value, said->value_length),
                           "%s has %zu bytes, which its format does not have",
                           meaning.name != NULL ? meaning.name : "the value", said->value_length);
 }

@@ -22,7 +22,7 @@ struct ys_glossary {
     /* What the bytes of a value mean, in words; `field` may be NULL. */
     void (*value)(void *context, const void *field, const uint8_t *bytes, size_t length, char *text, size_t size);
     /* Whether a value can have this length; true if nothing is known of it. */
-    bool (*fits)(void *context, const void *field, size_t length);
+    bool (*fits)(void *context, const void *field, const uint8_t *bytes, size_t length);
     /* Whether a value of a server needs an encrypted link for what this property offers (enum ys_property). */
     bool (*is_protected)(void *context, const struct ys_party *server, uint16_t handle, uint8_t property);
     /* What number it is, and in which unit ("": none); false if it is none. */

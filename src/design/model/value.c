@@ -31,15 +31,32 @@ size_t ys_value_greatest(const struct ys_field *field)
     return item_greatest(field) * (field->most.number > 0 ? (size_t)field->most.number : 1);
 }
 
+/* Of a field that is there. In a structure only arrays and texts may be shorter than they say. */
+static size_t least_of_field(const struct ys_field *field)
+{
+    if (field->most.number > 0)
+        return 0;
+    return field->fixed || field->format->kind == YS_FORMAT_BYTES ? (size_t)field->length.number : field->format->size;
+}
+
 size_t ys_value_least(const struct ys_field *field)
 {
     size_t sum = 0;
-    if (field->most.number > 0 || field->depends)
-        return 0;
     if (field->format->kind != YS_FORMAT_STRUCT)
-        return field->fixed ? (size_t)field->length.number : field->format->size;
+        return field->most.number > 0 ? 0 : field->fixed ? (size_t)field->length.number : field->format->size;
     for (size_t i = 0; i < field->field_count; i++)
-        sum += ys_value_least(&field->fields[i]);
+        sum += field->fields[i].depends ? 0 : least_of_field(&field->fields[i]);
+    return sum;
+}
+
+size_t ys_value_zeros(const struct ys_field *field)
+{
+    static const uint64_t no_flags[YS_FIELDS_MOST];
+    size_t sum = 0;
+    if (field->format->kind != YS_FORMAT_STRUCT)
+        return least_of_field(field);
+    for (size_t i = 0; i < field->field_count; i++)
+        sum += ys_value_is_there(&field->fields[i], no_flags) ? least_of_field(&field->fields[i]) : 0;
     return sum;
 }
 
@@ -226,81 +243,114 @@ static void put_item(const struct ys_field *field, const uint8_t *sent, size_t l
     }
 }
 
-/* One field of a structure, from where the reader stands. */
-static bool put_field(const struct ys_field *field, struct ys_reader *reader, FILE *stream)
+/* Takes one field of a structure, from where the reader stands; false if it is cut short. */
+static bool take_field(const struct ys_field *field, struct ys_reader *reader)
 {
     size_t size = field->format->size != 0 ? field->format->size : (size_t)field->length.number;
     size_t left = ys_reader_left(reader);
-    if (field->most.number > 0) {
-        (void)fputc('[', stream);
-        for (uint64_t i = 0; i < field->most.number && ys_reader_left(reader) >= size; i++) {
-            (void)fputs(i > 0 ? "; " : "", stream);
-            put_item(field, ys_get_bytes(reader, size), size, stream);
-        }
-        (void)fputc(']', stream);
-        return true;
-    }
-    if ((field->format->kind == YS_FORMAT_TEXT || field->format->kind == YS_FORMAT_UTF16) && left < size)
-        size = left; /* it is the last, and may be shorter */
-    if (left < size)
+    size_t count = 1;
+    if (field->most.number > 0)
+        count = size > 0 && left / size < field->most.number ? left / size : (size_t)field->most.number;
+    else if (field->format->kind == YS_FORMAT_TEXT || field->format->kind == YS_FORMAT_UTF16)
+        size = left < size ? left : size; /* it is the last, and may be shorter */
+    if (left < count * size)
         return false;
-    put_item(field, ys_get_bytes(reader, size), size, stream);
+    (void)ys_get_bytes(reader, count * size);
     return true;
+}
+
+/* The bytes of a field that were taken. */
+static void put_field(const struct ys_field *field, const uint8_t *bytes, size_t length, FILE *stream)
+{
+    size_t size = field->format->size != 0 ? field->format->size : (size_t)field->length.number;
+    if (field->most.number == 0) {
+        put_item(field, bytes, length, stream);
+        return;
+    }
+    (void)fputc('[', stream);
+    for (size_t at = 0; at + size <= length && size > 0; at += size) {
+        (void)fputs(at > 0 ? "; " : "", stream);
+        put_item(field, bytes + at, size, stream);
+    }
+    (void)fputc(']', stream);
+}
+
+/* A structure, taken field by field. */
+struct walk {
+    const struct ys_field *whole;
+    const uint8_t *bytes;
+    size_t length;
+    struct ys_reader reader;
+    uint64_t flags[YS_FIELDS_MOST];
+    size_t i;     /* of the field behind the one that was taken */
+    bool is_good; /* none is cut short so far */
+    const uint8_t *at;
+    size_t taken;
+};
+
+static struct walk walk_of(const struct ys_field *whole, const uint8_t *bytes, size_t length)
+{
+    return (struct walk){
+        .whole = whole, .bytes = bytes, .length = length, .reader = ys_reader_of(bytes, length), .is_good = true};
+}
+
+/* The next field that is there; NULL at the end. */
+static const struct ys_field *next_field(struct walk *walk)
+{
+    while (walk->is_good && walk->i < walk->whole->field_count) {
+        const struct ys_field *field = &walk->whole->fields[walk->i++];
+        size_t left = ys_reader_left(&walk->reader);
+        if (!ys_value_is_there(field, walk->flags))
+            continue;
+        walk->at = walk->bytes + (walk->length - left);
+        if (field->format->kind == YS_FORMAT_FLAGS && left >= field->format->size)
+            walk->flags[walk->i - 1] = ys_value_bits(field->format, walk->at);
+        walk->is_good = take_field(field, &walk->reader);
+        walk->taken = left - ys_reader_left(&walk->reader);
+        return field;
+    }
+    return NULL;
 }
 
 static void put_struct(const struct ys_field *whole, const uint8_t *bytes, size_t length, FILE *stream)
 {
-    struct ys_reader reader = ys_reader_of(bytes, length);
-    uint64_t flags[YS_FIELDS_MOST] = {0};
+    struct walk walk = walk_of(whole, bytes, length);
     const char *between = "";
-    for (size_t i = 0; i < whole->field_count; i++) {
-        const struct ys_field *field = &whole->fields[i];
-        struct ys_reader ahead = reader;
-        if (!ys_value_is_there(field, flags))
-            continue;
+    for (const struct ys_field *field; (field = next_field(&walk)) != NULL; between = YS_VALUE_SEPARATOR) {
         (void)fprintf(stream, "%s%s ", between, field->name);
-        between = YS_VALUE_SEPARATOR;
-        const uint8_t *own = field->format->kind == YS_FORMAT_FLAGS ? ys_get_bytes(&ahead, field->format->size) : NULL;
-        if (own != NULL)
-            flags[i] = ys_value_bits(field->format, own);
-        if (!put_field(field, &reader, stream)) {
+        if (walk.is_good)
+            put_field(field, walk.at, walk.taken, stream);
+        else
             (void)fputs("cut short", stream);
-            return;
-        }
     }
-    if (ys_reader_left(&reader) > 0)
-        (void)fprintf(stream, "%sand %zu bytes more", between, ys_reader_left(&reader));
+    if (walk.is_good && ys_reader_left(&walk.reader) > 0)
+        (void)fprintf(stream, "%sand %zu bytes more", between, ys_reader_left(&walk.reader));
 }
 
 const uint8_t *ys_value_part(const struct ys_field *whole, const uint8_t *bytes, size_t length,
                              const struct ys_field *part, size_t *part_length)
 {
-    struct ys_reader reader = ys_reader_of(bytes, length);
-    uint64_t flags[YS_FIELDS_MOST] = {0};
-    const uint8_t *found = NULL;
-    char *words = NULL;
-    size_t words_length = 0;
-    FILE *stream = open_memstream(&words, &words_length); /* only how far each field goes is of interest */
-    if (stream == NULL)
-        abort();
-    for (size_t i = 0; i < whole->field_count && found == NULL; i++) {
-        const struct ys_field *field = &whole->fields[i];
-        const uint8_t *at = bytes + (length - ys_reader_left(&reader));
-        size_t left = ys_reader_left(&reader);
-        if (!ys_value_is_there(field, flags))
-            continue;
-        if (field->format->kind == YS_FORMAT_FLAGS && left >= field->format->size)
-            flags[i] = ys_value_bits(field->format, at);
-        if (!put_field(field, &reader, stream))
-            break;
-        if (field == part) {
-            found = at;
-            *part_length = left - ys_reader_left(&reader);
+    struct walk walk = walk_of(whole, bytes, length);
+    for (const struct ys_field *field; (field = next_field(&walk)) != NULL;) {
+        if (field == part && walk.is_good) {
+            *part_length = walk.taken;
+            return walk.at;
         }
     }
-    (void)fclose(stream);
-    free(words);
-    return found;
+    return NULL;
+}
+
+bool ys_value_fits(const struct ys_field *field, const uint8_t *bytes, size_t length)
+{
+    if (field->format->kind == YS_FORMAT_STRUCT && field->most.number == 0) {
+        struct walk walk = walk_of(field, bytes, length);
+        while (next_field(&walk) != NULL)
+            ;
+        return walk.is_good && ys_reader_left(&walk.reader) == 0;
+    }
+    if (field->format->size == 0 && field->length.number == 0) /* nobody has said */
+        return length <= YS_VALUE_LONGEST;
+    return length >= ys_value_least(field) && length <= ys_value_greatest(field);
 }
 
 bool ys_value_number(const struct ys_field *field, const uint8_t *bytes, size_t length, double *number)
@@ -331,6 +381,9 @@ void ys_value_format(const struct ys_field *field, const uint8_t *bytes, size_t 
         put_struct(field, bytes, length, stream);
     else
         put_item(field, bytes, length, stream);
+    if (format->size == 0 && format->kind != YS_FORMAT_STRUCT && !ys_value_fits(field, bytes, length))
+        (void)fprintf(stream, " (%zu bytes where it has %s%zu)", length, field->fixed ? "" : "at most ",
+                      ys_value_greatest(field));
     (void)fclose(stream);
     (void)snprintf(text, size, "%s", whole);
     free(whole);

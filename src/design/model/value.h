@@ -11,6 +11,9 @@
  * `text` of `size` bytes; always ends it. Bytes that do not fit the format are said to. */
 void ys_value_format(const struct ys_field *field, const uint8_t *bytes, size_t length, char *text, size_t size);
 
+/* Whether the bytes have a length that the format allows: of a structure with the fields that its flags say. */
+bool ys_value_fits(const struct ys_field *field, const uint8_t *bytes, size_t length);
+
 /* What a number is in its unit; false if the value is none. */
 bool ys_value_number(const struct ys_field *field, const uint8_t *bytes, size_t length, double *number);
 
@@ -24,5 +27,8 @@ int64_t ys_value_decode(const struct ys_field *field, const uint8_t *bytes);
 /* The least and the greatest length that a value can have, in bytes. */
 size_t ys_value_least(const struct ys_field *field);
 size_t ys_value_greatest(const struct ys_field *field);
+
+/* The length of the value whose bytes are all 0, and whose texts and arrays are empty. */
+size_t ys_value_zeros(const struct ys_field *field);
 
 #endif
