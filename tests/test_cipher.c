@@ -215,10 +215,10 @@ static void texts_are_cut_where_their_memory_ends(void **state)
     ys_text_add(&text, "%d and", 40);
     assert_string_equal(memory, "40 and");
     ys_text_add(&text, " %s", "far too much");
-    assert_string_equal(memory, "40 and far ");
-    assert_int_equal(text.length, 11);
+    assert_string_equal(memory, "40 and ...");
+    assert_int_equal(text.length, 10);
     ys_text_add(&text, "more");
-    assert_string_equal(memory, "40 and far ");
+    assert_string_equal(memory, "40 and ...");
     text = ys_text_in(memory, sizeof memory);
     ys_text_hex(&text, bytes, 0, 4);
     assert_string_equal(memory, "");
@@ -229,6 +229,17 @@ static void texts_are_cut_where_their_memory_ends(void **state)
     text = ys_text_in(longer, sizeof longer);
     ys_text_hex(&text, bytes, sizeof bytes, 2);
     assert_string_equal(longer, "01 02 ... (4 bytes)");
+    text = ys_text_in(memory, sizeof memory);
+    ys_text_hex(&text, bytes, sizeof bytes, 4);
+    assert_string_equal(memory, "01 02 ...");
+    text = ys_text_in(memory, sizeof memory);
+    ys_text_add(&text, "%s",
+                "Messger\xc3\xa4"
+                "te und mehr");
+    assert_string_equal(memory, "Messger ...");
+    text = ys_text_in(memory, sizeof memory);
+    ys_text_add(&text, "%s", "what fits, ");
+    assert_string_equal(memory, "what fits, ");
 }
 
 int main(void)

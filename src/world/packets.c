@@ -8,7 +8,7 @@
 #include "capture/say/message.h"
 
 #define KEPT      512
-#define NAME_MOST 16
+#define NAME_MOST 40
 
 struct kept {
     uint64_t at_ns;
@@ -48,7 +48,8 @@ static void take(void *context, const struct ys_seen *seen)
     kept->at_ns = seen->record->at_ns;
     kept->channel = seen->record->air.channel;
     kept->overlapped = seen->record->air.overlapped;
-    (void)snprintf(kept->from, sizeof kept->from, "%s", message.from[0] != '\0' ? message.from : "somebody");
+    struct ys_text from = ys_text_in(kept->from, sizeof kept->from);
+    ys_text_add(&from, "%s", message.from[0] != '\0' ? message.from : "somebody");
     bool link = seen->kind == YS_SEEN_LINK && seen->good;
     kept->telling = link && seen->packet.data.length > 0;
     kept->plain = link && kept->telling ? NULL : message.kind;
@@ -93,7 +94,7 @@ void ys_packets_say(struct ys_packets *packets, size_t count, bool all, void (*l
     }
     for (uint64_t i = from; i < packets->count; i++) {
         const struct kept *kept = &packets->kept[i % KEPT];
-        char text[320];
+        char text[360];
         if (!all && !kept->telling)
             continue;
         (void)snprintf(text, sizeof text, "%12.6f s  channel %2u  %-8s %s%s", (double)kept->at_ns / 1e9, kept->channel,

@@ -1,7 +1,8 @@
-/* A text that grows in memory of a fixed size, and is cut where that ends. */
+/* A text that grows in memory of a fixed size. Where that ends it is cut behind a word, and " ..." says so. */
 #ifndef CAPTURE_TEXT_H
 #define CAPTURE_TEXT_H
 
+#include <stdbool.h>
 #include <stddef.h>
 #include <stdint.h>
 
@@ -9,6 +10,7 @@ struct ys_text {
     char *to;
     size_t size;
     size_t length; /* without the zero at its end */
+    bool is_cut;   /* nothing is added any more */
 };
 
 /* An empty one in `size` bytes, at least 1. */
