@@ -17,27 +17,35 @@ function(yarnswift_device target definition)
     set(tool yarnswift_generator)
   endif()
   add_custom_command(
-    OUTPUT ${folder}/${name}_table.h ${folder}/${name}_table.c
+    OUTPUT ${folder}/${name}_table.h ${folder}/${name}_table.c ${folder}/${name}_config.h
     COMMAND ${CMAKE_COMMAND} -E make_directory ${folder}
     COMMAND ${tool} generate -o ${folder} --depends ${folder}/${name}.d ${path}
     COMMAND ${CMAKE_COMMAND} -E touch_nocreate ${folder}/${name}_table.c ${folder}/${name}_table.h
+      ${folder}/${name}_config.h
     DEPENDS ${path} ${tool}
     DEPFILE ${folder}/${name}.d
     COMMENT "Generating the tables of ${file}" VERBATIM)
-  target_sources(${target} PRIVATE ${folder}/${name}_table.c ${folder}/${name}_table.h)
+  target_sources(${target} PRIVATE ${folder}/${name}_table.c ${folder}/${name}_table.h ${folder}/${name}_config.h)
   target_include_directories(${target} PUBLIC $<BUILD_INTERFACE:${folder}>)
+  set(yarnswift_name ${name} PARENT_SCOPE)
 endfunction()
 
 # yarnswift_module(NAME DEFINITION SOURCE...): builds firmware as the module modules/NAME.so in the build folder, which
-# `yarnswift rehearse` and `yarnswift explore` load. One of its files says YS_MODULE(...), see yarnswift/workstation.h.
+# `yarnswift rehearse` and `yarnswift explore` load, and with which a program can be linked that calls ys_workstation_main.
+# One of its files says YS_MODULE(...), see yarnswift/workstation.h. The host is compiled into it with the sizes that the
+# definition needs, as on the target; others by target_compile_definitions(NAME PRIVATE YS_QUEUE_SIZE=0 ...).
 function(yarnswift_module name definition)
-  add_library(${name} MODULE ${ARGN})
-  set_target_properties(${name} PROPERTIES PREFIX "" SUFFIX ".so" C_VISIBILITY_PRESET default
+  file(GLOB_RECURSE host CONFIGURE_DEPENDS ${YARNSWIFT_SOURCES}/wire/*.c ${YARNSWIFT_SOURCES}/host/*.c)
+  add_library(${name} SHARED ${ARGN} ${host})
+  set_target_properties(${name} PROPERTIES PREFIX "" SUFFIX ".so" C_VISIBILITY_PRESET hidden
     LIBRARY_OUTPUT_DIRECTORY ${CMAKE_BINARY_DIR}/modules)
   yarnswift_device(${name} ${definition})
-  if(TARGET yarnswift_host)
-    target_link_libraries(${name} PRIVATE yarnswift_host)
-  else()
-    target_link_libraries(${name} PRIVATE yarnswift::yarnswift_host)
+  target_compile_features(${name} PRIVATE c_std_11)
+  target_compile_definitions(${name} PRIVATE YS_CONFIG_FILE="${yarnswift_name}_config.h" $<$<CONFIG:Debug>:YS_DEBUG=1>)
+  target_include_directories(${name} PRIVATE ${YARNSWIFT_SOURCES}
+    $<TARGET_PROPERTY:yarnswift::yarnswift_host,INTERFACE_INCLUDE_DIRECTORIES>)
+  # A handler that is missing stops the build; what a sanitizer needs comes later.
+  if(UNIX AND NOT APPLE AND NOT YARNSWIFT_SANITIZE AND NOT CMAKE_C_FLAGS MATCHES "-fsanitize")
+    target_link_options(${name} PRIVATE LINKER:-z,defs)
   endif()
 endfunction()

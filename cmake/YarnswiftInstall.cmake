@@ -2,6 +2,9 @@
 # and, if it was built, the command with its man page, and what runs firmware on a workstation. The tree in which all this
 # is built can be used as a package, too.
 install(DIRECTORY include/yarnswift DESTINATION ${CMAKE_INSTALL_INCLUDEDIR})
+# The sources of the firmware library, which modules are compiled with in sizes of their own.
+set(sources_folder ${CMAKE_INSTALL_DATADIR}/yarnswift/src)
+install(DIRECTORY src/wire src/host DESTINATION ${sources_folder} FILES_MATCHING PATTERN "*.[ch]")
 set(libraries yarnswift_wire yarnswift_host)
 if(YARNSWIFT_TOOL)
   list(APPEND libraries yarnswift_sim yarnswift_simulated yarnswift_measure yarnswift_capture yarnswift_design yarnswift_world
@@ -13,7 +16,8 @@ configure_file(cmake/YarnswiftDevice.cmake ${CMAKE_BINARY_DIR}/YarnswiftDevice.c
 set(package_folder ${CMAKE_INSTALL_LIBDIR}/cmake/yarnswift)
 install(EXPORT yarnswift NAMESPACE yarnswift:: FILE yarnswift-targets.cmake DESTINATION ${package_folder})
 configure_package_config_file(cmake/yarnswift-config.cmake.in ${CMAKE_BINARY_DIR}/yarnswift-config.cmake
-  INSTALL_DESTINATION ${package_folder} PATH_VARS CMAKE_INSTALL_BINDIR)
+  INSTALL_DESTINATION ${package_folder} PATH_VARS CMAKE_INSTALL_BINDIR sources_folder)
+file(WRITE ${CMAKE_BINARY_DIR}/yarnswift-sources.cmake "set(YARNSWIFT_SOURCES \"${PROJECT_SOURCE_DIR}/src\")\n")
 write_basic_package_version_file(${CMAKE_BINARY_DIR}/yarnswift-config-version.cmake COMPATIBILITY SameMinorVersion)
 install(FILES ${CMAKE_BINARY_DIR}/yarnswift-config.cmake ${CMAKE_BINARY_DIR}/yarnswift-config-version.cmake
   cmake/YarnswiftDevice.cmake DESTINATION ${package_folder})

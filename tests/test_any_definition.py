@@ -21,7 +21,7 @@ SEED = int(sys.argv[4]) if len(sys.argv) > 4 else 1
 DEVICES = ["scale", "scale.v1", "Scale-2", "a", "t_h", "table", "value_of", "x", "descriptor_10", "device with spaces",
            "advertisement", "bytes_of", "value"]
 RESERVED = ["uint8", "size", "ys", "int", "sig_atomic", "linux", "ys_x", "class", "3d", "_", "int_least8"]
-WORDS = ["x", "y", "x count", "x length", "table h", "table", "values size", "x configuration", "x service", "x least",
+WORDS = ["x", "y", "x count", "x length", "table h", "config h", "table", "values size", "x configuration", "x service", "x least",
          "x greatest", "descriptor 10", "value of x", "read", "x read", "write", "put", "x put", "get", "advertising",
          "consent", "security", "link", "address", "class", "int", "linux", "xor eq", "generic access", "writer", "value",
          "reader", "index", "i", "bits", "battery level", "Temperature"]
@@ -159,9 +159,6 @@ def run(arguments, folder):
                           check=False, stdin=subprocess.DEVNULL)
 
 
-LIMITS = ["-DYS_NOTIFIABLES=256", "-DYS_CONNECTIONS=8", "-DYS_MTU=517"]
-
-
 def try_one(number):
     """What came of it: "good", or what refuses it; and what is wrong, or None."""
     chance = random.Random(SEED * 1000003 + number)
@@ -184,12 +181,13 @@ def try_one(number):
                 return "made", f"{told}{arguments[1]} ended with {made.returncode}\n{made.stderr}"
         sources = sorted(name for name in os.listdir(folder) if name.endswith(".c"))
         header = next(name for name in os.listdir(folder) if name.endswith("_table.h"))
-        compiled = run(["cc", "-std=c11", "-Wall", "-Wextra", "-Werror", "-fsyntax-only", f"-I{ROOT}/include", *LIMITS,
+        sizes = f"-DYS_CONFIG_FILE=\"{header.replace('_table.h', '_config.h')}\""
+        compiled = run(["cc", "-std=c11", "-Wall", "-Wextra", "-Werror", "-fsyntax-only", f"-I{ROOT}/include", "-I.", sizes,
                         *sources], folder)
         if compiled.returncode == 0:
             pathlib.Path(folder, "all.cpp").write_text(f"#include \"{header}\"\n", encoding="utf-8")
             compiled = run(["c++", "-std=c++17", "-Wall", "-Wextra", "-Werror", "-fsyntax-only", f"-I{ROOT}/include",
-                            "all.cpp"], folder)
+                            "-I.", sizes, "all.cpp"], folder)
         if compiled.returncode != 0:
             return "compiled", told + compiled.stderr
         played = run([COMMAND, "demo", file], folder)

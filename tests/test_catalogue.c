@@ -108,7 +108,7 @@ static void some_entries_are_what_the_standard_says(void **state)
         {0x2a53, "RSC Measurement", 4, 10},
         {0x2a9d, "Weight Measurement", 3, 15},
         {0x2afb, "Illuminance", 3, 3},
-        {0x2a23, "System ID", 0, 8},
+        {0x2a23, "System ID", 8, 8},
     };
     (void)state;
     for (size_t i = 0; i < COUNT(cases); i++) {

@@ -70,6 +70,69 @@ fi
 grep -q "lamp_colour_read" "$work/log"
 sed -i 's/lamp_color_read/lamp_colour_read/' main.c
 
+# So it does in a module, which has the host in it with the sizes that its definition needs.
+sed -i 's/^device: .*/device: {name: Lamp, limits: {connections: 5, mtu: 100}}/' lamp.device.yaml
+cat >module.c <<'EOF'
+#include <yarnswift/workstation.h>
+#include "lamp_table.h"
+#if YS_CONNECTIONS != 5 || YS_MTU != 100 || YS_NOTIFIABLES != 1 || YS_QUEUE_SIZE != 24
+#error "these are other sizes"
+#endif
+uint8_t lamp_colour_read(const struct ys_access *access, struct ys_writer *value)
+{
+    (void)access;
+    ys_put_u24(value, 0xffcc99);
+    return YS_ATT_OK;
+}
+static void on_event(struct ys_host *host, void *context, const struct ys_event *event)
+{
+    (void)context;
+    if (event->kind == YS_EVENT_READY)
+        (void)ys_advertise(host, &lamp_advertising);
+}
+static uint8_t values[LAMP_VALUES_SIZE];
+static const struct ys_firmware firmware = {.table = &lamp_table, .values = values, .on_event = on_event};
+YS_MODULE(firmware);
+EOF
+mkdir module
+cat >module/CMakeLists.txt <<'EOF'
+cmake_minimum_required(VERSION 3.25)
+project(lamp LANGUAGES C)
+find_package(yarnswift REQUIRED)
+yarnswift_module(lamp ../lamp.device.yaml ../module.c)
+target_compile_definitions(lamp PRIVATE YS_QUEUE_SIZE=24)
+EOF
+cat >lamp.scene.yaml <<'EOF'
+scene: five at once
+devices: [{name: lamp, definition: lamp.device.yaml, firmware: lamp}]
+centrals: [{name: a}, {name: b}, {name: c}, {name: d}, {name: e}, {name: f, patience: 2 s}]
+steps:
+- {who: a, steps: [{connect: lamp}]}
+- {who: b, steps: [{connect: lamp}]}
+- {who: c, steps: [{connect: lamp}]}
+- {who: d, steps: [{connect: lamp}]}
+- {who: e, steps: [{connect: lamp}, discover, {read: colour, of: lamp}]}
+- {who: f, steps: [{connect: lamp, fails: could not connect}]}
+EOF
+{
+    cmake -G Ninja -S module -B module/build -DCMAKE_PREFIX_PATH="$work/prefix" -DCMAKE_C_FLAGS="$flags"
+    cmake --build module/build
+    "$work/prefix/bin/yarnswift" rehearse --modules module/build/modules lamp.scene.yaml
+} >"$work/log" 2>&1 || { cat "$work/log"; exit 1; }
+case $flags in
+*sanitize*) ;; # whose symbols come later
+*)
+    sed -i 's/lamp_colour_read/lamp_color_read/' module.c
+    if cmake --build module/build >"$work/log" 2>&1; then
+        echo "a misspelt handler was built into a module"
+        exit 1
+    fi
+    grep -q "lamp_colour_read" "$work/log"
+    ;;
+esac
+sed -i 's/^device: .*/device: {name: Lamp}/' lamp.device.yaml
+cmake --build build >"$work/log" 2>&1 || { cat "$work/log"; exit 1; }
+
 # The same by pkg-config, in C and with the header in C++.
 PKG_CONFIG_PATH=$(dirname "$(find "$work/prefix" -name yarnswift.pc)")
 export PKG_CONFIG_PATH

@@ -6,12 +6,14 @@
 #include <string.h>
 
 #include <jansson.h>
+#include <yarnswift/result.h>
 
 #include "support/run.h"
 
 #define SCENES      YARNSWIFT_ROOT "/examples/scenes/"
 #define WRENCH      YARNSWIFT_ROOT "/examples/torque_wrench/torque_wrench.device.yaml"
 #define SCALE       YARNSWIFT_ROOT "/examples/hook_scale/hook_scale.device.yaml"
+#define BEACONS     YARNSWIFT_ROOT "/tests/modules/beacons.device.yaml"
 #define MISBEHAVING YARNSWIFT_ROOT "/tests/modules/misbehaving.device.yaml"
 
 #define DEVICE(name, file, module) "  - {name: " name ", definition: " file ", firmware: " module "}\n"
@@ -542,6 +544,24 @@ static void a_take_that_would_never_end_is_broken_off(void **state)
     assert_non_null(strstr(outcome.out, "passed  " SCENES "crib.scene.yaml"));
 }
 
+/* The host that firmware meets is that of its target: with the memory that the firmware gives it, and no more. */
+static void firmware_has_what_it_gives_and_the_sizes_of_its_definition(void **state)
+{
+    static const char steps[] = "steps: [{expect log: \"says: first %u\", who: d}, {expect log: \"says: second %u\", "
+                                "who: d}, {expect log: room for connections 3, who: d}, {expect log: room for sets 2, "
+                                "who: d}]\n";
+    char body[1500];
+    (void)state;
+    for (unsigned gives = 0; gives < 2; gives++) {
+        (void)snprintf(body, sizeof body, "devices:\n  - {name: d, definition: " BEACONS ", firmware: %s}\n%s",
+                       gives ? "beacons" : "beacons_without", steps);
+        char told[2000];
+        (void)snprintf(told, sizeof told, body, gives ? YS_OK : YS_ERROR_UNSUPPORTED, gives ? YS_OK : YS_ERROR_NO_ROOM);
+        struct outcome outcome = rehearse(told, "");
+        assert_says(&outcome, 0, "passed");
+    }
+}
+
 static void a_module_that_does_not_fit_is_refused(void **state)
 {
     (void)state;
@@ -710,6 +730,7 @@ int main(void)
         cmocka_unit_test(firmware_that_crashes_is_named_and_the_other_scenes_are_played),
         cmocka_unit_test(a_value_that_does_not_fit_its_format_fails),
         cmocka_unit_test(a_take_that_would_never_end_is_broken_off),
+        cmocka_unit_test(firmware_has_what_it_gives_and_the_sizes_of_its_definition),
         cmocka_unit_test(a_module_that_does_not_fit_is_refused),
         cmocka_unit_test(modules_are_looked_for_where_they_are_said_to_be),
         cmocka_unit_test(a_scene_that_cannot_be_read_does_not_stop_the_others),

@@ -1,5 +1,5 @@
-/* The Torvane T2 on a workstation. */
-#include "workstation.h"
+/* The Torvane T2 on a workstation: what stands for its buttons and its timer in the demo and in scenes. */
+#include <yarnswift/workstation.h>
 
 #include "wrench.h"
 
@@ -27,7 +27,7 @@ static void battery(void *context, int64_t value)
 
 static const struct ys_input inputs[] = {{"trigger", trigger}, {"battery level", battery}};
 
-const struct ys_firmware wrench_firmware = {
+static const struct ys_firmware firmware = {
     .table = &torque_wrench_table,
     .context = &wrench,
     .start = start,
@@ -38,4 +38,4 @@ const struct ys_firmware wrench_firmware = {
     .input_count = sizeof inputs / sizeof inputs[0],
 };
 
-YS_MODULE(wrench_firmware);
+YS_MODULE(firmware);

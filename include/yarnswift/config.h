@@ -1,7 +1,13 @@
 /* Every size that can be configured. Define a name on the compiler's command line, alike for the library and for all
- * that includes its headers, to change it. ys_host_init notices when the two disagree. */
+ * that includes its headers, to change it; or define YS_CONFIG_FILE as the name of a header with several of them, such
+ * as the NAME_config.h that is generated: -DYS_CONFIG_FILE='"NAME_config.h"'. ys_host_init notices when the two
+ * disagree. */
 #ifndef YARNSWIFT_CONFIG_H
 #define YARNSWIFT_CONFIG_H
+
+#ifdef YS_CONFIG_FILE
+#include YS_CONFIG_FILE
+#endif
 
 /* Connections at once, in both roles together: 1 to 32. Each costs about 2 x YS_MTU + 100 bytes of RAM. */
 #ifndef YS_CONNECTIONS

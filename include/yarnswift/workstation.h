@@ -8,7 +8,6 @@
 #include <stdint.h>
 
 #include <yarnswift/host.h>
-#include <yarnswift/sets.h>
 
 #ifdef __cplusplus
 extern "C" {
@@ -43,41 +42,47 @@ struct ys_firmware {
     size_t input_count;
 };
 
-/* Firmware as a module, which `yarnswift rehearse` and `yarnswift explore` load: the firmware with the host that it was
- * compiled with, whatever its config.h says. Made by YS_MODULE. */
+/* Firmware with the host that it was compiled with, whatever its config.h says: `yarnswift rehearse` and `yarnswift
+ * explore` load it, and ys_workstation_main lets a central meet it. Made by YS_MODULE. What the host needs of the
+ * firmware, such as memory for sets and for pairing, only the firmware gives. */
 struct ys_module {
     uint32_t version; /* YS_MODULE_VERSION */
     uint16_t connections;
     uint16_t event_size;
     size_t host_size;
-    size_t sets_size;
     const struct ys_firmware *firmware;
     enum ys_result (*init)(struct ys_host *host, size_t size, const struct ys_host_settings *settings);
-    void (*use_sets)(struct ys_host *host, struct ys_sets *sets);
     void (*start)(struct ys_host *host);
     uint32_t (*run)(struct ys_host *host);
     struct ys_address (*address)(const struct ys_host *host);
 };
 
 /* Changes whenever a module of before cannot be loaded any more. */
-#define YS_MODULE_VERSION 1
+#define YS_MODULE_VERSION 2
+
+#if defined(__GNUC__)
+#define YS_MODULE_VISIBLE __attribute__((visibility("default")))
+#else
+#define YS_MODULE_VISIBLE
+#endif
+
+/* That of the module that a program is linked with. */
+extern YS_MODULE_VISIBLE const struct ys_module ys_module;
 
 /* Makes a module of a struct ys_firmware with static storage; once, in one file of it. CMake's yarnswift_module builds
  * the rest. */
 #define YS_MODULE(the_firmware)                                                                                        \
-    extern const struct ys_module ys_module;                                                                           \
-    const struct ys_module ys_module = {                                                                               \
-        YS_MODULE_VERSION, YS_CONNECTIONS, sizeof(struct ys_event), sizeof(struct ys_host), sizeof(struct ys_sets),    \
-        &(the_firmware),   ys_host_init,   ys_host_use_sets,        ys_host_start,          ys_host_run,               \
-        ys_host_address}
+    const struct ys_module ys_module = {YS_MODULE_VERSION,      YS_CONNECTIONS,  sizeof(struct ys_event),              \
+                                        sizeof(struct ys_host), &(the_firmware), ys_host_init,                         \
+                                        ys_host_start,          ys_host_run,     ys_host_address}
 
 /* A main program: lets a central find the device, connect, discover, read, write, subscribe, unsubscribe, disconnect
  * and find it again, and prints what happens and how it went. `definition` is the path of the definition that the table
  * was generated from; it gives the names and units of what is printed. Its arguments are a seed, a whole
  * number (the same seed gives the same run), and behind it the file of a capture of what was on the air, .pcapng or
  * .pcap, which must not be there yet. Returns the exit status: 0 all was as expected, 1 something was not, 2 the
- * definition or an argument is wrong. */
-int ys_workstation_main(int argc, char **argv, const char *definition, const struct ys_firmware *firmware);
+ * definition, the module or an argument is wrong. */
+int ys_workstation_main(int argc, char **argv, const char *definition, const struct ys_module *module);
 
 #ifdef __cplusplus
 }

@@ -3,6 +3,7 @@
 #include <string.h>
 
 #include <jansson.h>
+#include <yarnswift/workstation.h>
 
 #include "cli/shared/definitions.h"
 #include "cli/shared/options.h"
@@ -16,7 +17,6 @@
 #include "scene/demo.h"
 #include "scene/report.h"
 #include "torque_wrench_table.h"
-#include "workstation.h"
 #include "wrench.h"
 
 /* The wrench's definition, as it was when the firmware was built (made at build time). */
@@ -88,7 +88,7 @@ static int play_wrench(struct input *input)
                                               strlen(torque_wrench_definition), NULL, NULL);
     struct ys_demo_plan plan = {
         .design = design,
-        .firmware = &wrench_firmware,
+        .module = &ys_module,
         .device_name = "wrench",
         .central_name = "tablet",
         .write = "preset",

@@ -60,23 +60,27 @@ static bool prepare(struct output *output, const char *folder, const struct ys_d
         return complain(design->file, "out of memory");
     print(stream, design, layout);
     (void)fclose(stream);
-    if ((size_t)snprintf(output->path, sizeof output->path, "%s/%s_table.%s", folder, design->id, suffix) >=
+    if ((size_t)snprintf(output->path, sizeof output->path, "%s/%s_%s", folder, design->id, suffix) >=
         sizeof output->path)
         return complain(folder, "the path is too long");
     return may_be_generated(output->path);
 }
 
-/* Both files are ready, and both may be written, before either is. */
+/* All files are ready, and all may be written, before any is. */
 static bool generate(const char *folder, const struct ys_design *design, const struct ys_layout *layout)
 {
-    struct output header = {.text = NULL};
-    struct output source = {.text = NULL};
-    bool good = prepare(&header, folder, design, layout, "h", ys_generate_header) &&
-                prepare(&source, folder, design, layout, "c", ys_generate_source) &&
-                write_generated(header.path, header.text, header.length) &&
-                write_generated(source.path, source.text, source.length);
-    free(header.text);
-    free(source.text);
+    static const struct {
+        const char *suffix;
+        print_fn *print;
+    } files[] = {{"table.h", ys_generate_header}, {"table.c", ys_generate_source}, {"config.h", ys_generate_config}};
+    struct output outputs[sizeof files / sizeof files[0]] = {{.text = NULL}};
+    bool good = true;
+    for (size_t i = 0; i < sizeof files / sizeof files[0] && good; i++)
+        good = prepare(&outputs[i], folder, design, layout, files[i].suffix, files[i].print);
+    for (size_t i = 0; i < sizeof files / sizeof files[0]; i++) {
+        good = good && write_generated(outputs[i].path, outputs[i].text, outputs[i].length);
+        free(outputs[i].text);
+    }
     return good;
 }
 
@@ -90,6 +94,8 @@ static bool may_be_rule(const char *path)
     if (text == NULL)
         return errno == ENOENT || complain(path, "cannot read it: %s", strerror(errno));
     const char *colon = memchr(text, ':', length);
+    while (colon != NULL && colon > text && colon[-1] == '\\') /* one of a path */
+        colon = memchr(colon + 1, ':', length - (size_t)(colon + 1 - text));
     const char *end = memchr(text, '\n', length);
     size_t target = colon != NULL ? (size_t)(colon - text) : 0;
     bool ours = target >= strlen(header) && (end == NULL || colon < end) &&
@@ -98,15 +104,25 @@ static bool may_be_rule(const char *path)
     return ours || complain(path, "this is no rule that was generated: move it away, or take another file for -d");
 }
 
+/* A path in a rule for make: spaces, and signs that mean something there, are escaped. */
+static void put_path(FILE *stream, const char *path)
+{
+    for (; *path != '\0'; path++)
+        (void)fprintf(stream, "%s%c", strchr(" \t#:", *path) != NULL ? "\\" : *path == '$' ? "$" : "", *path);
+}
+
 /* A rule for make: the header depends on the definition and on what it includes. */
 static bool write_depends(const struct input *input, const struct ys_design *design)
 {
     struct ys_output output;
     if (!saving_begin(&output, input->depends, true))
         return false;
-    (void)fprintf(output.stream, "%s/%s_table.h:", input->folder, design->id);
-    for (size_t i = 0; i < design->source_count; i++)
-        (void)fprintf(output.stream, " %s", design->sources[i].path);
+    put_path(output.stream, input->folder);
+    (void)fprintf(output.stream, "/%s_table.h:", design->id);
+    for (size_t i = 0; i < design->source_count; i++) {
+        (void)fputc(' ', output.stream);
+        put_path(output.stream, design->sources[i].path);
+    }
     (void)fputc('\n', output.stream);
     return saving_end(&output, true);
 }
@@ -137,7 +153,8 @@ int verb_generate(int argc, char **argv)
         .parser = parse,
         .args_doc = "DEFINITION",
         .doc = "Writes NAME_table.c and NAME_table.h from NAME.device.yaml: the constant attribute table, handles, the "
-               "handlers' declarations, the advertisement. A file that is already so is left alone, and so is any that "
+               "handlers' declarations, the advertisement; and NAME_config.h, with the sizes that it needs. A file "
+               "that is already so is left alone, and so is any that "
                "was not generated; with an error in the definition nothing is written.",
     };
     struct input input = {.folder = "."};

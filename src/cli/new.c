@@ -22,7 +22,6 @@
 extern const char new_definition[];
 extern const char new_firmware_header[];
 extern const char new_firmware[];
-extern const char new_workstation_header[];
 extern const char new_workstation[];
 extern const char new_main[];
 extern const char new_scene[];
@@ -126,8 +125,7 @@ static bool write_project(const struct words *words)
         {definition, new_definition, "the definition: everything else follows from it"},
         {"firmware.h", new_firmware_header, "the firmware: its state,"},
         {"firmware.c", new_firmware, "its handlers and its interrupt"},
-        {"workstation.h", new_workstation_header, "the firmware on your workstation:"},
-        {"workstation.c", new_workstation, "what stands for its timer and its sensors"},
+        {"workstation.c", new_workstation, "on your workstation: what stands for its timer and its sensors"},
         {"main.c", new_main, "lets a central meet it"},
         {scene, new_scene, "what it goes through, and what is expected: a test"},
         {"CMakeLists.txt", new_project, "builds all"},

@@ -251,10 +251,25 @@ struct searches {
     atomic_bool failed;
 };
 
+/* Firmware that only advertises. */
+struct advertiser {
+    struct ys_advertising *advertising;
+    struct ys_sets sets;
+    bool has_sets;
+};
+
+static void start(void *context, struct ys_host *host)
+{
+    struct advertiser *advertiser = context;
+    if (advertiser->has_sets)
+        ys_host_use_sets(host, &advertiser->sets);
+}
+
 static void advertise(struct ys_host *host, void *context, const struct ys_event *event)
 {
+    const struct advertiser *advertiser = context;
     if (event->kind == YS_EVENT_READY)
-        (void)ys_advertise(host, context);
+        (void)ys_advertise(host, advertiser->advertising);
 }
 
 static bool all_found(const struct seeker *seekers, size_t count)
@@ -271,7 +286,9 @@ static bool search_in(struct ys_world *world, const struct searches *searches, s
                       struct ys_advertising *advertising, double *found_ms)
 {
     const struct ys_interval_plan *plan = searches->plan;
-    const struct ys_firmware firmware = {.table = &ys_table_bare, .context = advertising, .on_event = advertise};
+    struct advertiser advertiser = {.advertising = advertising, .has_sets = ys_design_has_sets(plan->design)};
+    const struct ys_firmware firmware = {
+        .table = &ys_table_bare, .context = &advertiser, .start = start, .on_event = advertise};
     const struct ys_module module = ys_module_linked(&firmware);
     struct ys_device *device = ys_device_new(world, DEVICE_NUMBER, "device", plan->design, &module);
     struct ys_chance chance = ys_chance_of(world->seed, CHANCE_OF_START);

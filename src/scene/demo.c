@@ -141,7 +141,7 @@ static const struct ys_characteristic *watched(const struct ys_demo_plan *plan)
         const struct ys_service *service = &plan->design->services[i];
         for (size_t j = 0; j < service->characteristic_count && best == NULL; j++) {
             if (ys_notify_offer(&service->characteristics[j])->right == YS_RIGHT_OPEN &&
-                (plan->firmware != NULL || service->characteristics[j].stand_in.shape >= YS_SHAPE_RAMP))
+                (plan->module != NULL || service->characteristics[j].stand_in.shape >= YS_SHAPE_RAMP))
                 best = &service->characteristics[j];
         }
     }
@@ -178,7 +178,7 @@ static void put_raw(const struct ys_characteristic *characteristic, int64_t raw,
 static bool checks_range(const struct ys_demo_plan *plan, const struct ys_characteristic *one)
 {
     return one->has_range && one->ways[YS_WAY_WRITE].right == YS_RIGHT_OPEN &&
-           (one->write_handler || plan->firmware == NULL);
+           (one->write_handler || plan->module == NULL);
 }
 
 /* The first characteristic that refuses what is out of its range. */
@@ -276,7 +276,7 @@ static void act(struct demo *demo)
     if (target != NULL) {
         (void)expect(demo, write(demo, target, plan->commanded, false), "a command was not sent");
         ys_world_run(&demo->world, 300 * YS_NS_PER_MS);
-        if (expect(demo, !plan->obeyed(plan->firmware->context), "a command was done without consent"))
+        if (expect(demo, !plan->obeyed(plan->module->firmware->context), "a command was done without consent"))
             ys_world_say(&demo->world, YS_SIDE_DEVICE, plan->device_name, "lets %s wait for consent", target->name);
     }
     if (plan->act != NULL)
@@ -284,7 +284,7 @@ static void act(struct demo *demo)
     if (plan->input != NULL)
         (void)ys_device_set(demo->device, plan->input, 1);
     ys_world_run(&demo->world, YS_NS_PER_MS);
-    if (target != NULL && expect(demo, plan->obeyed(plan->firmware->context), "a command was not done"))
+    if (target != NULL && expect(demo, plan->obeyed(plan->module->firmware->context), "a command was not done"))
         ys_world_say(&demo->world, YS_SIDE_DEVICE, plan->device_name, "%s", plan->consent);
 }
 
@@ -385,9 +385,8 @@ bool ys_demo_run(const struct ys_demo_plan *plan, uint64_t seed, ys_line_fn *lin
     if (!ys_world_init(&demo.world, seed, line, line_context))
         return false;
     ys_world_record(&demo.world, plan->recording);
-    if (plan->firmware != NULL) {
-        const struct ys_module module = ys_module_linked(plan->firmware);
-        demo.device = ys_device_new(&demo.world, DEVICE_NUMBER, plan->device_name, plan->design, &module);
+    if (plan->module != NULL) {
+        demo.device = ys_device_new(&demo.world, DEVICE_NUMBER, plan->device_name, plan->design, plan->module);
     } else {
         demo.device = ys_device_stand_in(&demo.world, DEVICE_NUMBER, plan->device_name, plan->design);
     }

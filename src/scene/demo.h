@@ -7,8 +7,8 @@
 /* What happens in it. Names that are NULL are chosen from the definition, or the step is left out. */
 struct ys_demo_plan {
     const struct ys_design *design;
-    const struct ys_firmware *firmware; /* NULL: the definition plays the device */
-    const char *device_name;            /* in the log */
+    const struct ys_module *module; /* NULL: the definition plays the device */
+    const char *device_name;        /* in the log */
     const char *central_name;
     const char *write;                   /* name of a characteristic to be written */
     const char *refused;                 /* a value that it must refuse */

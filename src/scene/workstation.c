@@ -8,6 +8,7 @@
 #include "capture/file/writer.h"
 #include "design/open.h"
 #include "scene/report.h"
+#include "world/module.h"
 
 enum { AS_EXPECTED, UNEXPECTED, BAD_INPUT };
 
@@ -28,6 +29,15 @@ static bool check(const char *program, const char *path, const struct ys_design 
         return true;
     (void)fprintf(stderr, "%s: nobody can meet a device that does not advertise: add advertising:\n", path);
     return false;
+}
+
+static bool check_module(const char *program, const struct ys_module *module, const struct ys_design *design)
+{
+    char problem[800] = "";
+    bool good = ys_module_check(module, program, design, problem, sizeof problem);
+    if (!good)
+        (void)fprintf(stderr, "%s: %s\n", program, problem);
+    return good;
 }
 
 /* Plays it, and writes a capture if one is wanted. */
@@ -56,7 +66,7 @@ static int play(const char *program, struct ys_demo_plan *plan, uint64_t seed, c
     return summary.as_expected ? AS_EXPECTED : UNEXPECTED;
 }
 
-int ys_workstation_main(int argc, char **argv, const char *definition, const struct ys_firmware *firmware)
+int ys_workstation_main(int argc, char **argv, const char *definition, const struct ys_module *module)
 {
     char *end = NULL;
     const char *program = argc > 0 ? argv[0] : "firmware";
@@ -69,15 +79,11 @@ int ys_workstation_main(int argc, char **argv, const char *definition, const str
                       program);
         return BAD_INPUT;
     }
-    if (firmware->interrupt != NULL && firmware->interrupt_every_us == 0) {
-        (void)fprintf(stderr, "%s: interrupt_every_us is 0: the interrupt would never end\n", program);
-        return BAD_INPUT;
-    }
     struct ys_design *design = ys_design_open(definition);
     int status = BAD_INPUT;
-    if (check(program, definition, design)) {
+    if (check(program, definition, design) && check_module(program, module, design)) {
         struct ys_demo_plan plan = {.design = design,
-                                    .firmware = firmware,
+                                    .module = module,
                                     .device_name = "device",
                                     .central_name = "central",
                                     .watch_ns = 3 * YS_NS_PER_S};

@@ -150,8 +150,6 @@ static bool wire_up(struct ys_device *device)
         ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "cannot start: %s", ys_result_text(result));
         return false;
     }
-    if (has_sets)
-        device->module.use_sets(ys_device_own_host(device), device->sets);
     ys_simulated_attach(device->simulated, ys_device_own_host(device), device->module.run);
     return true;
 }
@@ -170,11 +168,9 @@ static struct ys_device *new_device(struct ys_world *world, uint16_t number, con
     device->firmware = *module->firmware;
     device->layout = ys_layout_new(design);
     device->store = ys_store_new(STORE_SIZE);
-    device->sets = calloc(1, module->sets_size);
     device->person = (struct ys_person){.world = world, .host = ys_device_own_host(device), .name = name};
     device->interrupt = (struct ys_timer){.fire = interrupt, .context = device};
-    if (device->layout != NULL && device->store != NULL && device->sets != NULL && ys_device_watch(device) &&
-        wire_up(device))
+    if (device->layout != NULL && device->store != NULL && ys_device_watch(device) && wire_up(device))
         return device;
     ys_device_free(device);
     return NULL;
@@ -240,7 +236,6 @@ void ys_device_free(struct ys_device *device)
     ys_layout_free(device->layout);
     free(device->watched.attributes);
     free(device->watched.values);
-    free(device->sets);
     free(device);
 }
 

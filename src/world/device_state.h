@@ -30,7 +30,6 @@ struct ys_device {
     struct ys_stand_in_device *stand_in; /* or NULL */
     struct ys_store *store;              /* what survives without power */
     struct ys_simulated *simulated;      /* NULL: it has no power */
-    struct ys_sets *sets;                /* used if the definition needs them */
     struct ys_timer interrupt;
     uint64_t notifications;                                    /* and indications, as its controller was told */
     void (*take)(void *context, const struct ys_event *event); /* of whoever uses its host too, or NULL */

@@ -42,10 +42,8 @@ struct ys_module ys_module_linked(const struct ys_firmware *firmware)
         .connections = YS_CONNECTIONS,
         .event_size = sizeof(struct ys_event),
         .host_size = sizeof(struct ys_host),
-        .sets_size = sizeof(struct ys_sets),
         .firmware = firmware,
         .init = ys_host_init,
-        .use_sets = ys_host_use_sets,
         .start = ys_host_start,
         .run = ys_host_run,
         .address = ys_host_address,
@@ -93,8 +91,8 @@ static bool check_table(const struct ys_module *module, const char *path, const 
     return handle == 0;
 }
 
-static bool check(const struct ys_module *module, const char *path, const struct ys_design *design, char *problem,
-                  size_t size)
+bool ys_module_check(const struct ys_module *module, const char *path, const struct ys_design *design, char *problem,
+                     size_t size)
 {
     if (module == NULL)
         (void)snprintf(problem, size, "%s is no module of firmware: write YS_MODULE(...) in one of its files", path);
@@ -158,7 +156,7 @@ struct ys_loaded *ys_module_open(const char *path, const struct ys_design *desig
     }
     if (loaded->library != NULL)
         loaded->module = dlsym(loaded->library, "ys_module");
-    if (loaded->library != NULL && check(loaded->module, path, design, problem, size))
+    if (loaded->library != NULL && ys_module_check(loaded->module, path, design, problem, size))
         return loaded;
     ys_module_close(loaded);
     return NULL;

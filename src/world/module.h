@@ -15,6 +15,11 @@ struct ys_loaded *ys_module_open(const char *path, const struct ys_design *desig
 void ys_module_close(struct ys_loaded *loaded);
 const struct ys_module *ys_module_of(const struct ys_loaded *loaded);
 
+/* Whether a module, that of the file `path`, can be used and has the table of `design`; else why and what to do in
+ * `problem`. */
+bool ys_module_check(const struct ys_module *module, const char *path, const struct ys_design *design, char *problem,
+                     size_t size);
+
 /* Firmware that is linked, with the host of this library. */
 struct ys_module ys_module_linked(const struct ys_firmware *firmware);
 

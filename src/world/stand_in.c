@@ -47,6 +47,7 @@ struct ys_stand_in_device {
     struct ys_notifiable *notifiables;
     uint8_t (*long_uuids)[16];
     struct ys_pairing pairing;
+    struct ys_sets sets;
     struct ys_security security;
     struct ys_links links;
     struct ys_link_wishes link;
@@ -292,6 +293,8 @@ void ys_stand_in_start(struct ys_stand_in_device *device, struct ys_host *host)
             ys_world_say(device->world, YS_SIDE_DEVICE, device->design->name.text, "cannot pair: %s",
                          ys_result_text(result));
     }
+    if (ys_design_has_sets(device->design))
+        ys_host_use_sets(host, &device->sets);
     (void)ys_link_of(device->design, &device->link); /* without a word of it, it answers what it is asked */
     (void)ys_host_use_links(host, &device->links, &device->link);
     for (size_t i = 0; i < device->layout->count; i++) {

@@ -395,6 +395,33 @@ static void put_limits(FILE *stream, const struct ys_design *design, const struc
     }
 }
 
+void ys_generate_config(FILE *stream, const struct ys_design *design, const struct ys_layout *layout)
+{
+    const struct {
+        const char *name;
+        uint64_t size; /* 0: nothing is said of it */
+    } sizes[] = {
+        {"YS_CONNECTIONS", design->limits.connections.number},
+        {"YS_MTU", design->limits.mtu.number},
+        {"YS_NOTIFIABLES", layout->notifiable_count > 0 ? layout->notifiable_count : 1},
+        {"YS_SETS", ys_design_has_sets(design) ? design->set_count : 0},
+    };
+    char *prefix = upper(design->id);
+    (void)fprintf(stream,
+                  YS_GENERATED_MARK
+                  "\n/* The sizes that this definition needs, for the host library and all that includes "
+                  "its headers:\n * -DYS_CONFIG_FILE='\"%s_config.h\"'. What is defined before counts. "
+                  "*/\n#ifndef %s_CONFIG_H\n#define %s_CONFIG_H\n\n",
+                  design->id, prefix, prefix);
+    for (size_t i = 0; i < sizeof sizes / sizeof sizes[0]; i++) {
+        if (sizes[i].size > 0)
+            (void)fprintf(stream, "#ifndef %s\n#define %s %llu\n#endif\n", sizes[i].name, sizes[i].name,
+                          (unsigned long long)sizes[i].size);
+    }
+    (void)fputs("\n#endif\n", stream);
+    free(prefix);
+}
+
 void ys_generate_source(FILE *stream, const struct ys_design *design, const struct ys_layout *layout)
 {
     (void)fprintf(stream,

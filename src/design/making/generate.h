@@ -9,7 +9,8 @@
 /* The first line of every generated file: what does not begin with it is somebody's own, and is never written. */
 #define YS_GENERATED_MARK "/* Written by yarnswift generate. Do not change it: it is written anew. */"
 
-/* Prints the header, and the source, of a design without errors. */
+/* Prints the header, the source, and the header with the sizes of a design without errors. */
+void ys_generate_config(FILE *stream, const struct ys_design *design, const struct ys_layout *layout);
 void ys_generate_header(FILE *stream, const struct ys_design *design, const struct ys_layout *layout);
 /* Prints a first version of the handlers: each answers with zeros, or takes what is written and does nothing with it.
  */

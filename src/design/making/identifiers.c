@@ -113,6 +113,7 @@ static void add_set(struct list *list, const struct ys_design *design, const str
 static void add_table(struct list *list, const struct ys_design *design, const struct ys_layout *layout)
 {
     add(list, UPPER, "%s_table_h", design->id);
+    add(list, UPPER, "%s_config_h", design->id);
     add(list, AS_IT_IS, "%s_table", design->id);
     if (layout->values_size > 0)
         add(list, UPPER, "%s_values_size", design->id);
