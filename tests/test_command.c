@@ -470,7 +470,17 @@ static void an_interval_is_told_in_words_and_as_json(void **state)
     free(first);
     outcome = run_on("interval --set locator --runs 5", WRENCH);
     assert_non_null(strstr(outcome.out, "a beacon: locator"));
-    assert_int_equal(outcome.status, 1); /* the expectations are those of the other one */
+    assert_int_equal(outcome.status, 0);
+    assert_non_null(strstr(outcome.out, "  4 of 5 about another way to advertise: see --set\n"
+                                        "  yes  interval from 1000 ms to 1010 ms: "));
+    assert_null(strstr(outcome.out, "interval from 100 ms to 110 ms"));
+    outcome =
+        run_on("interval --set locator --runs 5",
+               scratch_file("two.device.yaml",
+                            "device: {name: T2}\nadvertising:\n  - {interval: 100 ms}\n  - {name: locator, kind: "
+                            "beacon, interval: 1 s}\nservices: []\nexpect:\n  - {interval: [100 ms, 110 ms]}\n  - "
+                            "{of: locator, interval: [100 ms, 110 ms]}\n"));
+    assert_int_equal(outcome.status, 1);
     assert_non_null(strstr(outcome.out, "NO   interval from 100 ms to 110 ms"));
     assert_non_null(strstr(outcome.out, "set at most 100 ms"));
 }

@@ -410,6 +410,8 @@ static void figures_and_expectations_that_make_no_sense_are_named(void **state)
          "4:11 error: by and in belong to found within\n"},
         {CONNECTABLE("1 s") "expect: [{silent at most: 2 s, found within: 2 s}]\n",
          "4:46 error: one item is one expectation: begin the next with a dash of its own\n"},
+        {CONNECTABLE("1 s") "expect: [{silent at most: 2 s, of: locator}]\n",
+         "4:36 error: there is no way to advertise named \"locator\": take a name of advertising\n"},
         {CONNECTABLE("1 s") "expect: [{found within: 61 s}]\n",
          "4:11 error: found within must be more than 0 and at most 60 s, after which a search is given up\n"},
         {CONNECTABLE("1 s") "expect: [{found within: 1 s, in: 101 %}]\n",

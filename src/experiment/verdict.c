@@ -118,6 +118,11 @@ static void judge_silence(const struct ys_design *design, const struct ys_expect
                        MS(design->sets->interval_max_us));
 }
 
+bool ys_interval_concerns(const struct ys_design *design, const struct ys_expectation *expectation)
+{
+    return expectation->set == design->sets->name;
+}
+
 void ys_interval_judge(const struct ys_design *design, const struct ys_expectation *expectation,
                        struct ys_interval_report *report, struct ys_verdict *verdict)
 {

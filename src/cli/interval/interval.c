@@ -19,6 +19,7 @@
 #include "cli/shared/verb.h"
 #include "experiment/interval.h"
 #include "experiment/recorded.h"
+#include "experiment/verdict.h"
 
 #define SCANNERS_MOST 16
 
@@ -132,7 +133,7 @@ static void gather_scanners(struct input *input, const struct ys_design *design)
     for (size_t i = 0; presets && i < ys_scanner_count; i++)
         add_scanner(input, &ys_scanners[i]);
     for (size_t i = 0; i < design->expectation_count; i++) {
-        if (design->expectations[i].kind == YS_EXPECT_FOUND)
+        if (design->expectations[i].kind == YS_EXPECT_FOUND && ys_interval_concerns(design, &design->expectations[i]))
             add_scanner(input, &design->expectations[i].by);
     }
 }

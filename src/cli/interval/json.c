@@ -45,6 +45,8 @@ static json_t *verdicts_json(const struct ys_design *design, struct ys_interval_
     json_t *verdicts = json_array();
     for (size_t i = 0; i < design->expectation_count; i++) {
         struct ys_verdict verdict;
+        if (!ys_interval_concerns(design, &design->expectations[i]))
+            continue;
         ys_interval_judge(design, &design->expectations[i], report, &verdict);
         (void)json_array_append_new(verdicts, json_pack("{s:s, s:o, s:s, s:s}", "expected", verdict.expected, "met",
                                                         verdict.unknown ? json_null() : json_boolean(verdict.met),

@@ -117,10 +117,17 @@ static void print_searches(struct ys_interval_report *report)
 static bool print_verdicts(const struct ys_design *design, struct ys_interval_report *report)
 {
     bool good = true;
+    size_t others = 0;
+    for (size_t i = 0; i < design->expectation_count; i++)
+        others += !ys_interval_concerns(design, &design->expectations[i]);
     if (design->expectation_count > 0)
         (void)printf("\nexpected\n");
+    if (others > 0)
+        (void)printf("  %zu of %zu about another way to advertise: see --set\n", others, design->expectation_count);
     for (size_t i = 0; i < design->expectation_count; i++) {
         struct ys_verdict verdict;
+        if (!ys_interval_concerns(design, &design->expectations[i]))
+            continue;
         ys_interval_judge(design, &design->expectations[i], report, &verdict);
         (void)printf("  %s  %s: %s\n",
                      verdict.unknown ? "?  "

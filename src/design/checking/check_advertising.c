@@ -394,6 +394,24 @@ static void check_set_names(struct ys_design *design)
     }
 }
 
+/* Each expectation is about one way to advertise. */
+static void check_expectations(struct ys_design *design)
+{
+    for (size_t i = 0; i < design->expectation_count && design->set_count > 0; i++) {
+        struct ys_expectation *expectation = &design->expectations[i];
+        const char *wanted = expectation->set_text.text;
+        size_t at = 0;
+        while (wanted != NULL && at < design->set_count &&
+               (design->sets[at].name == NULL || strcmp(design->sets[at].name, wanted) != 0))
+            at++;
+        if (at < design->set_count)
+            expectation->set = design->sets[at].name;
+        else
+            ys_findings_add(&design->findings, YS_ERROR, "expect", expectation->set_text.place,
+                            "there is no way to advertise named \"%s\": take a name of advertising", wanted);
+    }
+}
+
 void ys_check_unpromised(struct ys_design *design)
 {
     for (size_t i = 0; i < design->service_count && design->set_count > 0; i++) {
@@ -419,4 +437,5 @@ void ys_check_advertising(struct ys_design *design)
     for (size_t i = 0; i < design->set_count; i++)
         check_set(design, &design->sets[i]);
     check_set_names(design);
+    check_expectations(design);
 }

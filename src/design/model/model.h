@@ -318,6 +318,8 @@ enum ys_expected { YS_EXPECT_NONE, YS_EXPECT_FOUND, YS_EXPECT_INTERVAL, YS_EXPEC
 
 struct ys_expectation {
     struct ys_place place;
+    struct ys_written set_text;  /* about which way to advertise, if it says so */
+    const char *set;             /* its name, or NULL; without a word of it that of the first */
     int kind;                    /* enum ys_expected */
     struct ys_counted within_us; /* FOUND */
     struct ys_written by_text;

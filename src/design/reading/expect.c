@@ -107,6 +107,8 @@ static const struct ys_key expectation_keys[] = {
      false, EXPECT(by_text)},
     {"in", ys_key_written, &ys_kind_text, "In how many of all cases, such as 99 %", false, EXPECT(share_text)},
     {"interval", expect_interval, &ys_kind_interval, "Each interval lies between these two", false, 0},
+    {"of", ys_key_written, &ys_kind_text, "Of several ways to advertise, the one that this is about; else the first",
+     false, EXPECT(set_text)},
     {"silent at most", expect_silence, &ys_kind_time, "It can never be silent for longer", false, EXPECT(silence_us)},
 };
 static const struct ys_mapping expectation_mapping = {"an expectation", expectation_keys, COUNT(expectation_keys),
