@@ -101,6 +101,9 @@ def surroundings(section, example):
         base["energy"] = {"standby": "2 uA", "transmit": "5 mA", "receive": "5 mA"}
     if section == "`expect`":
         base["expect"] = [{"found within": "1 s"} if "by" in example or "in" in example else {}]
+        base["advertising"] = [base["advertising"], {"name": "locator", "kind": "beacon", "interval": "1 s"}]
+    if section == "`expect`" and "of" in example:
+        base["expect"] = [{"silent at most": "2 s"}]
     if section == "The whole file" and "device" in example:
         base["services"][0]["characteristics"].pop()
     if section == "The whole file" and "services" not in example:
