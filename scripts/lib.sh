@@ -21,6 +21,12 @@ need() {
     DEBIAN_FRONTEND=noninteractive $as_root apt-get install -y -qq --no-install-recommends $missing >&2
 }
 
+# The runtime of the sanitizers and of libFuzzer, whose package is named after the version of clang that there is.
+need_clang() {
+    need clang
+    need "libclang-rt-$(clang -dumpversion | cut -d. -f1)-dev"
+}
+
 # quietly COMMAND...: shows what it prints only if it fails.
 quietly() {
     log=$(mktemp)

@@ -1,19 +1,18 @@
-/* Firmware that advertises in two ways. It gives the host memory for that only if it is built so. */
+/* Firmware that advertises in two ways. It gives the host no memory for that if the environment says so. */
+#include <stdlib.h>
+
 #include <yarnswift/sets.h>
 #include <yarnswift/workstation.h>
 
 #include "beacons_table.h"
 
-#ifdef GIVES_MEMORY
 static struct ys_sets sets;
-#endif
 
 static void start(void *context, struct ys_host *host)
 {
     (void)context;
-#ifdef GIVES_MEMORY
-    ys_host_use_sets(host, &sets);
-#endif
+    if (getenv("BEACONS_FORGET") == NULL)
+        ys_host_use_sets(host, &sets);
 }
 
 static void on_event(struct ys_host *host, void *context, const struct ys_event *event)

@@ -7,10 +7,6 @@
 
 #include "misbehaving_table.h"
 
-#ifndef INTERRUPT_EVERY_US
-#define INTERRUPT_EVERY_US 10000
-#endif
-
 enum trouble {
     NO_TROUBLE,
     BAD_MEMORY,
@@ -135,7 +131,7 @@ static const struct ys_firmware firmware = {
     .start = start,
     .on_event = on_event,
     .interrupt = interrupt,
-    .interrupt_every_us = INTERRUPT_EVERY_US,
+    .interrupt_every_us = 10000,
     .inputs = inputs,
     .input_count = sizeof inputs / sizeof inputs[0],
 };
