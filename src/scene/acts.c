@@ -107,6 +107,11 @@ static void begin_pair(struct act *act)
     begin_with(act, ys_begin_pair);
 }
 
+static bool is_on(const struct on_stage *one)
+{
+    return one->device != NULL ? ys_device_is_on(one->device) : ys_central_is_on(one->central);
+}
+
 /* Of a device its host is told, which is that of a stand-in. */
 static void begin_forget(struct act *act)
 {
@@ -123,7 +128,9 @@ static void begin_forget(struct act *act)
         good = ys_central_forget(one->central, identity);
     else
         good = ys_device_forget(one->device, identity);
-    if (good)
+    if (!is_on(one))
+        act_end(act, false, "cannot forget %s: it has no power", whom);
+    else if (good)
         act_end(act, true, "has forgotten %s", whom);
     else
         act_end(act, false, "does not remember %s", whom);
@@ -210,7 +217,11 @@ static void begin_subscribe(struct act *act)
 static void begin_advertise(struct act *act)
 {
     bool on = act->step->power == 1;
-    act_end(act, ys_central_advertise(act_who(act)->central, on), "it %s", on ? "advertises" : "advertises no more");
+    enum ys_result result = ys_central_advertise(act_who(act)->central, on);
+    if (result == YS_OK)
+        act_end(act, true, "it %s", on ? "advertises" : "advertises no more");
+    else
+        act_end(act, false, "it cannot advertise: %s", ys_result_text(result));
 }
 
 static void poll_nothing(struct act *act)
@@ -252,11 +263,6 @@ static void switch_on(const struct on_stage *one)
         ys_device_start(one->device);
     else
         ys_central_start(one->central);
-}
-
-static bool is_on(const struct on_stage *one)
-{
-    return one->device != NULL ? ys_device_is_on(one->device) : ys_central_is_on(one->central);
 }
 
 static bool is_ready(const struct on_stage *one)

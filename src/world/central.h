@@ -107,8 +107,8 @@ void ys_central_list(struct ys_central *central, enum ys_listing listing);
 struct ys_address ys_central_address(const struct ys_central *central);
 const char *ys_central_name(const struct ys_central *central);
 
-/* Lets others find and connect to it, by its own name; or no more. False, and why in the log, if that cannot be. */
-bool ys_central_advertise(struct ys_central *central, bool on);
+/* Lets others find and connect to it, by its own name; or no more. What cannot be is also said in the log. */
+enum ys_result ys_central_advertise(struct ys_central *central, bool on);
 
 /* Whom it has met at this address, who is met now for the first time if need be; NULL if there is no memory. */
 struct ys_peer *ys_central_peer(struct ys_central *central, const struct ys_address *address);

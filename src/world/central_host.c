@@ -237,7 +237,7 @@ bool ys_central_wait(struct ys_central *central)
     return ys_world_run_until(central->world, &central->ready, 5 * YS_NS_PER_S);
 }
 
-bool ys_central_advertise(struct ys_central *central, bool on)
+enum ys_result ys_central_advertise(struct ys_central *central, bool on)
 {
     struct ys_writer writer = ys_writer_to(central->payload, sizeof central->payload);
     const uint8_t flags = YS_AD_GENERAL | YS_AD_NO_CLASSIC;
@@ -247,14 +247,15 @@ bool ys_central_advertise(struct ys_central *central, bool on)
                                                    .interval_max_us = 100000,
                                                    .data = central->payload,
                                                    .data_length = (uint16_t)ys_writer_stored(&writer)};
-    enum ys_result result = !ys_writer_ok(&writer) ? YS_ERROR_ARGUMENT
-                            : on                   ? ys_advertise(central->host, &central->advertising)
-                                                   : ys_advertise_stop(central->host);
+    enum ys_result result = !ys_writer_ok(&writer)       ? YS_ERROR_ARGUMENT
+                            : !ys_central_is_on(central) ? YS_ERROR_NOT_READY
+                            : on                         ? ys_advertise(central->host, &central->advertising)
+                                                         : ys_advertise_stop(central->host);
     if (result == YS_OK)
         central_say(central, on ? "advertises as \"%s\", every 100 ms" : "advertises no more", central->name);
     else
         central_say(central, "cannot advertise: %s", ys_result_text(result));
-    return result == YS_OK;
+    return result;
 }
 
 void ys_central_pretend(struct ys_central *central, const struct ys_central *other)
@@ -276,8 +277,9 @@ void ys_central_hide(struct ys_central *central)
 
 bool ys_central_forget(struct ys_central *central, const struct ys_address *identity)
 {
-    uint8_t number = identity != NULL ? ys_bond_find(central->host, identity) : 0;
-    return (identity == NULL || number != 0) && ys_bond_forget(central->host, number) == YS_OK;
+    uint8_t number = identity != NULL && ys_central_is_on(central) ? ys_bond_find(central->host, identity) : 0;
+    return ys_central_is_on(central) && (identity == NULL || number != 0) &&
+           ys_bond_forget(central->host, number) == YS_OK;
 }
 
 const char *ys_central_name(const struct ys_central *central)

@@ -299,8 +299,9 @@ void ys_device_drive(struct ys_device *device, ys_device_event_fn *take, void *t
 
 bool ys_device_forget(struct ys_device *device, const struct ys_address *identity)
 {
-    uint8_t number = identity != NULL ? ys_bond_find(ys_device_own_host(device), identity) : 0;
-    return device->stand_in != NULL && (identity == NULL || number != 0) &&
+    bool is_on = device->simulated != NULL;
+    uint8_t number = identity != NULL && is_on ? ys_bond_find(ys_device_own_host(device), identity) : 0;
+    return is_on && device->stand_in != NULL && (identity == NULL || number != 0) &&
            ys_bond_forget(ys_device_own_host(device), number) == YS_OK;
 }
 

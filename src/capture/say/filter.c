@@ -259,16 +259,16 @@ static bool is_kind(const char *name)
         if (strcasecmp(others[i], name) == 0)
             return true;
     }
-    for (unsigned code = 0; code < 0x10000; code++) {
+    if (strcasecmp(name, "unknown") == 0)
+        return false;
+    for (unsigned code = 0; code < 0x100; code++) {
         uint8_t low = (uint8_t)code;
-        bool byte = code < 0x100;
-        if (is_named(ys_layout_of_command((uint16_t)code), name) ||
-            (byte && (is_named(ys_layout_of_control(low), name) || is_named(ys_layout_of_event(low), name) ||
-                      is_named(ys_layout_of_le_event(low), name) || is_named(ys_layout_of_signal(low), name) ||
-                      strcasecmp(ys_att_opcode_name(low), name) == 0 || strcasecmp(ys_smp_code_name(low), name) == 0)))
-            return strcasecmp(name, "unknown") != 0;
+        if (is_named(ys_layout_of_control(low), name) || is_named(ys_layout_of_event(low), name) ||
+            is_named(ys_layout_of_le_event(low), name) || is_named(ys_layout_of_signal(low), name) ||
+            strcasecmp(ys_att_opcode_name(low), name) == 0 || strcasecmp(ys_smp_code_name(low), name) == 0)
+            return true;
     }
-    return false;
+    return ys_layout_of_command_named(name) != NULL;
 }
 
 static struct ys_filter *parse_comparison(struct parser *parser, const char *name, size_t column)

@@ -2,6 +2,8 @@
  * (Vol 3 Part A 4), the attribute protocol (Vol 3 Part F 3.4), pairing (Vol 3 Part H 3.5, 3.6). */
 #include "capture/say/layouts.h"
 
+#include <strings.h>
+
 #include "wire/att.h"
 #include "wire/hci_extended.h"
 #include "wire/hci_link.h"
@@ -322,6 +324,15 @@ const struct ys_packet_layout *ys_layout_of_control(uint8_t opcode)
 const struct ys_packet_layout *ys_layout_of_command(uint16_t opcode)
 {
     return FIND(commands, opcode);
+}
+
+const struct ys_packet_layout *ys_layout_of_command_named(const char *name)
+{
+    for (size_t i = 0; i < sizeof commands / sizeof commands[0]; i++) {
+        if (strcasecmp(commands[i].name, name) == 0)
+            return &commands[i];
+    }
+    return NULL;
 }
 
 const struct ys_packet_layout *ys_layout_of_return(uint16_t opcode)

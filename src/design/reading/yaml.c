@@ -28,7 +28,7 @@ static struct ys_place place_of(struct fy_node *node, struct ys_place otherwise)
     struct fy_token *token = node != NULL ? fy_node_get_scalar_token(node) : NULL;
     if (token != NULL)
         mark = fy_token_start_mark(token);
-    if (mark == NULL)
+    if (mark == NULL || fy_node_is_null(node)) /* where nothing stands, the library's versions do not agree */
         return otherwise;
     return (struct ys_place){
         .line = mark->line + 1, .column = mark->column + 1, .file = otherwise.file, .order = otherwise.order};
