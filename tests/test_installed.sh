@@ -218,8 +218,8 @@ echo "/* mine */" >>kettle/firmware.c
 if "$command" new kettle 2>refused; then exit 1; fi
 grep -q "kettle: cannot make this folder: File exists" refused
 grep -q "mine" kettle/firmware.c
-for name in "" a/b .. 9lives int "$(printf %030d 1)"; do
-    if "$command" new "$name" 2>refused; then exit 1; fi
+for name in "" a/b .. 9lives int -- --help "$(printf %030d 1)"; do
+    if "$command" new -- "$name" 2>refused; then exit 1; fi
     test -s refused
 done
 

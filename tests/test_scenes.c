@@ -13,6 +13,7 @@
 #define SCENES      YARNSWIFT_ROOT "/examples/scenes/"
 #define WRENCH      YARNSWIFT_ROOT "/examples/torque_wrench/torque_wrench.device.yaml"
 #define SCALE       YARNSWIFT_ROOT "/examples/hook_scale/hook_scale.device.yaml"
+#define RIGHTS      YARNSWIFT_ROOT "/tests/rights.device.yaml"
 #define BEACONS     YARNSWIFT_ROOT "/tests/modules/beacons.device.yaml"
 #define MISBEHAVING YARNSWIFT_ROOT "/tests/modules/misbehaving.device.yaml"
 
@@ -505,6 +506,34 @@ static void firmware_that_crashes_is_named_and_the_other_scenes_are_played(void 
     }
 }
 
+/* Whoever has no power does nothing, and says so. */
+static void what_has_no_power_does_nothing(void **state)
+{
+    static const struct {
+        const char *who;
+        const char *step;
+        const char *says;
+    } cases[] = {
+        {"t", "{forget: everybody, who: t}", "cannot forget everybody: it has no power"},
+        {"safe", "{forget: everybody, who: safe}", "cannot forget everybody: it has no power"},
+        {"t", "{advertise: true, who: t}", "it cannot advertise: "},
+        {"t", "{connect: safe, who: t}", "cannot connect: "},
+        {"t", "{find: Rights, who: t}", "cannot scan: "},
+        {"t", "{touch: safe, who: t}", "cannot be held to safe: it has no power"},
+        {"safe", "{touch: safe, who: t}", "cannot be held to safe: it has no power"},
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        char body[1000];
+        (void)snprintf(
+            body, sizeof body,
+            "devices:\n" STAND_IN("safe", RIGHTS) "centrals: [{name: t}]\nsteps: [{power: off, who: %s}, %s]\n",
+            cases[i].who, cases[i].step);
+        struct outcome outcome = rehearse(body, "");
+        assert_says(&outcome, 1, cases[i].says);
+    }
+}
+
 /* A value of another length is none, whatever is asked of it; what fills a packet may be longer. */
 static void a_value_that_does_not_fit_its_format_fails(void **state)
 {
@@ -670,6 +699,8 @@ static void a_group_may_fail_while_others_of_it_are_at_work(void **state)
         "{at once: [{read: preset}, {read: preset, is: 20.0 N m}, {read: preset}, {discover: wrench}]}",
         "{at once: [{at once: [{read: preset}, {subscribe: bolt result}]}, {read: preset, fails: busy}]}",
         "{at once: [{disconnect: wrench}, {read: preset, is: 20.0 N m}, {write: preset, to: 20.0 N m}]}",
+        "{at once: [{find: nobody at all, who: u, within: 10 s, fails: has not found it}, {read: preset, is: 20.0 N "
+        "m}]}",
     };
     for (size_t i = 0; i < COUNT(groups); i++) {
         char body[1000];
@@ -726,6 +757,7 @@ int main(void)
         cmocka_unit_test(two_stand_ins_meet_each_other),
         cmocka_unit_test(devices_with_the_same_firmware_share_nothing),
         cmocka_unit_test(firmware_that_crashes_is_named_and_the_other_scenes_are_played),
+        cmocka_unit_test(what_has_no_power_does_nothing),
         cmocka_unit_test(a_value_that_does_not_fit_its_format_fails),
         cmocka_unit_test(a_take_that_would_never_end_is_broken_off),
         cmocka_unit_test(firmware_has_what_it_gives_and_the_sizes_of_its_definition),

@@ -162,7 +162,7 @@ static bool check_name(const char *who, const char *name, struct words *words)
         strspn(name, "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789_-") != length)
         return complain(who, "\"%s\" is no name for a device: take up to %d letters, digits, - and _", name, NAME_MOST);
     words->id = ys_identifier(name);
-    if (words->id == NULL || ys_is_keyword(words->id) || ys_identifier_is_reserved(words->id))
+    if (words->id == NULL || name[0] == '-' || ys_is_keyword(words->id) || ys_identifier_is_reserved(words->id))
         return complain(who,
                         "\"%s\" gives no name in C: begin it with a letter, and take no keyword, and no name of a "
                         "library",

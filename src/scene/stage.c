@@ -239,13 +239,13 @@ void ys_stage_free(struct ys_stage *stage)
         ys_device_free(stage->actors[i].device);
         ys_module_close(stage->actors[i].module);
     }
-    while (stage->kept != NULL) {
+    if (stage->world.clock != NULL)
+        ys_world_end(&stage->world);
+    while (stage->kept != NULL) { /* timers of what they began were in the world's clock until now */
         struct act *act = stage->kept;
         stage->kept = act->next;
         act_free(act);
     }
-    if (stage->world.clock != NULL)
-        ys_world_end(&stage->world);
     ys_packets_free(stage->packets);
     for (size_t i = 0; i < stage->scene->device_count && stage->layouts != NULL; i++)
         ys_layout_free(stage->layouts[i]);

@@ -8,13 +8,26 @@
 #include "capture/file/writer.h"
 #include "design/open.h"
 #include "scene/report.h"
+#include "wire/utf8.h"
 #include "world/module.h"
+
+/* The longest path that is shown whole. */
+#define PATH_TEXT 4096
 
 enum { AS_EXPECTED, UNEXPECTED, BAD_INPUT };
 
-/* Prints what is wrong with the definition; tells whether it may be used. */
-static bool check(const char *program, const char *path, const struct ys_design *design)
+/* A path, as it can be shown. */
+static const char *shown(const char *path, char *text, size_t size)
 {
+    ys_utf8_copy_name(text, size, path, strlen(path));
+    return text;
+}
+
+/* Prints what is wrong with the definition; tells whether it may be used. */
+static bool check(const char *program, const char *file, const struct ys_design *design)
+{
+    char text[PATH_TEXT];
+    const char *path = shown(file, text, sizeof text);
     if (design == NULL)
         (void)fprintf(stderr, "%s: cannot read %s: %s\n", program, path, strerror(errno));
     for (size_t i = 0; design != NULL && i < design->findings.count; i++) {
@@ -44,12 +57,13 @@ static bool check_module(const char *program, const struct ys_module *module, co
 static int play(const char *program, struct ys_demo_plan *plan, uint64_t seed, const char *path)
 {
     char error[9000];
+    char text[PATH_TEXT];
     struct ys_report_log log = {.stream = stdout};
     struct ys_demo_summary summary;
     struct ys_recording recording;
     struct ys_capture_writer *writer = path != NULL ? ys_capture_create(path, false, error, sizeof error) : NULL;
     if (path != NULL && writer == NULL) {
-        (void)fprintf(stderr, "%s: %s: %s\n", program, path, error);
+        (void)fprintf(stderr, "%s: %s: %s\n", program, shown(path, text, sizeof text), error);
         return BAD_INPUT;
     }
     recording = (struct ys_recording){.sink = {.take = ys_capture_sink, .context = writer}};
@@ -69,7 +83,8 @@ static int play(const char *program, struct ys_demo_plan *plan, uint64_t seed, c
 int ys_workstation_main(int argc, char **argv, const char *definition, const struct ys_module *module)
 {
     char *end = NULL;
-    const char *program = argc > 0 ? argv[0] : "firmware";
+    char name[PATH_TEXT];
+    const char *program = shown(argc > 0 ? argv[0] : "firmware", name, sizeof name);
     errno = 0;
     unsigned long long seed = argc > 1 ? strtoull(argv[1], &end, 10) : 1;
     if (argc > 3 || (argc > 1 && (argv[1][0] < '0' || argv[1][0] > '9' || *end != '\0' || errno != 0))) {

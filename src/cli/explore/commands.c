@@ -12,6 +12,7 @@
 #include "design/making/value_unknown.h"
 #include "design/model/memory.h"
 #include "design/model/words.h"
+#include "wire/utf8.h"
 
 #define VALUE_TEXT 400
 
@@ -356,13 +357,32 @@ const struct command *command_find(const char *line, const char **rest)
     return NULL;
 }
 
+/* Copies a line with spaces for tabulators; false if it is no plain text, or too long. */
+static bool copy_line(const char *line, char *text, size_t size)
+{
+    size_t length = strlen(line);
+    if (length >= size)
+        return false;
+    for (size_t i = 0, whole; i < length; i += whole) {
+        whole = line[i] == '\t' ? 1 : ys_utf8_plain(line + i, length - i);
+        if (whole == 0)
+            return false;
+        memcpy(text + i, line[i] == '\t' ? " " : line + i, whole);
+    }
+    text[length] = '\0';
+    return true;
+}
+
 void explore_line(struct explorer *explorer, const char *line)
 {
     char text[1024];
     const char *rest;
     line += strspn(line, " \t");
-    (void)snprintf(text, sizeof text, "%s", line);
-    for (size_t end = strlen(text); end > 0 && (text[end - 1] == ' ' || text[end - 1] == '\t'); end--)
+    if (!copy_line(line, text, sizeof text)) {
+        explorer_refuse(explorer, "a line is at most %zu bytes of plain text in UTF-8", sizeof text - 1);
+        return;
+    }
+    for (size_t end = strlen(text); end > 0 && text[end - 1] == ' '; end--)
         text[end - 1] = '\0';
     if (text[0] == '\0' || text[0] == '#')
         return;

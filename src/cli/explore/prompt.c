@@ -14,6 +14,8 @@
 
 #include <histedit.h>
 
+#include "cli/shared/say.h"
+
 #define IDLE_MS      40
 #define HISTORY_SIZE 500
 #define WORDS_MOST   256
@@ -206,8 +208,11 @@ const char *prompt_next(struct prompt *prompt)
     if (line == NULL)
         return NULL;
     prompt->text[strcspn(prompt->text, "\r\n")] = '\0';
-    if (prompt->line_editor == NULL)
-        (void)printf("%s%s\n", prompt->owner.text(prompt->owner.context), prompt->text);
+    if (prompt->line_editor == NULL) {
+        (void)fputs(prompt->owner.text(prompt->owner.context), stdout);
+        put_plain(stdout, prompt->text);
+        (void)putchar('\n');
+    }
     return prompt->text;
 }
 
