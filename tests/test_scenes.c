@@ -6,6 +6,7 @@
 #include <string.h>
 
 #include <jansson.h>
+#include <yarnswift/config.h>
 #include <yarnswift/result.h>
 
 #include "support/run.h"
@@ -490,8 +491,10 @@ static void firmware_that_crashes_is_named_and_the_other_scenes_are_played(void 
         {"{write: trouble, to: 7}", "the firmware of rogue called exit in the write handler of trouble"},
         {"{write: trouble, to: 8}", "the process of the scene ended without a result"},
         {"{set: fail, to: 4}", "the firmware of rogue did not come back within "},
+#if !YS_DEBUG /* which refuses to be started from inside */
         {"{set: fail, to: 9}", "over 100,000 events came at once; the last firmware that was called is that of rogue, "
                                "in its event handler"},
+#endif
     };
     (void)state;
     for (size_t i = 0; i < COUNT(cases); i++) {
