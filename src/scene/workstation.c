@@ -57,12 +57,12 @@ static bool check_module(const char *program, const struct ys_module *module, co
 static int play(const char *program, struct ys_demo_plan *plan, uint64_t seed, const char *path)
 {
     char error[9000];
-    char text[PATH_TEXT];
     struct ys_report_log log = {.stream = stdout};
     struct ys_demo_summary summary;
     struct ys_recording recording;
     struct ys_capture_writer *writer = path != NULL ? ys_capture_create(path, false, error, sizeof error) : NULL;
     if (path != NULL && writer == NULL) {
+        char text[PATH_TEXT];
         (void)fprintf(stderr, "%s: %s: %s\n", program, shown(path, text, sizeof text), error);
         return BAD_INPUT;
     }

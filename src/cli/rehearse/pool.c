@@ -172,6 +172,12 @@ bool pool_run(const struct pool *pool)
             free(one->crash);
         }
     }
+    for (size_t i = told; finished != NULL && i < count; i++) {
+        free(finished[i].text);
+        free(finished[i].crash);
+    }
+    for (size_t i = 0; i < AT_ONCE_MOST; i++)
+        free(workers[i].text);
     free(finished);
     return good || complain("yarnswift", "cannot make another process: %s", strerror(errno));
 }
