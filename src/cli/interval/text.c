@@ -122,8 +122,6 @@ static bool print_verdicts(const struct ys_design *design, struct ys_interval_re
         others += !ys_interval_concerns(design, &design->expectations[i]);
     if (design->expectation_count > 0)
         (void)printf("\nexpected\n");
-    if (others > 0)
-        (void)printf("  %zu of %zu about another way to advertise: see --set\n", others, design->expectation_count);
     for (size_t i = 0; i < design->expectation_count; i++) {
         struct ys_verdict verdict;
         if (!ys_interval_concerns(design, &design->expectations[i]))
@@ -138,6 +136,8 @@ static bool print_verdicts(const struct ys_design *design, struct ys_interval_re
             (void)printf("       %s\n", verdict.advice);
         good = good && (verdict.met || verdict.unknown);
     }
+    if (others > 0)
+        (void)printf("  %zu more %s about another way to advertise: see --set\n", others, others == 1 ? "is" : "are");
     return good;
 }
 
