@@ -7,6 +7,7 @@
 
 #include "cli/explore/commands.h"
 #include "cli/explore/completion.h"
+#include "cli/explore/doing.h"
 #include "cli/explore/explorer.h"
 #include "design/open.h"
 #include "scene/scene_read.h"
@@ -49,22 +50,6 @@ static void type(struct explorer *explorer, const char *line)
         explore_line(explorer, line);
 }
 
-static void end(struct explorer *explorer)
-{
-    prompt_free(explorer->prompt);
-    ys_stage_free(explorer->stage);
-    ys_take_clear(&explorer->take);
-    for (size_t i = 0; i < explorer->step_count; i++)
-        ys_steps_clear(&explorer->steps[i]);
-    free(explorer->steps);
-    for (size_t i = 0; i < explorer->task_count; i++)
-        free(explorer->tasks[i]);
-    free(explorer->tasks);
-    ys_scene_free(explorer->scene);
-    session_clear(&explorer->session);
-    json_decref(explorer->head);
-}
-
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
 {
     static const char head[] =
@@ -81,7 +66,8 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
         abort();
     for (unsigned i = 0; i < LINES_MOST && rest != NULL && !explorer.quits; i++)
         type(&explorer, strsep(&rest, "\n"));
-    end(&explorer);
+    prompt_free(explorer.prompt);
+    explorer_end(&explorer);
     free(text);
     return 0;
 }

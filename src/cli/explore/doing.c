@@ -76,3 +76,18 @@ bool explorer_do(struct explorer *explorer, json_t *step)
     session_add(&explorer->session, step, began_ns, explorer_now_ns(explorer));
     return passed;
 }
+
+void explorer_end(struct explorer *explorer)
+{
+    ys_stage_free(explorer->stage);
+    ys_take_clear(&explorer->take);
+    for (size_t i = 0; i < explorer->step_count; i++)
+        ys_steps_clear(&explorer->steps[i]);
+    free(explorer->steps);
+    for (size_t i = 0; i < explorer->task_count; i++)
+        free(explorer->tasks[i]);
+    free(explorer->tasks);
+    ys_scene_free(explorer->scene);
+    session_clear(&explorer->session);
+    json_decref(explorer->head);
+}

@@ -21,6 +21,9 @@ struct ys_peer *explorer_peer(const struct explorer *explorer);
 /* Virtual time. */
 uint64_t explorer_now_ns(const struct explorer *explorer);
 
+/* Frees what it has. */
+void explorer_end(struct explorer *explorer);
+
 /* Does a step as a scene would. It is kept to be saved, unless it was not understood. Takes the step. */
 bool explorer_do(struct explorer *explorer, json_t *step);
 

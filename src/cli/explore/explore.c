@@ -6,6 +6,7 @@
 
 #include "cli/explore/commands.h"
 #include "cli/explore/completion.h"
+#include "cli/explore/doing.h"
 #include "cli/explore/explorer.h"
 #include "cli/explore/prompt.h"
 #include "cli/explore/session.h"
@@ -131,21 +132,6 @@ static int explore(struct explorer *explorer)
     return explorer->wrong && !terminal ? EXIT_BAD_INPUT : EXIT_AS_EXPECTED;
 }
 
-static void end(struct explorer *explorer)
-{
-    ys_stage_free(explorer->stage);
-    ys_take_clear(&explorer->take);
-    for (size_t i = 0; i < explorer->step_count; i++)
-        ys_steps_clear(&explorer->steps[i]);
-    free(explorer->steps);
-    for (size_t i = 0; i < explorer->task_count; i++)
-        free(explorer->tasks[i]);
-    free(explorer->tasks);
-    ys_scene_free(explorer->scene);
-    session_clear(&explorer->session);
-    json_decref(explorer->head);
-}
-
 int verb_explore(int argc, char **argv)
 {
     static const struct argp_option options[] = {
@@ -197,6 +183,6 @@ int verb_explore(int argc, char **argv)
         ys_central_list(ys_stage_central(explorer.stage, EXPLORED_CENTRAL), YS_LIST_ALL);
         status = explore(&explorer);
     }
-    end(&explorer);
+    explorer_end(&explorer);
     return recorder_end(&input.recorder) ? status : EXIT_BAD_INPUT;
 }
