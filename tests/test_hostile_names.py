@@ -1,7 +1,8 @@
 #!/usr/bin/env python3
-"""test_hostile_names.py ROOT COMMAND: names that a stranger or an enemy would choose, through every verb and every output.
-Names of a definition and a scene, advertised names, and names of a capture's interfaces are shown as text: nothing runs
-because of one, no output carries a control sequence, and JSON, XML, CSV, Markdown and C stay what they are."""
+"""test_hostile_names.py ROOT COMMAND [EACH]: names that a stranger or an enemy would choose, through every verb and every
+output. Names of a definition and a scene, advertised names, and names of a capture's interfaces are shown as text: nothing
+runs because of one, no output carries a control sequence, and JSON, XML, CSV, Markdown and C stay what they are. With EACH
+= 5, a fifth of the names that are taken is tried."""
 import concurrent.futures
 import csv
 import json
@@ -15,6 +16,7 @@ import tempfile
 import xml.etree.ElementTree
 
 ROOT, COMMAND = (os.path.abspath(argument) for argument in sys.argv[1:3])
+EACH = int(sys.argv[3]) if len(sys.argv) > 3 else 1
 
 # What a name may be: it is taken, and is text wherever it comes to.
 ACCEPTED = ["plain", "*/ touch evil /*", "\"; touch evil; \"", "`touch evil`", "$(touch evil)", "'; touch evil;'", "%s%n%99d",
@@ -215,7 +217,7 @@ def from_outside(folder, name):
 
 def main():
     with concurrent.futures.ThreadPoolExecutor(os.cpu_count()) as pool:
-        accepted = sum(pool.map(one_name, ACCEPTED))
+        accepted = sum(pool.map(one_name, ACCEPTED[::EACH]))
     with tempfile.TemporaryDirectory() as folder:
         for name in REFUSED:
             path = pathlib.Path(folder, "refused.device.yaml")
@@ -232,11 +234,11 @@ def main():
     verbs = set(re.findall(r"^  ([a-z]+) ", helped, re.MULTILINE))
     if verbs != verbs_tried:
         fail("these verbs are not tried, or not there", verbs ^ verbs_tried)
-    if accepted < len(ACCEPTED) * 3 // 4:
+    if accepted < len(ACCEPTED[::EACH]) * 3 // 4:
         fail("too few names are taken", accepted)
     for failure in failures[:10]:
         print(failure)
-    print(f"{accepted} of {len(ACCEPTED)} names taken, {len(verbs)} verbs, {len(failures)} failures")
+    print(f"{accepted} of {len(ACCEPTED[::EACH])} names taken, {len(verbs)} verbs, {len(failures)} failures")
     sys.exit(1 if failures else 0)
 
 
