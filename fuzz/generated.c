@@ -171,8 +171,6 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
         look(out);
         free(out);
     }
-    if (layout == NULL && getenv("FUZZ_TELL") != NULL)
-        (void)fprintf(stderr, "%s\n%s\n", design->findings.items[0].text, text);
     ys_layout_free(layout);
     ys_design_free(design);
     free(text);
