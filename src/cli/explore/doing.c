@@ -67,7 +67,7 @@ bool explorer_do(struct explorer *explorer, json_t *step)
     } else if (!passed) {
         const struct ys_take *take = &explorer->take;
         bool logged = !explorer->silent && take->line_count > 0 && done != NULL &&
-                      strcmp(take->lines[take->line_count - 1].text, done->came) == 0;
+                      strstr(take->lines[take->line_count - 1].text, done->came) != NULL;
         if (done != NULL && !logged)
             (void)printf("  %s\n", done->came);
         json_decref(step);
