@@ -35,6 +35,9 @@ endfunction()
 # One of its files says YS_MODULE(...), see yarnswift/workstation.h. The host is compiled into it with the sizes that the
 # definition needs, as on the target; others by target_compile_definitions(NAME PRIVATE YS_QUEUE_SIZE=0 ...).
 function(yarnswift_module name definition)
+  if(NOT YARNSWIFT_SOURCES) # it is no package that says where they are, but this tree
+    get_filename_component(YARNSWIFT_SOURCES ${CMAKE_CURRENT_FUNCTION_LIST_DIR}/../src ABSOLUTE)
+  endif()
   file(GLOB_RECURSE host CONFIGURE_DEPENDS ${YARNSWIFT_SOURCES}/wire/*.c ${YARNSWIFT_SOURCES}/host/*.c)
   add_library(${name} SHARED ${ARGN} ${host})
   set_target_properties(${name} PROPERTIES PREFIX "" SUFFIX ".so" C_VISIBILITY_PRESET hidden
