@@ -1,3 +1,5 @@
+include(CheckLinkerFlag)
+
 # yarnswift_device(TARGET DEFINITION): generates the tables of a definition at build time, whenever it changes or one that it includes, and
 # adds them to TARGET, with the folder of the generated header. The tool is found beside this file's package, built in
 # the same tree, or given as YARNSWIFT_EXECUTABLE.
@@ -47,8 +49,9 @@ function(yarnswift_module name definition)
   target_compile_definitions(${name} PRIVATE YS_CONFIG_FILE="${yarnswift_name}_config.h" $<$<CONFIG:Debug>:YS_DEBUG=1>)
   target_include_directories(${name} PRIVATE ${YARNSWIFT_SOURCES}
     $<TARGET_PROPERTY:yarnswift::yarnswift_host,INTERFACE_INCLUDE_DIRECTORIES>)
-  # A handler that is missing stops the build; what a sanitizer needs comes later.
-  if(UNIX AND NOT APPLE AND NOT YARNSWIFT_SANITIZE AND NOT CMAKE_C_FLAGS MATCHES "-fsanitize")
+  # A handler that is missing stops the build, where the linker can tell; what a sanitizer needs comes later.
+  check_linker_flag(C LINKER:-z,defs YARNSWIFT_LINKER_TELLS)
+  if(YARNSWIFT_LINKER_TELLS AND NOT YARNSWIFT_SANITIZE AND NOT CMAKE_C_FLAGS MATCHES "-fsanitize")
     target_link_options(${name} PRIVATE LINKER:-z,defs)
   endif()
 endfunction()

@@ -131,6 +131,14 @@ static void a_rule_for_make_takes_the_place_of_nothing_else(void **state)
         assert_runs("generate '%s/s.device.yaml' -o '%s' -d '%s/s.d'", 0, "");
     char *rule = read_whole(in("s.d"));
     assert_non_null(strstr(rule, "/s_table.h: "));
+    free(rule);
+    assert_int_equal(mkdir(in("a folder: $1"), 0777), 0);
+    make("a folder: $1/s.device.yaml", text); /* signs that mean something to make */
+    for (int i = 0; i < 2; i++)
+        assert_runs("generate '%s/a folder: $1/s.device.yaml' -o '%s/a folder: $1' -d '%s/s.d'", 0, "");
+    rule = read_whole(in("s.d"));
+    assert_non_null(strstr(rule, "/a\\ folder\\:\\ $$1/s_table.h: "));
+    assert_non_null(strstr(rule, "/a\\ folder\\:\\ $$1/s.device.yaml\n"));
     assert_runs("generate '%s/s.device.yaml' -o '%s' -d '%s/no/such/folder'", 2, "cannot");
     free(rule);
     free(text);

@@ -7,6 +7,7 @@
 #include <mbedtls/ecdh.h>
 #include <mbedtls/ecp.h>
 
+#define DRAWS_MOST   30
 #define UNCOMPRESSED 0x04 /* before the two coordinates of a point (SEC 1 2.3.3) */
 
 bool ys_crypto_encrypt(const uint8_t key[16], const uint8_t plain[16], uint8_t cipher[16])
@@ -44,15 +45,18 @@ static bool begin_blinding(struct blinding *blinding, ys_random_fn *random, void
     return good;
 }
 
-/* A private key is any number below the order of the curve but 0 (FIPS 186-4 B.4.2). */
+/* A private key is any number below the order of the curve but 0 (FIPS 186-4 B.4.2). Chance hardly ever gives another,
+ * and never so often. */
 static bool draw_key(const mbedtls_ecp_group *group, ys_random_fn *random, void *context, mbedtls_mpi *key,
                      uint8_t bytes[32])
 {
-    do {
+    for (int tries = 0; tries < DRAWS_MOST; tries++) {
         if (!random(context, bytes, 32) || mbedtls_mpi_read_binary(key, bytes, 32) != 0)
             return false;
-    } while (mbedtls_ecp_check_privkey(group, key) != 0);
-    return true;
+        if (mbedtls_ecp_check_privkey(group, key) == 0)
+            return true;
+    }
+    return false;
 }
 
 bool ys_crypto_key(ys_random_fn *random, void *context, uint8_t private_key[32], uint8_t public_key[64])

@@ -248,13 +248,13 @@ static void write_back(struct demo *demo, const struct ys_characteristic *one)
 static void write_others(struct demo *demo)
 {
     const struct ys_design *design = demo->plan->design;
+    const struct ys_characteristic *ranged = find_ranged(demo->plan);
     for (size_t i = 0; i < design->service_count && demo->plan->write == NULL; i++) {
         for (size_t j = 0; j < design->services[i].characteristic_count; j++) {
             const struct ys_characteristic *one = &design->services[i].characteristics[j];
             const struct ys_offer *offer = ys_write_offer(one);
             bool is_signed = offer == &one->ways[YS_WAY_SIGNED_WRITE];
-            if (offer->right == YS_RIGHT_OPEN && !offer->asks && !is_signed && !one->features &&
-                one != find_ranged(demo->plan))
+            if (offer->right == YS_RIGHT_OPEN && !offer->asks && !is_signed && !one->features && one != ranged)
                 write_back(demo, one);
         }
     }

@@ -25,8 +25,9 @@ unsigned ys_peer_connections(const struct ys_peer *peer)
 
 bool peer_leave(struct ys_peer *peer)
 {
-    peer->leaving = ys_disconnect(peer->central->host, peer->connection) == YS_OK;
-    return peer->leaving;
+    bool good = ys_disconnect(peer->central->host, peer->connection) == YS_OK;
+    peer->leaving = peer->leaving || good;
+    return good;
 }
 
 void peer_forget(struct ys_peer *peer)

@@ -76,7 +76,7 @@ static void say_crash(const char *how)
     _exit(written == (ssize_t)used ? told.status : EXIT_UNTOLD);
 }
 
-/* In what the text of a limit has its end. */
+/* A number in digits; also within a signal, where printf may not be called. */
 static size_t append_number(char *text, size_t used, size_t size, unsigned number)
 {
     char digits[12];

@@ -397,7 +397,7 @@ static void check_set_names(struct ys_design *design)
 /* Each expectation is about one way to advertise. */
 static void check_expectations(struct ys_design *design)
 {
-    for (size_t i = 0; i < design->expectation_count && design->set_count > 0; i++) {
+    for (size_t i = 0; i < design->expectation_count; i++) {
         struct ys_expectation *expectation = &design->expectations[i];
         const char *wanted = expectation->set_text.text;
         size_t at = 0;
@@ -406,7 +406,7 @@ static void check_expectations(struct ys_design *design)
             at++;
         if (at < design->set_count)
             expectation->set = design->sets[at].name;
-        else
+        else if (wanted != NULL)
             ys_findings_add(&design->findings, YS_ERROR, "expect", expectation->set_text.place,
                             "there is no way to advertise named \"%s\": take a name of advertising", wanted);
     }
