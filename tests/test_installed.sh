@@ -208,6 +208,14 @@ for command in "$work/prefix/bin/yarnswift" "$build/bin/yarnswift"; do
     kettle/build/kettle twice 2>refused && exit 1
     grep -q "the arguments are a seed" refused
 done
+# A value that does not fit its format is no value.
+sed -i 's/ys_put_i16(value, firmware->temperature)/ys_put_u8(value, (uint8_t)firmware->temperature)/' kettle/firmware.c
+cmake --build kettle/build >"$work/log" 2>&1 || { cat "$work/log"; exit 1; }
+kettle/build/kettle >met && exit 1
+grep -q "reads temperature: 1 bytes where sint16 has 2  .*: this does not fit its format" met
+grep -q "is notified: temperature .*: this does not fit its format" met
+grep -q "^NOT as expected: a value does not fit its format" met
+
 # What the module is cannot be: said by the program, and by the command that loads it.
 sed -i 's/interrupt_every_us = .*/interrupt_every_us = 0,/' kettle/workstation.c
 cmake --build kettle/build >"$work/log" 2>&1 || { cat "$work/log"; exit 1; }

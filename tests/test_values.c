@@ -233,6 +233,17 @@ static void a_field_is_found_behind_those_that_may_be_missing(void **state)
         else
             assert_hex(part, part_length, cases[i].part);
     }
+    static const struct {
+        const char *hex;
+        bool fits; /* by what its flags say, however long it could be */
+    } whole_ones[] = {{"00 3900", true},  {"00 3900 010203", true}, {"03 1000 07 3900", true},   {"00 39", false},
+                      {"01 3900", false}, {"01 1000 3900", true},   {"00 3900 01020304", false}, {"", false}};
+    for (size_t i = 0; i < COUNT(whole_ones); i++) {
+        uint8_t bytes[32];
+        size_t length = from_hex(whole_ones[i].hex, bytes, sizeof bytes);
+        assert_int_equal(ys_value_fits(whole, bytes, length), whole_ones[i].fits);
+    }
+    assert_int_equal(ys_value_zeros(whole), 3);
     uint8_t speed[2] = {0x39, 0x00};
     double number = 0;
     assert_true(ys_value_number(&whole->fields[3], speed, 2, &number));

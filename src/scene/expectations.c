@@ -108,7 +108,7 @@ static bool fail_misfit(struct act *act, const struct ys_arrival *arrival)
     if (arrival->fits)
         return false;
     ys_value_show(ys_peer_field(act->peer, act->handle), arrival->bytes, arrival->length, text, sizeof text);
-    act_end(act, false, "%s: this does not fit its format", text);
+    act_end(act, false, "%s: " YS_DOES_NOT_FIT, text);
     return true;
 }
 

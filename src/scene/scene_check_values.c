@@ -15,6 +15,7 @@
 #include "scene/checking.h"
 #include "wire/hex.h"
 #include "wire/smp.h"
+#include "world/central.h"
 
 #define COUNT(array) (sizeof(array) / sizeof((array)[0]))
 
@@ -400,7 +401,7 @@ static bool is_reason(const char *text)
                                       "was switched off",
                                       "the answer did not fit the question",
                                       "could not agree on an MTU",
-                                      "this does not fit its format"};
+                                      YS_DOES_NOT_FIT};
     if (strncmp(text, "0x", 2) == 0)
         return strlen(text) == 4 && ys_hex_digit(text[2]) >= 0 && ys_hex_digit(text[3]) >= 0;
     for (size_t i = 0; i < COUNT(own); i++) {

@@ -21,6 +21,9 @@ struct ys_person;
 struct ys_central;
 struct ys_peer;
 
+/* What is said of a value whose length its format does not allow. */
+#define YS_DOES_NOT_FIT "this does not fit its format"
+
 /* Whom it looks for: what is NULL is not asked for. If all is, it only listens until its time is over. */
 struct ys_wanted {
     const char *name; /* its whole name */

@@ -13,8 +13,6 @@
 /* How long a value may be in a line. */
 #define VALUE_TEXT 400
 
-#define DOES_NOT_FIT ": this does not fit its format"
-
 static const char *const outcomes[] = {
     [YS_OUTCOME_MALFORMED] = "the answer did not fit the question",
     [YS_OUTCOME_TOO_LONG] = "the value is too long",
@@ -224,8 +222,8 @@ static void read_done(struct ys_task *task)
     task->misfits = field != NULL && !ys_value_fits(field, task->value, task->length);
     ys_value_show(field, task->value, task->length, text, sizeof text);
     task_end(task, !task->misfits, "reads %s: %s%s", ys_peer_value_name(task->peer, task->handle, name, sizeof name),
-             text, task->misfits ? DOES_NOT_FIT : "");
-    (void)snprintf(task->brief, sizeof task->brief, "%s%s", text, task->misfits ? DOES_NOT_FIT : "");
+             text, task->misfits ? ": " YS_DOES_NOT_FIT : "");
+    (void)snprintf(task->brief, sizeof task->brief, "%s%s", text, task->misfits ? ": " YS_DOES_NOT_FIT : "");
 }
 
 void ys_begin_read(struct ys_task *task, struct ys_peer *peer, uint16_t handle)
