@@ -67,8 +67,8 @@ static void list_value(struct ys_central *central, const struct ys_peer *peer, c
         raw[0] = '\0';
     central_say(central, "is %s: %s %-*s%s%s%s%s%s", arrival->indicated ? "indicated" : "notified",
                 ys_peer_value_name(peer, arrival->handle, name, sizeof name), raw[0] != '\0' ? 9 : 0, text,
-                raw[0] != '\0' ? " [" : "", raw, raw[0] != '\0' ? "]" : "",
-                arrival->fits ? "" : ": " YS_DOES_NOT_FIT, more);
+                raw[0] != '\0' ? " [" : "", raw, raw[0] != '\0' ? "]" : "", arrival->fits ? "" : ": " YS_DOES_NOT_FIT,
+                more);
 }
 
 void central_notified(struct ys_central *central, const struct ys_event *event)
