@@ -636,6 +636,167 @@ static void an_event_is_no_longer_than_either_side_lets_it_be(void **state)
     assert_in_range(frames[2], 690, 710);
 }
 
+/* Vol 6 Part B 4.5.10, 5.1.1, 5.1.10: a packet that waits for its acknowledgement while slower PHYs or a shorter
+ * interval are agreed may be sent again under them, whatever is lost. */
+static void what_is_in_flight_is_sent_again_under_new_phys_and_intervals(void **state)
+{
+    static const struct {
+        const char *name;
+        uint16_t interval;  /* at first */
+        const char *before; /* what both ends want first, of PHYs */
+        const char *change;
+        bool by_peripheral;
+        uint8_t send_phy; /* of who asks, in the end */
+    } cases[] = {
+        {"2M to S=8", 12, "06 06 0200", "01 3220 07 0100 00 04 04 0200", false, 3},
+        {"2M to S=8, asked by the peripheral", 12, "06 06 0200", "01 3220 07 0100 00 04 04 0200", true, 3},
+        {"1M to S=2 one way", 6, "05 05 0100", "01 3220 07 0100 00 04 01 0100", false, 3},
+        {"30 to 7.5 ms on S=8", 24, "04 04 0200", "01 1320 0e 0100 0600 0600 0000 9001 0000 0000", false, 3},
+        {"30 to 7.5 ms on S=8, asked by the peripheral", 24, "04 04 0200",
+         "01 1320 0e 0100 0600 0600 0000 9001 0000 0000", true, 3},
+    };
+    unsigned seeds = getenv("YARNSWIFT_EVERY_LINK") != NULL ? 200 : 30;
+    unsigned dead = 0;
+    double shares[40];
+    (void)state;
+    for (size_t i = 0; i < 40; i++)
+        shares[i] = 0.05;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        for (unsigned seed = 1; seed <= seeds; seed++) {
+            char phys[60];
+            pumps_begin(2, NULL);
+            pumps_connect(1, cases[i].interval, 0, 400);
+            (void)snprintf(phys, sizeof phys, "01 3220 07 0100 00 %s", cases[i].before);
+            for (size_t side = 0; side < 2; side++) {
+                pump_tell(side, "01 2220 06 0100 fb00 9042");
+                pump_tell(side, phys);
+                pump_run_ms(400);
+            }
+            pump_stream(0, 1, 251);
+            pump_stream(1, 1, 251);
+            ys_radio_lose(pumps.radio, shares, seed);
+            pump_run_ms(300);
+            pump_tell(!cases[i].by_peripheral, cases[i].change);
+            pump_run_ms(6000);
+            const struct pump *asks = &pumps.sides[!cases[i].by_peripheral];
+            assert_true(asks->disconnections > 0 || asks->send_phy == cases[i].send_phy);
+            uint64_t before[2] = {pumps.sides[0].received[1], pumps.sides[1].received[1]};
+            pump_run_ms(2000);
+            bool flows = pumps.sides[0].received[1] > before[0] && pumps.sides[1].received[1] > before[1] &&
+                         pumps.sides[0].out_of_order + pumps.sides[1].out_of_order == 0;
+            if (!flows || pumps.sides[0].disconnections > 0)
+                (void)printf("%s, seed %u: reason 0x%02x, %llu and %llu frames\n", cases[i].name, seed,
+                             pumps.sides[0].reason, (unsigned long long)(pumps.sides[0].received[1] - before[0]),
+                             (unsigned long long)(pumps.sides[1].received[1] - before[1]));
+            dead += !flows || pumps.sides[0].disconnections > 0;
+            pumps_end();
+        }
+    }
+    assert_int_equal(dead, 0);
+}
+
+/* Vol 6 Part B 4.5.2: at the timeout, not at the event behind it. */
+static void silence_is_noticed_when_the_timeout_is_over(void **state)
+{
+    (void)state;
+    for (unsigned which = 0; which < 2; which++) {
+        pumps_begin(2, NULL);
+        pumps_connect(1, 800, 0, 250); /* 1 s, and 2.5 s */
+        pump_run_ms(5000);
+        const struct link *links[2] = {link_find(pumps.sides[0].controller, 1),
+                                       link_find(pumps.sides[1].controller, 1)};
+        ys_radio_jam(pumps.radio, ALL_CHANNELS);
+        uint64_t silent_ns = links[which]->last_heard_ns;
+        while (pumps.sides[which].disconnections == 0)
+            pump_run_ms(1);
+        assert_in_range(ys_clock_now_ns(pumps.clock) - silent_ns, 2500 * YS_NS_PER_MS, 2501 * YS_NS_PER_MS);
+        pumps_end();
+    }
+}
+
+/* Vol 6 Part B 1.4.1, 4.5.8.1; Vol 4 Part E 7.8.19: the host may know of one good channel only. */
+static void a_connection_has_two_channels_at_least(void **state)
+{
+    (void)state;
+    for (unsigned before = 0; before < 2; before++) {
+        pumps_begin(2, NULL);
+        if (before)
+            pump_tell(1, "01 1420 05 0000000010");
+        pumps_connect(1, 16, 0, 400);
+        if (!before)
+            pump_tell(1, "01 1420 05 0000000010");
+        pump_stream(0, 1, 27);
+        pump_run_ms(3000);
+        assert_hex(link_find(pumps.sides[0].controller, 1)->parameters.channel_map, 5, "0100000010");
+        assert_int_equal(pumps.sides[1].disconnections, 0);
+        assert_true(pumps.sides[1].received[1] > 100);
+        pumps_end();
+    }
+}
+
+/* Vol 6 Part B 5.1.1, 5.1.2, 5.1.10: six events that the peripheral listens in. */
+static void an_instant_leaves_a_peripheral_that_rests_six_chances(void **state)
+{
+    (void)state;
+    for (size_t a = 0; a < KINDS; a++) {
+        pumps_begin(2, NULL);
+        pumps_connect(1, 8, 9, 400);
+        pump_run_ms(500);
+        const struct link *link = link_find(pumps.sides[1].controller, 1);
+        begin(1, &all[a]);
+        for (int i = 0; i < 300 && !link->procedures.has_pending; i++)
+            pump_run_ms(1);
+        if (link->procedures.has_pending)
+            assert_in_range(link->procedures.pending.instant - link->counter, 59, 60);
+        else
+            assert_false(all[a].command != NULL &&
+                         (strstr(all[a].command, "01 13") != NULL || strstr(all[a].command, "01 14") != NULL ||
+                          strstr(all[a].command, "01 32") != NULL));
+        pump_run_ms(3000);
+        assert_int_equal(pumps.sides[1].disconnections, 0);
+        pumps_end();
+    }
+}
+
+/* Vol 6 Part B 4.5.1, 4.5.6: an event that ends with "more" is followed by one that is attended. */
+static void a_peripheral_that_was_told_of_more_does_not_rest(void **state)
+{
+    struct ys_controller_settings settings[2] = {{.seed = 1, .buffer_count = 8},
+                                                 {.seed = 1, .buffer_count = 8, .event_length_us = 1250}};
+    (void)state;
+    pumps_begin(2, settings);
+    pumps_connect(1, 16, 9, 400); /* 20 ms */
+    pump_run_ms(1000);
+    pump_stream(1, 1, 200); /* eight packets to a frame, each of which says that there is more */
+    pump_run_ms(8000);
+    assert_in_range(pumps.sides[0].received[1], 95, 100); /* two packets to an event */
+    pumps_end();
+}
+
+/* Vol 6 Part B 4.5.6: however short events are, one exchange goes, and so does the end. */
+static void one_exchange_goes_in_the_shortest_event(void **state)
+{
+    struct ys_controller_settings settings[2] = {{.seed = 1, .buffer_count = 8, .event_length_us = 1},
+                                                 {.seed = 1, .buffer_count = 8, .event_length_us = 1}};
+    (void)state;
+    for (size_t side = 0; side < 2; side++) {
+        pumps_begin(2, settings);
+        pumps_connect(1, 16, 0, 400); /* 20 ms */
+        for (size_t i = 0; i < 2; i++) {
+            pump_tell(i, "01 2220 06 0100 fb00 9042");
+            pump_run_ms(500);
+        }
+        pump_stream(side, 1, 251);
+        pump_run_ms(4000);
+        assert_in_range(pumps.sides[1 - side].received[1], 197, 200);
+        pump_tell(side, "01 0604 03 0100 13");
+        pump_run_ms(100);
+        assert_int_equal(pumps.sides[0].disconnections + pumps.sides[1].disconnections, 2);
+        assert_int_equal(pumps.sides[1 - side].reason, 0x13);
+        pumps_end();
+    }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -663,6 +824,12 @@ int main(void)
         cmocka_unit_test(two_links_share_one_radio_wherever_their_events_lie),
         cmocka_unit_test(who_is_in_an_event_of_its_connection_hears_no_advertisement),
         cmocka_unit_test(an_event_is_no_longer_than_either_side_lets_it_be),
+        cmocka_unit_test(what_is_in_flight_is_sent_again_under_new_phys_and_intervals),
+        cmocka_unit_test(silence_is_noticed_when_the_timeout_is_over),
+        cmocka_unit_test(a_connection_has_two_channels_at_least),
+        cmocka_unit_test(an_instant_leaves_a_peripheral_that_rests_six_chances),
+        cmocka_unit_test(a_peripheral_that_was_told_of_more_does_not_rest),
+        cmocka_unit_test(one_exchange_goes_in_the_shortest_event),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

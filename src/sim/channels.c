@@ -17,6 +17,9 @@
 /* Fewer channels than these are never left. */
 #define CHANNELS_LEAST 8
 
+/* No connection uses fewer, whatever its host says (Vol 6 Part B 1.4.1, 4.5.8.1). */
+#define CHANNELS_USED_LEAST 2
+
 static bool is_bad(const struct channel_quality *quality)
 {
     return quality->tries >= TRIES_LEAST && 2 * quality->failures > quality->tries;
@@ -32,11 +35,17 @@ void channels_count(struct link *link, bool good)
         quality->failures++;
 }
 
+void channels_allowed(const struct ys_controller *controller, uint8_t map[5])
+{
+    memcpy(map, controller->channel_map, 5);
+    for (unsigned channel = 0; ys_link_channel_count(map) < CHANNELS_USED_LEAST; channel++)
+        map[channel / 8] = (uint8_t)(map[channel / 8] | 1u << channel % 8);
+}
+
 /* Vol 6 Part B 4.5.8.1. */
 void channels_map(const struct link *link, uint8_t map[5])
 {
-    const uint8_t *allowed = link->controller->channel_map;
-    memcpy(map, allowed, 5);
+    channels_allowed(link->controller, map);
     if (!link->controller->settings.adapts)
         return;
     for (size_t i = 0; i < DATA_CHANNELS; i++) {
@@ -44,7 +53,7 @@ void channels_map(const struct link *link, uint8_t map[5])
             map[i / 8] = (uint8_t)(map[i / 8] & ~(1u << i % 8));
     }
     if (ys_link_channel_count(map) < CHANNELS_LEAST)
-        memcpy(map, allowed, 5);
+        channels_allowed(link->controller, map);
 }
 
 static void look(struct link *link)

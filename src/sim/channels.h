@@ -10,6 +10,8 @@ void channels_count(struct link *link, bool good);
 void channels_consider(struct link *link);
 /* The map that its host and what it has heard allow. */
 void channels_map(const struct link *link, uint8_t map[5]);
+/* Those that the host allows, and more where those are too few. */
+void channels_allowed(const struct ys_controller *controller, uint8_t map[5]);
 /* The host has another opinion. */
 void channels_changed(struct ys_controller *controller);
 

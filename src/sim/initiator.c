@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "sim/airing.h"
+#include "sim/channels.h"
 #include "sim/controller_state.h"
 #include "sim/link.h"
 #include "sim/link_time.h"
@@ -12,14 +13,17 @@
 
 /* An access address as the standard wants it (Vol 6 Part B 2.1.2): not that of advertising, nor one bit away from it;
  * no more than six equal bits in a row; at most 24 changes; at least two changes in the highest six bits; four bytes
- * that differ. */
-static bool access_address_is_valid(uint32_t address)
+ * that differ. Of a controller that knows LE Coded: three ones in the lowest eight bits, and at most eleven changes in
+ * the lowest sixteen. */
+static bool access_address_is_valid(uint32_t address, bool coded)
 {
     uint32_t difference = address ^ YS_LINK_ADVERTISING_ACCESS_ADDRESS;
     uint32_t changes = address ^ address >> 1;
     int run = 1;
     int count = 0;
     int high = 0;
+    int low = 0;
+    int ones = 0;
     if ((difference & (difference - 1)) == 0 || address == (address & 0xff) * 0x01010101u)
         return false;
     for (int bit = 0; bit < 31; bit++) {
@@ -27,18 +31,21 @@ static bool access_address_is_valid(uint32_t address)
         run = change ? 1 : run + 1;
         count += change;
         high += change && bit >= 26;
+        low += change && bit < 15;
+        ones += bit < 8 && (address >> bit & 1) != 0;
         if (run > 6)
             return false;
     }
-    return count <= 24 && high >= 2;
+    return count <= 24 && high >= 2 && (!coded || (low <= 11 && ones >= 3));
 }
 
-static uint32_t draw_access_address(struct ys_chance *chance)
+static uint32_t draw_access_address(struct ys_controller *controller)
 {
+    bool coded = (controller->features & YS_HCI_LE_FEATURE_CODED) != 0;
     uint32_t address;
     do {
-        address = (uint32_t)ys_chance_next(chance);
-    } while (!access_address_is_valid(address));
+        address = (uint32_t)ys_chance_next(&controller->chance);
+    } while (!access_address_is_valid(address, coded));
     return address;
 }
 
@@ -82,7 +89,7 @@ static void send_request(struct initiator *initiator)
     const struct ys_hci_connect *wanted = &controller->connecting.common;
     const struct sending_on place = listener_place(listener);
     initiator->sent = (struct ys_link_connect){
-        .access_address = draw_access_address(&controller->chance),
+        .access_address = draw_access_address(controller),
         .crc_init = (uint32_t)ys_chance_next(&controller->chance) & 0xffffff,
         .window_size = 1,
         .window_offset = 0,
@@ -92,7 +99,7 @@ static void send_request(struct initiator *initiator)
         .hop = (uint8_t)(5 + ys_chance_below(&controller->chance, 12)),
         .clock_accuracy = accuracy_class(controller->settings.clock_accuracy_ppm),
     };
-    memcpy(initiator->sent.channel_map, controller->channel_map, sizeof initiator->sent.channel_map);
+    channels_allowed(controller, initiator->sent.channel_map);
     bool by_counter = initiator->by_counter && (controller->features & YS_HCI_LE_FEATURE_CHANNELS_2) != 0;
     const struct ys_link_advertising request = {
         .type = YS_LINK_CONNECT_IND,

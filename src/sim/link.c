@@ -1,7 +1,8 @@
 /* Connections (Core 5.4 Vol 6 Part B 4.5): events on their anchors, exchanges inside an event, supervision.
  *
  * The central starts each event; the peripheral answers T_IFS after. Either goes on while one of them has more, until
- * T_IFS before the next event. Both know when that is: a packet that would not end in time is not begun. */
+ * T_IFS before the next event. Both know when that is: a packet that would not end in time is not begun. The first
+ * exchange of an event always goes: else a link could never send again what waits for its acknowledgement. */
 #include "sim/link.h"
 
 #include <string.h>
@@ -23,9 +24,6 @@
 #define WINDOW_DELAY_EXTENDED_NS (2500 * YS_NS_PER_US)
 #define WINDOW_DELAY_CODED_NS    (3750 * YS_NS_PER_US)
 
-/* A connection that was never heard is given up after six intervals (Vol 6 Part B 4.5.2). */
-#define FIRST_EVENTS 6
-
 /* An event is over after so many packets in a row with a wrong CRC (Vol 6 Part B 4.5.6). */
 #define BAD_MOST 2
 
@@ -46,6 +44,7 @@ static void silence(struct link *link)
 {
     ys_clock_cancel(link_clock(link), &link->event);
     ys_clock_cancel(link_clock(link), &link->step);
+    ys_clock_cancel(link_clock(link), &link->watch);
     ys_radio_stop(&link->receiver);
     link_drop_data(link);
     encryption_end(link);
@@ -66,8 +65,9 @@ static void end_link(struct link *link, uint8_t reason)
 static uint16_t next_attended(const struct link *link)
 {
     bool rests = !link->central && link->parameters.latency > 0 && link->silent_events == 0 && link->established &&
-                 link->first == NULL && link->controls_due == 0 && link->procedures.wanted == 0 &&
-                 !procedures_are_busy(link) && link->encryption.step == ENCRYPTION_IDLE && link->ended_by_peer == 0;
+                 !link->peer_has_more && link->first == NULL && link->controls_due == 0 &&
+                 link->procedures.wanted == 0 && !procedures_are_busy(link) &&
+                 link->encryption.step == ENCRYPTION_IDLE && link->ended_by_peer == 0;
     return rests ? (uint16_t)(link->parameters.latency + 1) : 1;
 }
 
@@ -107,15 +107,15 @@ static void send_at(struct link *link, uint64_t at_ns)
 /* Whether there is time for the shortest exchange behind a packet that ends then. */
 static bool has_time(const struct link *link, uint64_t end_ns)
 {
-    return end_ns + 2 * YS_LINK_INTER_FRAME_SPACE_NS + ys_link_duration_ns(link->receive_phy, 2) +
-               ys_link_duration_ns(link->send_phy, 2) <=
-           link->end_ns;
+    uint64_t next_ns = end_ns + 2 * YS_LINK_INTER_FRAME_SPACE_NS + ys_link_duration_ns(link->receive_phy, 2) +
+                       ys_link_duration_ns(link->send_phy, 2);
+    return next_ns <= link->end_ns && next_ns <= link->own_end_ns;
 }
 
 /* Sends, and waits for what comes back; or ends the event. */
 static void send_now(struct link *link)
 {
-    uint64_t end_ns = link_transmit(link, link->end_ns, link->central);
+    uint64_t end_ns = link_transmit(link);
     if (end_ns == 0) { /* it would not be over in time */
         close_event(link);
         return;
@@ -137,8 +137,8 @@ static void send_now(struct link *link)
  *   attend --peripheral--> listens through the window --nothing began--> event is over
  *   listens --packet--> sends, T_IFS later; or the event is over: none has more, there is no time, two were spoilt
  *
- * Between events: `link->event` fires at the next anchor that is attended, supervises the link, brings in what holds
- * from now on, and attends, unless the radio has something more urgent (turns.c). */
+ * Between events: `link->event` fires at the next anchor that is attended, brings in what holds from now on, and
+ * attends, unless the radio has something more urgent (turns.c). `link->watch` supervises the link. */
 static void step(void *context)
 {
     struct link *link = context;
@@ -158,9 +158,7 @@ static bool goes_on(const struct link *link, uint64_t at_ns)
         return false;
     if (!link->peer_has_more || !link->peer_was_empty || link->pdu.more)
         return true;
-    struct ys_link_lengths agreed = link_effective(link);
-    uint64_t longest_ns = ys_link_duration_ns(link->receive_phy, 2u + agreed.receive_octets + YS_LINK_MIC_SIZE);
-    return at_ns + longest_ns <= link->end_ns;
+    return at_ns + link_longest_answer_ns(link) <= link->end_ns;
 }
 
 static void receive(void *context, const struct ys_air_packet *packet)
@@ -174,7 +172,7 @@ static void receive(void *context, const struct ys_air_packet *packet)
     if (!link->central && first) { /* also one with a wrong CRC is an anchor */
         link->anchor_ns = packet->start_ns;
         link->synced_ns = packet->start_ns;
-        link->end_ns = turns_end_ns(link);
+        turns_bound(link);
     }
     if (!link_receive(link, packet))
         return;
@@ -184,21 +182,23 @@ static void receive(void *context, const struct ys_air_packet *packet)
         send_at(link, reply_ns);
 }
 
-/* Ends a link that has not been heard for too long; false if it has ended (Vol 6 Part B 4.5.2). */
-static bool supervise(struct link *link)
+/* Ends a link that has not been heard for too long, or looks again when that may be (Vol 6 Part B 4.5.2). */
+static void watch(void *context)
 {
+    struct link *link = context;
     uint64_t now_ns = ys_clock_now_ns(link_clock(link));
-    uint8_t reason = 0;
-    if (!link->established && link->silent_events >= FIRST_EVENTS)
-        reason = YS_HCI_NOT_ESTABLISHED;
-    else if (link->established && now_ns - link->last_heard_ns >= link->parameters.timeout * NS_PER_TIMEOUT_STEP)
-        reason = link->terminate_reason != 0 ? YS_HCI_LOCAL_ENDED : YS_HCI_TIMEOUT;
-    else if ((link->encryption.step != ENCRYPTION_IDLE && now_ns >= link->encryption.deadline_ns) ||
-             procedures_are_late(link, now_ns))
-        reason = YS_HCI_LINK_RESPONSE_TIMEOUT;
-    if (reason != 0)
-        end_link(link, reason);
-    return reason == 0;
+    uint64_t silent_ns = link_silent_ns(link);
+    uint64_t late_ns = procedures_deadline_ns(link);
+    if (link->encryption.step != ENCRYPTION_IDLE && link->encryption.deadline_ns < late_ns)
+        late_ns = link->encryption.deadline_ns;
+    if (now_ns >= silent_ns)
+        end_link(link, !link->established            ? YS_HCI_NOT_ESTABLISHED
+                       : link->terminate_reason != 0 ? YS_HCI_LOCAL_ENDED
+                                                     : YS_HCI_TIMEOUT);
+    else if (now_ns >= late_ns)
+        end_link(link, YS_HCI_LINK_RESPONSE_TIMEOUT);
+    else
+        ys_clock_set(link_clock(link), &link->watch, silent_ns < late_ns ? silent_ns : late_ns);
 }
 
 /* Goes to the event that is to be attended, past those that are not. Returns how much later it begins than at its
@@ -237,7 +237,8 @@ static void attend(void *context)
     }
     link->left_out = 0;
     link->in_event = true;
-    link->end_ns = turns_end_ns(link);
+    link->exchanges = 0;
+    turns_bound(link);
     if (link->central)
         send_now(link);
     else
@@ -248,8 +249,6 @@ static void attend(void *context)
 static void start_event(void *context)
 {
     struct link *link = context;
-    if (!supervise(link))
-        return;
     uint64_t later_ns = advance(link);
     if (!link->used) /* an instant had passed */
         return;
@@ -316,9 +315,11 @@ void link_start(struct link *link, const struct link_begin *begin, const struct 
         .rssi_dbm = 127,
         .event = {.fire = start_event, .context = link},
         .step = {.fire = step, .context = link},
+        .watch = {.fire = watch, .context = link},
         .receiver = {.receive = receive, .context = link, .owner = link->controller->settings.number},
     };
     link_lengths_changed(link);
     procedures_begin(link);
     link_set_event(link);
+    link_watch(link);
 }

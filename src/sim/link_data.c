@@ -8,6 +8,7 @@
 #include "sim/channels.h"
 #include "sim/controller_state.h"
 #include "sim/encryption.h"
+#include "sim/link_lengths.h"
 #include "sim/link_time.h"
 #include "sim/procedures.h"
 #include "sim/procedures_compose.h"
@@ -153,65 +154,78 @@ static void choose_control(struct link *link, uint32_t sendable)
 }
 
 /* As much of a frame as one packet carries, from as many of the host's packets as it lies in. */
-static void choose_data(struct link *link)
+static void choose_data(struct link *link, uint8_t most)
 {
     const struct outbound *buffer = link->first;
     if (buffer->sent == 0 && buffer->boundary != YS_HCI_CONTINUING)
         link->pdu.kind = YS_LINK_FIRST;
     uint16_t from = buffer->sent;
     do {
-        uint16_t part = lesser((uint16_t)(buffer->length - from), (uint16_t)(link->send_payload - link->pdu.length));
+        uint16_t part = lesser((uint16_t)(buffer->length - from), (uint16_t)(most - link->pdu.length));
         memcpy(link->payload + link->pdu.length, buffer->bytes + from, part);
         link->pdu.length = (uint8_t)(link->pdu.length + part);
         buffer = buffer->next;
         from = 0;
-    } while (buffer != NULL && buffer->boundary == YS_HCI_CONTINUING && link->pdu.length < link->send_payload);
+    } while (buffer != NULL && buffer->boundary == YS_HCI_CONTINUING && link->pdu.length < most);
     link->data_in_flight = link->pdu.length;
 }
 
-/* Whether a packet of this length is over in time, with the shortest answer if it has one. */
-static bool fits(const struct link *link, size_t length, uint64_t until_ns, bool answered)
+/* How long the answer may be that the other side begins with knowing nothing of what else this side's radio has to do:
+ * the longest, if it has said that it has more. */
+static uint64_t answer_ns(const struct link *link)
+{
+    return link->peer_has_more ? link_longest_answer_ns(link) : ys_link_duration_ns(link->receive_phy, 2);
+}
+
+/* Whether a packet of this length is over in time, with its answer if it has one. The first of an event is. */
+static bool fits(const struct link *link, size_t length)
 {
     uint64_t end_ns = ys_clock_now_ns(link_clock(link)) + ys_link_duration_ns(link->send_phy, 2 + length);
-    if (answered)
-        end_ns += YS_LINK_INTER_FRAME_SPACE_NS + ys_link_duration_ns(link->receive_phy, 2);
-    return end_ns <= until_ns;
+    if (link->exchanges == 0)
+        return true;
+    if (!link->central)
+        return end_ns <= link->end_ns && end_ns <= link->own_end_ns;
+    end_ns += YS_LINK_INTER_FRAME_SPACE_NS;
+    return end_ns + ys_link_duration_ns(link->receive_phy, 2) <= link->end_ns &&
+           end_ns + answer_ns(link) <= link->own_end_ns;
 }
 
 /* How long the data is that would be sent next, with its MIC. */
-static size_t next_length(const struct link *link)
+static size_t next_length(const struct link *link, uint8_t most)
 {
     const struct outbound *buffer = link->first;
     size_t left = (size_t)buffer->length - buffer->sent;
-    for (buffer = buffer->next; buffer != NULL && buffer->boundary == YS_HCI_CONTINUING && left < link->send_payload;
+    for (buffer = buffer->next; buffer != NULL && buffer->boundary == YS_HCI_CONTINUING && left < most;
          buffer = buffer->next)
         left += buffer->length;
-    left = left < link->send_payload ? left : link->send_payload;
+    left = left < most ? left : most;
     return left + (link->encryption.sends ? YS_LINK_MIC_SIZE : 0);
 }
 
 /* Chooses the PDU that goes next: a control PDU, data, or an empty one. */
-static void choose(struct link *link, uint64_t until_ns, bool answered)
+static void choose(struct link *link)
 {
     uint32_t sendable = controls_sendable(link);
+    uint8_t most = procedures_are_busy(link) ? link_payload_through_procedures(link) : link->send_payload;
     link->in_flight = true;
     link->data_in_flight = 0;
     link->pdu = (struct ys_link_data){.kind = YS_LINK_CONTINUING, .payload = link->payload};
-    if (sendable != 0 && fits(link, YS_LINK_CONTROL_MAX + YS_LINK_MIC_SIZE, until_ns, answered))
+    if (sendable != 0 && fits(link, YS_LINK_CONTROL_MAX + YS_LINK_MIC_SIZE))
         choose_control(link, sendable);
-    else if (sendable == 0 && may_send_data(link) && fits(link, next_length(link), until_ns, answered))
-        choose_data(link);
+    else if (sendable == 0 && may_send_data(link) && fits(link, next_length(link, most)))
+        choose_data(link, most);
     encryption_seal(link, &link->pdu, link->payload);
 }
 
-uint64_t link_transmit(struct link *link, uint64_t until_ns, bool answered)
+uint64_t link_transmit(struct link *link)
 {
     uint8_t bytes[YS_LINK_PDU_MAX];
     struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
-    if (!fits(link, link->in_flight ? link->pdu.length : 0, until_ns, answered))
+    if (!fits(link, link->in_flight ? link->pdu.length : 0))
         return 0;
     if (!link->in_flight) /* else the one that waits for its acknowledgement goes again */
-        choose(link, until_ns, answered);
+        choose(link);
+    link->exchanges++;
     link->pdu.sequence = link->sequence;
     link->pdu.next_expected = link->next_expected;
     link->pdu.more = has_more(link);
@@ -301,8 +315,11 @@ bool link_receive(struct link *link, const struct ys_air_packet *packet)
     link->peer_was_empty = false;
     if (!good)
         return true;
-    link->established = true;
     link->last_heard_ns = ys_clock_now_ns(link_clock(link));
+    if (!link->established) {
+        link->established = true;
+        link_watch(link);
+    }
     link->peer_has_more = pdu.more;
     link->peer_was_empty = pdu.length == 0;
     if (link->in_flight && pdu.next_expected != link->sequence && !acknowledged(link))

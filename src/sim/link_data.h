@@ -7,8 +7,8 @@
 void link_send(struct link *link, const struct ys_hci_data *data, const uint8_t *bytes);
 /* Gives its buffers back. */
 void link_drop_data(struct link *link);
-/* Puts the next packet on the air, if it and an empty answer are over by then: returns when it ends, or 0. */
-uint64_t link_transmit(struct link *link, uint64_t until_ns, bool answered);
+/* Puts the next packet on the air, if it is over in time, with its answer: returns when it ends, or 0. */
+uint64_t link_transmit(struct link *link);
 /* Takes a packet: its acknowledgement, then its data. Returns false if the link has ended. */
 bool link_receive(struct link *link, const struct ys_air_packet *packet);
 

@@ -6,7 +6,9 @@
 
 /* What the lengths and the PHYs allow may have changed: tells the host, if so. */
 void link_lengths_changed(struct link *link);
-/* The lengths that both sides allow. */
-struct ys_link_lengths link_effective(const struct link *link);
+/* The longest data that may be sent now, while procedures go on that may shorten what may be sent again later. */
+uint8_t link_payload_through_procedures(const struct link *link);
+/* How long the longest packet takes that the other side may answer with. */
+uint64_t link_longest_answer_ns(const struct link *link);
 
 #endif

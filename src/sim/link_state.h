@@ -166,7 +166,9 @@ struct link {
     uint64_t window_ns;       /* peripheral: how long the first packet may take to come, beside the widening */
     uint64_t synced_ns;       /* peripheral: when it last heard an anchor */
     uint64_t event_length_ns; /* 0: without a limit */
-    uint64_t end_ns;          /* nothing of this event may be on the air after that */
+    uint64_t end_ns;          /* nothing of this event may be on the air after that, as both sides know */
+    uint64_t own_end_ns;      /* likewise, as this side alone knows */
+    uint16_t exchanges;       /* packets that this side has sent in this event */
     uint8_t last_unmapped;
     uint8_t channel;
     uint32_t silent_events; /* in a row, in which nothing was heard */
@@ -199,6 +201,7 @@ struct link {
     struct ys_link_lengths told;         /* to the host, of what both allow */
     uint64_t exchange_ns;                /* how long two of the longest packets take, with T_IFS behind each */
     uint8_t send_payload;                /* the longest data that may be sent now */
+    uint16_t receive_payload;            /* likewise that may come */
 
     /* control */
     uint32_t controls_due;    /* bits of enum control */
@@ -213,6 +216,7 @@ struct link {
 
     struct ys_timer event;
     struct ys_timer step;
+    struct ys_timer watch; /* when it may have been silent for too long */
     struct ys_receiver receiver;
 };
 

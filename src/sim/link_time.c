@@ -5,6 +5,9 @@
 
 #include "sim/controller_state.h"
 
+/* A connection that was never heard is given up after six intervals (Vol 6 Part B 4.5.2). */
+#define FIRST_EVENTS 6
+
 /* How long this controller's clock takes for so much time (Vol 6 Part B 4.2.1, 4.2.2). */
 uint64_t link_by_own_clock(const struct link *link, uint64_t ns)
 {
@@ -26,12 +29,32 @@ uint64_t link_next_ns(const struct link *link)
     return ys_timer_is_set(&link->event) ? link->event.at_ns : UINT64_MAX;
 }
 
-void link_set_event(struct link *link)
+/* When this side is to be there for the event that is so far ahead. */
+static uint64_t event_ns(const struct link *link)
 {
     uint64_t at_ns = link->anchor_ns + link_by_own_clock(link, link->ahead * link_interval_ns(link));
-    if (!link->central)
-        at_ns -= link_widening_ns(link, at_ns - link->synced_ns);
+    return link->central ? at_ns : at_ns - link_widening_ns(link, at_ns - link->synced_ns);
+}
+
+void link_set_event(struct link *link)
+{
+    uint64_t at_ns = event_ns(link);
+    while (at_ns < ys_clock_now_ns(link_clock(link))) { /* the first exchange took longer than an interval */
+        link->ahead++;
+        at_ns = event_ns(link);
+    }
     ys_clock_set(link_clock(link), &link->event, at_ns);
+}
+
+uint64_t link_silent_ns(const struct link *link)
+{
+    return link->last_heard_ns +
+           (link->established ? link->parameters.timeout * NS_PER_TIMEOUT_STEP : FIRST_EVENTS * link_interval_ns(link));
+}
+
+void link_watch(struct link *link)
+{
+    ys_clock_set(link_clock(link), &link->watch, link_silent_ns(link));
 }
 
 void link_wake(struct link *link)

@@ -36,6 +36,10 @@ uint64_t link_next_ns(const struct link *link);
 uint64_t link_by_own_clock(const struct link *link, uint64_t ns);
 /* Sets the timer of the event that it attends next. */
 void link_set_event(struct link *link);
+/* When it will have been silent for too long, if nothing comes before (Vol 6 Part B 4.5.2). */
+uint64_t link_silent_ns(const struct link *link);
+/* That has become earlier. */
+void link_watch(struct link *link);
 /* A control PDU is due. */
 void link_want(struct link *link, enum control control);
 /* Whether a connection has the radio. */

@@ -66,6 +66,7 @@ static uint64_t hold_update(struct link *link, const struct ys_link_control_pdu 
     link->window_ns = link->central ? 0 : pdu->window_size * NS_PER_INTERVAL_STEP;
     if (ys_phy_is_coded(link->send_phy) || ys_phy_is_coded(link->receive_phy))
         link_lengths_changed(link);
+    link_watch(link);
     procedures_tell_update(link, YS_HCI_OK);
     link->procedures.remote = PROCEDURE_NONE;
     procedures_end_local(link, link->central ? PROCEDURE_UPDATE : PROCEDURE_PARAMETERS);

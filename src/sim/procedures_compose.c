@@ -8,7 +8,7 @@
 #include "sim/procedures_order.h"
 #include "sim/procedures_tell.h"
 
-/* How many events ahead the central sets an instant, beside those that the peripheral may leave out. */
+/* How many events that the peripheral attends an instant is ahead. */
 #define INSTANT_AHEAD 6
 
 /* This controller: version 5.4 of the specification, and a company identifier that is reserved for tests. */
@@ -18,7 +18,7 @@
 
 static uint16_t next_instant(const struct link *link)
 {
-    return (uint16_t)(link->counter + INSTANT_AHEAD + link->parameters.latency);
+    return (uint16_t)(link->counter + INSTANT_AHEAD * (link->parameters.latency + 1));
 }
 
 /* The PHYs for one direction that both sides want: the fastest, or 0 if there is none or it is on already. */

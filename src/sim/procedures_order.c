@@ -28,11 +28,12 @@ bool procedures_are_busy(const struct link *link)
 }
 
 /* Vol 6 Part B 5.2. */
-bool procedures_are_late(const struct link *link, uint64_t now)
+uint64_t procedures_deadline_ns(const struct link *link)
 {
     const struct procedures *all = &link->procedures;
-    return (all->local != PROCEDURE_NONE && now >= all->local_deadline_ns) ||
-           (all->remote != PROCEDURE_NONE && now >= all->remote_deadline_ns);
+    uint64_t local_ns = all->local != PROCEDURE_NONE ? all->local_deadline_ns : UINT64_MAX;
+    uint64_t remote_ns = all->remote != PROCEDURE_NONE ? all->remote_deadline_ns : UINT64_MAX;
+    return local_ns < remote_ns ? local_ns : remote_ns;
 }
 
 /* Begins the first that is wanted and may begin now. */

@@ -11,8 +11,8 @@ void procedures_want(struct link *link, enum procedure procedure);
 /* Whether one goes on that has no end yet. */
 bool procedures_are_busy(const struct link *link);
 
-/* Whether one has waited for its answer for too long. */
-bool procedures_are_late(const struct link *link, uint64_t now_ns);
+/* When one will have waited for its answer for too long; UINT64_MAX: none waits. */
+uint64_t procedures_deadline_ns(const struct link *link);
 
 /* Whether it is one of those that hold from an instant on, of which only one goes on at a time. */
 bool procedure_has_instant(uint8_t procedure);

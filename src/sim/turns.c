@@ -63,7 +63,7 @@ void turns_end(struct link *link)
     }
 }
 
-uint64_t turns_end_ns(const struct link *link)
+void turns_bound(struct link *link)
 {
     const struct ys_controller *controller = link->controller;
     uint64_t now_ns = ys_clock_now_ns(controller->clock);
@@ -71,17 +71,15 @@ uint64_t turns_end_ns(const struct link *link)
     uint64_t before_ns = YS_LINK_INTER_FRAME_SPACE_NS;
     if (!link->central && link_widening_ns(link, interval_ns) > before_ns)
         before_ns = link_widening_ns(link, interval_ns);
-    uint64_t end_ns = link->anchor_ns + interval_ns - before_ns;
-    if (link->event_length_ns != 0 && link->anchor_ns + link->event_length_ns < end_ns)
-        end_ns = link->anchor_ns + link->event_length_ns;
+    link->end_ns = link->anchor_ns + interval_ns - before_ns;
+    link->own_end_ns = link->event_length_ns != 0 ? link->anchor_ns + link->event_length_ns : UINT64_MAX;
     for (size_t i = 0; i < LINKS; i++) {
         const struct link *other = &controller->links[i];
         if (other == link || !other->used || link_next_ns(other) < now_ns + link->exchange_ns)
             continue;
         uint64_t other_ns = link_next_ns(other) - YS_LINK_INTER_FRAME_SPACE_NS;
-        end_ns = other_ns < end_ns ? other_ns : end_ns;
+        link->own_end_ns = other_ns < link->own_end_ns ? other_ns : link->own_end_ns;
     }
-    return end_ns;
 }
 
 bool turns_advertise(struct ys_controller *controller, uint64_t length_ns, bool at_once)

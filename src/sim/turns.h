@@ -8,8 +8,8 @@
 bool turns_begin(struct link *link);
 /* The event is over: who only waits for the radio gets it back. */
 void turns_end(struct link *link);
-/* When an event of this link must be over, for the sake of what comes next. */
-uint64_t turns_end_ns(const struct link *link);
+/* Sets when an event of this link must be over, for the sake of what comes next. */
+void turns_bound(struct link *link);
 /* Whether an event of an advertiser of this length may be sent now, which it must be if it is to be sent at once. */
 bool turns_advertise(struct ys_controller *controller, uint64_t length_ns, bool at_once);
 

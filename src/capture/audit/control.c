@@ -5,6 +5,7 @@
 
 #include "capture/audit/ranges.h"
 #include "capture/audit/verdicts.h"
+#include "wire/hci_extended.h"
 
 #define NONE       0xff
 #define ANSWER_NS  (40 * NS_PER_S)
@@ -286,6 +287,28 @@ static bool is_reason(uint8_t code)
     return code != 0 && code <= 0x45;
 }
 
+/* Vol 6 Part B 2.1.2: of a central that has shown by this that it knows LE Coded. */
+static void audit_coded_address(struct ys_audit *audit, const struct ys_seen *seen)
+{
+    const struct ys_link_control_pdu *control = &seen->packet.control;
+    bool features = control->opcode == YS_LINK_FEATURE_REQ || control->opcode == YS_LINK_FEATURE_RSP;
+    bool knows = features ? (control->features & YS_HCI_LE_FEATURE_CODED) != 0
+                          : ((control->send_phys | control->receive_phys) & 4) != 0;
+    uint32_t address = seen->record->air.access_address;
+    uint32_t changes = (address ^ address >> 1) & 0x7fff;
+    unsigned ones = 0;
+    unsigned changed = 0;
+    if (seen->packet.side != 0 || !knows)
+        return;
+    for (int i = 0; i < 15; i++) {
+        changed += changes >> i & 1;
+        ones += i < 8 && (address >> i & 1) != 0;
+    }
+    (void)audit_judge(audit, YS_RULE_ACCESS_ADDRESS_CODED, ones >= 3 && changed <= 11,
+                      "the access address is %08x: %u ones in the lowest eight bits, %u changes in the lowest sixteen",
+                      address, ones, changed);
+}
+
 static void audit_values(struct ys_audit *audit, const struct ys_seen *seen, struct audited_link *audited)
 {
     const struct ys_link_control_pdu *control = &seen->packet.control;
@@ -328,6 +351,11 @@ static void audit_values(struct ys_audit *audit, const struct ys_seen *seen, str
     case YS_LINK_PHY_REQ:
     case YS_LINK_PHY_RSP:
         audit_phys(audit, seen, audited);
+        audit_coded_address(audit, seen);
+        break;
+    case YS_LINK_FEATURE_REQ:
+    case YS_LINK_FEATURE_RSP:
+        audit_coded_address(audit, seen);
         break;
     case YS_LINK_PAUSE_ENC_RSP:
         end_by(audit, audited, 0, YS_LINK_PAUSE_ENC_REQ);

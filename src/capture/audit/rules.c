@@ -85,6 +85,11 @@ const struct ys_rule ys_rules[YS_RULES] = {
     [YS_RULE_ACCESS_ADDRESS] = {"access-address", "Connecting", true, "Vol 6 Part B 2.1.2",
                                 "a connection's access address is irregular enough, and unlike that of advertising",
                                 "access address of each connect request", "draw another one"},
+    [YS_RULE_ACCESS_ADDRESS_CODED] =
+        {"access-address-coded", "Connecting", true, "Vol 6 Part B 2.1.2",
+         "a central that knows LE Coded draws one with three ones in the lowest eight bits, "
+         "and at most eleven changes in the lowest sixteen",
+         "features and PHYs that a central names", "draw another one"},
     [YS_RULE_HOP] = {"hop", "Connecting", true, "Vol 6 Part B 2.3.3.1", "the hop is 5 to 16", "each connect request",
                      "draw it from 5 to 16"},
     [YS_RULE_CONNECT_INTERVAL] = {"connect-interval", "Connecting", true, "Vol 6 Part B 4.5.1",
