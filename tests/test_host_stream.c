@@ -9,6 +9,7 @@
 #include "support/hex.h"
 #include "support/scripted.h"
 #include "wire/att.h"
+#include "wire/hci.h"
 
 #define LINK 0x0040
 
@@ -76,6 +77,34 @@ static void what_is_appended_is_notified_in_full_packets(void **state)
     assert_att(&scripted, LINK, "1b 0300 30313233343536373839 30313233343536373839"); /* MTU - 3 */
     give_buffers(&scripted, LINK, 2);
     assert_att(&scripted, LINK, "1b 0300 78");
+}
+
+/* Vol 3 Part F 3.2.9: a value has 512 bytes at the most, however large the MTU is. */
+static void a_notification_of_a_stream_is_no_longer_than_a_value_may_be(void **state)
+{
+    static uint8_t long_memory[1101];
+    static const uint8_t bytes[1100] = {1};
+    struct ys_stream other;
+    (void)state;
+    if (YS_MTU < 517)
+        return;
+    assert_int_equal(ys_stream_open(&scripted.host, &other, 6, long_memory, sizeof long_memory), YS_OK);
+    exchange_on(LINK, "12 0700 0100", "13");
+    scripted.host.mtu = 517;
+    exchange_on(LINK, "02 0502", "03 0502");
+    assert_true(ys_stream_append(&other, bytes, sizeof bytes));
+    for (size_t i = 0; i < 3; i++) {
+        struct ys_hci_data data;
+        struct ys_reader reader;
+        (void)turn(&scripted);
+        reader = ys_reader_of(scripted.sent[0], scripted.sent_length[0]);
+        (void)ys_get_u8(&reader);
+        ys_get_hci_data(&reader, &data);
+        assert_int_equal(ys_get_u16(&reader), 3 + (i < 2 ? 512 : 76));
+        size_t pieces = scripted.sent_count;
+        forget_sent(&scripted);
+        give_buffers(&scripted, LINK, (uint16_t)pieces);
+    }
 }
 
 static void what_does_not_fit_is_refused_and_counted(void **state)
@@ -288,6 +317,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test_setup(what_is_appended_is_notified_in_full_packets, setup),
+        cmocka_unit_test_setup(a_notification_of_a_stream_is_no_longer_than_a_value_may_be, setup),
         cmocka_unit_test_setup(what_does_not_fit_is_refused_and_counted, setup),
         cmocka_unit_test_setup(a_stream_has_one_subscriber_and_waits_for_the_next, setup),
         cmocka_unit_test_setup(a_stream_waits_while_the_controller_is_full, setup),

@@ -27,7 +27,9 @@ static struct ys_link_shape shape_of(enum ys_phy phy, uint8_t length, uint16_t m
 
 static void connect(const struct ys_link_shape *shape)
 {
-    pumps_begin(2, NULL);
+    struct ys_controller_settings settings = {
+        .seed = 1, .sets = 1, .buffer_count = 8, .event_length_us = shape->event_length_us};
+    pumps_begin(2, (struct ys_controller_settings[]){settings, settings});
     pumps_connect(1, (uint16_t)(shape->interval_us / 1250), 0, 3200);
     pumps_shape(shape);
 }
@@ -88,6 +90,24 @@ static void a_saturated_link_carries_what_it_can(void **state)
                         shape.by_central = (kind & 2) != 0;
                         check(&shape);
                     }
+}
+
+/* Vol 6 Part B 4.5.6: one exchange goes, however short events are. */
+static void short_events_carry_what_fits_and_one_packet_at_least(void **state)
+{
+    static const uint32_t lengths_us[] = {1250, 2500, 4000, 10000};
+    (void)state;
+    for (size_t i = 0; i < COUNT(lengths_us); i++) {
+        for (int kind = 0; kind < 6; kind++) {
+            struct ys_link_shape shape = shape_of(kind / 2 == 0   ? YS_PHY_1M
+                                                  : kind / 2 == 1 ? YS_PHY_2M
+                                                                  : YS_PHY_CODED_S8,
+                                                  kind / 2 == 1 ? 251 : 27, 185, 30000, kind == 3);
+            shape.by_central = kind % 2 == 1;
+            shape.event_length_us = lengths_us[i];
+            check(&shape);
+        }
+    }
 }
 
 static void the_limit_is_that_of_the_worked_examples(void **state)
@@ -213,6 +233,7 @@ static void a_link_budget_is_what_distance_leaves(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {
+        cmocka_unit_test(short_events_carry_what_fits_and_one_packet_at_least),
         cmocka_unit_test(the_limit_is_that_of_the_worked_examples),
         cmocka_unit_test(what_is_confirmed_goes_once_an_interval),
         cmocka_unit_test(a_saturated_link_carries_what_it_can),

@@ -8,6 +8,7 @@
 #include "experiment/throughput_ends.h"
 #include "experiment/throughput_flow.h"
 #include "experiment/throughput_run.h"
+#include "wire/att.h"
 
 /* What came about, for the calculation. */
 static void find_shape(struct run *run)
@@ -17,7 +18,7 @@ static void find_shape(struct run *run)
     struct end *sender = ys_carrier_is_to_device(plan->carrier) ? &run->central : &run->device;
     struct ys_link_state state = {.send_length = YS_LINK_PAYLOAD_DEFAULT, .interval_us = plan->interval_us};
     uint16_t mtu = ys_host_mtu(&sender->host, sender->connection);
-    uint16_t most = (uint16_t)(mtu - 3);
+    uint16_t most = mtu - 3 < YS_ATT_VALUE_MAX ? (uint16_t)(mtu - 3) : YS_ATT_VALUE_MAX;
     (void)ys_link_get(&sender->host, sender->connection, &state);
     run->value_bytes = ys_carrier_is_channel(plan->carrier) ? MESSAGE_PACKETS * CHANNEL_PACKET - 2
                        : plan->carrier == YS_CARRIER_STREAM || plan->value_bytes > most ? most

@@ -49,8 +49,8 @@ static size_t part(const struct ys_link_shape *shape, const struct ys_link_limit
     return left < limit->packet_length ? left : limit->packet_length;
 }
 
-/* Packs exchanges into one event, from this packet of a frame on: returns how many frames it ends. The last exchange
- * needs no T_IFS behind it. */
+/* Packs exchanges into one event, from this packet of a frame on: returns how many frames it ends. The first exchange
+ * goes, however short the event is; the last needs no T_IFS behind it. */
 static size_t pack(const struct ys_link_shape *shape, const struct ys_link_limit *limit, size_t *index, size_t *packets,
                    uint64_t *used_ns)
 {
@@ -58,7 +58,7 @@ static size_t pack(const struct ys_link_shape *shape, const struct ys_link_limit
     size_t frames = 0;
     for (;;) {
         uint64_t takes_ns = exchange_ns(shape, part(shape, limit, *index));
-        if (at_ns + takes_ns - YS_LINK_INTER_FRAME_SPACE_NS > limit->event_room_ns)
+        if (at_ns > 0 && at_ns + takes_ns - YS_LINK_INTER_FRAME_SPACE_NS > limit->event_room_ns)
             break;
         at_ns += takes_ns;
         ++*packets;
@@ -88,11 +88,8 @@ static void limit_without_loss(const struct ys_link_shape *shape, struct ys_link
     packets = 0;
     used_ns = 0;
     do {
-        size_t before = packets;
         frames += pack(shape, limit, &index, &packets, &used_ns);
         events++;
-        if (packets == before) /* not one packet fits */
-            break;
     } while (index != first);
     double seconds = (double)events * shape->interval_us / 1e6;
     limit->cycle = (uint16_t)events;
@@ -193,7 +190,7 @@ void ys_link_limit(const struct ys_link_shape *shape, struct ys_link_limit *limi
     limit->packets = limit->packets < PACKETS_MOST ? limit->packets : PACKETS_MOST;
     limit->exchange_ns = exchange_ns(shape, limit->packet_length);
     limit_without_loss(shape, limit);
-    if (shape->loss > 0 && limit->exchanges > 0) {
+    if (shape->loss > 0) {
         double share = expect_packets(shape, limit->exchanges) / limit->exchanges;
         limit->frames_hz *= share;
     }

@@ -29,7 +29,7 @@ enum ys_result ys_stream_open(struct ys_host *host, struct ys_stream *stream, ui
 static bool send_some(struct ys_host *host, struct ys_connection *connection, struct ys_stream *stream)
 {
     uint32_t waiting = ys_stream_waiting(stream);
-    uint32_t most = connection->mtu - 3u;
+    uint32_t most = connection->mtu < YS_ATT_VALUE_MAX + 3u ? connection->mtu - 3u : YS_ATT_VALUE_MAX;
     if (waiting == 0 || (waiting < most && connection->packets_out > 0) ||
         !ys_l2cap_fits(host, connection, connection->mtu))
         return false;
