@@ -17,10 +17,22 @@
 /* How long a small processor takes for a computation on the curve. */
 #define CURVE_MS 50
 
+/* On a serial line: with a start and a stop bit. */
+#define BITS_A_BYTE UINT64_C(10)
+
 struct packet {
     struct packet *next;
+    uint64_t at_ns; /* when its last byte arrives */
     size_t length;
     uint8_t bytes[YS_HCI_COMMAND_MAX + 8];
+};
+
+/* One direction of the border between host and controller. */
+struct way {
+    struct ys_timer arrival; /* of the first */
+    struct packet *first;
+    struct packet **end;
+    uint64_t free_ns; /* the line carries nothing any more */
 };
 
 struct ys_simulated {
@@ -32,7 +44,9 @@ struct ys_simulated {
     struct ys_host *host;
     ys_run_fn *turn;
     struct ys_timer run;
-    struct packet *first;
+    struct way up;        /* to the host */
+    struct way down;      /* to the controller */
+    struct packet *first; /* that has arrived at the host */
     struct packet **end;
     struct packet *given; /* to the host: valid until it asks again */
     struct packet *pool;
@@ -68,11 +82,16 @@ static void run(void *context)
         ys_clock_set(simulated->clock, &simulated->run, now_ns + wait_ms * YS_NS_PER_MS);
 }
 
-/* the controller's side */
+/* the border: what crosses it comes in its order, each after the time that it takes */
 
-static void from_controller(void *context, const uint8_t *bytes, size_t length)
+static void begin_way(struct way *way, ys_timer_fn *arrives, void *context)
 {
-    struct ys_simulated *simulated = context;
+    way->end = &way->first;
+    way->arrival = (struct ys_timer){.fire = arrives, .context = context};
+}
+
+static struct packet *new_packet(struct ys_simulated *simulated, const uint8_t *bytes, size_t length)
+{
     struct packet *packet = simulated->pool;
     if (packet != NULL)
         simulated->pool = packet->next;
@@ -83,28 +102,101 @@ static void from_controller(void *context, const uint8_t *bytes, size_t length)
     packet->next = NULL;
     packet->length = length;
     memcpy(packet->bytes, bytes, length);
+    return packet;
+}
+
+/* Puts a packet on its way that is ready to go after some time. */
+static void put_on_way(struct ys_simulated *simulated, struct way *way, uint32_t ready_us, struct packet *packet)
+{
+    uint32_t bps = simulated->settings.line_bps;
+    uint64_t ready_ns = ys_clock_now_ns(simulated->clock) + ready_us * YS_NS_PER_US;
+    packet->at_ns = (ready_ns > way->free_ns ? ready_ns : way->free_ns) +
+                    (bps > 0 ? BITS_A_BYTE * packet->length * YS_NS_PER_S / bps : 0);
+    way->free_ns = packet->at_ns;
+    *way->end = packet;
+    way->end = &packet->next;
+    if (packet == way->first)
+        ys_clock_set(simulated->clock, &way->arrival, packet->at_ns);
+}
+
+/* The first packet of a way that has arrived; NULL if there is none. It is no longer on it. */
+static struct packet *take_from_way(struct ys_simulated *simulated, struct way *way)
+{
+    struct packet *packet = way->first;
+    if (packet == NULL || packet->at_ns > ys_clock_now_ns(simulated->clock))
+        return NULL;
+    way->first = packet->next;
+    if (way->first == NULL)
+        way->end = &way->first;
+    else if (way->first->at_ns > ys_clock_now_ns(simulated->clock))
+        ys_clock_set(simulated->clock, &way->arrival, way->first->at_ns);
+    return packet;
+}
+
+static void give_back(struct ys_simulated *simulated, struct packet *packet)
+{
+    packet->next = simulated->pool;
+    simulated->pool = packet;
+}
+
+/* the controller's side */
+
+static void arrive(struct ys_simulated *simulated, struct packet *packet)
+{
+    packet->next = NULL;
     *simulated->end = packet;
     simulated->end = &packet->next;
-    observe(simulated, YS_TO_HOST, bytes, length);
+    observe(simulated, YS_TO_HOST, packet->bytes, packet->length);
     run_soon(simulated);
 }
 
+static void at_host(void *context)
+{
+    struct ys_simulated *simulated = context;
+    struct packet *packet;
+    while ((packet = take_from_way(simulated, &simulated->up)) != NULL)
+        arrive(simulated, packet);
+}
+
+static void from_controller(void *context, const uint8_t *bytes, size_t length)
+{
+    struct ys_simulated *simulated = context;
+    const struct ys_simulated_settings *settings = &simulated->settings;
+    uint32_t answer_us = settings->character != NULL ? settings->character->answer_us : 0;
+    struct packet *packet = new_packet(simulated, bytes, length);
+    if (answer_us > 0 || settings->line_bps > 0)
+        put_on_way(simulated, &simulated->up, answer_us, packet);
+    else
+        arrive(simulated, packet);
+}
+
 /* the host's side */
+
+static void at_controller(void *context)
+{
+    struct ys_simulated *simulated = context;
+    struct packet *packet;
+    while ((packet = take_from_way(simulated, &simulated->down)) != NULL) {
+        ys_controller_receive(simulated->controller, packet->bytes, packet->length);
+        give_back(simulated, packet);
+    }
+}
 
 static void send(void *context, const uint8_t *packet, size_t length)
 {
     struct ys_simulated *simulated = context;
     observe(simulated, YS_TO_CONTROLLER, packet, length);
-    ys_controller_receive(simulated->controller, packet, length);
+    if (simulated->settings.line_bps == 0)
+        ys_controller_receive(simulated->controller, packet, length);
+    else
+        put_on_way(simulated, &simulated->down, 0, new_packet(simulated, packet, length));
 }
 
 static const uint8_t *receive(void *context, size_t *length)
 {
     struct ys_simulated *simulated = context;
-    if (simulated->given != NULL) {
-        simulated->given->next = simulated->pool;
-        simulated->pool = simulated->given;
-    }
+    if (simulated->given != NULL)
+        give_back(simulated, simulated->given);
     simulated->given = simulated->first;
     if (simulated->given == NULL)
         return NULL;
@@ -213,6 +305,8 @@ struct ys_simulated *ys_simulated_new(struct ys_radio *radio, const struct ys_si
     simulated->clock = ys_radio_clock(radio);
     simulated->chance = ys_chance_of(settings->seed, CHANCE_OF_PORTS + settings->number);
     simulated->end = &simulated->first;
+    begin_way(&simulated->up, at_host, simulated);
+    begin_way(&simulated->down, at_controller, simulated);
     simulated->run = (struct ys_timer){.fire = run, .context = simulated};
     simulated->curve = (struct ys_timer){.fire = run_soon, .context = simulated};
     simulated->port = (struct ys_port){
@@ -241,6 +335,7 @@ struct ys_simulated *ys_simulated_new(struct ys_radio *radio, const struct ys_si
                                                          .number = settings->number,
                                                          .seed = settings->seed,
                                                          .address = settings->address,
+                                                         .character = settings->character,
                                                          .buffer_length = settings->buffer_length,
                                                          .buffer_count = settings->buffer_count,
                                                          .sets = settings->sets,
@@ -273,7 +368,11 @@ void ys_simulated_free(struct ys_simulated *simulated)
         return;
     ys_clock_cancel(simulated->clock, &simulated->run);
     ys_clock_cancel(simulated->clock, &simulated->curve);
+    ys_clock_cancel(simulated->clock, &simulated->up.arrival);
+    ys_clock_cancel(simulated->clock, &simulated->down.arrival);
     ys_controller_free(simulated->controller);
+    free_packets(simulated->up.first);
+    free_packets(simulated->down.first);
     free_packets(simulated->first);
     free_packets(simulated->pool);
     free(simulated->given);

@@ -4,6 +4,7 @@
 
 #include <yarnswift/host.h>
 
+#include "sim/character.h"
 #include "sim/radio.h"
 #include "simulated/store.h"
 
@@ -16,11 +17,13 @@ enum ys_direction { YS_TO_CONTROLLER, YS_TO_HOST };
 struct ys_simulated_settings {
     uint16_t number; /* of the device on the air, from 1; also picks its chance */
     uint64_t seed;
-    struct ys_address address; /* the controller's public one */
-    uint16_t buffer_length;    /* of the controller's data buffers; 0: its default */
-    uint8_t buffer_count;      /* 0: its default */
-    uint8_t sets;              /* advertising sets of the controller; 0: it only knows legacy advertising */
-    uint64_t lacks;            /* of its controller, see sim/controller.h; likewise: */
+    struct ys_address address;            /* the controller's public one */
+    const struct ys_character *character; /* of the controller; NULL: it takes no time to answer; also: */
+    uint32_t line_bps; /* of the serial line to it, in either direction, ten bits to a byte; 0: what is sent is there */
+    uint16_t buffer_length; /* of the controller's data buffers; 0: its default */
+    uint8_t buffer_count;   /* 0: its default */
+    uint8_t sets;           /* advertising sets of the controller; 0: it only knows legacy advertising */
+    uint64_t lacks;         /* of its controller, see sim/controller.h; likewise: */
     uint32_t event_length_us;
     int8_t power_dbm;
     bool adapts;

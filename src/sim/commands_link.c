@@ -104,10 +104,14 @@ static bool parameters_are_valid(const struct ys_hci_parameters *wanted)
            ys_link_parameters_are_valid(wanted->interval_max, wanted->latency, wanted->timeout);
 }
 
+/* A slot of the controller's own is not made longer by it. */
 static void take_event_length(struct link *link, uint16_t steps)
 {
+    uint64_t own_ns = link->controller->character.event_length_us * YS_NS_PER_US;
     if (steps != 0 && steps != 0xffff)
         link->event_length_ns = steps * NS_PER_EVENT_LENGTH_STEP;
+    if (own_ns != 0 && link->event_length_ns > own_ns)
+        link->event_length_ns = own_ns;
 }
 
 /* Vol 4 Part E 7.8.18. */
@@ -123,7 +127,8 @@ static uint8_t update_connection(struct ys_controller *controller, struct ys_rea
     if (!parameters_are_valid(&wanted))
         return YS_HCI_INVALID_PARAMETERS;
     uint8_t own = link->central ? PROCEDURE_UPDATE : PROCEDURE_PARAMETERS;
-    if (link->procedures.local == own || (link->procedures.wanted >> own & 1) != 0)
+    procedures_forget_move(link);
+    if ((link->procedures.local == own && !link->procedures.moved) || (link->procedures.wanted >> own & 1) != 0)
         return YS_HCI_COMMAND_DISALLOWED;
     if (!link->central && !has(controller, YS_HCI_LE_FEATURE_PARAMETERS))
         return YS_HCI_UNSUPPORTED;

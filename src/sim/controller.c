@@ -112,6 +112,13 @@ struct ys_controller *ys_controller_new(struct ys_radio *radio, const struct ys_
     if (controller == NULL)
         return NULL;
     controller->settings = *settings;
+    controller->character = settings->character != NULL ? *settings->character : (struct ys_character){0};
+    if (controller->settings.buffer_length == 0)
+        controller->settings.buffer_length = controller->character.buffer_length;
+    if (controller->settings.buffer_count == 0)
+        controller->settings.buffer_count = controller->character.buffer_count;
+    if (controller->settings.event_length_us == 0)
+        controller->settings.event_length_us = controller->character.event_length_us;
     if (controller->settings.buffer_length == 0)
         controller->settings.buffer_length = ACL_MAX;
     if (controller->settings.buffer_count == 0)

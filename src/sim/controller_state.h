@@ -3,6 +3,7 @@
 #define SIM_CONTROLLER_STATE_H
 
 #include "sim/chance.h"
+#include "sim/character.h"
 #include "sim/clock.h"
 #include "sim/controller_settings.h"
 #include "sim/link_state.h"
@@ -135,6 +136,7 @@ struct initiator {
     bool by_counter;             /* who knows channel selection algorithm #2 */
     struct ys_link_connect sent; /* waits for the response of an extended advertiser */
     uint64_t sent_end_ns;
+    uint64_t late_ns; /* of the first packet, within its window */
 };
 
 /* The host may use one generation of commands after a reset, and then no longer the other (Vol 4 Part E 3.1.1). */
@@ -163,6 +165,7 @@ struct resolving {
 
 struct ys_controller {
     struct ys_controller_settings settings;
+    struct ys_character character;
     struct ys_radio *radio;
     struct ys_clock *clock;
     struct ys_chance chance;

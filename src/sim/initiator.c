@@ -9,6 +9,10 @@
 #include "sim/link.h"
 #include "sim/link_time.h"
 #include "sim/listener.h"
+#include "sim/places.h"
+
+/* CONNECT_IND and AUX_CONNECT_REQ: two bytes of header and 34 (Vol 6 Part B 2.3.3.1). */
+#define REQUEST_LENGTH 36
 #include "sim/resolving.h"
 
 /* An access address as the standard wants it (Vol 6 Part B 2.1.2): not that of advertising, nor one bit away from it;
@@ -88,11 +92,16 @@ static void send_request(struct initiator *initiator)
     struct ys_controller *controller = listener->controller;
     const struct ys_hci_connect *wanted = &controller->connecting.common;
     const struct sending_on place = listener_place(listener);
+    bool extended = listener->follows == FOLLOWS_NOW;
+    uint64_t window_ns = ys_clock_now_ns(controller->clock) + ys_link_duration_ns(place.phy, REQUEST_LENGTH) +
+                         link_window_delay_ns(extended, place.phy);
+    uint64_t later_ns = places_later_ns(controller, NULL, window_ns, wanted->interval_max);
+    initiator->late_ns = later_ns % NS_PER_INTERVAL_STEP;
     initiator->sent = (struct ys_link_connect){
         .access_address = draw_access_address(controller),
         .crc_init = (uint32_t)ys_chance_next(&controller->chance) & 0xffffff,
         .window_size = 1,
-        .window_offset = 0,
+        .window_offset = (uint16_t)(later_ns / NS_PER_INTERVAL_STEP),
         .interval = wanted->interval_max,
         .latency = wanted->latency,
         .timeout = wanted->timeout,
@@ -109,12 +118,14 @@ static void send_request(struct initiator *initiator)
         .connect = initiator->sent,
     };
     initiator->sent_end_ns = controller_transmit_advertising(controller, &place, &request);
-    if (listener->follows == FOLLOWS_NOW)
+    if (extended)
         listener_wait_for_answer(listener, initiator->sent_end_ns);
     else
-        complete(initiator,
-                 &(struct link_begin){
-                     .central = true, .by_counter = by_counter, .phy = YS_PHY_1M, .end_ns = initiator->sent_end_ns});
+        complete(initiator, &(struct link_begin){.central = true,
+                                                 .by_counter = by_counter,
+                                                 .phy = YS_PHY_1M,
+                                                 .end_ns = initiator->sent_end_ns,
+                                                 .late_ns = initiator->late_ns});
 }
 
 static void reply(void *context)
@@ -171,7 +182,8 @@ static void take_secondary(struct initiator *initiator, const struct ys_link_ext
                                                      .extended = true,
                                                      .by_counter = true,
                                                      .phy = phy,
-                                                     .end_ns = initiator->sent_end_ns});
+                                                     .end_ns = initiator->sent_end_ns,
+                                                     .late_ns = initiator->late_ns});
         else
             listener_resume(listener);
     } else if (pdu->type == YS_LINK_ADV_EXTENDED && pdu->mode == YS_LINK_MODE_CONNECTABLE && pdu->has_sender &&

@@ -14,15 +14,10 @@
 #include "sim/link_data.h"
 #include "sim/link_lengths.h"
 #include "sim/link_time.h"
+#include "sim/places.h"
 #include "sim/procedures.h"
 #include "sim/procedures_order.h"
 #include "sim/turns.h"
-
-/* From the end of CONNECT_IND, or of AUX_CONNECT_REQ on an uncoded or a coded PHY, to the first transmit window
- * (Vol 6 Part B 4.5.3). */
-#define WINDOW_DELAY_NS          (1250 * YS_NS_PER_US)
-#define WINDOW_DELAY_EXTENDED_NS (2500 * YS_NS_PER_US)
-#define WINDOW_DELAY_CODED_NS    (3750 * YS_NS_PER_US)
 
 /* An event is over after so many packets in a row with a wrong CRC (Vol 6 Part B 4.5.6). */
 #define BAD_MOST 2
@@ -77,15 +72,20 @@ static void close_event(struct link *link)
     ys_clock_cancel(link_clock(link), &link->step);
     link->silent_events = link->heard ? 0 : link->silent_events + 1;
     link->in_event = false;
+    link->left_out = 0;
     channels_consider(link);
+    places_consider(link);
     link->ahead = next_attended(link);
     link_set_event(link);
     turns_end(link);
 }
 
+/* Another use of the radio is more urgent. */
 static void leave_event(struct link *link)
 {
+    uint32_t left_out = link->heard ? 0 : link->left_out + 1;
     close_event(link);
+    link->left_out = left_out;
 }
 
 /* inside an event */
@@ -112,9 +112,16 @@ static bool has_time(const struct link *link, uint64_t end_ns)
     return next_ns <= link->end_ns && next_ns <= link->own_end_ns;
 }
 
+static bool may_exchange(const struct link *link)
+{
+    uint8_t most = link->controller->character.exchanges_most;
+    return most == 0 || link->exchanges < most;
+}
+
 /* Sends, and waits for what comes back; or ends the event. */
 static void send_now(struct link *link)
 {
+    places_note_exchange(link);
     uint64_t end_ns = link_transmit(link);
     if (end_ns == 0) { /* it would not be over in time */
         close_event(link);
@@ -125,7 +132,7 @@ static void send_now(struct link *link)
         end_link(link, reason);
         return;
     }
-    if (link->central || ((link->peer_has_more || link->pdu.more) && has_time(link, end_ns)))
+    if (link->central || ((link->peer_has_more || link->pdu.more) && may_exchange(link) && has_time(link, end_ns)))
         listen(link, end_ns + YS_LINK_INTER_FRAME_SPACE_NS + SLACK_NS);
     else
         close_event(link);
@@ -154,7 +161,7 @@ static void step(void *context)
  * fit: then there is no sense in asking again. */
 static bool goes_on(const struct link *link, uint64_t at_ns)
 {
-    if (!link->pdu.more && !link->peer_has_more)
+    if ((!link->pdu.more && !link->peer_has_more) || !may_exchange(link) || !link_has_time(link, at_ns))
         return false;
     if (!link->peer_has_more || !link->peer_was_empty || link->pdu.more)
         return true;
@@ -172,6 +179,7 @@ static void receive(void *context, const struct ys_air_packet *packet)
     if (!link->central && first) { /* also one with a wrong CRC is an anchor */
         link->anchor_ns = packet->start_ns;
         link->synced_ns = packet->start_ns;
+        link->window_ns = 0; /* Vol 6 Part B 4.5.3, 5.1.1: until then it may come anywhere in the window */
         turns_bound(link);
     }
     if (!link_receive(link, packet))
@@ -235,7 +243,6 @@ static void attend(void *context)
         link_set_event(link);
         return;
     }
-    link->left_out = 0;
     link->in_event = true;
     link->exchanges = 0;
     turns_bound(link);
@@ -243,7 +250,6 @@ static void attend(void *context)
         send_now(link);
     else
         listen(link, link->anchor_ns + link->window_ns + link_widening_ns(link, link->anchor_ns - link->synced_ns));
-    link->window_ns = 0;
 }
 
 static void start_event(void *context)
@@ -289,10 +295,8 @@ void link_start(struct link *link, const struct link_begin *begin, const struct 
 {
     static const struct ys_link_lengths shortest = {YS_LINK_PAYLOAD_DEFAULT, YS_LINK_TIME_DEFAULT_US,
                                                     YS_LINK_PAYLOAD_DEFAULT, YS_LINK_TIME_DEFAULT_US};
-    uint64_t delay_ns = !begin->extended               ? WINDOW_DELAY_NS
-                        : !ys_phy_is_coded(begin->phy) ? WINDOW_DELAY_EXTENDED_NS
-                                                       : WINDOW_DELAY_CODED_NS;
-    uint64_t window_ns = begin->end_ns + delay_ns + parameters->window_offset * NS_PER_INTERVAL_STEP;
+    uint64_t window_ns = begin->end_ns + link_window_delay_ns(begin->extended, begin->phy) +
+                         parameters->window_offset * NS_PER_INTERVAL_STEP;
     *link = (struct link){
         .calls = &link_calls,
         .controller = link->controller,
@@ -303,7 +307,7 @@ void link_start(struct link *link, const struct link_begin *begin, const struct 
         .send_phy = begin->phy,
         .receive_phy = begin->phy,
         .by_counter = begin->by_counter,
-        .anchor_ns = window_ns,
+        .anchor_ns = window_ns + begin->late_ns,
         .window_ns = begin->central ? 0 : parameters->window_size * NS_PER_INTERVAL_STEP,
         .synced_ns = begin->end_ns,
         .last_heard_ns = begin->end_ns,

@@ -143,6 +143,7 @@ static void choose_control(struct link *link, uint32_t sendable)
     while ((sendable >> control & 1) == 0)
         control++;
     link->controls_due &= ~(UINT32_C(1) << control);
+    link->usage.began_ns = 0;
     if (control >= CONTROL_PAUSE_REQ && control <= CONTROL_START_RSP)
         encryption_compose(link, control, &pdu);
     else if (control != CONTROL_TERMINATE)
@@ -178,9 +179,9 @@ static uint64_t answer_ns(const struct link *link)
 }
 
 /* Whether a packet of this length is over in time, with its answer if it has one. The first of an event is. */
-static bool fits(const struct link *link, size_t length)
+static bool fits(const struct link *link, uint64_t at_ns, size_t length)
 {
-    uint64_t end_ns = ys_clock_now_ns(link_clock(link)) + ys_link_duration_ns(link->send_phy, 2 + length);
+    uint64_t end_ns = at_ns + ys_link_duration_ns(link->send_phy, 2 + length);
     if (link->exchanges == 0)
         return true;
     if (!link->central)
@@ -202,17 +203,23 @@ static size_t next_length(const struct link *link, uint8_t most)
     return left + (link->encryption.sends ? YS_LINK_MIC_SIZE : 0);
 }
 
+bool link_has_time(const struct link *link, uint64_t at_ns)
+{
+    return fits(link, at_ns, link->in_flight ? link->pdu.length : 0);
+}
+
 /* Chooses the PDU that goes next: a control PDU, data, or an empty one. */
 static void choose(struct link *link)
 {
+    uint64_t now_ns = ys_clock_now_ns(link_clock(link));
     uint32_t sendable = controls_sendable(link);
     uint8_t most = procedures_are_busy(link) ? link_payload_through_procedures(link) : link->send_payload;
     link->in_flight = true;
     link->data_in_flight = 0;
     link->pdu = (struct ys_link_data){.kind = YS_LINK_CONTINUING, .payload = link->payload};
-    if (sendable != 0 && fits(link, YS_LINK_CONTROL_MAX + YS_LINK_MIC_SIZE))
+    if (sendable != 0 && fits(link, now_ns, YS_LINK_CONTROL_MAX + YS_LINK_MIC_SIZE))
         choose_control(link, sendable);
-    else if (sendable == 0 && may_send_data(link) && fits(link, next_length(link, most)))
+    else if (sendable == 0 && may_send_data(link) && fits(link, now_ns, next_length(link, most)))
         choose_data(link, most);
     encryption_seal(link, &link->pdu, link->payload);
 }
@@ -221,7 +228,7 @@ uint64_t link_transmit(struct link *link)
 {
     uint8_t bytes[YS_LINK_PDU_MAX];
     struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
-    if (!fits(link, link->in_flight ? link->pdu.length : 0))
+    if (!link_has_time(link, ys_clock_now_ns(link_clock(link))))
         return 0;
     if (!link->in_flight) /* else the one that waits for its acknowledgement goes again */
         choose(link);
@@ -249,6 +256,7 @@ static void control_in(struct link *link, const struct ys_link_data *data)
 {
     struct ys_link_control_pdu pdu;
     bool good = ys_link_control_decode(data->payload, data->length, &pdu);
+    link->usage.began_ns = 0;
     if (good && pdu.opcode == YS_LINK_TERMINATE_IND) {
         link->ended_by_peer = pdu.code != 0 ? pdu.code : YS_HCI_UNSPECIFIED;
         return;

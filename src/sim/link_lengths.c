@@ -73,6 +73,15 @@ uint64_t link_longest_answer_ns(const struct link *link)
                                2u + link->receive_payload + (link->encryption.receives ? YS_LINK_MIC_SIZE : 0));
 }
 
+uint64_t link_data_exchange_ns(const struct link *link)
+{
+    size_t mic = link->encryption.sends ? YS_LINK_MIC_SIZE : 0;
+    uint64_t down_ns =
+        ys_link_duration_ns(link->send_phy, 2u + link->send_payload + mic) + ys_link_duration_ns(link->receive_phy, 2);
+    uint64_t up_ns = ys_link_duration_ns(link->send_phy, 2) + link_longest_answer_ns(link);
+    return (down_ns > up_ns ? down_ns : up_ns) + 2 * YS_LINK_INTER_FRAME_SPACE_NS;
+}
+
 /* Vol 6 Part B 4.5.10. */
 void link_lengths_changed(struct link *link)
 {

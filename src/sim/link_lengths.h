@@ -8,6 +8,8 @@
 void link_lengths_changed(struct link *link);
 /* The longest data that may be sent now, while procedures go on that may shorten what may be sent again later. */
 uint8_t link_payload_through_procedures(const struct link *link);
+/* How long an exchange takes in which one side sends a packet as long as may be. */
+uint64_t link_data_exchange_ns(const struct link *link);
 /* How long the longest packet takes that the other side may answer with. */
 uint64_t link_longest_answer_ns(const struct link *link);
 

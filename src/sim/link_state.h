@@ -9,7 +9,8 @@
  *   encryption.c   the one of them that starts encryption
  *   link_cipher.c  AES-CCM
  *   channels.c     which channels are used
- *   turns.c        whose turn it is on the one radio of the controller */
+ *   turns.c        whose turn it is on the one radio of the controller
+ *   places.c       where the events of a central's connections lie */
 #ifndef SIM_LINK_STATE_H
 #define SIM_LINK_STATE_H
 
@@ -129,12 +130,25 @@ struct procedures {
     uint8_t peer_receive_phys;
     struct ys_link_control_pdu pending; /* what holds from its instant on */
     bool has_pending;
+    bool moves;       /* the update that is wanted is for another place of the events, which no host has asked for; */
+    bool moved;       /* likewise the one that has been sent */
+    uint64_t late_ns; /* within the transmit window */
 };
 
 /* How a channel has done. */
 struct channel_quality {
     uint8_t tries;
     uint8_t failures;
+};
+
+/* How a central's connection uses its events, of which places.c makes something. */
+struct usage {
+    uint64_t began_ns;    /* the exchange that goes on; 0: one with a control PDU, which does not count */
+    uint64_t longest_ns;  /* the longest since the last look; and of the look before: */
+    uint64_t exchange_ns; /* 0: not known */
+    bool cut;             /* since the last look, an event was over while there was more to say; before: */
+    bool busy;
+    uint8_t events; /* since the last look */
 };
 
 struct link;
@@ -213,6 +227,7 @@ struct link {
 
     struct channel_quality quality[DATA_CHANNELS];
     uint32_t quality_events;
+    struct usage usage;
 
     struct ys_timer event;
     struct ys_timer step;
@@ -226,7 +241,8 @@ struct link_begin {
     bool extended;   /* by an AUX_CONNECT_REQ, on the PHY on which it was sent */
     bool by_counter; /* channel selection algorithm #2 */
     enum ys_phy phy;
-    uint64_t end_ns; /* of that, or of the CONNECT_IND */
+    uint64_t end_ns;  /* of that, or of the CONNECT_IND */
+    uint64_t late_ns; /* central: the first packet, within the transmit window */
 };
 
 #endif

@@ -16,6 +16,13 @@ static inline uint64_t link_interval_ns(const struct link *link)
     return link->parameters.interval * NS_PER_INTERVAL_STEP;
 }
 
+/* From the end of CONNECT_IND, or of AUX_CONNECT_REQ on an uncoded or a coded PHY, to the first transmit window
+ * (Vol 6 Part B 4.5.3). */
+static inline uint64_t link_window_delay_ns(bool extended, enum ys_phy phy)
+{
+    return YS_NS_PER_US * (!extended ? 1250 : ys_phy_is_coded(phy) ? 3750 : 2500);
+}
+
 /* The link of a handle; NULL if there is none. */
 struct link *link_find(struct ys_controller *controller, uint16_t handle);
 /* A free link of this controller with a handle, or NULL. */

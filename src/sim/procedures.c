@@ -60,17 +60,22 @@ static void hold_phys(struct link *link, const struct ys_link_control_pdu *pdu)
 
 static uint64_t hold_update(struct link *link, const struct ys_link_control_pdu *pdu)
 {
-    link->parameters.interval = pdu->interval;
-    link->parameters.latency = pdu->latency;
-    link->parameters.timeout = pdu->timeout;
+    struct procedures *all = &link->procedures;
+    struct ys_link_connect *now = &link->parameters;
+    bool changed = now->interval != pdu->interval || now->latency != pdu->latency || now->timeout != pdu->timeout;
+    bool asked = link->central ? !all->moved : all->local == PROCEDURE_PARAMETERS;
+    now->interval = pdu->interval;
+    now->latency = pdu->latency;
+    now->timeout = pdu->timeout;
     link->window_ns = link->central ? 0 : pdu->window_size * NS_PER_INTERVAL_STEP;
     if (ys_phy_is_coded(link->send_phy) || ys_phy_is_coded(link->receive_phy))
         link_lengths_changed(link);
     link_watch(link);
-    procedures_tell_update(link, YS_HCI_OK);
-    link->procedures.remote = PROCEDURE_NONE;
+    if (asked || changed)
+        procedures_tell_update(link, YS_HCI_OK);
+    all->remote = PROCEDURE_NONE;
     procedures_end_local(link, link->central ? PROCEDURE_UPDATE : PROCEDURE_PARAMETERS);
-    return pdu->window_offset * NS_PER_INTERVAL_STEP;
+    return pdu->window_offset * NS_PER_INTERVAL_STEP + (link->central ? all->late_ns : 0);
 }
 
 /* Vol 6 Part B 5.1.8, 5.4; Vol 4 Part E 7.3.93, 7.3.94, 7.7.75. */
@@ -196,6 +201,7 @@ uint8_t procedures_answer(struct link *link, const struct ys_hci_parameters *par
         procedures_end_remote(link);
         return YS_HCI_OK;
     }
+    procedures_forget_move(link);
     all->parameters = *parameters;
     link_want(link, link->central ? CONTROL_UPDATE : CONTROL_PARAM_RSP);
     return YS_HCI_OK;

@@ -5,6 +5,8 @@
 
 #include "sim/border.h"
 #include "sim/controller_state.h"
+#include "sim/link_time.h"
+#include "sim/places.h"
 #include "sim/procedures_order.h"
 #include "sim/procedures_tell.h"
 
@@ -56,12 +58,19 @@ static void compose_phy_update(struct link *link, struct ys_link_control_pdu *pd
 static void compose_update(struct link *link, struct ys_link_control_pdu *pdu)
 {
     struct procedures *all = &link->procedures;
+    uint16_t instant = next_instant(link);
+    uint64_t events = (uint16_t)(instant - link->counter);
+    uint64_t instant_ns = link->anchor_ns + link_by_own_clock(link, events * link_interval_ns(link));
+    uint64_t later_ns = places_later_ns(link->controller, link, instant_ns, all->parameters.interval_max);
+    all->moved = all->moves;
+    all->moves = false;
+    all->late_ns = later_ns % NS_PER_INTERVAL_STEP;
     pdu->window_size = 1;
-    pdu->window_offset = 0;
+    pdu->window_offset = (uint16_t)(later_ns / NS_PER_INTERVAL_STEP);
     pdu->interval = all->parameters.interval_max;
     pdu->latency = all->parameters.latency;
     pdu->timeout = all->parameters.timeout;
-    pdu->instant = next_instant(link);
+    pdu->instant = instant;
     all->pending = *pdu;
     all->has_pending = true;
 }

@@ -64,6 +64,18 @@ void procedures_want(struct link *link, enum procedure procedure)
     link_wake(link);
 }
 
+void procedures_forget_move(struct link *link)
+{
+    struct procedures *all = &link->procedures;
+    if (!all->moves)
+        return;
+    all->moves = false;
+    all->wanted = (uint16_t)(all->wanted & ~(1u << PROCEDURE_UPDATE));
+    link->controls_due &= ~(UINT32_C(1) << CONTROL_UPDATE);
+    if (all->local == PROCEDURE_UPDATE)
+        all->local = PROCEDURE_NONE;
+}
+
 void procedures_end_local(struct link *link, enum procedure procedure)
 {
     if (link->procedures.local == procedure)

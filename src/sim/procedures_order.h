@@ -17,6 +17,9 @@ uint64_t procedures_deadline_ns(const struct link *link);
 /* Whether it is one of those that hold from an instant on, of which only one goes on at a time. */
 bool procedure_has_instant(uint8_t procedure);
 
+/* An update for another place of the events, of which nothing has been sent, gives way to one that a host wants. */
+void procedures_forget_move(struct link *link);
+
 /* Begins the next of its own that waits, if it may. */
 void procedures_begin_next(struct link *link);
 

@@ -1,7 +1,7 @@
 /* Whose turn it is on the one radio of a controller. The rule:
  *
  * - An event of a connection lasts at the longest until T_IFS before the next event of another one, as far as there is
- *   time for its longest exchange before that.
+ *   time for its first exchange before that. For others the longest answer is kept free that may come.
  * - Two events that would begin closer together, or at once: the connection goes first that has been left out more
  *   often in a row; otherwise the one that began first. The other one is left out this time, unless the first has
  *   nothing to say, and is over by then.
@@ -9,8 +9,9 @@
  *   standard lets it be late (Vol 6 Part B 4.4.2.2.1); then it is sent, and the connections are left out.
  * - Scanning and connecting have what is left.
  *
- * So a connection that takes all it can get leaves others each of their events, or every second one where they begin
- * too close together; and scanners nothing. */
+ * A central moves its connections apart (places.c), unless its character is another. A peripheral has to take them as
+ * they come: a connection that takes all it can get leaves others each of their events, or every second one where they
+ * begin too close together; and scanners nothing. */
 #include "sim/turns.h"
 
 #include "sim/controller_state.h"

@@ -32,12 +32,25 @@ static void hand_over(struct pump *pump, uint16_t handle)
     }
     pump->left[handle] = (uint16_t)(pump->left[handle] - piece);
     pump->free_buffers--;
+    pump->out[handle]++;
     ys_controller_receive(pump->controller, bytes, 5u + piece);
 }
 
-static bool wants(const struct pump *pump, uint16_t handle)
+static bool is_busy(const struct pump *pump, uint16_t handle)
 {
     return pump->frame[handle] > 0 || pump->left[handle] > 0;
+}
+
+/* As a host does, it keeps all buffers full, and gives each of its connections its share of them. */
+static bool wants(const struct pump *pump, uint16_t handle)
+{
+    uint8_t all = pump->free_buffers;
+    uint8_t busy = 0;
+    for (uint16_t i = 1; i < 9; i++) {
+        all = (uint8_t)(all + pump->out[i]);
+        busy = (uint8_t)(busy + is_busy(pump, i));
+    }
+    return is_busy(pump, handle) && pump->out[handle] < (all + busy - 1) / busy;
 }
 
 /* Gives the answers that the controller waits for. */
@@ -59,7 +72,6 @@ static void answer(struct pump *pump)
     ys_controller_receive(pump->controller, pump->refuses ? no : yes, pump->refuses ? sizeof no : sizeof yes);
 }
 
-/* As a host does, it keeps all buffers full, and shares them between its connections. */
 static void run(void *context)
 {
     struct pump *pump = context;
@@ -157,14 +169,17 @@ static void to_host(void *context, const uint8_t *packet, size_t length)
     memcpy(pump->last_event, packet, pump->last_length);
     if (event == YS_HCI_COMPLETED_PACKETS) {
         assert_int_equal(ys_get_u8(&parameters), 1);
-        (void)ys_get_u16(&parameters);
-        pump->free_buffers = (uint8_t)(pump->free_buffers + ys_get_u16(&parameters));
+        uint16_t handle = ys_get_u16(&parameters);
+        uint8_t count = (uint8_t)ys_get_u16(&parameters);
+        pump->free_buffers = (uint8_t)(pump->free_buffers + count);
+        pump->out[handle] = (uint8_t)(pump->out[handle] - count);
         ys_clock_set(pumps.clock, &pump->run, ys_clock_now_ns(pumps.clock));
     } else if (event == YS_HCI_DISCONNECTION_COMPLETE) {
         (void)ys_get_u8(&parameters);
         (void)ys_get_u16(&parameters);
         pump->reason = ys_get_u8(&parameters);
         pump->disconnections++;
+        memset(pump->out, 0, sizeof pump->out);
         pump->free_buffers = 8; /* what was on its way is given back with the connection */
         memset(pump->left, 0, sizeof pump->left);
         memset(pump->frame, 0, sizeof pump->frame);
@@ -235,20 +250,26 @@ static unsigned swap(uint16_t value)
     return (unsigned)(value >> 8 | (value & 0xff) << 8);
 }
 
-void pumps_connect(size_t which, uint16_t interval, uint16_t latency, uint16_t timeout)
+void pumps_join(size_t central, size_t peripheral, uint16_t interval, uint16_t latency, uint16_t timeout)
 {
     char command[120];
-    uint16_t before = pumps.sides[which].connections;
-    pump_tell(0, "01 0620 0f 2000 2000 00 00 00 000000000000 07 00");
-    pump_tell(0, "01 0a20 01 01");
-    (void)snprintf(command, sizeof command, "01 0d20 19 6000 6000 00 00 010000ffff00 00 %04x %04x %04x %04x 0000 0000",
-                   swap(interval), swap(interval), swap(latency), swap(timeout));
-    pump_tell(which, command);
-    for (int i = 0; i < 100 && pumps.sides[which].connections == before; i++)
+    uint16_t before = pumps.sides[central].connections;
+    pump_tell(peripheral, "01 0620 0f 2000 2000 00 00 00 000000000000 07 00");
+    pump_tell(peripheral, "01 0a20 01 01");
+    (void)snprintf(command, sizeof command,
+                   "01 0d20 19 6000 6000 00 00 %02x0000ffff00 00 %04x %04x %04x %04x 0000 0000",
+                   (unsigned)peripheral + 1, swap(interval), swap(interval), swap(latency), swap(timeout));
+    pump_tell(central, command);
+    for (int i = 0; i < 100 && pumps.sides[central].connections == before; i++)
         pump_run_ms(20);
-    assert_int_equal(pumps.sides[which].connections, before + 1);
-    pumps.sides[which].interval = interval;
+    assert_int_equal(pumps.sides[central].connections, before + 1);
+    pumps.sides[central].interval = interval;
     pump_run_ms(50);
+}
+
+void pumps_connect(size_t which, uint16_t interval, uint16_t latency, uint16_t timeout)
+{
+    pumps_join(which, 0, interval, latency, timeout);
 }
 
 void pumps_shape(const struct ys_link_shape *shape)

@@ -20,6 +20,7 @@ struct pump {
     uint8_t next;          /* the connection that is served next */
     uint16_t frame[9];     /* that it sends, in bytes; 0: nothing */
     uint16_t left[9];      /* of the frame that is being handed over */
+    uint8_t out[9];        /* buffers that it holds of the controller */
     uint64_t handed[9];    /* frames */
     uint64_t received[9];  /* whole frames */
     uint16_t expected[9];  /* bytes of the frame that comes */
@@ -60,7 +61,9 @@ extern struct pumps pumps;
  * filled in. */
 void pumps_begin(size_t count, const struct ys_controller_settings *settings);
 void pumps_end(void);
-/* Connects side `which` with side 0; the interval in 1.25 ms. */
+/* Connects two sides, which advertise and connect for it; the interval in 1.25 ms, the timeout in 10 ms. */
+void pumps_join(size_t central, size_t peripheral, uint16_t interval, uint16_t latency, uint16_t timeout);
+/* Connects side `which`, as central, with side 0. */
 void pumps_connect(size_t which, uint16_t interval, uint16_t latency, uint16_t timeout);
 /* A command of a side, in hexadecimal. */
 void pump_tell(size_t which, const char *hex);
