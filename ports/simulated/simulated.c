@@ -105,14 +105,15 @@ static struct packet *new_packet(struct ys_simulated *simulated, const uint8_t *
     return packet;
 }
 
-/* Puts a packet on its way that is ready to go after some time. */
-static void put_on_way(struct ys_simulated *simulated, struct way *way, uint32_t ready_us, struct packet *packet)
+/* Puts a packet on its way that is ready to go after some time, and taken some time after it has come. */
+static void put_on_way(struct ys_simulated *simulated, struct way *way, uint32_t ready_us, uint32_t after_us,
+                       struct packet *packet)
 {
     uint32_t bps = simulated->settings.line_bps;
     uint64_t ready_ns = ys_clock_now_ns(simulated->clock) + ready_us * YS_NS_PER_US;
-    packet->at_ns = (ready_ns > way->free_ns ? ready_ns : way->free_ns) +
-                    (bps > 0 ? BITS_A_BYTE * packet->length * YS_NS_PER_S / bps : 0);
-    way->free_ns = packet->at_ns;
+    way->free_ns = (ready_ns > way->free_ns ? ready_ns : way->free_ns) +
+                   (bps > 0 ? BITS_A_BYTE * packet->length * YS_NS_PER_S / bps : 0);
+    packet->at_ns = way->free_ns + after_us * YS_NS_PER_US;
     *way->end = packet;
     way->end = &packet->next;
     if (packet == way->first)
@@ -164,8 +165,8 @@ static void from_controller(void *context, const uint8_t *bytes, size_t length)
     const struct ys_simulated_settings *settings = &simulated->settings;
     uint32_t answer_us = settings->character != NULL ? settings->character->answer_us : 0;
     struct packet *packet = new_packet(simulated, bytes, length);
-    if (answer_us > 0 || settings->line_bps > 0)
-        put_on_way(simulated, &simulated->up, answer_us, packet);
+    if (answer_us > 0 || settings->line_bps > 0 || settings->thinks_us > 0)
+        put_on_way(simulated, &simulated->up, answer_us, settings->thinks_us, packet);
     else
         arrive(simulated, packet);
 }
@@ -189,7 +190,7 @@ static void send(void *context, const uint8_t *packet, size_t length)
     if (simulated->settings.line_bps == 0)
         ys_controller_receive(simulated->controller, packet, length);
     else
-        put_on_way(simulated, &simulated->down, 0, new_packet(simulated, packet, length));
+        put_on_way(simulated, &simulated->down, 0, 0, new_packet(simulated, packet, length));
 }
 
 static const uint8_t *receive(void *context, size_t *length)

@@ -20,6 +20,7 @@ struct ys_simulated_settings {
     struct ys_address address;            /* the controller's public one */
     const struct ys_character *character; /* of the controller; NULL: it takes no time to answer; also: */
     uint32_t line_bps; /* of the serial line to it, in either direction, ten bits to a byte; 0: what is sent is there */
+    uint32_t thinks_us;     /* the host, from when a packet has come until it looks at it */
     uint16_t buffer_length; /* of the controller's data buffers; 0: its default */
     uint8_t buffer_count;   /* 0: its default */
     uint8_t sets;           /* advertising sets of the controller; 0: it only knows legacy advertising */

@@ -150,8 +150,9 @@ static bool longer_events(struct ys_throughput_plan *plan, const struct ys_throu
 static bool more_buffers(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
                          struct ys_hindrance *told)
 {
-    (void)report;
-    (void)say(told, "the controller has only %u buffers", plan->buffers);
+    const struct ys_hardware *sender = report->shape.by_central ? &plan->central : &plan->device;
+    (void)say(told, "the controller keeps only %u packets",
+              plan->buffers > 0 ? plan->buffers : sender->character->buffer_count);
     plan->buffers = BUFFERS_MANY;
     remedy(told, "64 buffers");
     return true;

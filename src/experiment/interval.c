@@ -210,11 +210,13 @@ static bool watch_device(const struct ys_interval_plan *plan, struct ys_interval
     struct seeker seeker = {.controller = NULL};
     if (!ys_world_init(&world, plan->seed, NULL, NULL))
         return false;
-    struct ys_device *device = ys_device_stand_in(&world, DEVICE_NUMBER, "device", plan->design);
+    struct ys_device *device =
+        ys_device_stand_in(&world, DEVICE_NUMBER, "device", plan->design, &ys_hardware_of_device);
     struct ys_traits traits = ys_traits_for(plan->design);
     traits.asks_mtu = false;
     struct ys_task *tasks = calloc(2 * (size_t)CONNECTIONS, sizeof *tasks);
-    struct ys_central *central = ys_central_new(&world, CENTRAL_NUMBER, "central", &traits, known, NULL);
+    struct ys_central *central =
+        ys_central_new(&world, CENTRAL_NUMBER, "central", &traits, &ys_hardware_of_central, known, NULL);
     bool good = device != NULL && central != NULL && tasks != NULL;
     if (good) {
         ys_device_start(device);
@@ -290,7 +292,8 @@ static bool search_in(struct ys_world *world, const struct searches *searches, s
     const struct ys_firmware firmware = {
         .table = &ys_table_bare, .context = &advertiser, .start = start, .on_event = advertise};
     const struct ys_module module = ys_module_linked(&firmware);
-    struct ys_device *device = ys_device_new(world, DEVICE_NUMBER, "device", plan->design, &module);
+    struct ys_device *device =
+        ys_device_new(world, DEVICE_NUMBER, "device", plan->design, &module, &ys_hardware_of_device);
     struct ys_chance chance = ys_chance_of(world->seed, CHANCE_OF_START);
     bool good = device != NULL;
     if (good) {

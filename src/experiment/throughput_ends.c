@@ -117,6 +117,7 @@ bool ys_ends_begin(struct run *run, struct end *end, uint16_t number)
                                                 .passkey = YS_PASSKEY_RANDOM};
     const struct ys_throughput_plan *plan = run->plan;
     bool sends = (number == CENTRAL) == ys_carrier_is_to_device(plan->carrier);
+    const struct ys_hardware *hardware = number == CENTRAL ? &plan->central : &plan->device;
     end->run = run;
     end->simulated =
         ys_simulated_new(run->world.radio, &(struct ys_simulated_settings){
@@ -124,6 +125,9 @@ bool ys_ends_begin(struct run *run, struct end *end, uint16_t number)
                                                .seed = plan->seed,
                                                .address = {.bytes = {(uint8_t)number, 0, 0, 0xff, 0xff, 0}},
                                                .sets = 1,
+                                               .character = hardware->character,
+                                               .line_bps = hardware->line_bps,
+                                               .thinks_us = hardware->thinks_us,
                                                .buffer_count = sends ? plan->buffers : 0,
                                                .event_length_us = plan->event_length_us,
                                                .power_dbm = plan->power_dbm,

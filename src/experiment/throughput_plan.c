@@ -38,7 +38,7 @@ bool ys_throughput_check(const struct ys_throughput_plan *plan, char *text, size
         wrong = "a loss is 0 to 90 percent";
     else if (plan->distance_m < 0 || plan->distance_m > 10000)
         wrong = "a distance is 0 to 10000 m";
-    else if (plan->buffers < 2 || plan->buffers > 64)
+    else if (plan->buffers != 0 && (plan->buffers < 2 || plan->buffers > 64))
         wrong = "a controller has 2 to 64 buffers";
     else if (plan->seconds < 1 || plan->seconds > 3600)
         wrong = "it runs for 1 to 3600 seconds";

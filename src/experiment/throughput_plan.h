@@ -3,6 +3,7 @@
 #define EXPERIMENT_THROUGHPUT_PLAN_H
 
 #include "measure/charge.h"
+#include "world/hardware.h"
 #include "world/world.h"
 
 /* How it travels. */
@@ -35,7 +36,9 @@ struct ys_throughput_plan {
     double loss;       /* share of packets, 0 to less than 1 */
     double distance_m; /* 0: the air is perfect */
     int8_t power_dbm;
-    uint8_t buffers;  /* of the controller that sends, 2 to 64 */
+    struct ys_hardware device;
+    struct ys_hardware central;
+    uint8_t buffers;  /* of the controller that sends, 2 to 64; 0: as its character has it */
     uint32_t seconds; /* 1 to 3,600 */
     uint64_t seed;
     const struct ys_energy *energy; /* of the device; NULL: not known */

@@ -386,12 +386,15 @@ bool ys_demo_run(const struct ys_demo_plan *plan, uint64_t seed, ys_line_fn *lin
         return false;
     ys_world_record(&demo.world, plan->recording);
     if (plan->module != NULL) {
-        demo.device = ys_device_new(&demo.world, DEVICE_NUMBER, plan->device_name, plan->design, plan->module);
+        demo.device = ys_device_new(&demo.world, DEVICE_NUMBER, plan->device_name, plan->design, plan->module,
+                                    &ys_hardware_of_device);
     } else {
-        demo.device = ys_device_stand_in(&demo.world, DEVICE_NUMBER, plan->device_name, plan->design);
+        demo.device =
+            ys_device_stand_in(&demo.world, DEVICE_NUMBER, plan->device_name, plan->design, &ys_hardware_of_device);
     }
     demo.traits = ys_traits_for(plan->design);
-    demo.central = ys_central_new(&demo.world, CENTRAL_NUMBER, plan->central_name, &demo.traits, known, &demo);
+    demo.central = ys_central_new(&demo.world, CENTRAL_NUMBER, plan->central_name, &demo.traits,
+                                  &ys_hardware_of_central, known, &demo);
     bool good = demo.device != NULL && demo.central != NULL;
     if (good) {
         ys_central_list(demo.central, YS_LIST_SOME);

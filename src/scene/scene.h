@@ -4,6 +4,7 @@
 
 #include "design/model/model.h"
 #include "design/model/written.h"
+#include "world/hardware.h"
 #include "world/traits.h"
 
 /* What a step does. */
@@ -121,7 +122,12 @@ struct ys_actor {
     bool is_device;
     struct ys_written name;
     struct ys_place_m at;
-    int unseen; /* 0: not said, 1: true, 2: false */
+    int unseen; /* 0: not said, 1: true, 2: false; likewise */
+    int adapts;
+    int character; /* of its controller: which of ys_characters, from 1; 0: not said */
+    uint64_t line_bps;
+    struct ys_counted thinks_us;
+    struct ys_hardware hardware; /* what comes of that */
     /* devices */
     struct ys_written definition;
     struct ys_written firmware;

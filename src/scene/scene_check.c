@@ -104,6 +104,21 @@ static void check_traits(struct checking *checking, struct ys_actor *actor)
     traits->patience_us = patience_us < UINT32_MAX ? (uint32_t)patience_us : UINT32_MAX;
 }
 
+static void check_hardware(struct checking *checking, struct ys_actor *actor)
+{
+    struct ys_hardware *hardware = &actor->hardware;
+    *hardware = actor->is_device ? ys_hardware_of_device : ys_hardware_of_central;
+    if (actor->character > 0)
+        hardware->character = &ys_characters[actor->character - 1];
+    hardware->line_bps = (uint32_t)actor->line_bps;
+    set_yes(&hardware->adapts, actor->adapts);
+    if (!actor->thinks_us.given)
+        return;
+    hardware->thinks_us = (uint32_t)actor->thinks_us.number;
+    if (actor->thinks_us.number > 10000000)
+        scene_error(checking, "trait", actor->place, "nobody thinks for longer than 10 s about a packet");
+}
+
 static void check_actor(struct checking *checking, size_t i)
 {
     const struct ys_scene *scene = checking->scene;
@@ -112,6 +127,7 @@ static void check_actor(struct checking *checking, size_t i)
     if (scene_actor_named(scene, actor->name.text, 0, i) != YS_NOBODY)
         scene_error(checking, "name-twice", actor->name.place, "\"%s\" is there twice: give each its own name",
                     actor->name.text);
+    check_hardware(checking, actor);
     if (actor->is_device) {
         check_design(checking, actor);
         check_module(checking, actor);

@@ -1,6 +1,7 @@
 /* Reads a scene. */
 #include "scene/scene_read.h"
 
+#include <math.h>
 #include <stddef.h>
 #include <string.h>
 
@@ -317,6 +318,69 @@ static void key_at(const struct ys_node *node, void *target)
     read_place(node, &((struct ys_actor *)target)->at);
 }
 
+static size_t character_names(const char **names, size_t most)
+{
+    size_t count = 0;
+    for (; count < ys_character_count && count < most; count++)
+        names[count] = ys_characters[count].name;
+    return count;
+}
+
+/* Which of a list of names a text is, from 1; 0 after an error. */
+static int find_name(const struct ys_node *node, const char *what, size_t (*fill)(const char **names, size_t most))
+{
+    const char *names[32];
+    size_t count = fill(names, COUNT(names));
+    const char *text = ys_yaml_text(node);
+    for (size_t i = 0; text != NULL && i < count; i++) {
+        if (strcmp(names[i], text) == 0)
+            return (int)i + 1;
+    }
+    if (text != NULL)
+        ys_yaml_unknown(node, what, text, names, count);
+    return 0;
+}
+
+static void key_controller(const struct ys_node *node, void *target)
+{
+    ((struct ys_actor *)target)->character = find_name(node, "this character of a controller", character_names);
+}
+
+static void key_line(const struct ys_node *node, void *target)
+{
+    static const struct {
+        const char *unit;
+        double bps;
+    } units[] = {{"bit/s", 1}, {"kbit/s", 1e3}, {"Mbit/s", 1e6}};
+    const char *text = ys_yaml_text(node);
+    const char *end = "";
+    int64_t mantissa = 0;
+    int places = 0;
+    double bps = 0;
+    if (text == NULL)
+        return;
+    if (ys_decimal_parse(text, &mantissa, &places, &end)) {
+        for (size_t i = 0; i < COUNT(units); i++) {
+            if (strcmp(end + strspn(end, " "), units[i].unit) == 0)
+                bps = (double)mantissa * units[i].bps / pow(10, places);
+        }
+    }
+    ((struct ys_actor *)target)->line_bps = (uint64_t)bps;
+    if (bps < 9600 || bps > 1e8)
+        error(node, "a line has a rate from 9600 bit/s to 100 Mbit/s, such as 115200 bit/s or 1 Mbit/s");
+}
+
+static const struct ys_kind kind_character = {.form = YS_NAME, .names = character_names};
+
+/* What is so of devices and of centrals. */
+#define HARDWARE_KEYS                                                                                                  \
+    {"controller", key_controller, &kind_character, "What its controller is like", false, 0},                          \
+        {"line", key_line, &ys_kind_text, "The rate of the serial line between host and controller", false, 0},        \
+    {                                                                                                                  \
+        "thinks", ys_key_time, &ys_kind_time, "How long its host takes until it looks at what has come", false,        \
+            ACTOR(thinks_us)                                                                                           \
+    }
+
 static const struct ys_key device_keys[] = {
     {"name", ys_key_written, &ys_kind_text, "What it is called in the scene", true, ACTOR(name)},
     {"definition", ys_key_written, &ys_kind_text, "The file of its definition", true, ACTOR(definition)},
@@ -325,6 +389,7 @@ static const struct ys_key device_keys[] = {
     {"at", key_at, &ys_kind_texts, "Where it stands: [2 m, 0 m]", false, 0},
     {"unseen", ys_key_word, &ys_kind_yes, "Whether people do not see what it shows, and it guesses what they would do",
      false, ACTOR(unseen)},
+    HARDWARE_KEYS,
 };
 static const struct ys_mapping device_mapping = {"a device", device_keys, COUNT(device_keys), NULL};
 
@@ -338,15 +403,7 @@ static size_t kind_names(const char **names, size_t most)
 
 static void key_kind(const struct ys_node *node, void *target)
 {
-    const char *names[32];
-    size_t count = kind_names(names, COUNT(names));
-    const char *text = ys_yaml_text(node);
-    for (size_t i = 0; text != NULL && i < count; i++) {
-        if (strcmp(names[i], text) == 0)
-            ((struct ys_actor *)target)->kind = (int)i + 1;
-    }
-    if (text != NULL && ((struct ys_actor *)target)->kind == 0)
-        ys_yaml_unknown(node, "this kind of central", text, names, count);
+    ((struct ys_actor *)target)->kind = find_name(node, "this kind of central", kind_names);
 }
 
 static const struct ys_kind kind_kind = {.form = YS_NAME, .names = kind_names};
@@ -390,6 +447,9 @@ static const struct ys_key central_keys[] = {
     {"extended", ys_key_word, &ys_kind_yes, "Whether it hears extended advertising", false, ACTOR(extended)},
     {"coded", ys_key_word, &ys_kind_yes, "Whether it also scans on the coded PHY", false, ACTOR(coded)},
     {"knows definitions", ys_key_word, &ys_kind_yes, "Whether it knows what the definitions say", false, ACTOR(knows)},
+    {"adapts", ys_key_word, &ys_kind_yes, "Whether its controller leaves out channels that do badly", false,
+     ACTOR(adapts)},
+    HARDWARE_KEYS,
 };
 static const struct ys_mapping central_mapping = {"a central", central_keys, COUNT(central_keys), NULL};
 

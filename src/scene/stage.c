@@ -113,10 +113,10 @@ static bool set_up_device(struct ys_stage *stage, struct on_stage *one)
             break_off(stage, actor->firmware.place, "%s", problem);
             return false;
         }
-        one->device =
-            ys_device_new(&stage->world, one->number, actor->name.text, actor->design, ys_module_of(one->module));
+        one->device = ys_device_new(&stage->world, one->number, actor->name.text, actor->design,
+                                    ys_module_of(one->module), &actor->hardware);
     } else {
-        one->device = ys_device_stand_in(&stage->world, one->number, actor->name.text, actor->design);
+        one->device = ys_device_stand_in(&stage->world, one->number, actor->name.text, actor->design, &actor->hardware);
     }
     bool both = one->device != NULL && actor->module == NULL &&
                 plays_central(&stage->scene->steps, (size_t)(one - stage->actors));
@@ -139,7 +139,8 @@ static bool set_up(struct ys_stage *stage, size_t i)
         (void)ys_radio_place(stage->world.radio, one->number, actor->at.x_m, actor->at.y_m);
     if (actor->is_device)
         return set_up_device(stage, one);
-    one->central = ys_central_new(&stage->world, one->number, actor->name.text, &actor->traits, known, stage);
+    one->central =
+        ys_central_new(&stage->world, one->number, actor->name.text, &actor->traits, &actor->hardware, known, stage);
     if (one->central == NULL)
         break_off(stage, actor->place, "\"%s\" cannot be started", actor->name.text);
     else if (actor->unseen == 1)

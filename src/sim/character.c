@@ -28,6 +28,10 @@ const struct ys_character ys_characters[] = {
      .buffer_count = 4,
      .buffer_length = 27,
      .answer_us = 1000},
+    {.name = "ideal",
+     .about = "is extending, and takes no time to tell its host",
+     .buffer_count = 8,
+     .buffer_length = 251},
 };
 
 const size_t ys_character_count = sizeof ys_characters / sizeof ys_characters[0];

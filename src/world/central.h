@@ -14,6 +14,7 @@
 #include "design/model/value.h"
 #include "measure/stream.h"
 #include "world/device.h"
+#include "world/hardware.h"
 #include "world/traits.h"
 #include "world/world.h"
 
@@ -83,7 +84,8 @@ enum ys_listing { YS_LIST_NONE, YS_LIST_SOME, YS_LIST_ALL };
 
 /* A central with a host of its own. `traits` and `name` must outlive it. NULL if there is no memory. */
 struct ys_central *ys_central_new(struct ys_world *world, uint16_t number, const char *name,
-                                  const struct ys_traits *traits, ys_known_fn *known, void *context);
+                                  const struct ys_traits *traits, const struct ys_hardware *hardware,
+                                  ys_known_fn *known, void *context);
 
 /* Who stands in front of it. */
 struct ys_person *ys_central_person(struct ys_central *central);

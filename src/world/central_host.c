@@ -108,6 +108,10 @@ static bool wire_up(struct ys_central *central)
                                    .number = central->number,
                                    .seed = central->world->seed + central->starts * UINT64_C(0x9e3779b97f4a7c15),
                                    .address = address,
+                                   .character = central->hardware.character,
+                                   .line_bps = central->hardware.line_bps,
+                                   .thinks_us = central->hardware.thinks_us,
+                                   .adapts = central->hardware.adapts,
                                    .sets = has_sets,
                                    .store = central->store,
                                    .no_curve = central->traits->legacy,
@@ -152,11 +156,13 @@ static struct ys_central *new_central(struct ys_world *world, const char *name, 
 }
 
 struct ys_central *ys_central_new(struct ys_world *world, uint16_t number, const char *name,
-                                  const struct ys_traits *traits, ys_known_fn *known, void *context)
+                                  const struct ys_traits *traits, const struct ys_hardware *hardware,
+                                  ys_known_fn *known, void *context)
 {
     struct ys_central *central = new_central(world, name, traits, known, context);
     if (central == NULL)
         return NULL;
+    central->hardware = *hardware;
     struct ys_chance chance = ys_chance_of(world->seed, CHANCE_OF_ADDRESSES + number);
     ys_chance_fill(&chance, central->own_address.bytes, sizeof central->own_address.bytes);
     central->own_address = ys_address_static(central->own_address.bytes);

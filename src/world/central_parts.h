@@ -67,6 +67,7 @@ struct ys_central {
     const char *name;
     uint16_t number;
     const struct ys_traits *traits;
+    struct ys_hardware hardware;
     ys_known_fn *known;
     void *context;
     struct ys_device *device; /* whose host it uses, or NULL */

@@ -122,6 +122,10 @@ static bool wire_up(struct ys_device *device)
                                   .number = device->number,
                                   .seed = device->world->seed + device->starts * UINT64_C(0x9e3779b97f4a7c15),
                                   .address = address,
+                                  .character = device->hardware.character,
+                                  .line_bps = device->hardware.line_bps,
+                                  .thinks_us = device->hardware.thinks_us,
+                                  .adapts = device->hardware.adapts,
                                   .sets = has_sets ? YS_SETS : 0,
                                   .store = device->store,
                                   .context = device,
@@ -155,7 +159,8 @@ static bool wire_up(struct ys_device *device)
 }
 
 static struct ys_device *new_device(struct ys_world *world, uint16_t number, const char *name,
-                                    const struct ys_design *design, const struct ys_module *module)
+                                    const struct ys_design *design, const struct ys_module *module,
+                                    const struct ys_hardware *hardware)
 {
     struct ys_device *device = calloc(1, sizeof *device + module->host_size);
     if (device == NULL)
@@ -164,6 +169,7 @@ static struct ys_device *new_device(struct ys_world *world, uint16_t number, con
     device->name = name;
     device->number = number;
     device->design = design;
+    device->hardware = *hardware;
     device->module = *module;
     device->firmware = *module->firmware;
     device->layout = ys_layout_new(design);
@@ -177,9 +183,10 @@ static struct ys_device *new_device(struct ys_world *world, uint16_t number, con
 }
 
 struct ys_device *ys_device_new(struct ys_world *world, uint16_t number, const char *name,
-                                const struct ys_design *design, const struct ys_module *module)
+                                const struct ys_design *design, const struct ys_module *module,
+                                const struct ys_hardware *hardware)
 {
-    return new_device(world, number, name, design, module);
+    return new_device(world, number, name, design, module, hardware);
 }
 
 static void stand_in_start(void *context, struct ys_host *host)
@@ -194,7 +201,7 @@ static void stand_in_event(struct ys_host *host, void *context, const struct ys_
 }
 
 struct ys_device *ys_device_stand_in(struct ys_world *world, uint16_t number, const char *name,
-                                     const struct ys_design *design)
+                                     const struct ys_design *design, const struct ys_hardware *hardware)
 {
     struct ys_stand_in_device *stand_in = ys_stand_in_new(world, design, number);
     if (stand_in == NULL)
@@ -207,7 +214,7 @@ struct ys_device *ys_device_stand_in(struct ys_world *world, uint16_t number, co
         .on_event = stand_in_event,
     };
     const struct ys_module module = ys_module_linked(&firmware);
-    struct ys_device *device = new_device(world, number, name, design, &module);
+    struct ys_device *device = new_device(world, number, name, design, &module, hardware);
     if (device != NULL)
         device->stand_in = stand_in;
     else

@@ -7,6 +7,7 @@
 
 #include "design/making/layout.h"
 #include "simulated/simulated.h"
+#include "world/hardware.h"
 #include "world/module.h"
 #include "world/stand_in.h"
 #include "world/world.h"
@@ -16,11 +17,12 @@ struct ys_device;
 /* A device with firmware. `design` gives the names for the log; all must outlive it. NULL if there is no memory or
  * the host refuses, which it says in the log. */
 struct ys_device *ys_device_new(struct ys_world *world, uint16_t number, const char *name,
-                                const struct ys_design *design, const struct ys_module *module);
+                                const struct ys_design *design, const struct ys_module *module,
+                                const struct ys_hardware *hardware);
 
 /* A device that its definition plays. */
 struct ys_device *ys_device_stand_in(struct ys_world *world, uint16_t number, const char *name,
-                                     const struct ys_design *design);
+                                     const struct ys_design *design, const struct ys_hardware *hardware);
 
 void ys_device_free(struct ys_device *device);
 

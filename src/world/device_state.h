@@ -6,6 +6,7 @@
 
 #include "design/making/layout.h"
 #include "simulated/simulated.h"
+#include "world/hardware.h"
 #include "world/module.h"
 #include "world/people.h"
 #include "world/stand_in.h"
@@ -24,6 +25,7 @@ struct ys_device {
     uint16_t number;
     const struct ys_design *design;
     struct ys_layout *layout;
+    struct ys_hardware hardware;
     struct ys_firmware firmware;
     struct ys_module module;
     struct watched_table watched;

@@ -45,6 +45,58 @@ static double phy_value(const struct ys_throughput_plan *plan)
     return (double)plan->phy;
 }
 
+static const char *phy_word(const struct ys_throughput_plan *plan)
+{
+    return phy_words[plan->phy];
+}
+
+/* Characters of the controllers of both ends. */
+#define CHARACTER(end)                                                                                                 \
+    static bool read_##end(const char *text, struct ys_throughput_plan *plan)                                          \
+    {                                                                                                                  \
+        const struct ys_character *character = ys_character_find(text);                                                \
+        if (character != NULL)                                                                                         \
+            plan->end.character = character;                                                                           \
+        return character != NULL;                                                                                      \
+    }                                                                                                                  \
+    static double end##_value(const struct ys_throughput_plan *plan)                                                   \
+    {                                                                                                                  \
+        return (double)(plan->end.character - ys_characters);                                                          \
+    }                                                                                                                  \
+    static const char *end##_word(const struct ys_throughput_plan *plan)                                               \
+    {                                                                                                                  \
+        return plan->end.character->name;                                                                              \
+    }                                                                                                                  \
+    static bool read_##end##_thinks(const char *text, struct ys_throughput_plan *plan)                                 \
+    {                                                                                                                  \
+        double ms;                                                                                                     \
+        if (!read_real(text, 0, 10000, &ms))                                                                           \
+            return false;                                                                                              \
+        plan->end.thinks_us = (uint32_t)lround(ms * 1000);                                                             \
+        return true;                                                                                                   \
+    }                                                                                                                  \
+    static double end##_thinks_value(const struct ys_throughput_plan *plan)                                            \
+    {                                                                                                                  \
+        return plan->end.thinks_us / 1000.0;                                                                           \
+    }
+
+CHARACTER(device)
+CHARACTER(central)
+
+static bool read_line(const char *text, struct ys_throughput_plan *plan)
+{
+    double kbps;
+    if (!read_real(text, 9.6, 100000, &kbps))
+        return false;
+    plan->device.line_bps = (uint32_t)lround(kbps * 1000);
+    return true;
+}
+
+static double line_value(const struct ys_throughput_plan *plan)
+{
+    return plan->device.line_bps / 1000.0;
+}
+
 #define WHOLE(field, type, least, most)                                                                                \
     static bool read_##field(const char *text, struct ys_throughput_plan *plan)                                        \
     {                                                                                                                  \
@@ -105,6 +157,11 @@ static double encrypted_value(const struct ys_throughput_plan *plan)
     return plan->encrypted;
 }
 
+static const char *encrypted_word(const struct ys_throughput_plan *plan)
+{
+    return plan->encrypted ? "yes" : "no";
+}
+
 static bool read_loss(const char *text, struct ys_throughput_plan *plan)
 {
     double percent;
@@ -131,28 +188,40 @@ static double distance_value(const struct ys_throughput_plan *plan)
 
 const struct parameter parameters[] = {
     {"phy", "phy", "PHY", "Send on 1M, 2M, coded-s2 or coded-s8, both ways", "1M, 2M, coded-s2 or coded-s8", false,
-     read_phy, phy_value},
+     read_phy, phy_value, phy_word},
     {"packet-length", "packet_length_bytes", "NUMBER", "Data in a packet: 27 to 251 bytes",
-     "a whole number from 27 to 251", true, read_packet_length, packet_length_value},
+     "a whole number from 27 to 251", true, read_packet_length, packet_length_value, NULL},
     {"mtu", "mtu_bytes", "NUMBER", "ATT MTU: 23 to 517 bytes", "a whole number from 23 to 517", true, read_mtu,
-     mtu_value},
+     mtu_value, NULL},
     {"interval", "interval_ms", "MS", "Connection interval: 7.5 to 4000 ms in steps of 1.25",
-     "from 7.5 to 4000 ms, in steps of 1.25", true, read_interval, interval_value},
+     "from 7.5 to 4000 ms, in steps of 1.25", true, read_interval, interval_value, NULL},
     {"latency", "latency_events", "NUMBER", "Events that the device may leave out: 0 to 499",
-     "a whole number from 0 to 499", true, read_latency, latency_value},
+     "a whole number from 0 to 499", true, read_latency, latency_value, NULL},
     {"event-length", "event_length_ms", "MS", "How long an event may last", "from 1.25 to 4000 ms", true,
-     read_event_length, event_length_value},
-    {"encrypted", "encrypted", NULL, "Encrypt the link", "yes or no", false, read_encrypted, encrypted_value},
+     read_event_length, event_length_value, NULL},
+    {"encrypted", "encrypted", NULL, "Encrypt the link", "yes or no", false, read_encrypted, encrypted_value,
+     encrypted_word},
     {"loss", "loss_percent", "PERCENT", "So many of all packets arrive with a wrong CRC", "from 0 to 90 percent", true,
-     read_loss, loss_value},
+     read_loss, loss_value, NULL},
     {"distance", "distance_m", "M", "How far apart the two are, in the open; without it nothing is too far",
-     "from 0 to 10000 m", true, read_distance, distance_value},
-    {"buffers", "buffers", "NUMBER", "Buffers of the sending controller: 2 to 64 (default 8)",
-     "a whole number from 2 to 64", true, read_buffers, buffers_value},
+     "from 0 to 10000 m", true, read_distance, distance_value, NULL},
+    {"controller", "controller", "CHARACTER",
+     "What the device's controller is like: extending (default), slotted, sparing or ideal",
+     "extending, slotted, sparing or ideal", false, read_device, device_value, device_word},
+    {"central-controller", "central_controller", "CHARACTER", "Likewise the central's",
+     "extending, slotted, sparing or ideal", false, read_central, central_value, central_word},
+    {"line", "line_kbps", "KBPS", "The serial line between the device's host and its controller (default: one chip)",
+     "from 9.6 to 100000 kbit/s", true, read_line, line_value, NULL},
+    {"thinks", "thinks_ms", "MS", "How long the device's host takes until it looks at what has come (default 0.1)",
+     "from 0 to 10000 ms", true, read_device_thinks, device_thinks_value, NULL},
+    {"central-thinks", "central_thinks_ms", "MS", "Likewise the central's (default 1)", "from 0 to 10000 ms", true,
+     read_central_thinks, central_thinks_value, NULL},
+    {"buffers", "buffers", "NUMBER", "Buffers of the sending controller: 2 to 64 (default: of its character)",
+     "a whole number from 2 to 64", true, read_buffers, buffers_value, NULL},
     {"seconds", "seconds", "NUMBER", "Let it stream for so long (default 10)", "a whole number from 1 to 3600", true,
-     read_seconds, seconds_value},
+     read_seconds, seconds_value, NULL},
     {"seed", "seed", "NUMBER", "Play it with other chances; the same number gives the same result (default 1)",
-     "a whole number from 0 to 18446744073709551615", true, read_seed, seed_value},
+     "a whole number from 0 to 18446744073709551615", true, read_seed, seed_value, NULL},
 };
 const size_t parameter_count = sizeof parameters / sizeof parameters[0];
 
@@ -172,16 +241,12 @@ bool parameter_complain(const char *who, const struct parameter *parameter, cons
 
 void parameter_say(const struct parameter *parameter, const struct ys_throughput_plan *plan, char *text, size_t size)
 {
-    static const char *const units[][2] = {
-        {"_ms", " ms"}, {"_bytes", " bytes"}, {"_percent", " %"}, {"_events", " events"}, {"_m", " m"}};
+    static const char *const units[][2] = {{"_ms", " ms"},     {"_kbps", " kbit/s"},   {"_bytes", " bytes"},
+                                           {"_percent", " %"}, {"_events", " events"}, {"_m", " m"}};
     double value = parameter->value(plan);
     const char *unit = "";
-    if (strcmp(parameter->name, "phy") == 0) {
-        (void)snprintf(text, size, "%s", phy_words[plan->phy]);
-        return;
-    }
-    if (strcmp(parameter->name, "encrypted") == 0) {
-        (void)snprintf(text, size, "%s", plan->encrypted ? "yes" : "no");
+    if (parameter->word != NULL) {
+        (void)snprintf(text, size, "%s", parameter->word(plan));
         return;
     }
     for (size_t i = 0; i < sizeof units / sizeof units[0]; i++) {
@@ -213,7 +278,8 @@ struct ys_throughput_plan parameters_begin(const struct ys_design *design)
         .interval_us = wishes.interval_max_us != 0 ? wishes.interval_max_us : 30000,
         .latency = wishes.latency,
         .event_length_us = wishes.event_length_us,
-        .buffers = 8,
+        .device = ys_hardware_of_device,
+        .central = ys_hardware_of_central,
         .seconds = 10,
         .seed = 1,
         .energy = design->energy.given ? &design->energy.figures : NULL,
@@ -322,11 +388,11 @@ static json_t *parameters_json(const struct ys_throughput_plan *plan)
     for (size_t i = 0; i < parameter_count; i++) {
         const struct parameter *parameter = &parameters[i];
         double value = parameter->value(plan);
-        json_t *one = strcmp(parameter->name, "phy") == 0         ? json_string(phy_words[plan->phy])
-                      : strcmp(parameter->name, "encrypted") == 0 ? json_boolean(plan->encrypted)
-                      : strcmp(parameter->name, "seed") == 0      ? json_integer((json_int_t)plan->seed)
-                      : value == floor(value)                     ? json_integer((json_int_t)value)
-                                                                  : json_real(value);
+        json_t *one = parameter->argument == NULL            ? json_boolean(value > 0)
+                      : parameter->word != NULL              ? json_string(parameter->word(plan))
+                      : strcmp(parameter->name, "seed") == 0 ? json_integer((json_int_t)plan->seed)
+                      : value == floor(value)                ? json_integer((json_int_t)value)
+                                                             : json_real(value);
         (void)json_object_set_new(object, parameter->key, one);
     }
     return object;

@@ -17,6 +17,7 @@ struct parameter {
     bool numeric;      /* its values are numbers, of which there can be ranges */
     bool (*read)(const char *text, struct ys_throughput_plan *plan);
     double (*value)(const struct ys_throughput_plan *plan);
+    const char *(*word)(const struct ys_throughput_plan *plan); /* of one that is no number; otherwise NULL */
 };
 
 extern const struct parameter parameters[];
