@@ -1,9 +1,9 @@
 # Which layers each layer may use. The order is that of docs/architecture.md: only what stands above.
 set(YARNSWIFT_LAYER_wire "")
 set(YARNSWIFT_LAYER_host wire)
-set(YARNSWIFT_LAYER_sim wire)
-set(YARNSWIFT_LAYER_simulated host sim wire)
 set(YARNSWIFT_LAYER_measure wire)
+set(YARNSWIFT_LAYER_sim measure wire)
+set(YARNSWIFT_LAYER_simulated host sim measure wire)
 set(YARNSWIFT_LAYER_capture measure wire)
 set(YARNSWIFT_LAYER_design measure wire)
 set(YARNSWIFT_LAYER_world design capture measure simulated sim host wire)

@@ -6,6 +6,7 @@
 #include <string.h>
 
 #include "sim/chance.h"
+#include "sim/fading.h"
 #include "wire/link.h"
 
 #define CACHE_SIZE    (1u << 18)
@@ -20,12 +21,14 @@ const struct ys_air_model ys_air_hall = {
     .exponent = 2.7,
     .shadowing_db = 4,
     .capture_db = 8,
+    .noise_figure_db = 7,
     .sensitivity_dbm = {[YS_PHY_1M] = -95, [YS_PHY_2M] = -92, [YS_PHY_CODED_S8] = -103, [YS_PHY_CODED_S2] = -98},
 };
 
 struct place {
     double x_m;
     double y_m;
+    double body_db;
 };
 
 struct kept {
@@ -61,28 +64,44 @@ void ys_propagation_free(struct ys_propagation *propagation)
     free(propagation);
 }
 
+static bool make_room(struct ys_propagation *propagation, uint16_t number)
+{
+    if (number < propagation->place_count)
+        return true;
+    size_t count = (size_t)number + number / 2 + 16;
+    struct place *places = realloc(propagation->places, count * sizeof *places);
+    if (places == NULL)
+        return false;
+    for (size_t i = propagation->place_count; i < count; i++)
+        places[i] = (struct place){0, 0, 0};
+    propagation->places = places;
+    propagation->place_count = count;
+    return true;
+}
+
 bool ys_propagation_place(struct ys_propagation *propagation, uint16_t number, double x_m, double y_m)
 {
-    if (number >= propagation->place_count) {
-        size_t count = (size_t)number + number / 2 + 16;
-        struct place *places = realloc(propagation->places, count * sizeof *places);
-        if (places == NULL)
-            return false;
-        for (size_t i = propagation->place_count; i < count; i++)
-            places[i] = (struct place){0, 0};
-        propagation->places = places;
-        propagation->place_count = count;
-    }
-    propagation->places[number] = (struct place){x_m, y_m};
+    if (!make_room(propagation, number))
+        return false;
+    propagation->places[number].x_m = x_m;
+    propagation->places[number].y_m = y_m;
     if (propagation->any_kept) /* what was known of it is no longer so */
         memset(propagation->kept, 0, sizeof propagation->kept);
     propagation->any_kept = false;
     return true;
 }
 
+bool ys_propagation_carry(struct ys_propagation *propagation, uint16_t number, double body_db)
+{
+    if (!make_room(propagation, number))
+        return false;
+    propagation->places[number].body_db = body_db;
+    return true;
+}
+
 static struct place place_of(const struct ys_propagation *propagation, uint16_t number)
 {
-    return number < propagation->place_count ? propagation->places[number] : (struct place){0, 0};
+    return number < propagation->place_count ? propagation->places[number] : (struct place){0, 0, 0};
 }
 
 static double shadowing_db(const struct ys_propagation *propagation, uint32_t pair)
@@ -106,9 +125,25 @@ static int32_t loss_cdb(const struct ys_propagation *propagation, uint16_t one, 
     return (int32_t)lround(100 * fmin(fmax(loss_db, 0), 300));
 }
 
+static uint32_t pair_of(uint16_t one, uint16_t other)
+{
+    return one < other ? (uint32_t)one << 16 | other : (uint32_t)other << 16 | one;
+}
+
+int32_t ys_propagation_change_cdb(const struct ys_propagation *propagation, uint16_t one, uint16_t other,
+                                  uint8_t channel, uint64_t at_ns)
+{
+    const struct ys_air_model *model = &propagation->model;
+    struct place a = place_of(propagation, one);
+    struct place b = place_of(propagation, other);
+    return fading_cdb(model, pair_of(one, other), channel, at_ns) +
+           body_cdb(model, one, a.body_db, b.x_m - a.x_m, b.y_m - a.y_m, at_ns) +
+           body_cdb(model, other, b.body_db, a.x_m - b.x_m, a.y_m - b.y_m, at_ns);
+}
+
 int32_t ys_propagation_loss_cdb(struct ys_propagation *propagation, uint16_t one, uint16_t other)
 {
-    uint32_t pair = one < other ? (uint32_t)one << 16 | other : (uint32_t)other << 16 | one;
+    uint32_t pair = pair_of(one, other);
     struct kept *kept = &propagation->kept[(pair * UINT32_C(2654435761)) >> 14];
     propagation->any_kept = true;
     if (kept->pair != pair || pair == 0)

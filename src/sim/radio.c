@@ -19,6 +19,7 @@ struct noise {
     struct ys_chance chance;
     struct ys_timer timer;
     bool on;
+    uint64_t since_ns;
     struct noise *next;
 };
 
@@ -37,6 +38,7 @@ struct ys_radio {
     struct ys_transmission *transmissions[CHANNELS];
     struct ys_transmission *pool;
     struct ys_propagation *propagation; /* NULL: the air is perfect */
+    struct ys_reception *reception;     /* NULL: it goes by levels */
     struct ys_air_model model;
     double capture_ratio;
     struct noise *noises;
@@ -80,6 +82,7 @@ void ys_radio_free(struct ys_radio *radio)
         radio->noises = next;
     }
     ys_propagation_free(radio->propagation);
+    ys_reception_free(radio->reception);
     free(radio);
 }
 
@@ -143,11 +146,18 @@ bool ys_receiver_hears(const struct ys_receiver *receiver)
 
 bool ys_radio_set_model(struct ys_radio *radio, const struct ys_air_model *model)
 {
+    bool real = model != NULL && model->reception == YS_RECEPTION_REAL;
     struct ys_propagation *propagation = model != NULL ? ys_propagation_new(model) : NULL;
-    if (model != NULL && propagation == NULL)
+    struct ys_reception *reception = real ? ys_reception_new(model) : NULL;
+    if ((model != NULL && propagation == NULL) || (real && reception == NULL)) {
+        ys_propagation_free(propagation);
+        ys_reception_free(reception);
         return false;
+    }
     ys_propagation_free(radio->propagation);
+    ys_reception_free(radio->reception);
     radio->propagation = propagation;
+    radio->reception = reception;
     if (model != NULL) {
         radio->model = *model;
         radio->capture_ratio = pow(10, model->capture_db / 10);
@@ -160,15 +170,58 @@ bool ys_radio_place(struct ys_radio *radio, uint16_t number, double x_m, double 
     return ys_propagation_place(radio->propagation, number, x_m, y_m);
 }
 
-/* How strong a sender is at a receiver, in hundredths of a dBm. */
-static int32_t level_cdbm(const struct ys_radio *radio, uint16_t sender, int32_t power_cdbm, uint16_t receiver)
+bool ys_radio_carry(struct ys_radio *radio, uint16_t number, double body_db)
 {
-    return power_cdbm - ys_propagation_loss_cdb(radio->propagation, sender, receiver);
+    return ys_propagation_carry(radio->propagation, number, body_db);
 }
 
-static uint64_t level_aw(const struct ys_radio *radio, uint16_t sender, int32_t power_cdbm, uint16_t receiver)
+/* Channels 0 to 36 are those for data, 37 to 39 those for advertising (Core 5.4 Vol 6 Part A 2, Vol 6 Part B 1.4.1).
+ * This counts them from 2402 MHz on, in steps of 2 MHz. */
+static uint8_t place_of_channel(uint8_t channel)
 {
-    return ys_propagation_power_aw(radio->propagation, level_cdbm(radio, sender, power_cdbm, receiver));
+    static const uint8_t advertising[] = {0, 12, 39};
+    if (channel >= 37)
+        return advertising[channel - 37];
+    return (uint8_t)(channel <= 10 ? channel + 1 : channel + 2);
+}
+
+/* Something that sends, or makes noise: who, how strongly, and where and when it began. */
+struct source {
+    uint16_t sender;
+    int32_t power_cdbm;
+    uint8_t channel;
+    bool on_2m;
+    uint64_t since_ns;
+};
+
+static struct source source_of(const struct ys_transmission *transmission)
+{
+    return (struct source){.sender = transmission->packet.sender,
+                           .power_cdbm = transmission->power_cdbm,
+                           .channel = transmission->packet.channel,
+                           .on_2m = transmission->packet.phy == YS_PHY_2M,
+                           .since_ns = transmission->packet.start_ns};
+}
+
+/* How strong it is at a receiver, in hundredths of a dBm. */
+static int32_t level_cdbm(const struct ys_radio *radio, const struct source *source, uint16_t receiver)
+{
+    int32_t level = source->power_cdbm - ys_propagation_loss_cdb(radio->propagation, source->sender, receiver);
+    if (radio->reception != NULL)
+        level -= ys_propagation_change_cdb(radio->propagation, source->sender, receiver,
+                                           place_of_channel(source->channel), source->since_ns);
+    return level;
+}
+
+/* How much of it counts for who listens on a channel and PHY. */
+static uint64_t level_aw(const struct ys_radio *radio, const struct source *source, const struct ys_receiver *receiver)
+{
+    uint64_t aw = ys_propagation_power_aw(radio->propagation, level_cdbm(radio, source, receiver->owner));
+    if (radio->reception == NULL)
+        return aw;
+    int apart = place_of_channel(source->channel) - place_of_channel(receiver->channel);
+    bool on_2m = source->on_2m || receiver->phy == YS_PHY_2M;
+    return (uint64_t)((double)aw * ys_reception_weight(radio->reception, (unsigned)abs(apart), on_2m));
 }
 
 static void judge(const struct ys_radio *radio, struct ys_receiver *receiver)
@@ -177,29 +230,41 @@ static void judge(const struct ys_radio *radio, struct ys_receiver *receiver)
         receiver->spoiled = true;
 }
 
-/* Something else begins, or ends, on a channel: who hears something there has it beside that from now on. */
-static void disturb(struct ys_radio *radio, uint8_t channel, const struct ys_transmission *except, uint16_t sender,
-                    int32_t power_cdbm, bool begins)
+static void disturb_channel(struct ys_radio *radio, uint8_t channel, const struct ys_transmission *except,
+                            const struct source *source, bool begins)
 {
+    uint64_t now_ns = ys_clock_now_ns(radio->clock);
     for (struct ys_receiver *receiver = radio->receivers[channel]; receiver != NULL; receiver = receiver->next) {
-        if (receiver->hears == NULL || receiver->hears == except || receiver->owner == sender)
+        if (receiver->hears == NULL || receiver->hears == except || receiver->owner == source->sender)
             continue;
-        uint64_t power_aw = level_aw(radio, sender, power_cdbm, receiver->owner);
+        uint64_t power_aw = level_aw(radio, source, receiver);
+        if (radio->reception != NULL && power_aw > 0)
+            ys_reception_count(radio->reception, &receiver->reception, receiver->other_aw, now_ns);
         if (begins)
             receiver->other_aw += power_aw;
-        else
-            receiver->other_aw -= power_aw;
-        judge(radio, receiver);
+        else /* somebody may have walked meanwhile */
+            receiver->other_aw -= power_aw < receiver->other_aw ? power_aw : receiver->other_aw;
+        if (radio->reception == NULL)
+            judge(radio, receiver);
     }
 }
 
-/* Channels 0 to 36 are those for data, 37 to 39 those for advertising (Core 5.4 Vol 6 Part A 2, Vol 6 Part B 1.4.1). */
+/* Something else begins, or ends: who hears something there, or on a channel beside it, has it beside that from now on.
+ */
+static void disturb(struct ys_radio *radio, const struct ys_transmission *except, const struct source *source,
+                    bool begins)
+{
+    for (uint8_t channel = 0; channel < CHANNELS && radio->reception != NULL; channel++) {
+        if (radio->receivers[channel] != NULL)
+            disturb_channel(radio, channel, except, source, begins);
+    }
+    if (radio->reception == NULL)
+        disturb_channel(radio, source->channel, except, source, begins);
+}
+
 static uint16_t frequency_mhz(uint8_t channel)
 {
-    static const uint16_t advertising[] = {2402, 2426, 2480};
-    if (channel >= 37)
-        return advertising[channel - 37];
-    return (uint16_t)(channel <= 10 ? 2404 + 2 * channel : 2428 + 2 * (channel - 11));
+    return (uint16_t)(2402 + 2 * place_of_channel(channel));
 }
 
 /* A channel is 2 MHz wide. */
@@ -209,15 +274,27 @@ static bool covers(const struct ys_interferer *interferer, uint8_t channel)
     return interferer->from_mhz <= middle_mhz + 1 && interferer->to_mhz + 1 >= middle_mhz;
 }
 
+/* What of its band lies in a channel is a source there. */
+static struct source noise_on(const struct noise *noise, uint8_t channel)
+{
+    return (struct source){.sender = noise->interferer.number,
+                           .power_cdbm = 100 * noise->interferer.power_dbm,
+                           .channel = channel,
+                           .since_ns = noise->since_ns};
+}
+
 static void toggle(void *context)
 {
     struct noise *noise = context;
     const struct ys_interferer *interferer = &noise->interferer;
     struct ys_radio *radio = noise->radio;
     noise->on = !noise->on;
+    if (noise->on)
+        noise->since_ns = ys_clock_now_ns(radio->clock);
     for (uint8_t channel = 0; channel < CHANNELS; channel++) {
+        const struct source source = noise_on(noise, channel);
         if (covers(interferer, channel))
-            disturb(radio, channel, NULL, interferer->number, 100 * interferer->power_dbm, noise->on);
+            disturb_channel(radio, channel, NULL, &source, noise->on);
     }
     double pause_us = 2 * interferer->burst_us * (1 - interferer->duty) / interferer->duty;
     uint32_t span_us = pause_us < 4e9 ? (uint32_t)pause_us : 4000000000u;
@@ -243,19 +320,29 @@ bool ys_radio_interfere(struct ys_radio *radio, const struct ys_interferer *inte
     return true;
 }
 
-/* All that is on a channel but what the receiver is to hear. */
+static uint64_t channel_aw(const struct ys_radio *radio, const struct ys_receiver *receiver, uint8_t channel,
+                           const struct ys_transmission *wanted)
+{
+    uint64_t sum_aw = 0;
+    for (const struct ys_transmission *other = radio->transmissions[channel]; other != NULL; other = other->next) {
+        const struct source source = source_of(other);
+        if (other != wanted && source.sender != receiver->owner)
+            sum_aw += level_aw(radio, &source, receiver);
+    }
+    return sum_aw;
+}
+
+/* All that is on the air but what the receiver is to hear, as far as it counts on its channel. */
 static uint64_t others_aw(const struct ys_radio *radio, const struct ys_receiver *receiver,
                           const struct ys_transmission *wanted)
 {
-    uint64_t sum_aw = 0;
-    for (const struct ys_transmission *other = radio->transmissions[receiver->channel]; other != NULL;
-         other = other->next) {
-        if (other != wanted && other->packet.sender != receiver->owner)
-            sum_aw += level_aw(radio, other->packet.sender, other->power_cdbm, receiver->owner);
-    }
+    uint64_t sum_aw = radio->reception == NULL ? channel_aw(radio, receiver, receiver->channel, wanted) : 0;
+    for (uint8_t channel = 0; channel < CHANNELS && radio->reception != NULL; channel++)
+        sum_aw += channel_aw(radio, receiver, channel, wanted);
     for (const struct noise *noise = radio->noises; noise != NULL; noise = noise->next) {
+        const struct source source = noise_on(noise, receiver->channel);
         if (noise->on && covers(&noise->interferer, receiver->channel))
-            sum_aw += level_aw(radio, noise->interferer.number, 100 * noise->interferer.power_dbm, receiver->owner);
+            sum_aw += level_aw(radio, &source, receiver);
     }
     return sum_aw;
 }
@@ -264,12 +351,22 @@ static uint64_t others_aw(const struct ys_radio *radio, const struct ys_receiver
 static bool reaches(const struct ys_radio *radio, struct ys_receiver *receiver,
                     const struct ys_transmission *transmission)
 {
-    if ((radio->jammed >> transmission->packet.channel & 1) != 0)
+    const struct ys_air_packet *packet = &transmission->packet;
+    const struct source source = source_of(transmission);
+    if ((radio->jammed >> packet->channel & 1) != 0)
         return false;
     if (radio->propagation == NULL)
         return true;
-    int32_t level = level_cdbm(radio, transmission->packet.sender, transmission->power_cdbm, receiver->owner);
-    if (level < 100 * radio->model.sensitivity_dbm[transmission->packet.phy])
+    int32_t level = level_cdbm(radio, &source, receiver->owner);
+    if (radio->reception != NULL) {
+        struct ys_chance chance =
+            ys_chance_of(radio->model.seed ^ packet->start_ns, (uint64_t)packet->sender << 16 | receiver->owner);
+        uint64_t draws[2] = {ys_chance_next(&chance), ys_chance_next(&chance)};
+        receiver->other_aw = others_aw(radio, receiver, transmission);
+        return ys_reception_begin(radio->reception, &receiver->reception, packet->phy, level, receiver->other_aw,
+                                  packet->start_ns, draws);
+    }
+    if (level < 100 * radio->model.sensitivity_dbm[packet->phy])
         return false;
     receiver->wanted_aw = ys_propagation_power_aw(radio->propagation, level);
     receiver->other_aw = others_aw(radio, receiver, transmission);
@@ -332,27 +429,36 @@ static void unlink_transmission(struct ys_radio *radio, struct ys_transmission *
     *link = transmission->next;
 }
 
+/* Whether what this receiver has heard until now is whole. */
+static bool is_whole(const struct ys_radio *radio, struct ys_receiver *receiver, const struct ys_air_packet *packet)
+{
+    if (radio->reception != NULL)
+        ys_reception_count(radio->reception, &receiver->reception, receiver->other_aw, ys_clock_now_ns(radio->clock));
+    return (radio->propagation == NULL ||
+            (radio->reception != NULL ? ys_reception_is_good(&receiver->reception) : !receiver->spoiled)) &&
+           !(radio->loses && is_lost(radio, packet, receiver->owner));
+}
+
 static void end(void *context)
 {
     struct ys_transmission *transmission = context;
     struct ys_radio *radio = transmission->radio;
     struct ys_air_packet *packet = &transmission->packet;
+    const struct source source = source_of(transmission);
     unlink_transmission(radio, transmission);
     if (radio->propagation != NULL)
-        disturb(radio, packet->channel, transmission, packet->sender, transmission->power_cdbm, false);
+        disturb(radio, transmission, &source, false);
     for (const struct ys_observer *observer = radio->observers; observer != NULL; observer = observer->next)
         observer->observe(observer->context, packet);
     while (transmission->hearers != NULL) {
         struct ys_receiver *receiver = transmission->hearers;
         stop_hearing(receiver);
         if (radio->propagation != NULL) {
-            int32_t level = level_cdbm(radio, packet->sender, transmission->power_cdbm, receiver->owner);
+            int32_t level = level_cdbm(radio, &source, receiver->owner);
             packet->strength_dbm = (int8_t)lround(fmin(fmax(level / 100.0, -127), 20)); /* as HCI tells it */
-            packet->crc_good = !receiver->spoiled;
         }
-        if (radio->loses)
-            packet->crc_good =
-                (radio->propagation == NULL || !receiver->spoiled) && !is_lost(radio, packet, receiver->owner);
+        if (radio->propagation != NULL || radio->loses)
+            packet->crc_good = is_whole(radio, receiver, packet);
         receiver->receive(receiver->context, packet);
     }
     transmission->next = radio->pool;
@@ -412,9 +518,10 @@ uint64_t ys_radio_send(struct ys_radio *radio, const struct ys_sending *sending)
     packet->crc = ys_link_crc(sending->crc_init, sending->pdu, sending->length);
     memcpy(packet->pdu, sending->pdu, sending->length);
     transmission->power_cdbm = 100 * sending->power_dbm;
+    const struct source source = source_of(transmission);
     mark_overlaps(radio, transmission);
     if (radio->propagation != NULL)
-        disturb(radio, packet->channel, transmission, packet->sender, transmission->power_cdbm, true);
+        disturb(radio, transmission, &source, true);
     transmission->hearers = NULL;
     transmission->next = radio->transmissions[sending->channel];
     radio->transmissions[sending->channel] = transmission;

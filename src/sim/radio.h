@@ -2,8 +2,9 @@
  * and PHY for that access address from its first bit on.
  *
  * A perfect air, as it is first, carries everything to everybody at -50 dBm, and the packet that began first is heard
- * whole. With a model, a packet is heard where it is strong enough, and comes through if at no time all else on its
- * channel together was nearer to its strength than the capture ratio. */
+ * whole. With a model, a packet is heard by levels: where it is strong enough, and it comes through if at no time all
+ * else on its channel together was nearer to its strength than the capture ratio. Or reception is real: what becomes of
+ * each bit follows from its strength, noise, and what else is on its channel and those beside it. */
 #ifndef SIM_RADIO_H
 #define SIM_RADIO_H
 
@@ -12,6 +13,7 @@
 
 #include "sim/clock.h"
 #include "sim/propagation.h"
+#include "sim/reception.h"
 #include "wire/air.h"
 
 struct ys_radio;
@@ -38,6 +40,7 @@ struct ys_receiver {
     uint64_t wanted_aw; /* with a model: of what it hears, and of all else at the same time */
     uint64_t other_aw;
     bool spoiled;
+    struct ys_reception_state reception;
 };
 
 /* What is to be sent. */
@@ -66,6 +69,9 @@ bool ys_radio_set_model(struct ys_radio *radio, const struct ys_air_model *model
 
 /* Puts device `number` at a place, as ys_propagation_place; needs a model. */
 bool ys_radio_place(struct ys_radio *radio, uint16_t number, double x_m, double y_m);
+
+/* Somebody carries device `number`, as ys_propagation_carry; needs a model. */
+bool ys_radio_carry(struct ys_radio *radio, uint16_t number, double body_db);
 
 /* Something that sends, in bursts, what nobody understands: an oven, another radio. */
 struct ys_interferer {
