@@ -89,7 +89,16 @@ for line in document.splitlines():
         if section == "`steps`":
             expect_good(example, with_step(example))
         elif section == "The whole file":
-            expect_good(example, re.sub(rf"{example.split(':')[0]}: .*", example, BASE))
+            key = example.split(":")[0]
+            expect_good(example, re.sub(rf"(?m)^{key}: .*", lambda _: example, BASE) if f"\n{key}:" in BASE
+                        else BASE.replace("air: open\n", f"air: open\n{example}\n"))
+        elif section == "`fading`":
+            kind = "" if example.startswith("kind") else "kind: rician, "
+            expect_good(example, BASE.replace("air: open\n", f"air: open\nfading: {{{kind}{example}}}\n"))
+        elif section == "`disturbers`":
+            kind = "network" if example.split(":")[0] in ("at", "channel", "duty", "burst", "power") else "advertisers"
+            given = "" if example.startswith("kind") else f"kind: {kind}, "
+            expect_good(example, BASE.replace("air: open\n", f"air: open\ndisturbers: [{{{given}{example}}}]\n"))
         elif section == "`devices`":
             key = example.split(":")[0]
             device = f"  - name: wrench\n    definition: {WRENCH}\n    firmware: torque_wrench\n"
@@ -191,6 +200,25 @@ WRONG = [
 CHANGED = [
     ("air", BASE.replace("air: open", "air: perfect").replace("kind: polite", "at: [1 m, 1 m]")),
     ("air", BASE.replace("air: open\n", "") + "  - {walk: [1 m, 1 m], who: tablet}\n"),
+    ("air", BASE.replace("air: open", "reception: real")),
+    ("air", BASE.replace("air: open", "air: perfect\nfading: {kind: rayleigh}")),
+    ("air", BASE.replace("air: open", "air: hall\nreception: levels\nfading: {kind: rayleigh}")),
+    ("air", BASE.replace("air: open", "air: hall\nfading: {kind: rayleigh, factor: 3 dB}")),
+    ("air", BASE.replace("air: open", "air: hall\nfading: {kind: rayleigh, coherent for: 1 us}")),
+    ("air", BASE.replace("air: open", "disturbers: [{kind: oven}]")),
+    ("air", BASE.replace("air: open", "air: open\ndisturbers: [{kind: oven, channel: 6}]")),
+    ("air", BASE.replace("air: open", "air: open\ndisturbers: [{kind: network, count: 6}]")),
+    ("air", BASE.replace("air: open", "air: open\ndisturbers: [{kind: network, burst: 2 s}]")),
+    ("air", BASE.replace("air: open", "disturbers: [{kind: advertisers, interval: 10 ms}]")),
+    ("air", BASE.replace("air: open", "disturbers: [{kind: advertisers, count: 600}, {kind: advertisers, count: 600}]")),
+    ("air", BASE.replace("air: open", "air: perfect").replace("kind: polite", "body: 10 dB")),
+    ("scene", BASE.replace("air: open", "air: open\ndisturbers: [{kind: network, duty: 0 %}]")),
+    ("scene", BASE.replace("air: open", "air: open\ndisturbers: [{kind: network, power: 15 dB}]")),
+    ("scene", BASE.replace("kind: polite", "body: 100 dB")),
+    ("scene", BASE.replace("kind: polite", "line: 115200")),
+    ("trait", BASE.replace("kind: polite", "thinks: 11 s")),
+    ("word-unknown", BASE.replace("kind: polite", "controller: hasty")),
+    ("number", BASE.replace("air: open", "air: open\ndisturbers: [{kind: network, channel: 14}]")),
     ("definition", BASE.replace(str(MAST), "nowhere.device.yaml")),
     ("firmware", BASE.replace("firmware: torque_wrench", "firmware: torque_wrensh")),
     ("name-twice", BASE.replace("name: mast", "name: wrench")),

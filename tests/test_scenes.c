@@ -474,6 +474,51 @@ static void devices_with_the_same_firmware_share_nothing(void **state)
     assert_says(&outcome, 0, "counted to 7");
 }
 
+/* A network on channel 6 disturbs data channels 11 to 20: who adapts leaves them out, after a while. */
+static void a_central_that_adapts_leaves_a_network_alone(void **state)
+{
+    (void)state;
+    for (int adapts = 0; adapts < 2; adapts++) {
+        char body[1000];
+        (void)snprintf(
+            body, sizeof body,
+            "scene: A test\nair: open\ndisturbers: [{kind: network, duty: 90 %%, at: [6 m, 1 m]}]\n" WITH_WRENCH
+            "centrals: [{name: t, at: [6 m, 0 m], adapts: %s}]\nsteps: [{connect: wrench, within: 20 s}, {wait: 60 "
+            "s}]\n",
+            adapts ? "true" : "false");
+        char line[700];
+        (void)snprintf(line, sizeof line,
+                       "trace '%s' --level air --filter 'channel >= 13 and channel <= 18 and time > 40 s' --expect 0",
+                       scratch_file("one.scene.yaml", body));
+        struct outcome outcome = run_command(line);
+        assert_int_equal(outcome.status, adapts ? 0 : 1);
+    }
+}
+
+/* Who are more than two harm each other unless the air is said to be perfect. */
+static void a_crowd_is_not_in_perfect_air_unless_that_is_said(void **state)
+{
+    static const struct {
+        const char *air;
+        const char *disturbers;
+        const char *within;
+        int status;
+    } cases[] = {
+        {"", "", "3 s", 0},
+        {"air: perfect\n", "disturbers: [{kind: advertisers, count: 100, interval: 20 ms, around: 0 m}]\n", "3 s", 0},
+        {"", "disturbers: [{kind: advertisers, count: 100, interval: 20 ms, around: 0 m}]\n", "3 s", 1},
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        char body[1000];
+        (void)snprintf(body, sizeof body,
+                       "%s%s" WITH_WRENCH "centrals: [{name: t}]\nsteps: [{find: Torvane T2, within: %s}]\n",
+                       cases[i].air, cases[i].disturbers, cases[i].within);
+        struct outcome outcome = rehearse(body, "");
+        assert_int_equal(outcome.status, cases[i].status);
+    }
+}
+
 static void firmware_that_crashes_is_named_and_the_other_scenes_are_played(void **state)
 {
     static const struct {
@@ -763,6 +808,8 @@ int main(void)
         cmocka_unit_test(two_who_wait_for_lines_of_one_log_do_not_take_them_from_each_other),
         cmocka_unit_test(two_stand_ins_meet_each_other),
         cmocka_unit_test(devices_with_the_same_firmware_share_nothing),
+        cmocka_unit_test(a_central_that_adapts_leaves_a_network_alone),
+        cmocka_unit_test(a_crowd_is_not_in_perfect_air_unless_that_is_said),
         cmocka_unit_test(firmware_that_crashes_is_named_and_the_other_scenes_are_played),
         cmocka_unit_test(what_has_no_power_does_nothing),
         cmocka_unit_test(a_value_that_does_not_fit_its_format_fails),

@@ -30,6 +30,7 @@ void ys_scene_free(struct ys_scene *scene)
         free(scene->actors[i].module);
     }
     free(scene->actors);
+    free(scene->disturbers);
     ys_findings_clear(&scene->findings);
     for (size_t i = 0; i < scene->document_count; i++)
         fy_document_destroy(scene->documents[i]);

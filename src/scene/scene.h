@@ -2,8 +2,11 @@
 #ifndef SCENE_SCENE_H
 #define SCENE_SCENE_H
 
+#include <stdbool.h>
+
 #include "design/model/model.h"
 #include "design/model/written.h"
+#include "world/air.h"
 #include "world/hardware.h"
 #include "world/traits.h"
 
@@ -122,7 +125,8 @@ struct ys_actor {
     bool is_device;
     struct ys_written name;
     struct ys_place_m at;
-    int unseen; /* 0: not said, 1: true, 2: false; likewise */
+    double body_db; /* of who carries it */
+    int unseen;     /* 0: not said, 1: true, 2: false; likewise */
     int adapts;
     int character; /* of its controller: which of ys_characters, from 1; 0: not said */
     uint64_t line_bps;
@@ -155,13 +159,34 @@ struct ys_actor {
     struct ys_traits traits;
 };
 
-/* What the air is like. */
-enum ys_air { YS_AIR_PERFECT = 1, YS_AIR_OPEN, YS_AIR_HALL };
+/* Something that disturbs, as it is written and as it is. */
+struct ys_heard {
+    struct ys_place place;
+    int kind; /* enum ys_disturber_kind + 1 */
+    struct ys_counted channel;
+    struct ys_counted count;
+    struct ys_counted burst_us;
+    struct ys_counted interval_us;
+    double duty; /* NAN: not said; likewise: */
+    double power_dbm;
+    double around_m;
+    struct ys_place_m at;
+    struct ys_disturber is;
+};
 
 struct ys_scene {
     char *file;
     struct ys_written title;
-    int air; /* enum ys_air; 0: not said */
+    int air_said;      /* enum ys_air_kind; 0: not said */
+    struct ys_air air; /* what comes of that */
+    int reception;     /* enum ys_reception_kind + 1; 0: not said; likewise: */
+    int fading;
+    bool has_factor;
+    double factor_db;
+    struct ys_counted coherence_us;
+    struct ys_place fading_place;
+    struct ys_heard *disturbers;
+    size_t disturber_count;
     struct ys_actor *actors;
     size_t actor_count;
     size_t device_count;

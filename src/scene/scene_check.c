@@ -7,6 +7,7 @@
 
 #include "design/reading/files.h"
 #include "scene/checking.h"
+#include "scene/scene_air.h"
 #include "scene/scene_check_values.h"
 #include "scene/verbs.h"
 #include "world/people.h"
@@ -139,7 +140,10 @@ static void check_actor(struct checking *checking, size_t i)
     } else {
         check_traits(checking, actor);
     }
-    if (actor->at.given && scene->air <= YS_AIR_PERFECT)
+    if (actor->body_db > 0 && scene->air_said <= YS_AIR_PERFECT)
+        scene_error(checking, "air", actor->place,
+                    "nobody is in the way of perfect air: say air: open, or air: hall, or leave out body:");
+    if (actor->at.given && scene->air_said <= YS_AIR_PERFECT)
         scene_error(checking, "air", actor->place,
                     "places mean nothing in perfect air: say air: open, or air: hall, or leave out at:");
 }
@@ -313,7 +317,7 @@ static void check_steps(struct checking *checking, struct ys_steps *steps, size_
 
 static void check_place(struct checking *checking, const struct ys_step *step)
 {
-    if (checking->scene->air <= YS_AIR_PERFECT)
+    if (checking->scene->air_said <= YS_AIR_PERFECT)
         scene_error(checking, "air", step->place,
                     "nobody is lost in perfect air, however far: say air: open, or air: hall");
 }
@@ -463,6 +467,7 @@ void ys_scene_check(struct ys_scene *scene, const struct ys_scene_files *files)
 {
     struct checking checking = {.scene = scene, .files = files};
     check_air(&checking);
+    ys_scene_settle_air(scene);
     for (size_t i = 0; i < scene->actor_count && scene->findings.errors < NAMES_MOST; i++)
         check_actor(&checking, i);
     if (scene->findings.errors == 0)

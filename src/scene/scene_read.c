@@ -1,7 +1,6 @@
 /* Reads a scene. */
 #include "scene/scene_read.h"
 
-#include <math.h>
 #include <stddef.h>
 #include <string.h>
 
@@ -11,6 +10,7 @@
 #include "design/model/words.h"
 #include "design/reading/yaml.h"
 #include "scene/scene.h"
+#include "scene/scene_air_read.h"
 #include "scene/scene_check.h"
 #include "scene/verbs.h"
 
@@ -76,42 +76,11 @@ static void verb_repeat(const struct ys_node *node, void *target)
     step->repeat.given = ys_yaml_number(node, &step->repeat.number);
 }
 
-static bool read_metres(const struct ys_node *node, double *metres)
-{
-    const char *text = ys_yaml_text(node);
-    const char *end = "";
-    int64_t mantissa = 0;
-    int places = 0;
-    if (text == NULL)
-        return false;
-    bool good = ys_decimal_parse(text, &mantissa, &places, &end) && strcmp(end + strspn(end, " "), "m") == 0;
-    *metres = (double)mantissa;
-    for (; places > 0; places--)
-        *metres /= 10;
-    if (!good || *metres > 1e6 || *metres < -1e6)
-        error(node, "a place is a distance in metres, such as 2.5 m");
-    return good;
-}
-
-static void read_place(const struct ys_node *node, struct ys_place_m *place)
-{
-    struct ys_node item;
-    void *iterator = NULL;
-    double at_m[2] = {0, 0};
-    size_t count = 0;
-    bool good = true;
-    for (; ys_yaml_next(node, &iterator, &item); count++)
-        good = (count >= 2 || read_metres(&item, &at_m[count])) && good;
-    if (count != 2 && ys_yaml_is_sequence(node))
-        error(node, "a place has two distances: [2 m, 0 m]");
-    *place = (struct ys_place_m){.x_m = at_m[0], .y_m = at_m[1], .given = good && count == 2};
-}
-
 static void verb_walk(const struct ys_node *node, void *target)
 {
     struct ys_step *step = target;
     if (take_verb(node, step))
-        read_place(node, &step->to);
+        ys_scene_place(node, &step->to);
 }
 
 static const struct ys_kind kind_channel = {.form = YS_NUMBER, .least = 0, .greatest = 39};
@@ -315,7 +284,7 @@ static void read_steps(const struct ys_node *node, struct ys_steps *steps)
 
 static void key_at(const struct ys_node *node, void *target)
 {
-    read_place(node, &((struct ys_actor *)target)->at);
+    ys_scene_place(node, &((struct ys_actor *)target)->at);
 }
 
 static size_t character_names(const char **names, size_t most)
@@ -348,33 +317,18 @@ static void key_controller(const struct ys_node *node, void *target)
 
 static void key_line(const struct ys_node *node, void *target)
 {
-    static const struct {
-        const char *unit;
-        double bps;
-    } units[] = {{"bit/s", 1}, {"kbit/s", 1e3}, {"Mbit/s", 1e6}};
-    const char *text = ys_yaml_text(node);
-    const char *end = "";
-    int64_t mantissa = 0;
-    int places = 0;
+    static const struct ys_quantity_unit rates[] = {{"bit/s", 1}, {"kbit/s", 1e3}, {"Mbit/s", 1e6}, {NULL, 0}};
     double bps = 0;
-    if (text == NULL)
-        return;
-    if (ys_decimal_parse(text, &mantissa, &places, &end)) {
-        for (size_t i = 0; i < COUNT(units); i++) {
-            if (strcmp(end + strspn(end, " "), units[i].unit) == 0)
-                bps = (double)mantissa * units[i].bps / pow(10, places);
-        }
-    }
-    ((struct ys_actor *)target)->line_bps = (uint64_t)bps;
-    if (bps < 9600 || bps > 1e8)
-        error(node, "a line has a rate from 9600 bit/s to 100 Mbit/s, such as 115200 bit/s or 1 Mbit/s");
+    if (ys_scene_quantity(node, rates, 9600, 1e8, "9600 bit/s to 100 Mbit/s, such as 115200 bit/s or 1 Mbit/s", &bps))
+        ((struct ys_actor *)target)->line_bps = (uint64_t)bps;
 }
 
 static const struct ys_kind kind_character = {.form = YS_NAME, .names = character_names};
 
 /* What is so of devices and of centrals. */
 #define HARDWARE_KEYS                                                                                                  \
-    {"controller", key_controller, &kind_character, "What its controller is like", false, 0},                          \
+    {"body", ys_scene_key_body, &ys_kind_text, "What the body of who carries it takes of its signal", false, 0},       \
+        {"controller", key_controller, &kind_character, "What its controller is like", false, 0},                      \
         {"line", key_line, &ys_kind_text, "The rate of the serial line between host and controller", false, 0},        \
     {                                                                                                                  \
         "thinks", ys_key_time, &ys_kind_time, "How long its host takes until it looks at what has come", false,        \
@@ -482,8 +436,8 @@ static void key_scene_steps(const struct ys_node *node, void *target)
     read_steps(node, &((struct ys_scene *)target)->steps);
 }
 
-static const char *const air_words[] = {"perfect", "open", "hall", NULL};
-static const struct ys_kind kind_air = {.form = YS_WORD, .words = air_words};
+static const struct ys_kind kind_air = {.form = YS_WORD, .words = ys_air_words};
+static const struct ys_kind kind_reception = {.form = YS_WORD, .words = ys_reception_words};
 static const struct ys_kind kind_devices = {
     .form = YS_LIST, .items = &(const struct ys_kind){.form = YS_MAPPING, .mapping = &device_mapping}};
 static const struct ys_kind kind_centrals = {
@@ -491,7 +445,11 @@ static const struct ys_kind kind_centrals = {
 
 static const struct ys_key scene_keys[] = {
     {"scene", ys_key_written, &ys_kind_text, "What it tells, in a line", true, offsetof(struct ys_scene, title)},
-    {"air", ys_key_word, &kind_air, "What the air does to packets", false, offsetof(struct ys_scene, air)},
+    {"air", ys_key_word, &kind_air, "What the air does to packets", false, offsetof(struct ys_scene, air_said)},
+    {"reception", ys_key_word, &kind_reception, "How packets come through air that is not perfect", false,
+     offsetof(struct ys_scene, reception)},
+    {"fading", ys_scene_key_fading, &ys_kind_fading, "What many paths do to signals", false, 0},
+    {"disturbers", ys_scene_key_disturbers, &ys_kind_disturbers, "What else is on the air", false, 0},
     {"devices", key_devices, &kind_devices, "The devices in it", true, 0},
     {"centrals", key_centrals, &kind_centrals, "Who meets them", false, 0},
     {"steps", key_scene_steps, &kind_steps, "What happens, one after the other, and what is expected", true, 0},

@@ -15,10 +15,6 @@
 #define LINES_MOST     500000
 #define PACKETS_BEFORE 12
 
-/* A clear open yard, and receivers as they are sold. */
-static const struct ys_air_model open_air = {
-    .loss_at_1m_db = 40, .exponent = 2, .capture_db = 8, .sensitivity_dbm = {-95, -92, -103, -99}};
-
 /* takes */
 
 static void take_line(void *context, uint64_t at_ns, enum ys_side side, const char *name, const char *text)
@@ -135,8 +131,10 @@ static bool set_up(struct ys_stage *stage, size_t i)
     struct on_stage *one = &stage->actors[i];
     const struct ys_actor *actor = &stage->scene->actors[i];
     *one = (struct on_stage){.stage = stage, .actor = actor, .number = (uint16_t)(i + 1), .at = actor->at};
-    if (stage->scene->air > YS_AIR_PERFECT)
+    if (stage->scene->air.kind > YS_AIR_PERFECT) {
         (void)ys_radio_place(stage->world.radio, one->number, actor->at.x_m, actor->at.y_m);
+        (void)ys_radio_carry(stage->world.radio, one->number, actor->body_db);
+    }
     if (actor->is_device)
         return set_up_device(stage, one);
     one->central =
@@ -203,11 +201,10 @@ struct ys_stage *ys_stage_new(const struct ys_scene *scene, struct ys_take *take
     stage->line = line;
     stage->line_context = context;
     stage->actors = ys_new(scene->actor_count * sizeof *stage->actors + 1);
-    struct ys_air_model hall = ys_air_hall;
-    hall.seed = seed;
     bool good = ys_world_init(&stage->world, seed, take_line, stage) && name_devices(stage);
-    if (good && scene->air > YS_AIR_PERFECT)
-        good = ys_radio_set_model(stage->world.radio, scene->air == YS_AIR_HALL ? &hall : &open_air);
+    good = good && ys_world_set_air(&stage->world, &scene->air);
+    for (size_t i = 0; i < scene->disturber_count && good; i++)
+        good = ys_world_disturb(&stage->world, &scene->disturbers[i].is);
     stage->observer = (struct ys_observer){.observe = on_air, .context = stage};
     if (good) {
         ys_radio_observe(stage->world.radio, &stage->observer);

@@ -165,6 +165,11 @@ bool ys_radio_set_model(struct ys_radio *radio, const struct ys_air_model *model
     return true;
 }
 
+bool ys_radio_has_model(const struct ys_radio *radio)
+{
+    return radio->propagation != NULL;
+}
+
 bool ys_radio_place(struct ys_radio *radio, uint16_t number, double x_m, double y_m)
 {
     return ys_propagation_place(radio->propagation, number, x_m, y_m);
@@ -296,9 +301,11 @@ static void toggle(void *context)
         if (covers(interferer, channel))
             disturb_channel(radio, channel, NULL, &source, noise->on);
     }
-    double pause_us = 2 * interferer->burst_us * (1 - interferer->duty) / interferer->duty;
-    uint32_t span_us = pause_us < 4e9 ? (uint32_t)pause_us : 4000000000u;
-    uint64_t wait_us = noise->on ? interferer->burst_us : ys_chance_below(&noise->chance, span_us + 1);
+    double pause_us = interferer->burst_us * (1 - interferer->duty) / interferer->duty;
+    uint32_t span_us = pause_us < 2e9 ? (uint32_t)pause_us : 2000000000u;
+    uint64_t wait_us = noise->on             ? interferer->burst_us
+                       : interferer->regular ? span_us
+                                             : ys_chance_below(&noise->chance, 2 * span_us + 1);
     if (interferer->duty < 1)
         ys_clock_set(radio->clock, &noise->timer, ys_clock_now_ns(radio->clock) + wait_us * YS_NS_PER_US);
 }

@@ -67,6 +67,8 @@ struct ys_clock *ys_radio_clock(const struct ys_radio *radio);
  */
 bool ys_radio_set_model(struct ys_radio *radio, const struct ys_air_model *model);
 
+bool ys_radio_has_model(const struct ys_radio *radio);
+
 /* Puts device `number` at a place, as ys_propagation_place; needs a model. */
 bool ys_radio_place(struct ys_radio *radio, uint16_t number, double x_m, double y_m);
 
@@ -80,6 +82,7 @@ struct ys_interferer {
     uint16_t to_mhz; /* 2400 to 2484: the band that it fills while it sends */
     double duty;     /* 0 to 1: the share of time, in the mean */
     uint32_t burst_us;
+    bool regular;     /* pauses are all as long as their mean */
     int8_t power_dbm; /* on each channel */
     uint64_t seed;
 };

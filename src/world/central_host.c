@@ -19,6 +19,7 @@
 #define STORE_SIZE 16384
 
 /* Keeps its address apart from all else that is drawn. */
+#define CHANCE_OF_PAUSES    UINT64_C(0x700000000)
 #define CHANCE_OF_ADDRESSES UINT64_C(0x500000000)
 
 /* events */
@@ -150,6 +151,7 @@ static struct ys_central *new_central(struct ys_world *world, const char *name, 
     central->traits = traits;
     central->known = known;
     central->context = context;
+    central->chance = ys_chance_of(world->seed, CHANCE_OF_PAUSES + world->centrals++);
     central->host = &central->own_host;
     central->person = (struct ys_person){.world = world, .host = &central->own_host, .name = name};
     return central;
@@ -190,6 +192,7 @@ void ys_central_free(struct ys_central *central)
 {
     if (central == NULL)
         return;
+    ys_clock_cancel(central->world->clock, &central->tries_again);
     if (central->device != NULL)
         ys_device_drive(central->device, NULL, NULL);
     ys_person_leave(&central->person);
@@ -221,6 +224,7 @@ void ys_central_stop(struct ys_central *central)
         central_forget_connection(peer, YS_HCI_LOCAL_ENDED);
     central->finds = NULL;
     central->connects = NULL;
+    ys_clock_cancel(central->world->clock, &central->tries_again);
     central->endings = NULL;
     central->pairing = NULL;
     while (central->running != NULL)

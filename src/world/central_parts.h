@@ -4,6 +4,7 @@
 
 #include <yarnswift/sets.h>
 
+#include "sim/chance.h"
 #include "world/central.h"
 #include "world/people.h"
 #include <yarnswift/link.h>
@@ -79,7 +80,9 @@ struct ys_central {
     bool ready;
     struct ys_task *running; /* all that are not done */
     struct ys_task *finds;
-    struct ys_task *connects; /* the first is on its way */
+    struct ys_task *connects; /* the first is on its way, or after a pause: */
+    struct ys_timer tries_again;
+    struct ys_chance chance; /* of pauses */
     struct ys_task *endings;
     struct ys_task *pairing;
     struct ys_pairing keys;

@@ -8,10 +8,12 @@
 #include "world/tasks.h"
 #include "world/whom.h"
 
+#define PAUSE_US_MOST 200000
+
 static void begin_next_connect(struct ys_central *central)
 {
     struct ys_task *task = central->connects;
-    if (task == NULL)
+    if (task == NULL || ys_timer_is_set(&central->tries_again))
         return;
     const struct ys_connecting connecting = {
         .interval_us = central->traits->interval_us,
@@ -25,6 +27,20 @@ static void begin_next_connect(struct ys_central *central)
     task_remove(&central->connects, task);
     task_end(task, false, "cannot connect: %s", ys_result_text(result));
     begin_next_connect(central);
+}
+
+static void try_again(void *context)
+{
+    begin_next_connect(context);
+}
+
+/* Two that collided, and know it at the same moment, would collide again: each waits as long as chance has it. */
+static void pause_before_trying_again(struct ys_central *central)
+{
+    uint64_t pause_us = ys_chance_below(&central->chance, PAUSE_US_MOST);
+    central->tries_again = (struct ys_timer){.fire = try_again, .context = central};
+    ys_clock_set(central->world->clock, &central->tries_again,
+                 ys_world_now_ns(central->world) + pause_us * YS_NS_PER_US);
 }
 
 static void end_connect(struct ys_task *task)
@@ -148,6 +164,7 @@ static void connect_again(struct ys_central *central, const struct ys_peer *peer
     if (!left) {
         central_say(central, "was not heard, and connects again");
         task->again++;
+        pause_before_trying_again(central);
     }
     task_add(&central->connects, task);
     if (central->connects == task)

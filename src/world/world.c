@@ -5,6 +5,13 @@
 #include <stdio.h>
 #include <stdlib.h>
 
+#include "sim/controller.h"
+
+struct ys_neighbour {
+    struct ys_controller *controller;
+    struct ys_neighbour *next;
+};
+
 bool ys_world_init(struct ys_world *world, uint64_t seed, ys_line_fn *line, void *line_context)
 {
     *world = (struct ys_world){.clock = ys_clock_new(), .seed = seed, .line = line, .line_context = line_context};
@@ -23,8 +30,25 @@ void ys_world_end(struct ys_world *world)
         ys_sorter_end(recording->sorter);
         ys_sorter_free(recording->sorter);
     }
+    while (world->neighbours != NULL) {
+        struct ys_neighbour *neighbour = world->neighbours;
+        world->neighbours = neighbour->next;
+        ys_controller_free(neighbour->controller);
+        free(neighbour);
+    }
     ys_radio_free(world->radio);
     ys_clock_free(world->clock);
+}
+
+struct ys_controller *ys_world_neighbour(struct ys_world *world, const struct ys_controller_settings *settings)
+{
+    struct ys_neighbour *neighbour = calloc(1, sizeof *neighbour);
+    if (neighbour == NULL)
+        return NULL;
+    neighbour->controller = ys_controller_new(world->radio, settings);
+    neighbour->next = world->neighbours;
+    world->neighbours = neighbour;
+    return neighbour->controller;
 }
 
 static void record_air(void *context, const struct ys_air_packet *packet)

@@ -45,13 +45,22 @@ struct ys_world {
     uint32_t digits; /* that they enter */
     bool stirred;    /* something has happened that somebody may wait for */
     struct ys_recording *recordings;
+    struct ys_neighbour *neighbours; /* controllers that are nobody's */
+    uint32_t disturbers;             /* that have a number on the air */
+    uint32_t centrals;               /* that were made */
 };
+
+struct ys_neighbour;
 
 /* A world at time 0. False if there is no memory. */
 bool ys_world_init(struct ys_world *world, uint64_t seed, ys_line_fn *line, void *line_context);
 void ys_world_end(struct ys_world *world);
 
 uint64_t ys_world_now_ns(const struct ys_world *world);
+
+struct ys_controller_settings;
+/* A controller without a host, which is freed when the world ends; NULL if there is no memory. */
+struct ys_controller *ys_world_neighbour(struct ys_world *world, const struct ys_controller_settings *settings);
 
 /* From now on all goes to this recording too, in the order of its times, until the world ends; nothing, if it is NULL.
  * It must outlive the world. */

@@ -1,0 +1,10 @@
+/* What comes of what a scene says of the air. */
+#ifndef SCENE_SCENE_AIR_H
+#define SCENE_SCENE_AIR_H
+
+#include "scene/scene.h"
+
+/* Completes what is said by what is so if nothing is said, with findings about what cannot be. */
+void ys_scene_settle_air(struct ys_scene *scene);
+
+#endif
