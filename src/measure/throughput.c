@@ -4,6 +4,8 @@
 #include <math.h>
 #include <stddef.h>
 
+#include "measure/walk.h"
+
 #define ATT_HEADER   3
 #define L2CAP_HEADER 4
 #define NS_PER_US    UINT64_C(1000)
@@ -56,12 +58,15 @@ static size_t pack(const struct ys_link_shape *shape, const struct ys_link_limit
 {
     uint64_t at_ns = 0;
     size_t frames = 0;
+    unsigned in_event = 0;
     for (;;) {
         uint64_t takes_ns = exchange_ns(shape, part(shape, limit, *index));
-        if (at_ns > 0 && at_ns + takes_ns - YS_LINK_INTER_FRAME_SPACE_NS > limit->event_room_ns)
+        bool more = shape->exchanges_most == 0 || in_event < shape->exchanges_most;
+        if (at_ns > 0 && (!more || at_ns + takes_ns - YS_LINK_INTER_FRAME_SPACE_NS > limit->event_room_ns))
             break;
         at_ns += takes_ns;
         ++*packets;
+        in_event++;
         if (++*index < limit->packets)
             continue;
         *index = 0;
@@ -98,91 +103,6 @@ static void limit_without_loss(const struct ys_link_shape *shape, struct ys_link
     limit->used = (double)used_ns / 1e9 / seconds;
 }
 
-/* With loss: who streams may or may not know that its last packet has arrived, and an event ends early when one side
- * gets two packets in a row wrong (Vol 6 Part B 4.5.6). */
-enum { OPEN_STATES = 2 * 2 * 2, BAD_AT_CENTRAL = 1, BAD_AT_PERIPHERAL = 2, ARRIVED = 4 };
-
-struct chain {
-    double share[OPEN_STATES]; /* of the event still open, in this state */
-    double closed[2];          /* that it is over, by whether the last packet has arrived */
-    double delivered;
-};
-
-/* One exchange from a state, with the verdict on each of the two packets. */
-static void exchange(const struct ys_link_shape *shape, struct chain *next, unsigned state, bool central_good,
-                     bool peripheral_good, double share)
-{
-    bool arrived = (state & ARRIVED) != 0;
-    bool second_at_peripheral = !central_good && (state & BAD_AT_PERIPHERAL) != 0;
-    bool second_at_central = !peripheral_good && (state & BAD_AT_CENTRAL) != 0;
-    if (second_at_peripheral) { /* it does not answer */
-        next->closed[arrived] += share;
-        return;
-    }
-    /* the peripheral streams: the central's packet acknowledges, then the peripheral's carries; else the other way */
-    if (shape->by_central) {
-        if (central_good && !arrived) {
-            next->delivered += share;
-            arrived = true;
-        }
-        if (peripheral_good && arrived)
-            arrived = false; /* it is acknowledged: the next one is */
-    } else {
-        if (central_good)
-            arrived = false;
-        if (peripheral_good && !arrived) {
-            next->delivered += share;
-            arrived = true;
-        }
-    }
-    if (second_at_central)
-        next->closed[arrived] += share;
-    else
-        next->share[(arrived ? ARRIVED : 0) | (central_good ? 0 : BAD_AT_PERIPHERAL) |
-                    (peripheral_good ? 0 : BAD_AT_CENTRAL)] += share;
-}
-
-/* One event of at most `exchanges`, which begins with a packet that has arrived or has not. */
-static void run_event(const struct ys_link_shape *shape, size_t exchanges, bool arrived, struct chain *end)
-{
-    struct chain now = {.delivered = 0};
-    now.share[arrived ? ARRIVED : 0] = 1;
-    for (size_t i = 0; i < exchanges; i++) {
-        struct chain next = {.closed = {now.closed[0], now.closed[1]}, .delivered = now.delivered};
-        for (unsigned state = 0; state < OPEN_STATES; state++) {
-            for (unsigned verdicts = 0; verdicts < 4 && now.share[state] > 0; verdicts++) {
-                bool central_good = (verdicts & 1) != 0;
-                bool peripheral_good = (verdicts & 2) != 0;
-                double likely =
-                    (central_good ? 1 - shape->loss : shape->loss) * (peripheral_good ? 1 - shape->loss : shape->loss);
-                exchange(shape, &next, state, central_good, peripheral_good, now.share[state] * likely);
-            }
-        }
-        now = next;
-    }
-    for (unsigned state = 0; state < OPEN_STATES; state++)
-        now.closed[(state & ARRIVED) != 0] += now.share[state];
-    *end = now;
-}
-
-/* The mean number of packets that arrive in an event. */
-static double expect_packets(const struct ys_link_shape *shape, double exchanges)
-{
-    double result[2];
-    for (int i = 0; i < 2; i++) { /* between two whole numbers in proportion */
-        struct chain from[2];
-        size_t count = (size_t)exchanges + (size_t)i;
-        run_event(shape, count, false, &from[0]);
-        run_event(shape, count, true, &from[1]);
-        double leaves = from[0].closed[1]; /* from one that has not arrived to one that has, and back */
-        double comes = from[1].closed[0];
-        double arrived = leaves + comes > 0 ? leaves / (leaves + comes) : 0;
-        result[i] = arrived * from[1].delivered + (1 - arrived) * from[0].delivered;
-    }
-    double fraction = exchanges - floor(exchanges);
-    return result[0] * (1 - fraction) + result[1] * fraction;
-}
-
 void ys_link_limit(const struct ys_link_shape *shape, struct ys_link_limit *limit)
 {
     *limit = (struct ys_link_limit){.packet_length = packet_length(shape), .event_room_ns = room_ns(shape)};
@@ -190,9 +110,13 @@ void ys_link_limit(const struct ys_link_shape *shape, struct ys_link_limit *limi
     limit->packets = limit->packets < PACKETS_MOST ? limit->packets : PACKETS_MOST;
     limit->exchange_ns = exchange_ns(shape, limit->packet_length);
     limit_without_loss(shape, limit);
-    if (shape->loss > 0) {
-        double share = expect_packets(shape, limit->exchanges) / limit->exchanges;
-        limit->frames_hz *= share;
+    bool answers = shape->confirmed && (shape->latency > 0 || shape->turn_us[0] + shape->turn_us[1] > 0);
+    if (shape->loss > 0 || shape->bit_errors > 0 || shape->at_margin || answers || shape->back_frame_bytes > 0) {
+        struct ys_walked walked;
+        ys_link_walk(shape, limit->packet_length, &walked);
+        limit->frames_hz = walked.frames_hz[0];
+        limit->back_bps = walked.frames_hz[1] * shape->back_value_bytes * 8;
+        limit->error = walked.error;
     }
     limit->goodput_bps = limit->frames_hz * shape->value_bytes * 8;
 }

@@ -10,26 +10,13 @@
 #include <stdbool.h>
 #include <stdint.h>
 
-#include "wire/link.h"
-
-/* The shape of a connection, and of what is streamed over it. */
-struct ys_link_shape {
-    enum ys_phy data_phy;     /* of the side that streams */
-    enum ys_phy answer_phy;   /* of the other */
-    uint32_t interval_us;     /* 7,500 to 4,000,000 */
-    uint32_t event_length_us; /* an event is over after that; 0: only before the next one */
-    uint8_t packet_length;    /* of data, agreed: 27 to 251 */
-    bool encrypted;
-    bool by_central;      /* the central streams; otherwise the peripheral */
-    bool confirmed;       /* each frame waits for an answer to the one before: indications, writes with response */
-    uint16_t value_bytes; /* of a value in a frame: 1 to 65,535 */
-    uint16_t frame_bytes; /* the whole frame, with the headers of ATT and L2CAP; not less */
-    double loss;          /* the share of packets that arrive with a wrong CRC, 0 to less than 1 */
-};
+#include "measure/shape.h"
 
 /* What it can carry. */
 struct ys_link_limit {
     double goodput_bps; /* bits of value a second */
+    double back_bps;    /* likewise of the other side */
+    double error;       /* the standard error of these, in parts of them; 0: they are exact */
     double frames_hz;
     double exchanges;       /* with data, in an event, in the mean */
     double used;            /* the share of the interval that they take, to the end of the last packet */
@@ -40,8 +27,7 @@ struct ys_link_limit {
     uint64_t event_room_ns; /* from an anchor to the end of the last packet, at the most */
 };
 
-/* Calculates it. Exact without loss. With loss it is the expectation: exact if all packets of a frame are of one
- * length, and close to it otherwise, since then the mean length stands for all. */
+/* Calculates it: exactly where one side streams and nothing is lost or waits for an answer; otherwise by a walk. */
 void ys_link_limit(const struct ys_link_shape *shape, struct ys_link_limit *limit);
 
 /* How many bytes a frame with an ATT value of that length has, for a notification, an indication, a command or a
