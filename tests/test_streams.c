@@ -2,6 +2,7 @@
  * under them or dies; and the verbs throughput, sweep and compare, as a person calls them. */
 #include "support/check.h"
 
+#include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -20,6 +21,7 @@
 static const struct ys_throughput_plan usual = {.carrier = YS_CARRIER_STREAM,
                                                 .value_bytes = 200,
                                                 .phy = YS_PHY_2M,
+                                                .central_phy = YS_PHY_2M,
                                                 .packet_length = 251,
                                                 .mtu = 247,
                                                 .interval_us = 30000,
@@ -70,6 +72,211 @@ static void a_lossy_stream_arrives_whole_and_in_order(void **state)
         assert_true(report.air.sides[report.shape.by_central ? 0 : 1].retransmissions > 5);
         ys_throughput_free(&report);
     }
+}
+
+/* Several runs: their mean is what was expected, and none is above it but by chance. */
+static void check_carried(struct ys_throughput_plan plan, const char *what)
+{
+    enum { SEEDS = 6 };
+    double sum = 0;
+    double squares = 0;
+    plan.seconds = 20;
+    for (uint64_t seed = 1; seed <= SEEDS; seed++) {
+        struct ys_throughput_report report;
+        plan.seed = seed;
+        assert_true(ys_throughput_run(&plan, &report));
+        assert_well(&report);
+        sum += report.ratio;
+        squares += report.ratio * report.ratio;
+        if (report.ratio > 1.002 + 4 * report.error)
+            (void)printf("%s, seed %u: %f of the limit, give or take %f\n", what, (unsigned)seed, report.ratio,
+                         report.error);
+        assert_true(report.ratio <= 1.002 + 4 * report.error);
+        ys_throughput_free(&report);
+    }
+    double mean = sum / SEEDS;
+    double error = sqrt(fmax(squares / SEEDS - mean * mean, 0) / (SEEDS - 1));
+    if (fabs(mean - 1) > 4 * error + 0.004)
+        (void)printf("%s: %f of the limit, give or take %f\n", what, mean, error);
+    assert_true(fabs(mean - 1) <= 4 * error + 0.004);
+}
+
+/* Vol 6 Part B 4.5.6, 4.5.9. */
+static void with_loss_a_stream_carries_what_the_walk_expects(void **state)
+{
+    static const struct {
+        const char *what;
+        struct ys_throughput_plan change;
+    } cases[] = {
+        {"frames of several packets", {.packet_length = 27, .mtu = 185, .loss = 0.1}},
+        {"frames of two packets", {.packet_length = 251, .mtu = 300, .loss = 0.05}},
+        {"indications", {.carrier = YS_CARRIER_INDICATIONS, .loss = 0.1}},
+        {"requests", {.carrier = YS_CARRIER_REQUESTS, .loss = 0.1}},
+        {"requests of several packets", {.carrier = YS_CARRIER_REQUESTS, .packet_length = 27, .loss = 0.1}},
+        {"requests with latency", {.carrier = YS_CARRIER_REQUESTS, .latency = 4, .loss = 0.1}},
+        {"commands with latency", {.carrier = YS_CARRIER_COMMANDS, .latency = 4, .loss = 0.2}},
+        {"wrong bits", {.bit_errors = 2e-4}},
+        {"wrong bits of short packets", {.packet_length = 69, .mtu = 65, .bit_errors = 5e-4}},
+        {"both ways", {.both = true, .loss = 0.1}},
+        {"at the edge", {.distance_m = 280}},
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        const struct ys_throughput_plan *change = &cases[i].change;
+        struct ys_throughput_plan plan = usual;
+        plan.carrier = change->carrier;
+        plan.packet_length = change->packet_length > 0 ? change->packet_length : plan.packet_length;
+        plan.mtu = change->mtu > 0 ? change->mtu : plan.mtu;
+        plan.latency = change->latency;
+        plan.loss = change->loss;
+        plan.bit_errors = change->bit_errors;
+        plan.both = change->both;
+        plan.distance_m = change->distance_m;
+        plan.buffers = 64;
+        plan.device = ys_hardware_of_device;
+        plan.central = ys_hardware_of_central;
+        check_carried(plan, cases[i].what);
+    }
+}
+
+static void both_ways_and_unlike_phys_reach_their_limits(void **state)
+{
+    (void)state;
+    for (int carrier = YS_CARRIER_STREAM; carrier <= YS_CARRIER_COMMANDS; carrier++) {
+        for (int phy = YS_PHY_1M; phy <= YS_PHY_CODED_S8; phy++) {
+            struct ys_throughput_plan plan = usual;
+            struct ys_throughput_report report;
+            plan.carrier = (enum ys_carrier)carrier;
+            plan.both = carrier != YS_CARRIER_INDICATIONS;
+            plan.central_phy = (enum ys_phy)phy;
+            plan.seconds = 5;
+            plan.interval_us = 60000;
+            assert_true(ys_throughput_run(&plan, &report));
+            assert_well(&report);
+            assert_in_range((uint64_t)(1000 * report.ratio), 985, 1010);
+            if (plan.both)
+                assert_in_range((uint64_t)(1000 * report.back_bps / report.back_limit_bps), 985, 1010);
+            ys_throughput_free(&report);
+        }
+    }
+}
+
+static void several_links_share_what_one_would_carry(void **state)
+{
+    (void)state;
+    for (uint8_t links = 2; links <= 4; links++) {
+        struct ys_throughput_plan plan = usual;
+        struct ys_throughput_report report;
+        plan.links = links;
+        plan.seconds = 6;
+        assert_true(ys_throughput_run(&plan, &report));
+        assert_well(&report);
+        assert_int_equal(report.links, links);
+        assert_true(report.ratio >= 0.97 && report.ratio <= 1.002);
+        for (size_t i = 0; i < links; i++)
+            assert_true(report.shares[i].goodput_bps * links * 2 > report.goodput_bps);
+        ys_throughput_free(&report);
+    }
+}
+
+/* From when a value changed, which has nothing to do with when events are. */
+static void a_single_value_takes_as_long_as_is_calculated(void **state)
+{
+    static const struct {
+        enum ys_carrier carrier;
+        uint8_t packet_length;
+        uint32_t event_length_us;
+        uint16_t latency;
+        struct ys_hardware device;
+    } cases[] = {
+        {YS_CARRIER_NOTIFICATIONS, 251, 0, 0, {.thinks_us = 0}},
+        {YS_CARRIER_STREAM, 251, 0, 0, {.thinks_us = 0}},
+        {YS_CARRIER_NOTIFICATIONS, 27, 1250, 0, {.thinks_us = 0}}, /* a packet or two to an event */
+        {YS_CARRIER_INDICATIONS, 27, 0, 0, {.thinks_us = 0}},
+        {YS_CARRIER_REQUESTS, 251, 0, 4, {.thinks_us = 0}},
+        {YS_CARRIER_NOTIFICATIONS, 251, 0, 0, {.line_bps = 115200}},
+        {YS_CARRIER_REQUESTS, 251, 0, 0, {.thinks_us = 20000}},
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        struct ys_throughput_plan plan = usual;
+        struct ys_throughput_report report;
+        plan.carrier = cases[i].carrier;
+        plan.packet_length = cases[i].packet_length;
+        plan.event_length_us = cases[i].event_length_us;
+        plan.latency = cases[i].latency;
+        plan.device = cases[i].device;
+        plan.seconds = 1;
+        assert_true(ys_throughput_run(&plan, &report));
+        double attended_ms = plan.interval_us / 1000.0 * (report.shape.by_central ? 1 + plan.latency : 1);
+        double median_ms = ys_samples_quantile(&report.alone_ms, 0.5);
+        double most_ms = ys_samples_quantile(&report.alone_ms, 1);
+        if (fabs(median_ms - report.alone.median_ms) > 0.2 * attended_ms || most_ms > report.alone.max_ms + 1 ||
+            most_ms < report.alone.max_ms - 0.1 * attended_ms)
+            (void)printf("case %zu: %.1f and %.1f ms, where %.1f and %.1f were calculated\n", i, median_ms, most_ms,
+                         report.alone.median_ms, report.alone.max_ms);
+        assert_true(fabs(median_ms - report.alone.median_ms) <= 0.2 * attended_ms);
+        assert_true(most_ms <= report.alone.max_ms + 1 && most_ms >= report.alone.max_ms - 0.1 * attended_ms);
+        ys_throughput_free(&report);
+    }
+}
+
+/* Quick hardware and slow: it shows in what goes through, and in how long a value takes. */
+static void slow_hardware_shows(void **state)
+{
+    static const struct {
+        struct ys_hardware device;
+        struct ys_hardware central;
+    } slower[] = {
+        {{.character = NULL}, {.character = NULL}},
+        {{.character = ys_characters, .thinks_us = 100}, {.character = ys_characters, .thinks_us = 1000}},
+        {{.character = ys_characters, .thinks_us = 100, .line_bps = 1000000},
+         {.character = ys_characters, .thinks_us = 50000}},
+        {{.character = ys_characters, .thinks_us = 100, .line_bps = 115200},
+         {.character = ys_characters, .thinks_us = 100000}},
+    };
+    double goodput_bps[2] = {INFINITY, INFINITY};
+    double took_ms[2] = {0, 0};
+    (void)state;
+    for (size_t i = 0; i < COUNT(slower); i++) {
+        for (int confirmed = 0; confirmed < 2; confirmed++) {
+            struct ys_throughput_plan plan = usual;
+            struct ys_throughput_report report;
+            plan.carrier = confirmed ? YS_CARRIER_INDICATIONS : YS_CARRIER_STREAM;
+            plan.device = slower[i].device;
+            plan.central = slower[i].central;
+            plan.seconds = 10;
+            assert_true(ys_throughput_run(&plan, &report));
+            assert_well(&report);
+            assert_in_range((uint64_t)(1000 * report.ratio), 980, 1010);
+            assert_true(report.goodput_bps < goodput_bps[confirmed] || (i == 1 && !confirmed));
+            assert_true(report.alone.median_ms > took_ms[confirmed]);
+            goodput_bps[confirmed] = report.goodput_bps;
+            took_ms[confirmed] = report.alone.median_ms;
+            ys_throughput_free(&report);
+        }
+    }
+}
+
+static void with_bit_errors_the_best_length_is_better(void **state)
+{
+    struct ys_throughput_plan plan = usual;
+    struct ys_throughput_report report;
+    double best_bps;
+    (void)state;
+    plan.bit_errors = 3e-4;
+    plan.seconds = 20;
+    assert_true(ys_throughput_run(&plan, &report));
+    uint8_t best = ys_link_best_length(&report.shape, &best_bps);
+    double as_it_is_bps = report.goodput_bps;
+    ys_throughput_free(&report);
+    assert_in_range(best, 50, 130);
+    plan.packet_length = best;
+    plan.mtu = (uint16_t)(best - 4);
+    assert_true(ys_throughput_run(&plan, &report));
+    assert_true(report.goodput_bps > 1.2 * as_it_is_bps);
+    assert_true(fabs(report.goodput_bps / best_bps - 1) < 4 * report.error + 0.01);
+    ys_throughput_free(&report);
 }
 
 /* What holds it back is found, and first what holds it back most. */
@@ -499,6 +706,12 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(each_way_to_travel_reaches_its_limit),
         cmocka_unit_test(a_lossy_stream_arrives_whole_and_in_order),
+        cmocka_unit_test(with_loss_a_stream_carries_what_the_walk_expects),
+        cmocka_unit_test(both_ways_and_unlike_phys_reach_their_limits),
+        cmocka_unit_test(several_links_share_what_one_would_carry),
+        cmocka_unit_test(a_single_value_takes_as_long_as_is_calculated),
+        cmocka_unit_test(slow_hardware_shows),
+        cmocka_unit_test(with_bit_errors_the_best_length_is_better),
         cmocka_unit_test(what_holds_it_back_is_found_by_running_without),
         cmocka_unit_test(few_buffers_hold_back_what_many_do_not),
         cmocka_unit_test(a_stream_goes_on_through_every_change_of_its_link),

@@ -26,7 +26,7 @@
 
 struct input {
     struct common common;
-    const char *texts[32]; /* of the parameters that were given */
+    const char *texts[64]; /* of the parameters that were given */
     const char *carrier;
     const char *plot;
     struct recorder recorder;
@@ -101,8 +101,12 @@ static void print_link(const struct ys_throughput_plan *plan, const struct ys_th
 {
     char text[40];
     parameter_say(parameter_named("phy"), plan, text, sizeof text);
-    (void)printf("  link       %s, packets of %u bytes, MTU %u, interval %g ms", text, report->shape.packet_length,
-                 plan->mtu, report->shape.interval_us / 1000.0);
+    if (plan->central_phy == plan->phy)
+        (void)printf("  link       %s", text);
+    else
+        (void)printf("  link       %s from the device, %s from the central", text, phy_words[plan->central_phy]);
+    (void)printf(", packets of %u bytes, MTU %u, interval %g ms", report->shape.packet_length, plan->mtu,
+                 report->shape.interval_us / 1000.0);
     if (plan->latency > 0)
         (void)printf(", latency %u", plan->latency);
     if (plan->event_length_us > 0)
@@ -110,9 +114,12 @@ static void print_link(const struct ys_throughput_plan *plan, const struct ys_th
     (void)printf(", %sencrypted", plan->encrypted ? "" : "not ");
     if (plan->loss > 0)
         (void)printf(", %g %% lost", plan->loss * 100);
+    if (plan->bit_errors > 0)
+        (void)printf(", %g %% of the bits wrong", plan->bit_errors * 100);
     if (plan->distance_m > 0)
-        (void)printf(", over %g m: %.0f dBm, %.1f dB more than needed", plan->distance_m, report->strength_dbm,
-                     report->margin_db);
+        (void)printf(", over %g m: %.0f dBm, %.1f dB %s than needed", plan->distance_m, report->strength_dbm,
+                     report->margin_db < 0 ? -report->margin_db : report->margin_db,
+                     report->margin_db < 0 ? "less" : "more");
     (void)putchar('\n');
 }
 
@@ -129,6 +136,10 @@ static void print_air(struct ys_throughput_report *report)
                      ys_samples_quantile(&report->latency_ms, 1));
     (void)printf("  alone      a single value takes %.1f ms in the median, %.1f ms at worst, by calculation\n",
                  report->alone.median_ms, report->alone.max_ms);
+    if (report->alone_ms.count > 0)
+        (void)printf("             and %.1f ms, %.1f ms at worst, of %zu at any time\n",
+                     ys_samples_quantile(&report->alone_ms, 0.5), ys_samples_quantile(&report->alone_ms, 1),
+                     report->alone_ms.count);
     if (report->recorded)
         (void)printf(
             "  delivery   %llu values with %llu bytes; whether any is missing cannot be known from a capture\n",
@@ -146,6 +157,36 @@ static void print_air(struct ys_throughput_report *report)
                  sender->data_packets > 0 ? 100.0 * (double)sender->retransmissions / (double)sender->data_packets : 0);
     (void)printf("  air        %.1f %% of each interval used; somebody sends %.1f %% of the time\n", 100 * report->used,
                  100 * report->airtime);
+}
+
+static void print_back(const struct ys_throughput_report *report)
+{
+    char text[2][32];
+    (void)printf("  back       %s, of %s by calculation, from the %s at the same time\n",
+                 rate_text(report->back_bps, text[0]), rate_text(report->back_limit_bps, text[1]),
+                 report->shape.by_central ? "device" : "central");
+}
+
+static void print_shares(const struct ys_throughput_plan *plan, const struct ys_throughput_report *report)
+{
+    char text[32];
+    for (size_t i = 0; i < report->links; i++) {
+        (void)printf("  link %zu     %s", i + 1, rate_text(report->shares[i].goodput_bps, text));
+        if (plan->both)
+            (void)printf(", and %s back", rate_text(report->shares[i].back_bps, text));
+        (void)printf(", %.0f %% of all\n",
+                     report->goodput_bps > 0 ? 100 * report->shares[i].goodput_bps / report->goodput_bps : 0);
+    }
+}
+
+/* Bit errors make long packets dear, and short ones carry little. */
+static void print_best_length(const struct ys_throughput_report *report)
+{
+    char text[32];
+    double best_bps = 0;
+    uint8_t best = ys_link_best_length(&report->shape, &best_bps);
+    (void)printf("  best       packets of %u bytes, and frames that fill them, would carry %s by calculation\n", best,
+                 rate_text(best_bps, text));
 }
 
 static void print_charge(const struct ys_throughput_plan *plan, const struct ys_throughput_report *report)
@@ -191,12 +232,24 @@ static void print_text(const struct ys_throughput_plan *plan, struct ys_throughp
         (void)printf("  trouble    %s\n", report->trouble);
     if (report->air.events == 0)
         return;
-    (void)printf("  goodput    %s of value\n", rate_text(report->goodput_bps, text));
-    (void)printf("  limit      %s by calculation: %.2f %% of it is reached\n", rate_text(report->limit_bps, text),
+    (void)printf("  goodput    %s of value%s\n", rate_text(report->goodput_bps, text),
+                 report->links > 1 ? ", all links together" : "");
+    (void)printf("  limit      %s by calculation: %.2f %% of it is reached", rate_text(report->limit_bps, text),
                  100 * report->ratio);
+    if (report->error > 0)
+        (void)printf(", give or take %.2f", 100 * report->error);
+    (void)putchar('\n');
+    if (plan->both)
+        print_back(report);
+    if (report->links > 1)
+        print_shares(plan, report);
+    if (plan->bit_errors > 0)
+        print_best_length(report);
     print_air(report);
     print_charge(plan, report);
     print_link(plan, report);
+    if (report->goodput_bps <= 0)
+        return;
     if (report->recorded)
         (void)printf("\nWhat holds it back cannot be known from a capture; the simulation tells.\n");
     else
@@ -399,7 +452,7 @@ int verb_throughput(int argc, char **argv)
         RECORDER_OPTIONS,
         {"json", 'j', NULL, 0, "Print the result as JSON", 0},
         {0}};
-    struct argp_option options[48] = {{0}};
+    struct argp_option options[64] = {{0}};
     const struct argp argp = {
         .options = options,
         .parser = parse,

@@ -16,6 +16,7 @@
 /* How long one more run measures, at the most, and how much better it must be to count. */
 #define SECONDS_MOST 4
 #define COUNTS       1.01
+#define ERRORS       3 /* and so many standard errors, or it may be chance */
 
 static bool is_channel(enum ys_carrier carrier)
 {
@@ -55,9 +56,11 @@ static bool longer_interval(struct ys_throughput_plan *plan, const struct ys_thr
 {
     if (plan->interval_us >= INTERVAL_LONG || report->shape.confirmed || plan->event_length_us != 0)
         return false;
+    double left_us = (double)report->shape.interval_us * (1 - report->used);
+    if (left_us * 1000 > (double)report->limit.exchange_ns || plan->links > 1) /* something else ends its events */
+        return false;
     plan->interval_us = INTERVAL_LONG;
     remedy(told, "interval 400 ms");
-    double left_us = (double)report->shape.interval_us * (1 - report->used);
     return say(told, "each interval of %g ms ends with %.0f us in which no further exchange of %.0f us fits",
                report->shape.interval_us / 1000.0, left_us, (double)report->limit.exchange_ns / 1000);
 }
@@ -130,7 +133,7 @@ static bool faster_phy(struct ys_throughput_plan *plan, const struct ys_throughp
     if (plan->phy == YS_PHY_2M)
         return false;
     (void)say(told, "the PHY is %s", names[plan->phy]);
-    plan->phy = YS_PHY_2M;
+    plan->phy = plan->central_phy = YS_PHY_2M;
     remedy(told, "2M");
     return true;
 }
@@ -195,6 +198,111 @@ static bool no_loss(struct ys_throughput_plan *plan, const struct ys_throughput_
     return true;
 }
 
+static bool no_bit_errors(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
+                          struct ys_hindrance *told)
+{
+    if (plan->bit_errors <= 0)
+        return false;
+    const struct ys_link_side *side = &report->air.sides[!report->shape.by_central];
+    (void)say(told, "%g %% of the bits are wrong: %.0f %% of the packets with data are sent again",
+              100 * plan->bit_errors,
+              side->data_packets > 0 ? 100.0 * (double)side->retransmissions / (double)side->data_packets : 0);
+    plan->bit_errors = 0;
+    remedy(told, "no bit errors");
+    return true;
+}
+
+/* Bit errors harm long packets most: those of the best length, each with a frame of its own. */
+static bool best_length(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
+                        struct ys_hindrance *told)
+{
+    double best_bps;
+    if (plan->bit_errors <= 0 || is_channel(plan->carrier))
+        return false;
+    uint8_t best = ys_link_best_length(&report->shape, &best_bps);
+    (void)say(told, "bit errors harm packets of %u bytes more than shorter ones", report->limit.packet_length);
+    (void)snprintf(told->remedy, sizeof told->remedy, "packets of %u bytes, MTU %u", best, best - 4u);
+    if (best - 4 < 23 || best >= report->limit.packet_length)
+        return false;
+    plan->packet_length = best;
+    plan->mtu = (uint16_t)(best - 4);
+    return true;
+}
+
+static bool no_disturbers(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
+                          struct ys_hindrance *told)
+{
+    (void)report;
+    bool network = plan->network_channel > 0 && plan->network_duty > 0;
+    if (!network && plan->oven_distance_m <= 0 && plan->neighbours == 0)
+        return false;
+    (void)say(told, "%s%s%sdisturb it", network ? "a network " : "", plan->oven_distance_m > 0 ? "an oven " : "",
+              plan->neighbours > 0 ? "devices of others " : "");
+    plan->network_channel = 0;
+    plan->oven_distance_m = 0;
+    plan->neighbours = 0;
+    remedy(told, "nothing else on the air");
+    return true;
+}
+
+static bool adapting(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
+                     struct ys_hindrance *told)
+{
+    (void)report;
+    bool disturbed = plan->network_channel > 0 || plan->oven_distance_m > 0 || plan->neighbours > 0;
+    if (plan->central.adapts || !disturbed)
+        return false;
+    plan->central.adapts = true;
+    remedy(told, "adapting");
+    return say(told, "the central uses all channels, however they do");
+}
+
+static bool faster_line(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
+                        struct ys_hindrance *told)
+{
+    (void)report;
+    if (plan->device.line_bps == 0)
+        return false;
+    (void)say(told, "the serial line carries %g kbit/s, of which a tenth each is a start and a stop bit",
+              plan->device.line_bps / 1000.0);
+    plan->device.line_bps = 0;
+    remedy(told, "one chip");
+    return true;
+}
+
+static bool other_controllers(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
+                              struct ys_hindrance *told)
+{
+    (void)report;
+    bool device = plan->device.character != NULL && plan->device.character != &ys_characters[0];
+    bool central = plan->central.character != NULL && plan->central.character != &ys_characters[0];
+    if (!device && !central)
+        return false;
+    (void)say(told, "%s %s: it %s", device ? "the device's controller is" : "the central's controller is",
+              device ? plan->device.character->name : plan->central.character->name,
+              device ? plan->device.character->about : plan->central.character->about);
+    plan->device.character = &ys_characters[0];
+    plan->central.character = &ys_characters[0];
+    remedy(told, "extending ones");
+    return true;
+}
+
+static bool no_thinking(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
+                        struct ys_hindrance *told)
+{
+    const struct ys_character *ideal = ys_character_find("ideal");
+    if (!report->shape.confirmed || plan->device.thinks_us + plan->central.thinks_us == 0)
+        return false;
+    (void)say(told, "answers take their hosts %g and %g ms, and their controllers, too",
+              plan->device.thinks_us / 1000.0, plan->central.thinks_us / 1000.0);
+    plan->device.thinks_us = 0;
+    plan->central.thinks_us = 0;
+    plan->device.character = ideal;
+    plan->central.character = ideal;
+    remedy(told, "answers at once");
+    return true;
+}
+
 static bool nearer(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
                    struct ys_hindrance *told)
 {
@@ -243,6 +351,13 @@ static const struct cause causes[] = {
     {"event_length", longer_events},
     {"buffers", more_buffers},
     {"loss", no_loss},
+    {"bit_errors", no_bit_errors},
+    {"best_length", best_length},
+    {"disturbers", no_disturbers},
+    {"adapting", adapting},
+    {"line", faster_line},
+    {"controller", other_controllers},
+    {"answers", no_thinking},
     {"distance", nearer},
     {"latency", no_latency},
     {"encryption", no_encryption},
@@ -269,7 +384,7 @@ size_t ys_throughput_explain(const struct ys_throughput_plan *plan, const struct
         without.seconds = without.seconds < SECONDS_MOST ? without.seconds : SECONDS_MOST;
         if (ys_throughput_run(&without, &other)) {
             told->goodput_bps = other.goodput_bps;
-            count += other.goodput_bps > COUNTS * report->goodput_bps;
+            count += other.goodput_bps > (COUNTS + ERRORS * report->error) * report->goodput_bps;
         }
         ys_throughput_free(&other);
     }

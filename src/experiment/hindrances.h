@@ -7,12 +7,12 @@
 /* Something that holds it back, and what it would be without. */
 struct ys_hindrance {
     const char *code; /* "interval", "packet_length", ... */
-    char words[160];  /* what it is */
+    char words[240];  /* what it is */
     char remedy[80];  /* what was tried instead */
     double goodput_bps;
 };
 
-#define YS_HINDRANCES_MOST 16
+#define YS_HINDRANCES_MOST 32
 
 /* Runs it again without each thing that could hold it back; returns how many do, by more than 1 %, those with the
  * greatest effect first. */

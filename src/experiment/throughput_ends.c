@@ -14,6 +14,16 @@
 #define SETUP_EVENTS 200
 #define SETUP_NS     (20000 * YS_NS_PER_MS)
 
+/* The link of the central that has this connection. */
+static struct link_run *link_of(struct run *run, uint16_t connection)
+{
+    for (size_t i = 0; i < run->connected; i++) {
+        if (run->links[i].connection == connection)
+            return &run->links[i];
+    }
+    return &run->links[0];
+}
+
 static void on_event(struct ys_host *host, void *context, const struct ys_event *event)
 {
     struct end *end = (struct end *)host;
@@ -36,15 +46,18 @@ static void on_event(struct ys_host *host, void *context, const struct ys_event 
         break;
     case YS_EVENT_NOTIFICATION:
         if (run->plan->carrier == YS_CARRIER_STREAM)
-            ys_flow_take_bytes(run, event->u.notification.value, event->u.notification.length);
+            ys_flow_take_bytes(&link_of(run, event->connection)->up, event->u.notification.value,
+                               event->u.notification.length);
         else
-            ys_flow_take(run, event->u.notification.value, event->u.notification.length);
+            ys_flow_take(&link_of(run, event->connection)->up, event->u.notification.value,
+                         event->u.notification.length);
         break;
     case YS_EVENT_CHANNEL_OPENED:
         end->open = true;
         break;
     case YS_EVENT_CHANNEL_RECEIVED:
-        ys_flow_take(run, event->u.channel.bytes, event->u.channel.length);
+        ys_flow_take(end->link == NULL ? &run->links[0].up : &run->links[0].down, event->u.channel.bytes,
+                     event->u.channel.length);
         break;
     case YS_EVENT_CHANNEL_SENT:
         if (run->flows)
@@ -58,56 +71,63 @@ static void on_event(struct ys_host *host, void *context, const struct ys_event 
 /* Turns a host; that of a device whose stream flows has its ring filled first. */
 static uint32_t turn(struct ys_host *host)
 {
-    struct run *run = ((struct end *)host)->run;
-    if (host == &run->device.host && run->plan->carrier == YS_CARRIER_STREAM)
-        ys_flow_fill(run);
+    struct end *end = (struct end *)host;
+    if (end->link != NULL && end->run->plan->carrier == YS_CARRIER_STREAM)
+        ys_flow_fill(end->link);
     return ys_host_run(host);
 }
 
-bool ys_ends_make_table(struct run *run)
+bool ys_ends_make_table(struct link_run *link)
 {
+    struct run *run = link->run;
     static const uint8_t properties[YS_CARRIERS] = {[YS_CARRIER_STREAM] = YS_PROPERTY_NOTIFY,
                                                     [YS_CARRIER_NOTIFICATIONS] = YS_PROPERTY_NOTIFY,
                                                     [YS_CARRIER_INDICATIONS] = YS_PROPERTY_INDICATE,
                                                     [YS_CARRIER_COMMANDS] = YS_PROPERTY_WRITE_WITHOUT_RESPONSE,
                                                     [YS_CARRIER_REQUESTS] = YS_PROPERTY_WRITE};
+    static const uint8_t both = YS_PROPERTY_NOTIFY | YS_PROPERTY_WRITE_WITHOUT_RESPONSE;
     uint16_t rights = YS_RIGHTS(YS_RIGHT_NONE, YS_RIGHT_OPEN, YS_RIGHT_OPEN);
     run->value_handle = run->plan->handle > VALUE_HANDLE_LEAST ? run->plan->handle : VALUE_HANDLE_LEAST;
-    run->attributes = calloc(run->value_handle + 1u, sizeof *run->attributes);
-    if (run->attributes == NULL)
+    link->attributes = calloc(run->value_handle + 1u, sizeof *link->attributes);
+    if (link->attributes == NULL)
         return false;
-    struct ys_attribute *value = &run->attributes[run->value_handle - 1];
-    run->value = (struct ys_value){.read = ys_flow_read, .write = ys_flow_write, .stored_at = YS_NONE, .notifiable = 0};
-    run->notifiable = (struct ys_notifiable){.handle = run->value_handle, .spacing_ms = run->plan->spacing_ms};
-    for (struct ys_attribute *before = run->attributes; before < value - 1; before++)
+    struct ys_attribute *value = &link->attributes[run->value_handle - 1];
+    link->value =
+        (struct ys_value){.read = ys_flow_read, .write = ys_flow_write, .stored_at = YS_NONE, .notifiable = 0};
+    link->notifiable = (struct ys_notifiable){.handle = run->value_handle, .spacing_ms = run->plan->spacing_ms};
+    for (struct ys_attribute *before = link->attributes; before < value - 1; before++)
         *before = (struct ys_attribute){.number = 0xfff0, .kind = YS_ATTRIBUTE_SERVICE, .size = 4};
-    value[-1] = (struct ys_attribute){
-        .number = 0xfff1, .kind = YS_ATTRIBUTE_CHARACTERISTIC, .properties = properties[run->plan->carrier]};
+    value[-1] =
+        (struct ys_attribute){.number = 0xfff1,
+                              .kind = YS_ATTRIBUTE_CHARACTERISTIC,
+                              .properties = (uint8_t)(properties[run->plan->carrier] | (run->plan->both ? both : 0))};
     value[0] = (struct ys_attribute){.number = 0xfff1,
                                      .kind = YS_ATTRIBUTE_VALUE | YS_ATTRIBUTE_VARIABLE,
                                      .rights = rights,
                                      .size = 512,
-                                     .source = &run->value};
+                                     .source = &link->value};
     value[1] = (struct ys_attribute){.number = 0,
                                      .kind = YS_ATTRIBUTE_CONFIGURATION,
                                      .rights = YS_RIGHTS(YS_RIGHT_OPEN, YS_RIGHT_OPEN, 0),
                                      .size = 2};
-    run->table = (struct ys_table){.attributes = run->attributes,
-                                   .notifiables = &run->notifiable,
-                                   .attribute_count = (uint16_t)(run->value_handle + 1),
-                                   .notifiable_count = 1};
+    link->table = (struct ys_table){.attributes = link->attributes,
+                                    .notifiables = &link->notifiable,
+                                    .attribute_count = (uint16_t)(run->value_handle + 1),
+                                    .notifiable_count = 1};
     return true;
 }
 
 static void observe(void *context, enum ys_direction direction, const uint8_t *packet, size_t length)
 {
     struct end *end = context;
-    bool device = end == &end->run->device;
-    ys_world_cross(&end->run->world, device ? DEVICE : CENTRAL, device ? "device" : "central", direction, packet,
-                   length);
+    static const char *const names[YS_PLAN_LINKS_MOST] = {"device",   "device 2", "device 3", "device 4",
+                                                          "device 5", "device 6", "device 7", "device 8"};
+    size_t i = end->link != NULL ? (size_t)(end->link - end->run->links) : 0;
+    ys_world_cross(&end->run->world, end->link != NULL ? ys_run_number(i) : CENTRAL,
+                   end->link != NULL ? names[i] : "central", direction, packet, length);
 }
 
-bool ys_ends_begin(struct run *run, struct end *end, uint16_t number)
+bool ys_ends_begin(struct run *run, struct end *end, struct link_run *link)
 {
     static const struct ys_security security = {.capability = YS_CAPABILITY_NONE,
                                                 .least = YS_LEVEL_ENCRYPTED,
@@ -116,9 +136,11 @@ bool ys_ends_begin(struct run *run, struct end *end, uint16_t number)
                                                 .waits = true,
                                                 .passkey = YS_PASSKEY_RANDOM};
     const struct ys_throughput_plan *plan = run->plan;
-    bool sends = (number == CENTRAL) == ys_carrier_is_to_device(plan->carrier);
-    const struct ys_hardware *hardware = number == CENTRAL ? &plan->central : &plan->device;
+    uint16_t number = link != NULL ? ys_run_number((size_t)(link - run->links)) : CENTRAL;
+    bool sends = plan->both || (link == NULL) == ys_carrier_is_to_device(plan->carrier);
+    const struct ys_hardware *hardware = link == NULL ? &plan->central : &plan->device;
     end->run = run;
+    end->link = link;
     end->simulated =
         ys_simulated_new(run->world.radio, &(struct ys_simulated_settings){
                                                .number = number,
@@ -128,6 +150,7 @@ bool ys_ends_begin(struct run *run, struct end *end, uint16_t number)
                                                .character = hardware->character,
                                                .line_bps = hardware->line_bps,
                                                .thinks_us = hardware->thinks_us,
+                                               .adapts = hardware->adapts,
                                                .buffer_count = sends ? plan->buffers : 0,
                                                .event_length_us = plan->event_length_us,
                                                .power_dbm = plan->power_dbm,
@@ -138,14 +161,15 @@ bool ys_ends_begin(struct run *run, struct end *end, uint16_t number)
         return false;
     const struct ys_host_settings settings = {
         .port = ys_simulated_port(end->simulated),
-        .table = number == DEVICE ? &run->table : &ys_table_bare,
-        .context = run,
+        .table = link != NULL ? &link->table : &ys_table_bare,
+        .context = link,
         .on_event = on_event,
         .address_type = YS_OWN_PUBLIC,
         .mtu = plan->mtu,
     };
     if (ys_host_init(&end->host, sizeof end->host, &settings) != YS_OK ||
-        ys_host_use_links(&end->host, &end->links, &run->wishes) != YS_OK ||
+        ys_host_use_links(&end->host, &end->links, link != NULL ? &run->device_wishes : &run->central_wishes) !=
+            YS_OK ||
         (plan->encrypted && ys_host_use_pairing(&end->host, &end->pairing, &security) != YS_OK))
         return false;
     ys_host_use_channels(&end->host, &end->channels);
@@ -197,74 +221,79 @@ static bool no_connection(struct run *run)
     return false;
 }
 
-static bool connect(struct run *run)
+static bool connect(struct run *run, struct link_run *link)
 {
     static const struct ys_advertising advertising = {.interval_min_us = 20000, .interval_max_us = 20000};
     const struct ys_connecting connecting = {.interval_us = run->plan->interval_us,
                                              .latency = run->plan->latency,
                                              .supervision_timeout_ms = ys_throughput_timeout_ms(run->plan)};
-    if (!wait_for(run, &run->device.ready) || !wait_for(run, &run->central.ready))
+    if (!wait_for(run, &link->device.ready) || !wait_for(run, &run->central.ready))
         return trouble(run, "a host did not start");
-    struct ys_address address = ys_host_address(&run->device.host);
-    if (ys_advertise(&run->device.host, &advertising) != YS_OK ||
+    struct ys_address address = ys_host_address(&link->device.host);
+    run->central.connected = false;
+    if (ys_advertise(&link->device.host, &advertising) != YS_OK ||
         ys_connect(&run->central.host, &address, &connecting) != YS_OK || !wait_for(run, &run->central.connected) ||
-        !wait_for(run, &run->device.connected))
+        !wait_for(run, &link->device.connected))
         return no_connection(run);
-    (void)ys_advertise_stop(&run->device.host);
+    link->connection = run->central.connection;
+    run->connected++;
+    (void)ys_advertise_stop(&link->device.host);
     return true;
 }
 
-/* Whether both sides have what they wish: the one that streams at least. */
-static bool is_shaped(const struct run *run)
+/* Whether both directions have what is wished. */
+static bool is_shaped(const struct run *run, const struct link_run *link)
 {
     static const uint8_t phys[] = {YS_LINK_1M, YS_LINK_2M, YS_LINK_CODED, YS_LINK_CODED};
-    const struct end *sender = ys_carrier_is_to_device(run->plan->carrier) ? &run->central : &run->device;
     struct ys_link_state state;
-    return ys_link_get(&sender->host, sender->connection, &state) == YS_OK && state.send_phy == phys[run->plan->phy] &&
-           state.receive_phy == phys[run->plan->phy];
+    return ys_link_get(&link->device.host, link->device.connection, &state) == YS_OK &&
+           state.send_phy == phys[run->plan->phy] && state.receive_phy == phys[run->plan->central_phy];
 }
 
-static void shape(struct run *run)
+static void shape(struct run *run, const struct link_run *link)
 {
     uint64_t event_ns = ys_run_attended_ns(run->plan);
-    for (int i = 0; i < SETUP_EVENTS && !is_shaped(run) && run->central.connected; i++)
+    for (int i = 0; i < SETUP_EVENTS && !is_shaped(run, link) && run->central.connected; i++)
         ys_world_run(&run->world, event_ns);
     ys_world_run(&run->world, 20 * event_ns);
 }
 
 static bool open_channel(struct run *run)
 {
+    struct end *device = &run->links[0].device;
     struct ys_channel_settings settings = {.spsm = SERVICE_NUMBER,
                                            .credits = 20,
                                            .memory = run->incoming[0],
                                            .size = MESSAGE_PACKETS * CHANNEL_PACKET,
                                            .packet = CHANNEL_PACKET};
-    (void)ys_channel_wait(&run->device.host, &run->device.channel, &settings);
+    (void)ys_channel_wait(&device->host, &device->channel, &settings);
     settings.memory = run->incoming[1];
-    (void)ys_channel_open(&run->central.host, &run->central.channel, run->central.connection, &settings);
-    return wait_for(run, &run->device.open) && wait_for(run, &run->central.open);
+    (void)ys_channel_open(&run->central.host, &run->central.channel, run->links[0].connection, &settings);
+    return wait_for(run, &device->open) && wait_for(run, &run->central.open);
 }
 
-bool ys_ends_connect(struct run *run)
+bool ys_ends_connect(struct link_run *link)
 {
+    struct run *run = link->run;
     const struct ys_throughput_plan *plan = run->plan;
     struct end *central = &run->central;
-    if (!connect(run))
+    if (!connect(run, link))
         return false;
-    shape(run);
+    shape(run, link);
     if (plan->mtu > 23 &&
-        !wait_for_request(run, ys_client_exchange_mtu(&central->host, central->connection, new_request(run))))
+        !wait_for_request(run, ys_client_exchange_mtu(&central->host, link->connection, new_request(run))))
         return trouble(run, "the connection was lost while it was set up");
-    if (plan->encrypted && (ys_secure(&central->host, central->connection, YS_LEVEL_ENCRYPTED) != YS_OK ||
-                            !wait_for(run, &central->secured) || !wait_for(run, &run->device.secured)))
+    central->secured = false;
+    if (plan->encrypted && (ys_secure(&central->host, link->connection, YS_LEVEL_ENCRYPTED) != YS_OK ||
+                            !wait_for(run, &central->secured) || !wait_for(run, &link->device.secured)))
         return trouble(run, "the link could not be encrypted");
     if (ys_carrier_is_channel(plan->carrier))
         return open_channel(run) || trouble(run, "the channel could not be opened");
-    if (ys_carrier_is_to_device(plan->carrier))
+    if (ys_carrier_is_to_device(plan->carrier) && !plan->both)
         return true;
     enum ys_subscription kind =
         plan->carrier == YS_CARRIER_INDICATIONS ? YS_SUBSCRIBE_INDICATIONS : YS_SUBSCRIBE_NOTIFICATIONS;
-    return wait_for_request(run, ys_client_subscribe(&central->host, central->connection, new_request(run),
+    return wait_for_request(run, ys_client_subscribe(&central->host, link->connection, new_request(run),
                                                      (uint16_t)(run->value_handle + 1), kind)) ||
            trouble(run, "the connection was lost while it was set up");
 }

@@ -1,131 +1,181 @@
 /* What leaves and what comes in a run. */
 #include "experiment/throughput_flow.h"
 
+/* A value changes so often while one of them is sent: whichever goes is new, and its age is a matter of chance. */
+#define PIECE 64
+
+static struct flow *main_flow(struct link_run *link)
+{
+    return ys_carrier_is_to_device(link->run->plan->carrier) ? &link->down : &link->up;
+}
+
 /* The bytes of the next value: its number as far as it has room for that, and then the same again and again. */
-static void make_value(struct run *run, uint8_t *bytes, uint16_t length)
+static void make_value(struct flow *flow, uint8_t *bytes, uint16_t length, uint64_t changed_ns)
 {
     for (uint16_t i = 0; i < length; i++)
-        bytes[i] = (uint8_t)(run->sent >> 8 * (i % 4));
-    run->stamps[run->sent % STAMPS] = ys_run_now_ns(run);
-    run->sent++;
+        bytes[i] = (uint8_t)(flow->sent >> 8 * (i % 4));
+    flow->stamps[flow->sent % STAMPS] = changed_ns;
+    flow->sent++;
 }
 
-static void note(struct run *run, uint64_t bytes, uint64_t stamp_ns)
+static void note(struct flow *flow, uint64_t bytes, uint64_t stamp_ns)
 {
-    struct ys_throughput_report *report = run->report;
-    if (!run->measures)
+    uint64_t now_ns = ys_run_now_ns(flow->run);
+    if (flow->took != NULL)
+        ys_samples_add(flow->took, (double)(now_ns - stamp_ns) / 1e6);
+    if (!flow->run->measures)
         return;
-    run->last_ns = ys_run_now_ns(run);
-    report->values++;
-    report->value_bytes += bytes;
-    ys_samples_add(&report->latency_ms, (double)(run->last_ns - stamp_ns) / 1e6);
+    flow->last_ns = now_ns;
+    flow->values++;
+    flow->bytes += bytes;
 }
 
-/* A value has come: it must be the next. */
-void ys_flow_take(struct run *run, const uint8_t *bytes, uint16_t length)
+void ys_flow_take(struct flow *flow, const uint8_t *bytes, uint16_t length)
 {
-    uint64_t number = run->received;
+    uint64_t number = flow->received;
     for (uint16_t i = 0; i < length; i++) {
         if (bytes[i] == (uint8_t)(number >> 8 * (i % 4)))
             continue;
-        run->report->out_of_order++;
+        flow->run->report->out_of_order++;
         break;
     }
-    run->received++;
-    note(run, length, run->stamps[number % STAMPS]);
+    flow->received++;
+    note(flow, length, flow->stamps[number % STAMPS]);
 }
 
-/* Bytes of the stream: each tells its place in it. */
-void ys_flow_take_bytes(struct run *run, const uint8_t *bytes, uint16_t length)
+void ys_flow_take_bytes(struct flow *flow, const uint8_t *bytes, uint16_t length)
 {
     for (uint16_t i = 0; i < length; i++)
-        run->report->out_of_order += bytes[i] != (uint8_t)((run->received + i) * 167 >> 3);
-    run->received += length;
-    note(run, length, run->stamps[(run->received - 1) / 64 % STAMPS]);
+        flow->run->report->out_of_order += bytes[i] != (uint8_t)((flow->received + i) * 167 >> 3);
+    flow->received += length;
+    note(flow, length, flow->stamps[(flow->received - 1) / PIECE % STAMPS]);
 }
 
-/* A stream's ring is never empty for long: an interrupt would append so. */
-void ys_flow_fill(struct run *run)
+/* Appends some bytes of the stream, no more than its ring has room for. */
+static bool append(struct link_run *link, uint16_t length)
 {
-    uint8_t bytes[64];
-    while (run->flows && ys_stream_room(&run->stream) >= sizeof bytes) {
-        for (size_t i = 0; i < sizeof bytes; i++)
-            bytes[i] = (uint8_t)((run->sent + i) * 167 >> 3);
-        run->stamps[run->sent / sizeof bytes % STAMPS] = ys_run_now_ns(run);
-        (void)ys_stream_append(&run->stream, bytes, sizeof bytes);
-        run->sent += sizeof bytes;
+    struct flow *flow = &link->up;
+    uint8_t bytes[512];
+    for (uint16_t i = 0; i < length; i++) {
+        bytes[i] = (uint8_t)((flow->sent + i) * 167 >> 3);
+        flow->stamps[(flow->sent + i) / PIECE % STAMPS] = ys_run_now_ns(link->run);
     }
+    if (!ys_stream_append(&link->stream, bytes, length))
+        return false;
+    flow->sent += length;
+    return true;
+}
+
+void ys_flow_fill(struct link_run *link)
+{
+    while (link->run->flows && ys_stream_room(&link->stream) >= PIECE)
+        (void)append(link, PIECE);
 }
 
 uint8_t ys_flow_read(const struct ys_access *access, struct ys_writer *value)
 {
-    struct run *run = access->context;
+    struct link_run *link = access->context;
     uint8_t bytes[512];
-    make_value(run, bytes, run->value_bytes);
-    ys_put_bytes(value, bytes, run->value_bytes);
-    if (run->flows) /* by then it has changed again */
-        ys_host_changed(access->host, ((struct end *)access->host)->run->value_handle);
+    make_value(&link->up, bytes, link->up.value_bytes, link->changed_ns);
+    ys_put_bytes(value, bytes, link->up.value_bytes);
     return YS_ATT_OK;
 }
 
 uint8_t ys_flow_write(const struct ys_access *access, struct ys_reader *value)
 {
+    struct link_run *link = access->context;
     uint8_t bytes[512];
     uint16_t length = (uint16_t)ys_reader_left(value);
     ys_get_copy(value, bytes, length);
-    ys_flow_take(access->context, bytes, length);
+    ys_flow_take(&link->down, bytes, length);
     return YS_ATT_OK;
+}
+
+/* A value changes at any time between two events, as a sensor has it. */
+static void change(void *context)
+{
+    struct link_run *link = context;
+    struct run *run = link->run;
+    link->changed_ns = ys_run_now_ns(run);
+    ys_host_changed(&link->device.host, run->value_handle);
+    if (run->flows)
+        ys_clock_set(run->world.clock, &link->changes,
+                     link->changed_ns + run->change_ns / 2 + ys_chance_below(&link->chance, (uint32_t)run->change_ns));
 }
 
 static void write_next(struct ys_client_request *request);
 
 static void written(struct ys_client_request *request)
 {
-    const struct run *run = request->context;
-    if (request->outcome == YS_OUTCOME_DONE && run->flows)
+    const struct link_run *link = request->context;
+    if (request->outcome == YS_OUTCOME_DONE && link->run->flows)
         write_next(request);
 }
 
 static void write_next(struct ys_client_request *request)
 {
-    struct run *run = request->context;
-    uint8_t *bytes = run->written[request - run->writes];
-    *request = (struct ys_client_request){.context = run, .on_done = written};
-    make_value(run, bytes, run->value_bytes);
-    if (run->plan->carrier == YS_CARRIER_COMMANDS)
-        (void)ys_client_write_command(&run->central.host, run->central.connection, request, run->value_handle, bytes,
-                                      run->value_bytes);
+    struct link_run *link = request->context;
+    struct run *run = link->run;
+    uint16_t length = link->down.value_bytes;
+    uint8_t *bytes = link->written[request - link->writes];
+    *request = (struct ys_client_request){.context = link, .on_done = written};
+    make_value(&link->down, bytes, length, ys_run_now_ns(run));
+    if (run->plan->carrier == YS_CARRIER_REQUESTS)
+        (void)ys_client_write(&run->central.host, link->connection, request, run->value_handle, bytes, length);
     else
-        (void)ys_client_write(&run->central.host, run->central.connection, request, run->value_handle, bytes,
-                              run->value_bytes);
-}
-
-static struct end *channel_sender(struct run *run)
-{
-    return run->plan->carrier == YS_CARRIER_CHANNEL ? &run->device : &run->central;
+        (void)ys_client_write_command(&run->central.host, link->connection, request, run->value_handle, bytes, length);
 }
 
 void ys_flow_send(struct run *run)
 {
-    struct end *sender = channel_sender(run);
-    make_value(run, run->message, run->value_bytes);
-    (void)ys_channel_send(&sender->host, &sender->channel, run->message, run->value_bytes);
+    struct link_run *link = &run->links[0];
+    struct end *sender = run->plan->carrier == YS_CARRIER_CHANNEL ? &link->device : &run->central;
+    struct flow *flow = main_flow(link);
+    make_value(flow, run->message, flow->value_bytes, ys_run_now_ns(run));
+    (void)ys_channel_send(&sender->host, &sender->channel, run->message, flow->value_bytes);
 }
 
-void ys_flow_start(struct run *run)
+/* The first of them begin one after the other, as if by chance. */
+static void begin_changes(struct link_run *link)
 {
+    struct run *run = link->run;
+    link->changes = (struct ys_timer){.fire = change, .context = link};
+    ys_clock_set(run->world.clock, &link->changes, ys_run_now_ns(run));
+}
+
+void ys_flow_start(struct link_run *link)
+{
+    struct run *run = link->run;
+    const struct ys_throughput_plan *plan = run->plan;
+    bool up = plan->both || !ys_carrier_is_to_device(plan->carrier);
+    bool down = plan->both || ys_carrier_is_to_device(plan->carrier);
     run->flows = true;
-    if (ys_carrier_is_channel(run->plan->carrier))
+    if (ys_carrier_is_channel(plan->carrier)) {
         ys_flow_send(run);
-    else if (run->plan->carrier == YS_CARRIER_STREAM)
-        ys_flow_fill(run);
-    else if (!ys_carrier_is_to_device(run->plan->carrier))
-        ys_host_changed(&run->device.host, run->value_handle);
-    size_t writes = ys_carrier_is_channel(run->plan->carrier) || !ys_carrier_is_to_device(run->plan->carrier) ? 0
-                    : run->plan->carrier == YS_CARRIER_COMMANDS                                               ? COMMANDS
-                                                                                                              : 1;
-    for (size_t i = 0; i < writes; i++) {
-        run->writes[i].context = run;
-        write_next(&run->writes[i]);
+        return;
     }
+    if (up && plan->carrier == YS_CARRIER_STREAM)
+        ys_flow_fill(link);
+    else if (up)
+        begin_changes(link);
+    size_t writes = !down ? 0 : plan->carrier == YS_CARRIER_REQUESTS ? 1 : COMMANDS;
+    for (size_t i = 0; i < writes; i++) {
+        link->writes[i].context = link;
+        write_next(&link->writes[i]);
+    }
+}
+
+bool ys_flow_single(struct link_run *link)
+{
+    enum ys_carrier carrier = link->run->plan->carrier;
+    if (ys_carrier_is_channel(carrier))
+        return false;
+    if (carrier == YS_CARRIER_STREAM)
+        return append(link, link->up.value_bytes);
+    link->writes[0].context = link;
+    if (ys_carrier_is_to_device(carrier))
+        write_next(&link->writes[0]);
+    else
+        begin_changes(link);
+    return true;
 }

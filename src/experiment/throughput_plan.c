@@ -36,6 +36,18 @@ bool ys_throughput_check(const struct ys_throughput_plan *plan, char *text, size
         wrong = "an event lasts 1.25 ms to 4 s";
     else if (plan->loss < 0 || plan->loss > 0.9)
         wrong = "a loss is 0 to 90 percent";
+    else if (plan->bit_errors < 0 || plan->bit_errors > 0.01)
+        wrong = "a rate of bit errors is 0 to 0.01";
+    else if (plan->links > YS_PLAN_LINKS_MOST)
+        wrong = "a central has 1 to 8 links";
+    else if (plan->carrier >= YS_CARRIER_CHANNEL && (plan->both || plan->links > 1))
+        wrong = "a channel goes one way, over one link: take stream, notifications or commands";
+    else if (plan->both && (plan->carrier == YS_CARRIER_INDICATIONS || plan->carrier == YS_CARRIER_REQUESTS))
+        wrong = "what is confirmed goes one way: take stream, notifications or commands";
+    else if (plan->network_channel > 13 || plan->network_duty < 0 || plan->network_duty > 1)
+        wrong = "a network has a channel from 1 to 13, and sends 0 to 100 percent of the time";
+    else if (plan->neighbours > 1000)
+        wrong = "there may be 1000 neighbours";
     else if (plan->distance_m < 0 || plan->distance_m > 10000)
         wrong = "a distance is 0 to 10000 m";
     else if (plan->buffers != 0 && (plan->buffers < 2 || plan->buffers > 64))

@@ -23,18 +23,28 @@ extern const char *const ys_carrier_names[YS_CARRIERS + 1];
 
 struct ys_throughput_plan {
     enum ys_carrier carrier;
-    uint16_t handle;          /* of the value, in the table of the definition; 0: of none */
-    uint16_t value_bytes;     /* of the value, at the most; what is longer than an MTU carries is cut to that */
-    uint16_t spacing_ms;      /* least time between two notifications or indications; 0: none */
-    enum ys_phy phy;          /* in both directions */
+    uint16_t handle;      /* of the value, in the table of the definition; 0: of none */
+    uint16_t value_bytes; /* of the value, at the most; what is longer than an MTU carries is cut to that */
+    uint16_t spacing_ms;  /* least time between two notifications or indications; 0: none */
+    enum ys_phy phy;      /* of the device; and of the central: */
+    enum ys_phy central_phy;
+    bool both;                /* both sides stream: the other writes commands, or notifies */
+    uint8_t links;            /* so many devices do, with one central: 1 to YS_PLAN_LINKS_MOST; 0: 1 */
     uint8_t packet_length;    /* 27 to 251 */
     uint16_t mtu;             /* 23 to 517 */
     uint32_t interval_us;     /* 7,500 to 4,000,000, in steps of 1,250 */
     uint16_t latency;         /* 0 to 499 */
     uint32_t event_length_us; /* 0: no limit */
     bool encrypted;
-    double loss;       /* share of packets, 0 to less than 1 */
-    double distance_m; /* 0: the air is perfect */
+    double loss;               /* share of packets, 0 to less than 1 */
+    double bit_errors;         /* share of bits, 0 to 0.01 */
+    double distance_m;         /* 0: the air is perfect, unless something disturbs: then it is 1 */
+    bool by_levels;            /* with a distance: packets are whole or not heard at all */
+    uint8_t network_channel;   /* of a wide-band network, 1 to 13; 0: there is none */
+    double network_duty;       /* the share of time in which it sends */
+    double network_distance_m; /* of it from the central */
+    double oven_distance_m;    /* likewise of a microwave oven; 0: there is none */
+    uint32_t neighbours;       /* devices of others that advertise */
     int8_t power_dbm;
     struct ys_hardware device;
     struct ys_hardware central;
@@ -45,7 +55,8 @@ struct ys_throughput_plan {
     struct ys_recording *recording; /* of all that happens; NULL: none */
 };
 
-#define YS_PLAN_PACKET_MOST       251  /* bytes of data in a packet */
+#define YS_PLAN_PACKET_MOST       251 /* bytes of data in a packet */
+#define YS_PLAN_LINKS_MOST        8
 #define YS_PLAN_INTERVAL_LEAST_US 7500 /* between connection events */
 
 /* What of a plan contradicts the standard or itself, in words with the range; false if something does. */

@@ -22,4 +22,5 @@ void ys_throughput_charge(const struct ys_throughput_plan *plan, struct ys_throu
 void ys_throughput_free(struct ys_throughput_report *report)
 {
     ys_samples_free(&report->latency_ms);
+    ys_samples_free(&report->alone_ms);
 }

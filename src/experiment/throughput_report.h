@@ -8,14 +8,25 @@
 #include "measure/samples.h"
 #include "measure/throughput.h"
 
+/* What one of several links gets. */
+struct ys_throughput_share {
+    double goodput_bps;
+    double back_bps;
+};
+
 struct ys_throughput_report {
     char trouble[200];          /* why there is no result, or the connection ended; "": it is well */
     bool ended;                 /* the connection did not last until the end */
     struct ys_link_shape shape; /* as it came about */
     struct ys_link_limit limit;
-    double limit_bps; /* with spacing, and what a channel adds to each packet */
-    double goodput_bps;
+    double limit_bps;   /* with spacing, the serial line, and what a channel adds to each packet */
+    double goodput_bps; /* of all links together */
     double ratio;
+    double error;    /* the standard error of goodput and limit together, in parts of the limit: with chance in it */
+    double back_bps; /* what goes the other way at the same time */
+    double back_limit_bps;
+    size_t links;
+    struct ys_throughput_share shares[YS_PLAN_LINKS_MOST];
     double seconds; /* that were measured, */
     double from_s;  /* from this time on */
     bool recorded;  /* it was measured in a capture: latency and losses are not known */
@@ -28,6 +39,7 @@ struct ys_throughput_report {
     double airtime; /* share of the time that somebody sends */
     struct ys_samples latency_ms;
     struct ys_link_latency alone; /* of a single value, by calculation */
+    struct ys_samples alone_ms;   /* likewise as it came about */
     struct ys_activity activity;  /* of the device */
     double mean_ua;               /* 0: not known; likewise: */
     double mc_per_megabyte;       /* millicoulombs */

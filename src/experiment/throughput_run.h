@@ -7,66 +7,92 @@
 #include <yarnswift/pairing.h>
 
 #include "experiment/throughput_report.h"
+#include "sim/chance.h"
 #include "simulated/simulated.h"
 #include "world/world.h"
 
-#define DEVICE  1
 #define CENTRAL 2
 
 #define RING_SIZE       2048
-#define COMMANDS        16 /* that a central has waiting */
+#define COMMANDS        16 /* that a central has waiting, on each connection */
 #define STAMPS          65536
 #define MESSAGE_PACKETS 10 /* of a channel, to a message */
 #define CHANNEL_PACKET  247
 #define MESSAGE_SIZE    ((size_t)MESSAGE_PACKETS * CHANNEL_PACKET)
 
-/* One of the two hosts. */
+/* One of the hosts. */
 struct end {
     struct ys_host host; /* first, so that either is found from the other */
     struct run *run;
+    struct link_run *link; /* of a device; NULL: it is the central */
     struct ys_simulated *simulated;
     struct ys_links links;
     struct ys_pairing pairing;
     struct ys_channels channels;
     struct ys_channel channel;
-    uint16_t connection;
-    bool ready;
+    uint16_t connection; /* of a device, or the last of the central; likewise: */
     bool connected;
+    bool ready;
     bool secured;
     bool open; /* its channel */
     uint8_t reason;
 };
 
-/* A stream between them, while it is measured. */
+/* Values that go one way over a link: each begins with its number, by which the other side sees that none is missing.
+ */
+struct flow {
+    struct run *run;
+    uint16_t value_bytes;
+    uint64_t sent; /* values, or bytes of a stream */
+    uint64_t received;
+    uint64_t values; /* that were measured; likewise: */
+    uint64_t bytes;
+    uint64_t last_ns;
+    uint64_t *stamps;        /* when each had changed, STAMPS of them in turn */
+    struct ys_samples *took; /* or NULL */
+};
+
+/* A device, and its link with the central. */
+struct link_run {
+    struct run *run;
+    struct end device;
+    uint16_t connection; /* of the central */
+    struct flow up;
+    struct flow down;
+    struct ys_value value;
+    struct ys_notifiable notifiable;
+    struct ys_table table;
+    struct ys_attribute *attributes;
+    struct ys_stream stream;
+    uint8_t *ring;
+    struct ys_timer changes;
+    struct ys_chance chance;
+    uint64_t changed_ns; /* when its value did so last */
+    struct ys_client_request writes[COMMANDS];
+    uint8_t written[COMMANDS][512];
+    struct ys_link_meter air;
+};
+
+/* What is measured. */
 struct run {
     const struct ys_throughput_plan *plan;
     struct ys_throughput_report *report;
     struct ys_world world;
     struct ys_observer observer;
-    struct end device;
     struct end central;
-    struct ys_link_wishes wishes;
-    struct ys_attribute *attributes;
+    struct link_run *links; /* plan->links of them */
+    size_t connected;       /* how many of them are */
+    struct ys_link_wishes device_wishes;
+    struct ys_link_wishes central_wishes;
     uint16_t value_handle;
-    struct ys_value value;
-    struct ys_notifiable notifiable;
-    struct ys_table table;
-    struct ys_stream stream;
-    uint8_t *ring;
-    uint8_t *incoming[2];
-    uint8_t *message; /* on its way over the channel */
+    uint8_t *incoming[2]; /* of the channel */
+    uint8_t *message;
     struct ys_client_request request;
-    struct ys_client_request writes[COMMANDS];
-    uint8_t written[COMMANDS][512];
     bool done; /* the request */
     bool flows;
     bool measures;
-    uint16_t value_bytes; /* in a value */
-    uint64_t sent;        /* values, or bytes of a stream */
-    uint64_t received;
-    uint64_t stamps[STAMPS]; /* when each left */
-    uint64_t from_ns;        /* the first and the last arrival that were measured */
-    uint64_t last_ns;
+    uint64_t change_ns; /* from one change of a value to the next, in the mean */
+    uint64_t from_ns;   /* when the measuring began */
 };
 
 static inline bool ys_carrier_is_channel(enum ys_carrier carrier)
@@ -82,6 +108,17 @@ static inline bool ys_carrier_is_to_device(enum ys_carrier carrier)
 static inline uint64_t ys_run_now_ns(const struct run *run)
 {
     return ys_world_now_ns(&run->world);
+}
+
+/* The numbers of devices on the air: the first has 1. */
+static inline uint16_t ys_run_number(size_t link)
+{
+    return (uint16_t)(link == 0 ? 1 : CENTRAL + link);
+}
+
+static inline size_t ys_run_links(const struct ys_throughput_plan *plan)
+{
+    return plan->links > 0 ? plan->links : 1;
 }
 
 /* How long it takes at the most until the device attends an event again. */

@@ -43,6 +43,12 @@ static uint64_t room_ns(const struct ys_link_shape *shape)
     return most != 0 && most < room ? most : room;
 }
 
+static uint16_t packets_of(const struct ys_link_shape *shape, uint8_t length)
+{
+    uint16_t packets = (uint16_t)((shape->frame_bytes + length - 1u) / length);
+    return packets < PACKETS_MOST ? packets : PACKETS_MOST;
+}
+
 /* The data of the packet of a frame with this index. */
 static size_t part(const struct ys_link_shape *shape, const struct ys_link_limit *limit, size_t index)
 {
@@ -106,8 +112,7 @@ static void limit_without_loss(const struct ys_link_shape *shape, struct ys_link
 void ys_link_limit(const struct ys_link_shape *shape, struct ys_link_limit *limit)
 {
     *limit = (struct ys_link_limit){.packet_length = packet_length(shape), .event_room_ns = room_ns(shape)};
-    limit->packets = (uint16_t)((shape->frame_bytes + limit->packet_length - 1u) / limit->packet_length);
-    limit->packets = limit->packets < PACKETS_MOST ? limit->packets : PACKETS_MOST;
+    limit->packets = packets_of(shape, limit->packet_length);
     limit->exchange_ns = exchange_ns(shape, limit->packet_length);
     limit_without_loss(shape, limit);
     bool answers = shape->confirmed && (shape->latency > 0 || shape->turn_us[0] + shape->turn_us[1] > 0);
@@ -117,18 +122,56 @@ void ys_link_limit(const struct ys_link_shape *shape, struct ys_link_limit *limi
         limit->frames_hz = walked.frames_hz[0];
         limit->back_bps = walked.frames_hz[1] * shape->back_value_bytes * 8;
         limit->error = walked.error;
+        limit->error_of_1s = walked.error_of_1s;
     }
     limit->goodput_bps = limit->frames_hz * shape->value_bytes * 8;
 }
 
+uint8_t ys_link_best_length(const struct ys_link_shape *shape, double *goodput_bps)
+{
+    uint8_t best = YS_LINK_PAYLOAD_DEFAULT;
+    *goodput_bps = 0;
+    for (unsigned length = YS_LINK_PAYLOAD_DEFAULT; length <= YS_LINK_PAYLOAD_MAX; length += 8) {
+        struct ys_link_shape other = *shape;
+        struct ys_link_limit limit;
+        other.packet_length = (uint8_t)length;
+        other.frame_bytes = (uint16_t)length;
+        other.value_bytes = (uint16_t)(length - ATT_HEADER - L2CAP_HEADER);
+        ys_link_limit(&other, &limit);
+        if (limit.goodput_bps <= *goodput_bps)
+            continue;
+        *goodput_bps = limit.goodput_bps;
+        best = (uint8_t)length;
+    }
+    return best;
+}
+
+/* How long the packets of one frame take from the anchor of their first event on: those that do not fit into one go
+ * with the next. */
+static uint64_t frame_ns(const struct ys_link_shape *shape, const struct ys_link_limit *limit)
+{
+    uint64_t event_ns = 0;
+    uint64_t at_ns = 0;
+    unsigned in_event = 0;
+    for (size_t i = 0; i < limit->packets; i++) {
+        uint64_t takes_ns = exchange_ns(shape, part(shape, limit, i));
+        bool more = shape->exchanges_most == 0 || in_event < shape->exchanges_most;
+        if (at_ns > 0 && (!more || at_ns + takes_ns - YS_LINK_INTER_FRAME_SPACE_NS > limit->event_room_ns)) {
+            event_ns += shape->interval_us * NS_PER_US;
+            at_ns = 0;
+            in_event = 0;
+        }
+        at_ns += takes_ns;
+        in_event++;
+    }
+    return event_ns + at_ns - YS_LINK_INTER_FRAME_SPACE_NS;
+}
+
 void ys_link_expect_latency(const struct ys_link_shape *shape, uint16_t latency, struct ys_link_latency *expected)
 {
-    struct ys_link_limit limit;
-    ys_link_limit(shape, &limit);
-    uint64_t takes_ns = 0;
-    for (size_t i = 0; i < limit.packets; i++)
-        takes_ns += exchange_ns(shape, part(shape, &limit, i));
-    takes_ns -= YS_LINK_INTER_FRAME_SPACE_NS;
+    struct ys_link_limit limit = {.packet_length = packet_length(shape), .event_room_ns = room_ns(shape)};
+    limit.packets = packets_of(shape, limit.packet_length);
+    uint64_t takes_ns = frame_ns(shape, &limit);
     if (shape->by_central) /* the data comes before its acknowledgement */
         takes_ns -= empty_ns(shape) + YS_LINK_INTER_FRAME_SPACE_NS;
     double takes_ms = (double)takes_ns / 1e6;

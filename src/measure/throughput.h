@@ -17,6 +17,7 @@ struct ys_link_limit {
     double goodput_bps; /* bits of value a second */
     double back_bps;    /* likewise of the other side */
     double error;       /* the standard error of these, in parts of them; 0: they are exact */
+    double error_of_1s; /* likewise of what a connection carries in a second, by chance */
     double frames_hz;
     double exchanges;       /* with data, in an event, in the mean */
     double used;            /* the share of the interval that they take, to the end of the last packet */
@@ -29,6 +30,10 @@ struct ys_link_limit {
 
 /* Calculates it: exactly where one side streams and nothing is lost or waits for an answer; otherwise by a walk. */
 void ys_link_limit(const struct ys_link_shape *shape, struct ys_link_limit *limit);
+
+/* With which length of packets, from 27 to 251, each filled by a frame of its own, a connection with bit errors carries
+ * the most; and how much that is. */
+uint8_t ys_link_best_length(const struct ys_link_shape *shape, double *goodput_bps);
 
 /* How many bytes a frame with an ATT value of that length has, for a notification, an indication, a command or a
  * request to write: 3 bytes of ATT and 4 of L2CAP (Vol 3 Part F 3.4.5, 3.4.7; Vol 3 Part A 3.1). */

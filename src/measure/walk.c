@@ -91,7 +91,7 @@ static enum outcome outcome_of(struct walk *walk, int side, uint16_t data)
 static uint16_t next_data(const struct walk *walk, const struct side *side)
 {
     uint16_t left = side->left;
-    if (left == 0 && side->next_ns <= walk->now_ns)
+    if (left == 0 && side->next_ns < walk->now_ns)
         left = side->frame_bytes;
     return left < walk->packet_length ? left : walk->packet_length;
 }
@@ -223,9 +223,11 @@ void ys_link_walk(const struct ys_link_shape *shape, uint8_t packet_length, stru
     struct walk walk = {.shape = shape,
                         .packet_length = packet_length,
                         .chance = UINT64_C(0x2545f4914f6cdd1d),
+                        .anchor_ns = shape->interval_us * NS_PER_US,
                         .sender = shape->by_central ? CENTRAL : PERIPHERAL};
     double hz[2] = {0, 0};
     double squares = 0;
+    double all_s = 0;
     double exchanges = 0;
     uint64_t events = 0;
     walk.sides[walk.sender].frame_bytes = shape->frame_bytes;
@@ -240,6 +242,7 @@ void ys_link_walk(const struct ys_link_shape *shape, uint8_t packet_length, stru
         for (unsigned i = 0; i < EVENTS_MOST && in_batch < EXCHANGES; i++, events++)
             in_batch += next_event(&walk);
         double seconds = (double)(walk.anchor_ns - from_ns) / 1e9;
+        all_s += seconds;
         double one = (double)(walk.sides[walk.sender].frames - before[0]) / seconds;
         hz[0] += one / BATCHES;
         hz[1] += (double)(walk.sides[!walk.sender].frames - before[1]) / seconds / BATCHES;
@@ -249,5 +252,6 @@ void ys_link_walk(const struct ys_link_shape *shape, uint8_t packet_length, stru
     double variance = fmax(squares - hz[0] * hz[0], 0) / (BATCHES - 1);
     *walked = (struct ys_walked){.frames_hz = {hz[0], shape->confirmed ? 0 : hz[1]},
                                  .error = hz[0] > 0 ? sqrt(variance) / hz[0] : 0,
+                                 .error_of_1s = hz[0] > 0 ? sqrt(variance * all_s) / hz[0] : 0,
                                  .exchanges = exchanges / (double)events};
 }

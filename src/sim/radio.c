@@ -5,9 +5,13 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "measure/errors.h"
 #include "sim/chance.h"
 
 #define CHANNELS 40
+
+/* Keeps draws of single bits apart from those of whole packets. */
+#define CHANCE_OF_BITS UINT64_C(0xb175000000000000)
 
 /* A perfect radio hears everybody alike. */
 #define STRENGTH_DBM (-50)
@@ -48,6 +52,8 @@ struct ys_radio {
     bool loses;
     double lost_shares[CHANNELS];
     uint64_t loss_seed;
+    double lost_bits;
+    uint64_t bits_seed;
 };
 
 struct ys_radio *ys_radio_new(struct ys_clock *clock)
@@ -101,6 +107,26 @@ void ys_radio_lose(struct ys_radio *radio, const double shares[40], uint64_t see
     radio->loses = true;
     radio->loss_seed = seed;
     memcpy(radio->lost_shares, shares, sizeof radio->lost_shares);
+}
+
+void ys_radio_lose_bits(struct ys_radio *radio, double share, uint64_t seed)
+{
+    radio->lost_bits = share;
+    radio->bits_seed = seed;
+}
+
+/* Whether one of so many bits is wrong, by the first or the second draw of a packet at a receiver. */
+static bool has_wrong_bit(const struct ys_radio *radio, const struct ys_air_packet *packet, uint16_t receiver,
+                          unsigned bits, bool second)
+{
+    if (radio->lost_bits <= 0)
+        return false;
+    struct ys_chance chance =
+        ys_chance_of(radio->bits_seed ^ (packet->start_ns + CHANCE_OF_BITS), (uint64_t)packet->sender << 16 | receiver);
+    uint64_t draw = ys_chance_next(&chance);
+    if (second)
+        draw = ys_chance_next(&chance);
+    return (double)(draw >> 11) / 9007199254740992.0 >= pow(1 - radio->lost_bits, bits); /* 2^53 */
 }
 
 /* Whether this receiver gets this packet wrong. */
@@ -360,7 +386,8 @@ static bool reaches(const struct ys_radio *radio, struct ys_receiver *receiver,
 {
     const struct ys_air_packet *packet = &transmission->packet;
     const struct source source = source_of(transmission);
-    if ((radio->jammed >> packet->channel & 1) != 0)
+    if ((radio->jammed >> packet->channel & 1) != 0 ||
+        has_wrong_bit(radio, packet, receiver->owner, YS_SYNC_BITS, false))
         return false;
     if (radio->propagation == NULL)
         return true;
@@ -443,7 +470,8 @@ static bool is_whole(const struct ys_radio *radio, struct ys_receiver *receiver,
         ys_reception_count(radio->reception, &receiver->reception, receiver->other_aw, ys_clock_now_ns(radio->clock));
     return (radio->propagation == NULL ||
             (radio->reception != NULL ? ys_reception_is_good(&receiver->reception) : !receiver->spoiled)) &&
-           !(radio->loses && is_lost(radio, packet, receiver->owner));
+           !(radio->loses && is_lost(radio, packet, receiver->owner)) &&
+           !has_wrong_bit(radio, packet, receiver->owner, ys_bits_of(packet->phy, packet->length), true);
 }
 
 static void end(void *context)
@@ -464,7 +492,7 @@ static void end(void *context)
             int32_t level = level_cdbm(radio, &source, receiver->owner);
             packet->strength_dbm = (int8_t)lround(fmin(fmax(level / 100.0, -127), 20)); /* as HCI tells it */
         }
-        if (radio->propagation != NULL || radio->loses)
+        if (radio->propagation != NULL || radio->loses || radio->lost_bits > 0)
             packet->crc_good = is_whole(radio, receiver, packet);
         receiver->receive(receiver->context, packet);
     }

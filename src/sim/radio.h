@@ -97,6 +97,10 @@ void ys_radio_jam(struct ys_radio *radio, uint64_t channels);
  * packet depends on the seed, its time, its sender and its receiver alone. */
 void ys_radio_lose(struct ys_radio *radio, const double shares[40], uint64_t seed);
 
+/* From now on so many bits (0 to 1) are wrong where they are received: a packet is not heard if one of its access
+ * address is, and its CRC is wrong if one of the others is. */
+void ys_radio_lose_bits(struct ys_radio *radio, double share, uint64_t seed);
+
 /* Somebody who is told of every packet when it ends, before its receivers are. Its memory is the owner's. */
 struct ys_observer {
     ys_receive_fn *observe;

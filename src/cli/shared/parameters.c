@@ -29,15 +29,23 @@ static bool read_whole(const char *text, unsigned long long least, unsigned long
     return parse_number(text, number) && *number >= least && *number <= most;
 }
 
-static bool read_phy(const char *text, struct ys_throughput_plan *plan)
+static bool find_phy(const char *text, enum ys_phy *phy)
 {
     for (size_t i = 0; i < PHY_COUNT; i++) {
         if (strcmp(text, phy_words[i]) != 0)
             continue;
-        plan->phy = (enum ys_phy)i;
+        *phy = (enum ys_phy)i;
         return true;
     }
     return false;
+}
+
+static bool read_phy(const char *text, struct ys_throughput_plan *plan)
+{
+    if (!find_phy(text, &plan->phy))
+        return false;
+    plan->central_phy = plan->phy;
+    return true;
 }
 
 static double phy_value(const struct ys_throughput_plan *plan)
@@ -48,6 +56,21 @@ static double phy_value(const struct ys_throughput_plan *plan)
 static const char *phy_word(const struct ys_throughput_plan *plan)
 {
     return phy_words[plan->phy];
+}
+
+static bool read_central_phy(const char *text, struct ys_throughput_plan *plan)
+{
+    return find_phy(text, &plan->central_phy);
+}
+
+static double central_phy_value(const struct ys_throughput_plan *plan)
+{
+    return (double)plan->central_phy;
+}
+
+static const char *central_phy_word(const struct ys_throughput_plan *plan)
+{
+    return phy_words[plan->central_phy];
 }
 
 /* Characters of the controllers of both ends. */
@@ -117,6 +140,52 @@ WHOLE(latency, uint16_t, 0, 499)
 WHOLE(seconds, uint32_t, 1, 3600)
 WHOLE(seed, uint64_t, 0, UINT64_MAX)
 WHOLE(buffers, uint8_t, 2, 64)
+WHOLE(links, uint8_t, 1, YS_PLAN_LINKS_MOST)
+WHOLE(network_channel, uint8_t, 1, 13)
+WHOLE(neighbours, uint32_t, 0, 1000)
+
+/* What is a flag. */
+#define FLAG(name, field)                                                                                              \
+    static bool read_##name(const char *text, struct ys_throughput_plan *plan)                                         \
+    {                                                                                                                  \
+        plan->field = strcmp(text, "yes") == 0;                                                                        \
+        return plan->field || strcmp(text, "no") == 0;                                                                 \
+    }                                                                                                                  \
+    static double name##_value(const struct ys_throughput_plan *plan)                                                  \
+    {                                                                                                                  \
+        return plan->field;                                                                                            \
+    }                                                                                                                  \
+    static const char *name##_word(const struct ys_throughput_plan *plan)                                              \
+    {                                                                                                                  \
+        return plan->field ? "yes" : "no";                                                                             \
+    }
+
+FLAG(encrypted, encrypted)
+FLAG(both, both)
+FLAG(adapts, central.adapts)
+FLAG(by_levels, by_levels)
+
+/* A real number, of which so many are one of the plan's. */
+#define REAL(name, field, least, most, unit)                                                                           \
+    static bool read_##name(const char *text, struct ys_throughput_plan *plan)                                         \
+    {                                                                                                                  \
+        double number;                                                                                                 \
+        if (!read_real(text, least, most, &number))                                                                    \
+            return false;                                                                                              \
+        plan->field = number / (unit);                                                                                 \
+        return true;                                                                                                   \
+    }                                                                                                                  \
+    static double name##_value(const struct ys_throughput_plan *plan)                                                  \
+    {                                                                                                                  \
+        return plan->field * (unit);                                                                                   \
+    }
+
+REAL(loss, loss, 0, 90, 100.0)
+REAL(bit_errors, bit_errors, 0, 1, 100.0)
+REAL(distance, distance_m, 0, 10000, 1.0)
+REAL(network_duty, network_duty, 0, 100, 100.0)
+REAL(network_distance, network_distance_m, 0.1, 1000, 1.0)
+REAL(oven_distance, oven_distance_m, 0, 1000, 1.0)
 
 static bool read_interval(const char *text, struct ys_throughput_plan *plan)
 {
@@ -146,49 +215,11 @@ static double event_length_value(const struct ys_throughput_plan *plan)
     return plan->event_length_us / 1000.0;
 }
 
-static bool read_encrypted(const char *text, struct ys_throughput_plan *plan)
-{
-    plan->encrypted = strcmp(text, "yes") == 0;
-    return plan->encrypted || strcmp(text, "no") == 0;
-}
-
-static double encrypted_value(const struct ys_throughput_plan *plan)
-{
-    return plan->encrypted;
-}
-
-static const char *encrypted_word(const struct ys_throughput_plan *plan)
-{
-    return plan->encrypted ? "yes" : "no";
-}
-
-static bool read_loss(const char *text, struct ys_throughput_plan *plan)
-{
-    double percent;
-    if (!read_real(text, 0, 90, &percent))
-        return false;
-    plan->loss = percent / 100;
-    return true;
-}
-
-static double loss_value(const struct ys_throughput_plan *plan)
-{
-    return plan->loss * 100;
-}
-
-static bool read_distance(const char *text, struct ys_throughput_plan *plan)
-{
-    return read_real(text, 0, 10000, &plan->distance_m);
-}
-
-static double distance_value(const struct ys_throughput_plan *plan)
-{
-    return plan->distance_m;
-}
-
 const struct parameter parameters[] = {
     {"phy", "phy", "PHY", "Send on 1M, 2M, coded-s2 or coded-s8, both ways", "1M, 2M, coded-s2 or coded-s8", false,
      read_phy, phy_value, phy_word},
+    {"central-phy", "central_phy", "PHY", "The central sends on another one", "1M, 2M, coded-s2 or coded-s8", false,
+     read_central_phy, central_phy_value, central_phy_word},
     {"packet-length", "packet_length_bytes", "NUMBER", "Data in a packet: 27 to 251 bytes",
      "a whole number from 27 to 251", true, read_packet_length, packet_length_value, NULL},
     {"mtu", "mtu_bytes", "NUMBER", "ATT MTU: 23 to 517 bytes", "a whole number from 23 to 517", true, read_mtu,
@@ -203,8 +234,28 @@ const struct parameter parameters[] = {
      encrypted_word},
     {"loss", "loss_percent", "PERCENT", "So many of all packets arrive with a wrong CRC", "from 0 to 90 percent", true,
      read_loss, loss_value, NULL},
+    {"bit-errors", "bit_errors_percent", "PERCENT",
+     "So many of all bits are wrong, so that long packets are lost more often", "from 0 to 1 percent", true,
+     read_bit_errors, bit_errors_value, NULL},
     {"distance", "distance_m", "M", "How far apart the two are, in the open; without it nothing is too far",
      "from 0 to 10000 m", true, read_distance, distance_value, NULL},
+    {"by-levels", "by_levels", NULL, "Over a distance, packets are whole or not heard at all", "yes or no", false,
+     read_by_levels, by_levels_value, by_levels_word},
+    {"network-channel", "network_channel", "NUMBER", "A wide-band network is on the air, on this channel: 1 to 13",
+     "a whole number from 1 to 13", true, read_network_channel, network_channel_value, NULL},
+    {"network-duty", "network_duty_percent", "PERCENT", "It sends for so much of the time (default 30)",
+     "from 0 to 100 percent", true, read_network_duty, network_duty_value, NULL},
+    {"network-distance", "network_distance_m", "M", "It is so far from the central (default 3)", "from 0.1 to 1000 m",
+     true, read_network_distance, network_distance_value, NULL},
+    {"oven-distance", "oven_distance_m", "M", "A microwave oven runs so far from the central", "from 0 to 1000 m", true,
+     read_oven_distance, oven_distance_value, NULL},
+    {"neighbours", "neighbours", "NUMBER", "So many devices of others advertise around: 0 to 1000",
+     "a whole number from 0 to 1000", true, read_neighbours, neighbours_value, NULL},
+    {"adapts", "adapts", NULL, "The central leaves out channels that do badly", "yes or no", false, read_adapts,
+     adapts_value, adapts_word},
+    {"both", "both", NULL, "Both sides stream at the same time", "yes or no", false, read_both, both_value, both_word},
+    {"links", "links", "NUMBER", "So many devices stream, with one central: 1 to 8", "a whole number from 1 to 8", true,
+     read_links, links_value, NULL},
     {"controller", "controller", "CHARACTER",
      "What the device's controller is like: extending (default), slotted, sparing or ideal",
      "extending, slotted, sparing or ideal", false, read_device, device_value, device_word},
@@ -278,6 +329,9 @@ struct ys_throughput_plan parameters_begin(const struct ys_design *design)
         .interval_us = wishes.interval_max_us != 0 ? wishes.interval_max_us : 30000,
         .latency = wishes.latency,
         .event_length_us = wishes.event_length_us,
+        .links = 1,
+        .network_duty = 0.3,
+        .network_distance_m = 3,
         .device = ys_hardware_of_device,
         .central = ys_hardware_of_central,
         .seconds = 10,
@@ -286,6 +340,7 @@ struct ys_throughput_plan parameters_begin(const struct ys_design *design)
     };
     if (wishes.coding == YS_CODING_S2 && plan.phy == YS_PHY_CODED_S8)
         plan.phy = YS_PHY_CODED_S2;
+    plan.central_phy = plan.phy;
     return plan;
 }
 
@@ -428,6 +483,30 @@ json_t *report_json(const struct ys_throughput_plan *plan, struct ys_throughput_
     if (report->mc_per_megabyte > 0) {
         (void)json_object_set_new(root, "charge_mc_per_megabyte", json_real(report->mc_per_megabyte));
         (void)json_object_set_new(root, "mean_current_ua", json_real(report->mean_ua));
+    }
+    if (report->alone_ms.count > 0)
+        (void)json_object_set_new(root, "latency_alone_measured_ms",
+                                  json_pack("{s:f, s:f, s:f}", "median", ys_samples_quantile(&report->alone_ms, 0.5),
+                                            "p95", ys_samples_quantile(&report->alone_ms, 0.95), "max",
+                                            ys_samples_quantile(&report->alone_ms, 1)));
+    if (report->error > 0)
+        (void)json_object_set_new(root, "ratio_error", json_real(report->error));
+    if (plan->both) {
+        (void)json_object_set_new(root, "back_goodput_bps", json_real(report->back_bps));
+        (void)json_object_set_new(root, "back_limit_bps", json_real(report->back_limit_bps));
+    }
+    if (report->links > 1) {
+        json_t *shares = json_array();
+        for (size_t i = 0; i < report->links; i++)
+            (void)json_array_append_new(shares, json_pack("{s:f, s:f}", "goodput_bps", report->shares[i].goodput_bps,
+                                                          "back_goodput_bps", report->shares[i].back_bps));
+        (void)json_object_set_new(root, "links", shares);
+    }
+    if (plan->bit_errors > 0) {
+        double best_bps = 0;
+        uint8_t best = ys_link_best_length(&report->shape, &best_bps);
+        (void)json_object_set_new(root, "best_packet_length_bytes", json_integer(best));
+        (void)json_object_set_new(root, "best_limit_bps", json_real(best_bps));
     }
     if (plan->distance_m > 0) {
         (void)json_object_set_new(root, "strength_dbm", json_real(report->strength_dbm));

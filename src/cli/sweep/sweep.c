@@ -35,7 +35,7 @@
 
 struct input {
     struct common common;
-    const char *texts[32];
+    const char *texts[64];
     const char *carrier;
     const char *results;
     const char *plot;
@@ -452,7 +452,7 @@ int verb_sweep(int argc, char **argv)
         {"heat", KEY_HEAT, NULL, 0, "Draw a map of two parameters instead of lines", 0},
         {"json", 'j', NULL, 0, "Print the results as JSON", 0},
         {0}};
-    struct argp_option options[40] = {{0}};
+    struct argp_option options[64] = {{0}};
     const struct argp argp = {
         .options = options,
         .parser = parse,
