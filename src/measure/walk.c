@@ -11,7 +11,7 @@
 #define BATCHES     20
 #define WARM_UP     200
 #define EVENTS_MOST 20000 /* of a batch; and at least as many exchanges, if they are fewer: */
-#define EXCHANGES   40000 /* of a batch */
+#define EXCHANGES   20000 /* of a batch */
 #define NEVER       UINT64_MAX
 
 /* An answer to an indication, or to a write: one byte in an L2CAP frame. */
@@ -35,8 +35,16 @@ struct side {
     uint64_t frames; /* of it that arrived */
 };
 
+/* What becomes of a packet, by its length. */
+struct odds {
+    bool known;
+    double heard;
+    double whole;
+};
+
 struct walk {
     const struct ys_link_shape *shape;
+    struct odds odds[2][YS_LINK_PAYLOAD_MAX + 1];
     uint8_t packet_length;
     uint64_t chance;
     struct side sides[2];
@@ -65,26 +73,34 @@ static uint64_t lasts_ns(const struct walk *walk, int side, uint16_t data)
     return ys_link_duration_ns(phy_of(walk, side), 2u + data + mic);
 }
 
-/* What becomes of a packet of a side. */
-static enum outcome outcome_of(struct walk *walk, int side, uint16_t data)
+/* That a packet of a side is heard, and that it is then right. */
+static struct odds odds_of(const struct walk *walk, int side, uint16_t data)
 {
     const struct ys_link_shape *shape = walk->shape;
     size_t length = 2u + data + (data > 0 && shape->encrypted ? YS_LINK_MIC_SIZE : 0);
     enum ys_phy phy = phy_of(walk, side);
-    double heard = 1;
-    double whole = 1 - shape->loss;
+    struct odds odds = {.known = true, .heard = 1, .whole = 1 - shape->loss};
     if (shape->bit_errors > 0) {
-        heard *= pow(1 - shape->bit_errors, YS_SYNC_BITS);
-        whole *= pow(1 - shape->bit_errors, ys_bits_of(phy, length));
+        odds.heard *= pow(1 - shape->bit_errors, YS_SYNC_BITS);
+        odds.whole *= pow(1 - shape->bit_errors, ys_bits_of(phy, length));
     }
     if (shape->at_margin) {
         double margin_db = shape->margin_db[side != walk->sender];
-        heard *= ys_packet_heard(phy, margin_db + (phy == YS_PHY_CODED_S2 ? shape->s8_gain_db : 0));
-        whole *= ys_packet_whole(phy, margin_db, length);
+        odds.heard *= ys_packet_heard(phy, margin_db + (phy == YS_PHY_CODED_S2 ? shape->s8_gain_db : 0));
+        odds.whole *= ys_packet_whole(phy, margin_db, length);
     }
-    if (heard < 1 && draw(walk) >= heard)
+    return odds;
+}
+
+/* What becomes of a packet of a side. */
+static enum outcome outcome_of(struct walk *walk, int side, uint16_t data)
+{
+    struct odds *odds = &walk->odds[side][data];
+    if (!odds->known)
+        *odds = odds_of(walk, side, data);
+    if (odds->heard < 1 && draw(walk) >= odds->heard)
         return MISSED;
-    return whole < 1 && draw(walk) >= whole ? WRONG : GOOD;
+    return odds->whole < 1 && draw(walk) >= odds->whole ? WRONG : GOOD;
 }
 
 /* The data that a side would send now; 0: none. */
