@@ -304,6 +304,45 @@ static void searches_take_as_long_as_arithmetic_says(void **state)
     }
 }
 
+/* With loss, at any phase of the scanner, and among others whose intervals are unlike: the shares found within round
+ * times are those calculated. */
+static void hard_searches_find_the_share_that_is_calculated(void **state)
+{
+    static const struct {
+        struct ys_interval_plan plan;
+        double error; /* of the calculation itself, which reckons each collision by itself */
+    } cases[] = {
+        {{.loss = 0.3}, 0},
+        {{.any_phase = true}, 0},
+        {{.any_phase = true, .loss = 0.6}, 0},
+        {{.crowd = 60, .crowd_interval_us = 70000, .any_phase = true}, 0.03},
+    };
+    struct ys_design *design = read_text(CONNECTABLE("100 ms"));
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        struct ys_interval_plan plan = cases[i].plan;
+        struct ys_interval_report report;
+        plan.design = design;
+        plan.seconds = 1;
+        plan.runs = plan.crowd > 0 ? 200 : 500;
+        plan.seed = 5;
+        plan.scanners = ys_scanners;
+        plan.scanner_count = 3;
+        plan.threads = 2;
+        assert_true(ys_interval_run(&plan, &report));
+        for (size_t k = 0; k < report.search_count; k++) {
+            const struct ys_search *search = &report.searches[k];
+            assert_int_equal(search->crowded, plan.crowd > 0);
+            assert_true(search->agrees || search->crowded);
+            for (size_t at = 0; at < YS_ROUND_TIMES; at++)
+                assert_true(fabs(search->found_within[at] - search->calculated_within[at]) <=
+                            3.5 * search->error_within[at] + 0.002 + cases[i].error);
+        }
+        ys_interval_report_free(&report);
+    }
+    ys_design_free(design);
+}
+
 static void searches_come_out_the_same_on_any_number_of_cores(void **state)
 {
     struct ys_design *design = read_text(CONNECTABLE("100 ms"));
@@ -445,6 +484,7 @@ int main(void)
         cmocka_unit_test(a_silence_has_its_reason),
         cmocka_unit_test(the_longest_silence_is_what_the_policy_lets_it_be),
         cmocka_unit_test(searches_take_as_long_as_arithmetic_says),
+        cmocka_unit_test(hard_searches_find_the_share_that_is_calculated),
         cmocka_unit_test(searches_come_out_the_same_on_any_number_of_cores),
         cmocka_unit_test(expectations_are_judged_and_the_advice_is_good),
         cmocka_unit_test(scanners_are_named_or_written),

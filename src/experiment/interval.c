@@ -2,6 +2,7 @@
  * searches may run side by side and come out the same in any order. */
 #include "experiment/interval.h"
 
+#include <math.h>
 #include <pthread.h>
 #include <stdatomic.h>
 #include <stdlib.h>
@@ -11,6 +12,7 @@
 #include "sim/controller.h"
 #include "wire/extended.h"
 #include "wire/hci_extended.h"
+#include "world/air.h"
 #include "world/central.h"
 #include "world/device.h"
 
@@ -30,6 +32,14 @@
 /* A packet that points to another: header, length, flags, data id, pointer. */
 #define EXTENDED_LENGTH (2 + 1 + 1 + 2 + 3)
 
+const double ys_round_times_ms[YS_ROUND_TIMES] = {30, 100, 300, 1000, 3000, 10000, 30000};
+
+/* So many standard errors apart two shares may be by chance, at one of seven times. */
+#define ERRORS_MOST 3.5
+
+/* What a packet of another advertiser takes, with 31 bytes. */
+#define CROWD_PACKET_US 376
+
 /* A scanner is a controller without a host. */
 struct seeker {
     struct ys_world *world;
@@ -37,6 +47,7 @@ struct seeker {
     struct ys_address wanted;
     bool anonymous; /* whoever tells no address is it */
     bool found;
+    uint64_t from_ns; /* when the search begins */
     uint64_t found_ns;
 };
 
@@ -48,7 +59,8 @@ static void take_event(void *context, const uint8_t *packet, size_t length)
     struct ys_hci_report report;
     struct ys_hci_extended_report extended;
     uint8_t event;
-    if (seeker->found || !ys_get_hci_event(&reader, &event, &parameters) || event != YS_HCI_LE_META)
+    if (seeker->found || ys_world_now_ns(seeker->world) < seeker->from_ns ||
+        !ys_get_hci_event(&reader, &event, &parameters) || event != YS_HCI_LE_META)
         return;
     uint8_t kind = ys_get_u8(&parameters);
     uint8_t count = ys_get_u8(&parameters);
@@ -283,7 +295,59 @@ static bool all_found(const struct seeker *seekers, size_t count)
     return true;
 }
 
-/* The scanners begin at one moment, which is any within an interval of the device. */
+static uint64_t longest_turns_ns(const struct ys_interval_plan *plan)
+{
+    uint64_t longest_ns = 0;
+    for (size_t i = 0; i < plan->scanner_count; i++) {
+        uint64_t turns_ns = 3 * plan->scanners[i].interval_us * YS_NS_PER_US;
+        longest_ns = turns_ns > longest_ns ? turns_ns : longest_ns;
+    }
+    return longest_ns;
+}
+
+/* Has all scanners begin at the beginning of the search; or before, each as long as chance has it, the first one first.
+ */
+static bool start_scanners(struct ys_world *world, const struct ys_interval_plan *plan, struct seeker *seekers,
+                           const struct ys_address *address, uint64_t from_ns, struct ys_chance *chance)
+{
+    uint64_t *starts_ns = calloc(plan->scanner_count + 1, sizeof *starts_ns);
+    bool good = starts_ns != NULL;
+    for (size_t i = 0; i < plan->scanner_count && good; i++) {
+        uint64_t turns_ns = 3 * plan->scanners[i].interval_us * YS_NS_PER_US;
+        starts_ns[i] = from_ns - (plan->any_phase ? ys_chance_next(chance) % turns_ns : 0);
+    }
+    for (size_t count = 0; count < plan->scanner_count && good; count++) {
+        size_t next = 0;
+        for (size_t i = 1; i < plan->scanner_count; i++)
+            next = starts_ns[i] < starts_ns[next] ? i : next;
+        ys_clock_run(world->clock, starts_ns[next]);
+        starts_ns[next] = UINT64_MAX;
+        good = seek(&seekers[next], world, (uint16_t)(SCANNER_NUMBER + next), &plan->scanners[next], plan->design->sets,
+                    address, false);
+        seekers[next].from_ns = from_ns;
+    }
+    free(starts_ns);
+    return good;
+}
+
+/* Others beside it, at one place, and packets that are lost. */
+static bool make_hard(const struct ys_interval_plan *plan, struct ys_world *world)
+{
+    const struct ys_air air = {.kind = YS_AIR_OPEN, .reception = YS_RECEPTION_LEVELS};
+    struct ys_disturber others = ys_disturber_of(YS_DISTURBER_ADVERTISERS);
+    double shares[40];
+    for (size_t i = 0; i < 40; i++)
+        shares[i] = plan->loss;
+    if (plan->loss > 0)
+        ys_radio_lose(world->radio, shares, world->seed);
+    others.count = plan->crowd;
+    others.interval_us = plan->crowd_interval_us;
+    others.around_m = 0;
+    return plan->crowd == 0 || (ys_world_set_air(world, &air) && ys_world_disturb(world, &others));
+}
+
+/* The scanners begin at one moment, which is any within an interval of the device; or before, at any time of their
+ * turns. */
 static bool search_in(struct ys_world *world, const struct searches *searches, struct seeker *seekers,
                       struct ys_advertising *advertising, double *found_ms)
 {
@@ -295,17 +359,15 @@ static bool search_in(struct ys_world *world, const struct searches *searches, s
     struct ys_device *device =
         ys_device_new(world, DEVICE_NUMBER, "device", plan->design, &module, &ys_hardware_of_device);
     struct ys_chance chance = ys_chance_of(world->seed, CHANCE_OF_START);
-    bool good = device != NULL;
+    bool good = device != NULL && make_hard(plan, world);
     if (good) {
         ys_device_start(device);
-        ys_world_run(world, SETTLE_NS + YS_NS_PER_S +
+        ys_world_run(world, SETTLE_NS + YS_NS_PER_S + plan->crowd_interval_us * YS_NS_PER_US +
                                 ys_chance_below(&chance, advertising->interval_min_us + 5000) * YS_NS_PER_US);
     }
-    uint64_t from_ns = ys_world_now_ns(world);
+    uint64_t from_ns = ys_world_now_ns(world) + (plan->any_phase ? longest_turns_ns(plan) : 0);
     const struct ys_address address = good ? ys_device_address(device) : (struct ys_address){.type = 0};
-    for (size_t i = 0; i < plan->scanner_count && good; i++)
-        good = seek(&seekers[i], world, (uint16_t)(SCANNER_NUMBER + i), &plan->scanners[i], plan->design->sets,
-                    &address, false);
+    good = good && start_scanners(world, plan, seekers, &address, from_ns, &chance);
     while (good && !all_found(seekers, plan->scanner_count) &&
            ys_world_now_ns(world) < from_ns + YS_SEARCH_MS * YS_NS_PER_MS)
         ys_world_run(world, SETTLE_NS);
@@ -381,6 +443,21 @@ static void run_all(struct searches *searches)
         (void)pthread_join(threads[--count], NULL);
 }
 
+/* Sets the shares side by side. Where one of them is all or nothing, a single search more or less is the error. */
+static void judge_search(struct ys_search *search)
+{
+    ys_discovery_shares(&search->calculated_of, ys_round_times_ms, search->calculated_within, YS_ROUND_TIMES);
+    search->agrees = true;
+    for (size_t i = 0; i < YS_ROUND_TIMES && search->runs > 0; i++) {
+        double expected = search->calculated_within[i];
+        double runs = search->runs;
+        search->found_within[i] = (double)ys_samples_within(&search->found_ms, ys_round_times_ms[i]) / runs;
+        search->error_within[i] = sqrt(fmax(expected * (1 - expected), 1 / runs) / runs);
+        search->agrees =
+            search->agrees && fabs(search->found_within[i] - expected) <= ERRORS_MOST * search->error_within[i] + 0.002;
+    }
+}
+
 static void gather(const struct searches *searches, const struct ys_interval_report *report, size_t index)
 {
     const struct ys_interval_plan *plan = searches->plan;
@@ -411,7 +488,13 @@ static void gather(const struct searches *searches, const struct ys_interval_rep
         .channels = set->channels != 0 ? set->channels : 7,
         .scan_interval_us = search->scanner.interval_us,
         .scan_window_us = search->scanner.window_us,
+        .any_phase = plan->any_phase,
     };
+    double alone =
+        1 - ys_collisions(search->calculated_of.packet_us, CROWD_PACKET_US, plan->crowd_interval_us, plan->crowd);
+    search->calculated_of.lost = 1 - (1 - plan->loss) * alone;
+    search->crowded = plan->crowd > 0;
+    judge_search(search);
     (void)ys_discovery_expect(&search->calculated_of, YS_SEARCH_MS, YS_SEARCH_MS, &search->calculated);
 }
 

@@ -14,6 +14,10 @@ struct ys_interval_plan {
     uint32_t seconds;               /* of the watch, 1 to 86,400 */
     uint32_t runs;                  /* of each scanner, 0 to 1,000,000 */
     uint64_t seed;
+    bool any_phase; /* a search begins at any time of its scanner's turns, not with its window on 37 */
+    double loss;    /* the share of packets that scanners get wrong, 0 to 0.9 */
+    uint32_t crowd; /* so many others advertise beside it, 31 bytes and equally strong; */
+    uint32_t crowd_interval_us;
     const struct ys_scanner *scanners;
     size_t scanner_count;
     unsigned threads;                                            /* 1 or more; what comes out does not depend on it */
@@ -25,6 +29,10 @@ struct ys_interval_plan {
 /* How long a search lasts at most. */
 #define YS_SEARCH_MS 60000
 
+/* Round times, in ms, at which the share found stands beside the share calculated. */
+#define YS_ROUND_TIMES 7
+extern const double ys_round_times_ms[YS_ROUND_TIMES];
+
 /* What came of one scanner's searches. */
 struct ys_search {
     struct ys_scanner scanner;
@@ -33,6 +41,11 @@ struct ys_search {
     uint32_t never; /* how many did not, within YS_SEARCH_MS */
     struct ys_discovery calculated_of;
     struct ys_discovery_expectation calculated;
+    double found_within[YS_ROUND_TIMES]; /* the share of searches; and by calculation: */
+    double calculated_within[YS_ROUND_TIMES];
+    double error_within[YS_ROUND_TIMES]; /* the standard error of so many searches */
+    bool agrees;                         /* nowhere are the two further apart than chance has it */
+    bool crowded; /* each collision is reckoned by itself: two with like intervals collide several times in a row */
 };
 
 struct ys_interval_report {

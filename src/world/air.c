@@ -22,6 +22,7 @@
 #define MAINS_HALF_US     10000
 #define ADVERTISING_BYTES 31
 #define STEP_US           625
+#define DELAY_US          10000.0 /* of each event, at the most */
 
 const char *const ys_air_words[] = {"perfect", "open", "hall", NULL};
 const char *const ys_reception_words[] = {"levels", "real", NULL};
@@ -112,23 +113,22 @@ static double uniform(struct ys_chance *chance)
 static bool add_neighbour(struct ys_world *world, const struct ys_disturber *disturber, uint16_t number)
 {
     struct ys_chance chance = ys_chance_of(world->seed, CHANCE_OF_NEIGHBOURS + number);
-    struct ys_controller *controller =
-        ys_world_neighbour(world, &(struct ys_controller_settings){
-                                      .number = number,
-                                      .seed = world->seed,
-                                      .address = {.bytes = {(uint8_t)number, (uint8_t)(number >> 8), 1, 0xff, 0xff, 0}},
-                                      .buffer_count = 1,
-                                      .power_dbm = disturber->power_dbm,
-                                      .send = ignore});
+    const struct ys_controller_settings settings = {
+        .number = number,
+        .seed = world->seed,
+        .address = {.bytes = {(uint8_t)number, (uint8_t)(number >> 8), 1, 0xff, 0xff, 0}},
+        .buffer_count = 1,
+        .power_dbm = disturber->power_dbm,
+        .send = ignore,
+    };
     world->disturbers++;
     double angle = 6.283185307179586 * uniform(&chance);
     double distance_m = disturber->around_m * sqrt(uniform(&chance));
-    if (controller == NULL || (ys_radio_has_model(world->radio) &&
-                               !ys_radio_place(world->radio, number, disturber->x_m + distance_m * cos(angle),
-                                               disturber->y_m + distance_m * sin(angle))))
-        return false;
-    advertise(controller, disturber->interval_us);
-    return true;
+    uint64_t after_ns = (uint64_t)(uniform(&chance) * (disturber->interval_us + DELAY_US)) * YS_NS_PER_US;
+    return ys_world_neighbour(world, &settings, after_ns, advertise, disturber->interval_us) &&
+           (!ys_radio_has_model(world->radio) ||
+            ys_radio_place(world->radio, number, disturber->x_m + distance_m * cos(angle),
+                           disturber->y_m + distance_m * sin(angle)));
 }
 
 bool ys_world_disturb(struct ys_world *world, const struct ys_disturber *disturber)

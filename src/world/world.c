@@ -9,6 +9,9 @@
 
 struct ys_neighbour {
     struct ys_controller *controller;
+    ys_neighbour_begins_fn *begins;
+    uint32_t parameter;
+    struct ys_timer timer;
     struct ys_neighbour *next;
 };
 
@@ -33,6 +36,7 @@ void ys_world_end(struct ys_world *world)
     while (world->neighbours != NULL) {
         struct ys_neighbour *neighbour = world->neighbours;
         world->neighbours = neighbour->next;
+        ys_clock_cancel(world->clock, &neighbour->timer);
         ys_controller_free(neighbour->controller);
         free(neighbour);
     }
@@ -40,15 +44,27 @@ void ys_world_end(struct ys_world *world)
     ys_clock_free(world->clock);
 }
 
-struct ys_controller *ys_world_neighbour(struct ys_world *world, const struct ys_controller_settings *settings)
+static void neighbour_begins(void *context)
+{
+    struct ys_neighbour *neighbour = context;
+    neighbour->begins(neighbour->controller, neighbour->parameter);
+}
+
+bool ys_world_neighbour(struct ys_world *world, const struct ys_controller_settings *settings, uint64_t after_ns,
+                        ys_neighbour_begins_fn *begins, uint32_t parameter)
 {
     struct ys_neighbour *neighbour = calloc(1, sizeof *neighbour);
     if (neighbour == NULL)
-        return NULL;
+        return false;
     neighbour->controller = ys_controller_new(world->radio, settings);
+    neighbour->begins = begins;
+    neighbour->parameter = parameter;
+    neighbour->timer = (struct ys_timer){.fire = neighbour_begins, .context = neighbour};
     neighbour->next = world->neighbours;
     world->neighbours = neighbour;
-    return neighbour->controller;
+    if (neighbour->controller != NULL)
+        ys_clock_set(world->clock, &neighbour->timer, ys_world_now_ns(world) + after_ns);
+    return neighbour->controller != NULL;
 }
 
 static void record_air(void *context, const struct ys_air_packet *packet)

@@ -59,8 +59,12 @@ void ys_world_end(struct ys_world *world);
 uint64_t ys_world_now_ns(const struct ys_world *world);
 
 struct ys_controller_settings;
-/* A controller without a host, which is freed when the world ends; NULL if there is no memory. */
-struct ys_controller *ys_world_neighbour(struct ys_world *world, const struct ys_controller_settings *settings);
+struct ys_controller;
+/* A controller without a host, which is freed when the world ends, and begins after some time. False if there is no
+ * memory. */
+typedef void ys_neighbour_begins_fn(struct ys_controller *controller, uint32_t parameter);
+bool ys_world_neighbour(struct ys_world *world, const struct ys_controller_settings *settings, uint64_t after_ns,
+                        ys_neighbour_begins_fn *begins, uint32_t parameter);
 
 /* From now on all goes to this recording too, in the order of its times, until the world ends; nothing, if it is NULL.
  * It must outlive the world. */

@@ -20,8 +20,15 @@
 #include "experiment/interval.h"
 #include "experiment/recorded.h"
 #include "experiment/verdict.h"
+#include "world/air.h"
 
 #define SCANNERS_MOST 16
+
+/* Options without a letter. */
+#define KEY_ANY_PHASE      0x200
+#define KEY_LOSS           0x201
+#define KEY_CROWD          0x202
+#define KEY_CROWD_INTERVAL 0x203
 
 struct input {
     struct common common;
@@ -32,6 +39,10 @@ struct input {
     const char *plot;
     struct ys_scanner scanners[SCANNERS_MOST];
     size_t scanner_count;
+    bool any_phase;
+    unsigned long long loss; /* percent */
+    unsigned long long crowd;
+    unsigned long long crowd_interval_ms;
     struct recorder recorder;
     const char *capture; /* NULL: it is simulated */
     const char *advertiser;
@@ -78,6 +89,22 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case 'r':
         input->of_simulations = "runs";
         good = take_number(state, "runs", argument, 1, 1000000, &input->runs);
+        break;
+    case KEY_ANY_PHASE:
+        input->of_simulations = "any-phase";
+        input->any_phase = true;
+        break;
+    case KEY_LOSS:
+        input->of_simulations = "loss";
+        good = take_number(state, "loss", argument, 0, 90, &input->loss);
+        break;
+    case KEY_CROWD:
+        input->of_simulations = "crowd";
+        good = take_number(state, "crowd", argument, 0, YS_NEIGHBOURS_MOST, &input->crowd);
+        break;
+    case KEY_CROWD_INTERVAL:
+        input->of_simulations = "crowd-interval";
+        good = take_number(state, "crowd-interval", argument, 20, 10240, &input->crowd_interval_ms);
         break;
     case 'w':
         input->set = argument;
@@ -199,6 +226,10 @@ static int run(const char *who, struct input *input, const struct ys_design *des
         .seconds = (uint32_t)input->seconds,
         .runs = (uint32_t)input->runs,
         .seed = input->seed,
+        .any_phase = input->any_phase,
+        .loss = (double)input->loss / 100,
+        .crowd = (uint32_t)input->crowd,
+        .crowd_interval_us = (uint32_t)input->crowd_interval_ms * 1000,
         .scanners = input->scanners,
         .scanner_count = input->scanner_count,
         .threads = cores > 0 ? (unsigned)cores : 1,
@@ -224,6 +255,11 @@ int verb_interval(int argc, char **argv)
          "Let this one look for it, and not all presets: constant, half, tenth, hundredth, or a window of an interval "
          "such as \"30 ms of 100 ms\"; may be given several times",
          0},
+        {"any-phase", KEY_ANY_PHASE, NULL, 0,
+         "Begin to look at any time of a scanner's turns; otherwise a search begins with its window on 37", 0},
+        {"loss", KEY_LOSS, "PERCENT", 0, "So many of all packets arrive with a wrong CRC: 0 to 90", 0},
+        {"crowd", KEY_CROWD, "NUMBER", 0, "So many others advertise at the same place: 0 to 1000", 0},
+        {"crowd-interval", KEY_CROWD_INTERVAL, "MS", 0, "Their interval: 20 to 10240 ms (default 100)", 0},
         {"advertiser", 'a', "WHO", 0,
          "In a capture, the device with this name or address; otherwise the one that advertises the definition's name",
          0},
@@ -245,7 +281,7 @@ int verb_interval(int argc, char **argv)
                "place of a simulated one.\v"
                "Exit status: 0 all is as expected, 1 something is not, 2 the definition or an option is wrong.",
     };
-    struct input input = {.seed = 1, .seconds = 60, .runs = 1000};
+    struct input input = {.seed = 1, .seconds = 60, .runs = 1000, .crowd_interval_ms = 100};
     if (!parse_options(&argp, argc, argv, &input))
         return EXIT_BAD_INPUT;
     struct ys_design *design;

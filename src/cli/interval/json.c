@@ -19,13 +19,27 @@ static json_t *found_json(struct ys_search *search)
                      time_json(ys_search_quantile_ms(search, 1)));
 }
 
+static json_t *within_json(const struct ys_search *search)
+{
+    json_t *list = json_array();
+    for (size_t i = 0; i < YS_ROUND_TIMES; i++)
+        (void)json_array_append_new(list,
+                                    json_pack("{s:f, s:f, s:f, s:f}", "within_ms", ys_round_times_ms[i], "found_ratio",
+                                              search->found_within[i], "calculated_ratio", search->calculated_within[i],
+                                              "error_ratio", search->error_within[i]));
+    return list;
+}
+
 static json_t *search_json(struct ys_search *search)
 {
-    return json_pack("{s:s, s:f, s:f, s:I, s:I, s:o, s:{s:o, s:o}}", "scanner", search->scanner.name, "window_ms",
-                     search->scanner.window_us / 1000.0, "interval_ms", search->scanner.interval_us / 1000.0, "runs",
-                     (json_int_t)search->runs, "never", (json_int_t)search->never, "found_ms", found_json(search),
-                     "calculated_ms", "median", time_json(search->calculated.median_ms), "p95",
-                     time_json(search->calculated.p95_ms));
+    json_t *root = json_pack("{s:s, s:f, s:f, s:I, s:I, s:o, s:{s:o, s:o}}", "scanner", search->scanner.name,
+                             "window_ms", search->scanner.window_us / 1000.0, "interval_ms",
+                             search->scanner.interval_us / 1000.0, "runs", (json_int_t)search->runs, "never",
+                             (json_int_t)search->never, "found_ms", found_json(search), "calculated_ms", "median",
+                             time_json(search->calculated.median_ms), "p95", time_json(search->calculated.p95_ms));
+    (void)json_object_set_new(root, "shares", within_json(search));
+    (void)json_object_set_new(root, "agrees", search->crowded ? json_null() : json_boolean(search->agrees));
+    return root;
 }
 
 static json_t *packets_json(const struct ys_advertising_meter *air)

@@ -1,6 +1,7 @@
 /* Intervals and times until found as a picture. */
 #include "cli/interval/plot.h"
 
+#include <math.h>
 #include <stdio.h>
 #include <string.h>
 
@@ -8,6 +9,7 @@
 
 #define BINS         20
 #define CURVE_POINTS 400
+#define DELAY_MS     10.0
 
 static void put_histogram(FILE *data, struct ys_samples *intervals, double *least_ms, double *width_ms)
 {
@@ -36,6 +38,27 @@ static void put_curve(FILE *data, struct ys_search *search)
     }
 }
 
+/* The calculated share at times that are as far from each other on a logarithmic scale. */
+static void put_calculated(FILE *data, const struct ys_search *search)
+{
+    double times_ms[CURVE_POINTS];
+    double shares[CURVE_POINTS];
+    for (int i = 0; i < CURVE_POINTS; i++)
+        times_ms[i] = pow(YS_SEARCH_MS, (double)(i + 1) / CURVE_POINTS);
+    ys_discovery_shares(&search->calculated_of, times_ms, shares, CURVE_POINTS);
+    (void)fprintf(data, "\n\n# %s, calculated: time in s, and the share in %%\n", search->scanner.name);
+    for (int i = 0; i < CURVE_POINTS; i++)
+        (void)fprintf(data, "%.6f %.4f\n", times_ms[i] / 1000, shares[i] * 100);
+}
+
+/* What is expected in a bin of intervals: the random part is as likely everywhere from 0 to 10 ms. */
+static double expected_in_bin(const struct measured *measured, double width_ms)
+{
+    const struct ys_advertisement *set = measured->design->sets;
+    bool exact = set->interval_max_us == set->interval_min_us;
+    return exact ? (double)measured->report->air.intervals_ms.count * width_ms / DELAY_MS : 0;
+}
+
 bool interval_draw(const char *who, const char *path, bool replaces, const struct measured *measured)
 {
     struct ys_interval_report *report = measured->report;
@@ -47,17 +70,26 @@ bool interval_draw(const char *who, const char *path, bool replaces, const struc
     put_histogram(plot.data, &report->air.intervals_ms, &least_ms, &width_ms);
     for (size_t i = 0; i < report->search_count; i++)
         put_curve(plot.data, &report->searches[i]);
+    for (size_t i = 0; i < report->search_count; i++)
+        put_calculated(plot.data, &report->searches[i]);
+    double expected = expected_in_bin(measured, width_ms);
+    char line[160] = "";
+    if (expected > 0)
+        (void)snprintf(line, sizeof line,
+                       ", [%.6f:%.6f] %.6f with lines lw 2 dt 2 lc rgb \"#c1442e\" title \"expected, 0 to 10 ms\"",
+                       interval_set_ms(measured->design), interval_set_ms(measured->design) + DELAY_MS, expected);
     (void)fprintf(plot.script,
                   "set multiplot layout 2,1 margins 0.08,0.97,0.09,0.93 spacing 0.15\n"
                   "set border 3\nset tics nomirror out\nset grid ytics lc rgb \"#d8d8d8\"\n"
                   "set style fill solid 0.85 noborder\n"
                   "set title \"Intervals between advertising events, set to %g ms\"\n"
                   "set xlabel \"ms\"\nset ylabel \"events\"\nset yrange [0:*]\nset boxwidth %.6f\n"
-                  "plot data index 0 using 1:2 with boxes lc rgb \"#2a6f97\" notitle\n"
+                  "set key top right\n"
+                  "plot data index 0 using 1:2 with boxes lc rgb \"#2a6f97\" title \"measured\"%s\n"
                   "set title \"Share of %llu searches that have found it\"\n"
                   "set logscale x\nset xlabel \"s since the scanner began\"\nset ylabel \"%%\"\nset yrange [0:104]\n"
                   "set xrange [0.001:%d]\nset key left top Left reverse\nplot",
-                  interval_set_ms(measured->design), 0.9 * width_ms, measured->runs, YS_SEARCH_MS / 1000);
+                  interval_set_ms(measured->design), 0.9 * width_ms, line, measured->runs, YS_SEARCH_MS / 1000);
     for (size_t i = 0; i < report->search_count; i++) {
         static const char *const colours[] = {"#2a6f97", "#c1442e", "#4f7f3a", "#8a5a9e",
                                               "#b8860b", "#3b3b3b", "#d1779b", "#66a5ad"};
@@ -66,10 +98,13 @@ bool interval_draw(const char *who, const char *path, bool replaces, const struc
         char title[120];
         (void)snprintf(title, sizeof title, "%s%s%g ms of %g ms", named ? scanner->name : "", named ? ", " : "",
                        scanner->window_us / 1000.0, scanner->interval_us / 1000.0);
-        (void)fprintf(plot.script, "%s data index %zu using 1:2 with steps lw 2 lc rgb \"%s\" title ", i > 0 ? "," : "",
-                      i + 1, colours[i % 8]);
+        (void)fprintf(plot.script,
+                      "%s data index %zu using 1:2 with lines lw 6 lc rgb \"#55%s\" notitle"
+                      ", data index %zu using 1:2 with steps lw 2 lc rgb \"%s\" title ",
+                      i > 0 ? "," : "", report->search_count + i + 1, colours[i % 8] + 1, i + 1, colours[i % 8]);
         plot_put_text(plot.script, title);
     }
+    (void)fprintf(plot.script, ", NaN with lines lw 6 lc rgb \"#55808080\" title \"calculated\"");
     (void)fprintf(plot.script, "\n");
     return plot_end(&plot);
 }

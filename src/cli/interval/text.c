@@ -113,6 +113,33 @@ static void print_searches(struct ys_interval_report *report)
     }
 }
 
+/* The shares found within round times, and below each what was calculated. */
+static void print_shares(const struct ys_interval_report *report)
+{
+    (void)printf("\nshare found       %-10s", "within");
+    for (size_t i = 0; i < YS_ROUND_TIMES; i++)
+        (void)printf(ys_round_times_ms[i] < 1000 ? "%6g ms" : "%7g s",
+                     ys_round_times_ms[i] < 1000 ? ys_round_times_ms[i] : ys_round_times_ms[i] / 1000);
+    (void)printf("\n");
+    for (size_t i = 0; i < report->search_count; i++) {
+        const struct ys_search *search = &report->searches[i];
+        double most = 0;
+        (void)printf("  %-15s %-10s", search->scanner.name, "found");
+        for (size_t k = 0; k < YS_ROUND_TIMES; k++)
+            (void)printf("%7.1f %%", 100 * search->found_within[k]);
+        (void)printf("\n  %-15s %-10s", "", "calculated");
+        for (size_t k = 0; k < YS_ROUND_TIMES; k++) {
+            (void)printf("%7.1f %%", 100 * search->calculated_within[k]);
+            most = search->error_within[k] > most ? search->error_within[k] : most;
+        }
+        (void)printf("  %s, give or take %.1f\n",
+                     search->crowded  ? "each collision by itself"
+                     : search->agrees ? "they agree"
+                                      : "THEY DO NOT AGREE",
+                     100 * most);
+    }
+}
+
 /* Prints each expectation and whether it is met; false if one is not. */
 static bool print_verdicts(const struct ys_design *design, struct ys_interval_report *report)
 {
@@ -163,6 +190,8 @@ bool interval_print(const struct measured *measured)
     } else {
         print_searches(report);
         (void)printf("  %llu searches each; one is given up after %d s\n", measured->runs, YS_SEARCH_MS / 1000);
+        if (measured->runs > 0)
+            print_shares(report);
     }
     return print_verdicts(design, report);
 }
