@@ -99,6 +99,8 @@ def surroundings(section, example):
         base["device"]["link"] = {}
     if section == "`energy`":
         base["energy"] = {"standby": "2 uA", "transmit": "5 mA", "receive": "5 mA"}
+        if "cut off" in example:
+            base["energy"]["voltage"] = ["3 V", "2 V"]
     if section == "`expect`":
         base["expect"] = [{"found within": "1 s"} if "by" in example or "in" in example else {}]
         base["advertising"] = [base["advertising"], {"name": "locator", "kind": "beacon", "interval": "1 s"}]

@@ -4,7 +4,6 @@
 #include <string.h>
 
 #include "measure/advertising.h"
-#include "measure/charge.h"
 #include "measure/discovery.h"
 #include "measure/link_meter.h"
 #include "measure/samples.h"
@@ -422,17 +421,6 @@ static void an_advertiser_without_an_address_is_known_by_that(void **state)
     ys_advertising_meter_free(&meter);
 }
 
-static void charge_follows_from_what_is_drawn(void **state)
-{
-    (void)state;
-    const struct ys_energy energy = {
-        .standby_ua = 2, .transmit_ma = 5, .receive_ma = 4, .wake_up_uc = 3, .battery_mah = 240};
-    const struct ys_activity activity = {.seconds = 10, .events = 20, .transmit_s = 0.02, .receive_s = 0.01};
-    assert_near(ys_charge_mean_ua(&energy, &activity), 2 + (20 * 3 + 1000 * (0.02 * 5 + 0.01 * 4)) / 10);
-    assert_near(ys_charge_days(&energy, 22), 240000.0 / 22 / 24);
-    assert_near(ys_charge_days(&energy, 0), 0);
-}
-
 /* Who always listens hears the first event: it comes at any time of an interval with its delay. */
 static void who_always_listens_finds_at_the_first_event(void **state)
 {
@@ -551,7 +539,6 @@ int main(void)
         cmocka_unit_test(extended_advertising_is_measured_to_the_packet),
         cmocka_unit_test(the_oldest_pointer_is_forgotten),
         cmocka_unit_test(an_advertiser_without_an_address_is_known_by_that),
-        cmocka_unit_test(charge_follows_from_what_is_drawn),
         cmocka_unit_test(who_always_listens_finds_at_the_first_event),
         cmocka_unit_test(scanners_are_named_or_written),
         cmocka_unit_test(what_a_link_carries_can_be_counted_by_hand),

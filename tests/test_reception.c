@@ -145,6 +145,7 @@ static double error_starts(bool coded, double margin_db)
     return fmin(union_bound(paths, 0.5 * pow(2 * coded_symbols, ratio)), 1);
 }
 
+/* Vol 6 Part B 3.3.1. */
 static void at_the_sensitivity_one_bit_of_a_thousand_is_wrong(void **state)
 {
     (void)state;

@@ -390,6 +390,11 @@ bool ys_simulated_made(const struct ys_simulated *simulated, struct ys_address *
     return ys_controller_made(simulated->controller, made);
 }
 
+const struct ys_radio_use *ys_simulated_use(const struct ys_simulated *simulated)
+{
+    return ys_controller_use(simulated->controller);
+}
+
 void ys_simulated_inject(struct ys_simulated *simulated, uint16_t connection, uint16_t channel, const uint8_t *bytes,
                          uint16_t length)
 {

@@ -51,6 +51,9 @@ const struct ys_port *ys_simulated_port(const struct ys_simulated *simulated);
  * the host, ys_host_address. */
 bool ys_simulated_made(const struct ys_simulated *simulated, struct ys_address *made);
 
+/* What the radio of its controller was used for until now. */
+const struct ys_radio_use *ys_simulated_use(const struct ys_simulated *simulated);
+
 /* Puts an L2CAP frame on a connection past the host, as no host would: `length` bytes, at most 255, on a channel. It
  * takes one of the controller's buffers, so there should be time between two. */
 void ys_simulated_inject(struct ys_simulated *simulated, uint16_t connection, uint16_t channel, const uint8_t *bytes,

@@ -161,29 +161,48 @@ static uint64_t longest_interval_ns(const struct ys_design *design)
     return design->sets->interval_max_us * YS_NS_PER_US;
 }
 
+/* What the device does until now counts as advertising, from `from` on; or does not. */
+static void count_activity(struct ys_interval_report *report, const struct ys_world *world,
+                           const struct ys_device *device, struct ys_radio_use *from, uint64_t *from_ns, bool counts)
+{
+    const struct ys_radio_use *now = ys_simulated_use(ys_device_simulated(device));
+    uint64_t now_ns = ys_world_now_ns(world);
+    if (counts) {
+        ys_activity_add(&report->activity, from, now);
+        report->activity.seconds += (double)(now_ns - *from_ns) / (double)YS_NS_PER_S;
+    }
+    *from = *now;
+    *from_ns = now_ns;
+}
+
 /* A central comes and goes, in the second and in the last third of the time. */
-static void watch(const struct ys_interval_plan *plan, struct ys_world *world, struct ys_central *central,
-                  const struct ys_address *address, struct ys_task tasks[2 * CONNECTIONS],
+static void watch(const struct ys_interval_plan *plan, struct ys_world *world, const struct ys_device *device,
+                  struct ys_central *central, const struct ys_address *address, struct ys_task tasks[2 * CONNECTIONS],
                   struct ys_interval_report *report)
 {
     uint64_t all_ns = (uint64_t)plan->seconds * YS_NS_PER_S;
     uint64_t from_ns = ys_world_now_ns(world);
     bool connects = ys_advertisement_kind(plan->design->sets) == YS_ADVERTISE_CONNECTABLE;
     struct ys_peer *peer = ys_central_peer(central, address);
+    struct ys_radio_use use = *ys_simulated_use(ys_device_simulated(device));
+    uint64_t use_ns = from_ns;
     if (connects) {
         ys_central_start(central);
         connects = ys_central_wait(central) && peer != NULL;
     }
     for (uint64_t i = 0; i < CONNECTIONS && connects; i++) {
         ys_clock_run(world->clock, from_ns + (i + 1) * all_ns / 3);
+        count_activity(report, world, device, &use, &use_ns, true);
         ys_begin_connect(&tasks[2 * i], peer, 5 * YS_NS_PER_S);
         if (!ys_task_wait(&tasks[2 * i]))
             continue;
         ys_world_run(world, all_ns / 20);
         ys_begin_disconnect(&tasks[2 * i + 1], peer);
         report->connections += ys_task_wait(&tasks[2 * i + 1]);
+        count_activity(report, world, device, &use, &use_ns, false);
     }
     ys_clock_run(world->clock, from_ns + all_ns);
+    count_activity(report, world, device, &use, &use_ns, true);
 }
 
 static enum ys_phy answering_phy(const struct ys_advertisement *set)
@@ -201,7 +220,7 @@ struct ys_activity ys_interval_activity(const struct ys_advertising_meter *air, 
     return (struct ys_activity){
         .seconds = seconds,
         .events = air->events,
-        .transmit_s = (double)air->on_air_ns / (double)YS_NS_PER_S,
+        .transmit_s = {(double)air->on_air_ns / (double)YS_NS_PER_S},
         .receive_s = (double)air->listens * (SLACK_S + address_s) + (double)air->requests * (request_s - address_s),
     };
 }
@@ -242,10 +261,9 @@ static bool watch_device(const struct ys_interval_plan *plan, struct ys_interval
         ys_world_record(&world, plan->recording);
         good = seek(&seeker, &world, SCANNER_NUMBER, &ys_scanners[1], plan->design->sets, &address, true);
         if (good)
-            watch(plan, &world, central, &address, tasks, report);
+            watch(plan, &world, device, central, &address, tasks, report);
         report->seconds = (double)(ys_world_now_ns(&world) - SETTLE_NS) / (double)YS_NS_PER_S;
         ys_advertising_meter_end(&report->air, ys_world_now_ns(&world));
-        report->activity = ys_interval_activity(&report->air, plan->design->sets, report->seconds);
     }
     ys_controller_free(seeker.controller);
     ys_central_free(central);

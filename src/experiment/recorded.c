@@ -350,6 +350,22 @@ static void fill_plan(const struct flow *flow, double seconds, struct ys_through
     plan->distance_m = 0;
 }
 
+/* What the peripheral did, as far as the air shows it: an event that it attended is one in which it sent. Its receiver
+ * was on for what the central sent then, and around each anchor for as long as two clocks of 50 ppm may be off. */
+static struct ys_activity activity_of(const struct flow *flow, const struct ys_link_meter *air, double seconds)
+{
+    const struct ys_link_side *own = &air->sides[1];
+    double apart_s = own->events > 0 ? seconds / (double)own->events : 0;
+    double widening_s = flow->interval_us > 0 ? 16e-6 + apart_s * 100e-6 : 0;
+    return (struct ys_activity){
+        .seconds = seconds,
+        .events = own->events,
+        .transmit_s = {(double)own->on_air_ns / 1e9},
+        .turn_s = (double)own->packets * YS_LINK_INTER_FRAME_SPACE_NS / 1e9,
+        .receive_s = (double)air->heard_ns / 1e9 + (double)own->events * widening_s,
+    };
+}
+
 static void fill_report(const struct flow *flow, const struct measuring *measuring,
                         const struct ys_throughput_plan *plan)
 {
@@ -362,6 +378,7 @@ static void fill_report(const struct flow *flow, const struct measuring *measuri
     report->used = flow->interval_us > 0 ? ys_link_meter_used(&report->air, flow->interval_us) : 0;
     if (seconds > 0)
         report->airtime = (double)(report->air.sides[0].on_air_ns + report->air.sides[1].on_air_ns) / 1e9 / seconds;
+    report->activity = activity_of(flow, &report->air, seconds);
     ys_throughput_charge(plan, report);
 }
 

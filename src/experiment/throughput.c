@@ -11,6 +11,7 @@
 #include "experiment/throughput_run.h"
 #include "measure/errors.h"
 #include "wire/att.h"
+#include "world/activity.h"
 #include "world/air.h"
 
 /* A value changes so often while one is sent: whichever goes is a new one. */
@@ -218,7 +219,10 @@ static void measure(struct run *run)
     run->measures = true;
     run->from_ns = ys_run_now_ns(run);
     main_flow(&run->links[0])->took = &report->latency_ms;
+    const struct ys_radio_use before = *ys_simulated_use(run->links[0].device.simulated);
     ys_world_run(&run->world, for_ns);
+    ys_activity_add(&report->activity, &before, ys_simulated_use(run->links[0].device.simulated));
+    report->activity.seconds = (double)for_ns / 1e9;
     run->measures = false;
     main_flow(&run->links[0])->took = NULL;
     report->ended = !all_are_connected(run);

@@ -1,31 +1,79 @@
-/* What advertising costs in charge. */
+/* What a device draws, by what it does: one formula for advertising, scanning and connections. */
 #ifndef MEASURE_CHARGE_H
 #define MEASURE_CHARGE_H
 
 #include <stdint.h>
 
+/* A part of each event that lasts so long, whatever the event is. */
+struct ys_phase {
+    double us;
+    double ma;
+};
+
+/* What the transmitter draws at a power. */
+struct ys_power_level {
+    double dbm;
+    double ma;
+};
+
+#define YS_POWER_LEVELS 8
+
 /* What the hardware draws. */
 struct ys_energy {
     double standby_ua;
-    double transmit_ma;
+    struct ys_phase wake;                            /* until its clocks run */
+    struct ys_phase prepare;                         /* it computes before its radio is on */
+    struct ys_phase ramp;                            /* its radio is switched on */
+    struct ys_phase finish;                          /* it computes afterwards, and goes to sleep */
+    struct ys_power_level transmit[YS_POWER_LEVELS]; /* by power, ascending; at least one */
+    unsigned levels;
+    double turn_ma; /* between a packet and the next; 0: as its receiver */
     double receive_ma;
-    double wake_up_uc;  /* charge of waking up for an event, and of going to sleep again */
-    double battery_mah; /* 0: not known */
+    double wake_up_uc;     /* the charge of all else of an event */
+    double battery_mah;    /* 0: not known */
+    double full_v;         /* of the battery; 0: not known, likewise: */
+    double empty_v;        /* when it has given all of it */
+    double cut_off_v;      /* the hardware stops at this */
+    double self_discharge; /* share of what is in it that it loses in a year by itself, 0 to less than 1 */
 };
 
-/* What an advertiser did in a time. */
+#define YS_ACTIVITY_POWERS 4
+
+/* What it did in a time. */
 struct ys_activity {
     double seconds;
-    uint64_t events;
-    double transmit_s; /* its transmitter was on */
-    double receive_s;  /* its receiver was on */
+    uint64_t events;                       /* that it was awake for */
+    double transmit_s[YS_ACTIVITY_POWERS]; /* its transmitter was on, with this power: */
+    double power_dbm[YS_ACTIVITY_POWERS];
+    double turn_s;    /* its radio turned round, or stayed awake between packets */
+    double receive_s; /* its receiver was on */
 };
 
-/* The mean current in uA:
- * standby + (events x wake-up + transmit time x transmit + receive time x receive) / time. */
+/* What the parts of it come to, in microcoulombs. */
+struct ys_charge {
+    double standby_uc;
+    double events_uc;
+    double transmit_uc;
+    double turn_uc;
+    double receive_uc;
+};
+
+/* What the transmitter draws at a power: between two that are known in proportion, beyond them as the next one. */
+double ys_transmit_ma(const struct ys_energy *energy, double power_dbm);
+
+/* What each event costs, whatever is sent and heard in it, in microcoulombs. */
+double ys_event_uc(const struct ys_energy *energy);
+
+struct ys_charge ys_charge_of(const struct ys_energy *energy, const struct ys_activity *activity);
+
+/* The mean current in uA: the sum of all parts, by the time. */
 double ys_charge_mean_ua(const struct ys_energy *energy, const struct ys_activity *activity);
 
-/* How many days the battery lasts at this current; 0 if it is not known. Nothing is taken off for its own loss. */
+/* The share of a battery that the hardware can use: its voltage falls evenly from full to empty, and it stops at its
+ * cut-off. */
+double ys_battery_usable(const struct ys_energy *energy);
+
+/* How many days the battery lasts at this current, with what it loses by itself; 0 if it is not known. */
 double ys_charge_days(const struct ys_energy *energy, double mean_ua);
 
 #endif

@@ -29,6 +29,7 @@ static double prefers(unsigned distance, double wrong)
     return sum;
 }
 
+/* Vol 6 Part B 3.3.1. */
 static double bound(const double counts[DISTANCES], double wrong)
 {
     double sum = 0;

@@ -19,6 +19,8 @@ void ys_link_meter_take(struct ys_link_meter *meter, const struct ys_air_packet 
     if (begins_event(meter, packet)) {
         meter->events++;
         meter->event_ns = packet->start_ns;
+        meter->central_ns = 0;
+        meter->sides[0].in_event = meter->sides[1].in_event = false;
         meter->last_ns = packet->start_ns;
     }
     if (meter->events == 0) /* it was going on when the watch began */
@@ -29,6 +31,14 @@ void ys_link_meter_take(struct ys_link_meter *meter, const struct ys_air_packet 
     side->sequence = pdu.sequence;
     side->packets++;
     side->on_air_ns += packet->duration_ns;
+    side->events += !side->in_event;
+    side->in_event = true;
+    if (packet->side == YS_AIR_CENTRAL) {
+        meter->central_ns += packet->duration_ns;
+    } else {
+        meter->heard_ns += meter->central_ns;
+        meter->central_ns = 0;
+    }
     if (pdu.length > 0 && pdu.kind != YS_LINK_CONTROL) {
         side->data_packets++;
         side->retransmissions += again;

@@ -10,7 +10,9 @@ struct ys_link_side {
     uint64_t data_packets; /* that carry data, those sent again among them; and these: */
     uint64_t retransmissions;
     uint64_t on_air_ns;
-    bool any; /* private, likewise: */
+    uint64_t events; /* in which it sent */
+    bool any;        /* private, likewise: */
+    bool in_event;
     bool sequence;
 };
 
@@ -20,9 +22,11 @@ struct ys_link_meter {
     /* results */
     struct ys_link_side sides[2]; /* the central, the peripheral */
     uint64_t events;
-    uint64_t events_ns; /* from the first packet to the end of the last, of all of them together */
-    uint64_t last_ns;   /* end of the last packet */
-    uint64_t event_ns;  /* private: begin of the current event */
+    uint64_t events_ns;  /* from the first packet to the end of the last, of all of them together */
+    uint64_t heard_ns;   /* of the central, in events in which the peripheral sent: it was there */
+    uint64_t last_ns;    /* end of the last packet */
+    uint64_t central_ns; /* private: of the central in this event, of which it is not known yet */
+    uint64_t event_ns;   /* private: begin of the current event */
 };
 
 /* Takes a packet; in order of time. Those of others are passed over. */

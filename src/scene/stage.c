@@ -297,6 +297,24 @@ bool ys_stage_do(struct ys_stage *stage, const struct ys_steps *steps)
     return passed && stage->take->ending != YS_TAKE_BROKEN;
 }
 
+/* What devices have drawn until now, while they had power. */
+static void tell_spent(const struct ys_stage *stage)
+{
+    struct ys_take *take = stage->take;
+    for (size_t i = 0; i < stage->scene->device_count; i++) {
+        const struct ys_energy_given *energy = &stage->scene->actors[i].design->energy;
+        const struct ys_activity activity = ys_device_activity(stage->actors[i].device);
+        if (!energy->given || activity.seconds <= 0)
+            continue;
+        double mean_ua = ys_charge_mean_ua(&energy->figures, &activity);
+        take->spent = ys_grow(take->spent, take->spent_count, sizeof *take->spent);
+        take->spent[take->spent_count++] = (struct ys_spent){.who = stage_copy(stage->scene->actors[i].name.text),
+                                                             .mean_ua = mean_ua,
+                                                             .charge = ys_charge_of(&energy->figures, &activity),
+                                                             .days = ys_charge_days(&energy->figures, mean_ua)};
+    }
+}
+
 void ys_scene_play(const struct ys_scene *scene, uint64_t seed, struct ys_recording *recording, struct ys_take *take)
 {
     struct ys_stage *stage = ys_stage_new(scene, take, seed, recording, NULL, NULL);
@@ -306,6 +324,7 @@ void ys_scene_play(const struct ys_scene *scene, uint64_t seed, struct ys_record
         take->ending = YS_TAKE_FAILED;
         ys_packets_say(stage->packets, PACKETS_BEFORE, false, take_packet_line, take);
     }
+    tell_spent(stage);
     take->simulated_s = (double)ys_world_now_ns(&stage->world) / (double)YS_NS_PER_S;
     ys_stage_free(stage);
 }

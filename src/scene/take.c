@@ -20,6 +20,9 @@ void ys_take_clear(struct ys_take *take)
     free(take->steps);
     free(take->lines);
     free(take->packets);
+    for (size_t i = 0; i < take->spent_count; i++)
+        free(take->spent[i].who);
+    free(take->spent);
     free(take->problem);
     *take = (struct ys_take){.seed = 0};
 }

@@ -3,6 +3,7 @@
 #define SCENE_TAKE_H
 
 #include "design/model/finding.h"
+#include "measure/charge.h"
 #include "world/world.h"
 
 /* How a take has ended. */
@@ -29,6 +30,14 @@ struct ys_log_line {
 };
 
 /* A scene that was played once. */
+/* What a device has drawn. */
+struct ys_spent {
+    char *who;
+    double mean_ua;
+    struct ys_charge charge;
+    double days; /* that its battery lasts like this; 0: not known */
+};
+
 struct ys_take {
     uint64_t seed;
     enum ys_ending ending;
@@ -42,6 +51,8 @@ struct ys_take {
     size_t packet_count;
     double simulated_s;
     uint64_t air_packets;
+    struct ys_spent *spent; /* by devices whose definition says what their hardware draws */
+    size_t spent_count;
 };
 
 void ys_take_clear(struct ys_take *take);

@@ -241,7 +241,10 @@ void advertiser_init(struct advertiser *advertiser, struct ys_controller *contro
         .event = {.fire = start_event, .context = advertiser},
         .step = {.fire = step, .context = advertiser},
         .end = {.fire = time_is_over, .context = advertiser},
-        .receiver = {.receive = receive, .context = advertiser, .owner = controller->settings.number},
+        .receiver = {.receive = receive,
+                     .context = advertiser,
+                     .owner = controller->settings.number,
+                     .use = &controller->use},
     };
 }
 

@@ -77,6 +77,7 @@ static uint64_t transmit(struct ys_controller *controller, const struct sending_
                                                 .crc_init = YS_LINK_ADVERTISING_CRC_INIT,
                                                 .sender = controller->settings.number,
                                                 .power_dbm = on->power_dbm,
+                                                .use = &controller->use,
                                                 .pdu = pdu->start,
                                                 .length = (uint16_t)ys_writer_stored(pdu),
                                             });

@@ -106,6 +106,11 @@ bool ys_controller_made(const struct ys_controller *controller, struct ys_addres
     return advertisers_made(controller, made);
 }
 
+const struct ys_radio_use *ys_controller_use(const struct ys_controller *controller)
+{
+    return &controller->use;
+}
+
 struct ys_controller *ys_controller_new(struct ys_radio *radio, const struct ys_controller_settings *settings)
 {
     struct ys_controller *controller = calloc(1, sizeof *controller);

@@ -21,4 +21,7 @@ void ys_controller_receive(struct ys_controller *controller, const uint8_t *pack
 /* Under which address it is advertising, if that is one that it makes itself (Core 5.4 Vol 6 Part B 6); else false. */
 bool ys_controller_made(const struct ys_controller *controller, struct ys_address *made);
 
+/* What its radio was used for until now. */
+const struct ys_radio_use *ys_controller_use(const struct ys_controller *controller);
+
 #endif

@@ -166,6 +166,7 @@ struct resolving {
 struct ys_controller {
     struct ys_controller_settings settings;
     struct ys_character character;
+    struct ys_radio_use use;
     struct ys_radio *radio;
     struct ys_clock *clock;
     struct ys_chance chance;

@@ -320,7 +320,10 @@ void link_start(struct link *link, const struct link_begin *begin, const struct 
         .event = {.fire = start_event, .context = link},
         .step = {.fire = step, .context = link},
         .watch = {.fire = watch, .context = link},
-        .receiver = {.receive = receive, .context = link, .owner = link->controller->settings.number},
+        .receiver = {.receive = receive,
+                     .context = link,
+                     .owner = link->controller->settings.number,
+                     .use = &link->controller->use},
     };
     link_lengths_changed(link);
     procedures_begin(link);

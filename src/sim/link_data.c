@@ -245,6 +245,7 @@ uint64_t link_transmit(struct link *link)
                                                       .side = link->central ? YS_AIR_CENTRAL : YS_AIR_PERIPHERAL,
                                                       .sender = link->controller->settings.number,
                                                       .power_dbm = link->controller->settings.power_dbm,
+                                                      .use = &link->controller->use,
                                                       .pdu = bytes,
                                                       .length = (uint16_t)ys_writer_stored(&writer),
                                                   });

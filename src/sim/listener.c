@@ -154,7 +154,10 @@ void listener_init(struct listener *listener, struct ys_controller *controller, 
         .window_timer = {.fire = end_window, .context = listener},
         .reply_timer = {.fire = reply, .context = listener},
         .aux_timer = {.fire = follow, .context = listener},
-        .receiver = {.receive = receive, .context = listener, .owner = controller->settings.number},
+        .receiver = {.receive = receive,
+                     .context = listener,
+                     .owner = controller->settings.number,
+                     .use = &controller->use},
         .lost = lost,
     };
 }

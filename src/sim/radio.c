@@ -438,6 +438,8 @@ void ys_radio_stop(struct ys_receiver *receiver)
     if (receiver->next != NULL)
         receiver->next->link = receiver->link;
     receiver->listening = false;
+    if (receiver->use != NULL)
+        ys_radio_use_stop(receiver->use, ys_clock_now_ns(receiver->radio->clock));
 }
 
 void ys_radio_listen(struct ys_radio *radio, struct ys_receiver *receiver, uint8_t channel, enum ys_phy phy,
@@ -448,6 +450,9 @@ void ys_radio_listen(struct ys_radio *radio, struct ys_receiver *receiver, uint8
     receiver->phy = phy;
     receiver->access_address = access_address;
     receiver->listening = true;
+    receiver->radio = radio;
+    if (receiver->use != NULL)
+        ys_radio_use_listen(receiver->use, ys_clock_now_ns(radio->clock));
     receiver->next = radio->receivers[channel];
     if (receiver->next != NULL)
         receiver->next->link = &receiver->next;
@@ -567,6 +572,8 @@ uint64_t ys_radio_send(struct ys_radio *radio, const struct ys_sending *sending)
             receiver->access_address == sending->access_address && reaches(radio, receiver, transmission))
             hear(receiver, transmission);
     }
+    if (sending->use != NULL)
+        ys_radio_use_send(sending->use, packet->start_ns, packet->duration_ns, sending->power_dbm);
     uint64_t end_ns = packet->start_ns + packet->duration_ns;
     ys_clock_set(radio->clock, &transmission->end, end_ns);
     return end_ns;

@@ -13,6 +13,7 @@
 
 #include "sim/clock.h"
 #include "sim/propagation.h"
+#include "sim/radio_use.h"
 #include "sim/reception.h"
 #include "wire/air.h"
 
@@ -26,12 +27,14 @@ typedef void ys_receive_fn(void *context, const struct ys_air_packet *packet);
 struct ys_receiver {
     ys_receive_fn *receive;
     void *context;
-    uint16_t owner; /* number of a sender that it cannot hear: itself */
+    uint16_t owner;           /* number of a sender that it cannot hear: itself */
+    struct ys_radio_use *use; /* where its time is noted; or NULL */
     /* private */
     uint8_t channel;
     enum ys_phy phy;
     uint32_t access_address;
     bool listening;
+    struct ys_radio *radio;
     struct ys_receiver *next;
     struct ys_receiver **link;
     struct ys_transmission *hears;
@@ -54,6 +57,7 @@ struct ys_sending {
     int8_t power_dbm; /* of the sender */
     const uint8_t *pdu;
     uint16_t length;
+    struct ys_radio_use *use; /* where it is noted; or NULL */
 };
 
 struct ys_radio *ys_radio_new(struct ys_clock *clock);

@@ -134,6 +134,7 @@ static bool wire_up(struct ys_device *device)
                               });
     if (device->simulated == NULL)
         return false;
+    device->on_since_ns = ys_world_now_ns(device->world);
     uint64_t most = device->module.connections;
     uint64_t limit = device->design->limits.connections.given ? device->design->limits.connections.number : most;
     const struct ys_host_settings settings = {
@@ -227,6 +228,7 @@ static void power_off(struct ys_device *device)
     device->ready = false;
     ys_clock_cancel(device->world->clock, &device->interrupt);
     ys_person_leave(&device->person);
+    device->activity = ys_device_activity(device);
     ys_simulated_free(device->simulated);
     device->simulated = NULL;
     if (device->stand_in != NULL)
@@ -267,6 +269,16 @@ void ys_device_stop(struct ys_device *device)
 {
     power_off(device);
     ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "has no power");
+}
+
+struct ys_activity ys_device_activity(const struct ys_device *device)
+{
+    struct ys_activity activity = device->activity;
+    if (device->simulated == NULL)
+        return activity;
+    ys_activity_add(&activity, NULL, ys_simulated_use(device->simulated));
+    activity.seconds += (double)(ys_world_now_ns(device->world) - device->on_since_ns) / 1e9;
+    return activity;
 }
 
 bool ys_device_is_on(const struct ys_device *device)

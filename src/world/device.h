@@ -7,6 +7,7 @@
 
 #include "design/making/layout.h"
 #include "simulated/simulated.h"
+#include "world/activity.h"
 #include "world/hardware.h"
 #include "world/module.h"
 #include "world/stand_in.h"
@@ -54,6 +55,9 @@ void ys_device_hide(struct ys_device *device);
 struct ys_host *ys_device_host(struct ys_device *device);
 /* NULL while it has no power. */
 struct ys_simulated *ys_device_simulated(const struct ys_device *device);
+
+/* What its radio has done since the beginning of the world, while it had power. */
+struct ys_activity ys_device_activity(const struct ys_device *device);
 
 /* Whether its firmware has an input of this name; `names` are those that it has. */
 bool ys_device_has_input(const struct ys_device *device, const char *name, char *names, size_t size);

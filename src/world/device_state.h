@@ -6,6 +6,7 @@
 
 #include "design/making/layout.h"
 #include "simulated/simulated.h"
+#include "world/activity.h"
 #include "world/hardware.h"
 #include "world/module.h"
 #include "world/people.h"
@@ -32,6 +33,8 @@ struct ys_device {
     struct ys_stand_in_device *stand_in; /* or NULL */
     struct ys_store *store;              /* what survives without power */
     struct ys_simulated *simulated;      /* NULL: it has no power */
+    uint64_t on_since_ns;                /* it has had power */
+    struct ys_activity activity;         /* of its radio, before it was switched off; without the time */
     struct ys_timer interrupt;
     uint64_t notifications;                                    /* and indications, as its controller was told */
     void (*take)(void *context, const struct ys_event *event); /* of whoever uses its host too, or NULL */

@@ -76,10 +76,17 @@ static void print_charge(const struct ys_design *design, const struct ys_interva
     (void)printf("charge            %.2f uA in the mean", mean_ua);
     if (figures->battery_mah > 0)
         (void)printf("; %g mAh last %.0f days", figures->battery_mah, ys_charge_days(figures, mean_ua));
-    (void)printf("\n                  = %g uA + (%llu x %g uC + %.4f s x %g mA + %.4f s x %g mA) / %g s\n",
-                 figures->standby_ua, (unsigned long long)report->activity.events, figures->wake_up_uc,
-                 report->activity.transmit_s, figures->transmit_ma, report->activity.receive_s, figures->receive_ma,
-                 report->activity.seconds);
+    const struct ys_activity *activity = &report->activity;
+    double transmit_s = 0;
+    for (unsigned i = 0; i < YS_ACTIVITY_POWERS; i++)
+        transmit_s += activity->transmit_s[i];
+    (void)printf("\n                  = %g uA + (%llu events x %.4g uC + %.4f s x %g mA sending + %.4f s x %g mA "
+                 "turning round + "
+                 "%.4f s x %g mA listening) / %g s\n",
+                 figures->standby_ua, (unsigned long long)activity->events, ys_event_uc(figures), transmit_s,
+                 ys_transmit_ma(figures, activity->power_dbm[0]), activity->turn_s,
+                 figures->turn_ma > 0 ? figures->turn_ma : figures->receive_ma, activity->receive_s,
+                 figures->receive_ma, activity->seconds);
 }
 
 static const char *time_text(double ms, char *text, size_t size)

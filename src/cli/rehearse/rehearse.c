@@ -235,6 +235,8 @@ static void print_take(const struct input *input, const json_t *take, bool whole
         print_log(take);
     else if (whole)
         take_print(stdout, take, colour);
+    if (whole && !input->log)
+        take_print_charge(stdout, take);
     if (!take_passed(take))
         take_print_failure(stdout, take, colour);
 }

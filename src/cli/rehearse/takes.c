@@ -40,6 +40,21 @@ static json_t *log_to_json(const struct ys_take *take)
     return lines;
 }
 
+static json_t *spent_to_json(const struct ys_take *take)
+{
+    json_t *list = json_array();
+    for (size_t i = 0; i < take->spent_count; i++) {
+        const struct ys_spent *spent = &take->spent[i];
+        json_t *one = json_pack("{s:o, s:f, s:f, s:f, s:f, s:f, s:f}", "who", text_of(spent->who), "mean_current_ua",
+                                spent->mean_ua, "standby_uc", spent->charge.standby_uc, "events_uc",
+                                spent->charge.events_uc, "transmit_uc", spent->charge.transmit_uc, "turn_round_uc",
+                                spent->charge.turn_uc, "receive_uc", spent->charge.receive_uc);
+        (void)json_object_set_new(one, "battery_days", spent->days > 0 ? json_real(spent->days) : json_null());
+        (void)json_array_append_new(list, one);
+    }
+    return list;
+}
+
 json_t *take_to_json(const struct ys_scene *scene, const struct ys_take *take, bool log)
 {
     json_t *steps = json_array();
@@ -59,6 +74,8 @@ json_t *take_to_json(const struct ys_scene *scene, const struct ys_take *take, b
                        take->problem);
         (void)json_object_set_new(root, "problem", text_of(take->place.line > 0 ? where : take->problem));
     }
+    if (take->spent_count > 0)
+        (void)json_object_set_new(root, "charge", spent_to_json(take));
     if (log)
         (void)json_object_set_new(root, "log", log_to_json(take));
     return root;
@@ -143,6 +160,27 @@ void take_print(FILE *stream, const json_t *take, bool colour)
     json_array_foreach(steps, index, step)
     {
         print_step(stream, step, who, what, colour);
+    }
+}
+
+void take_print_charge(FILE *stream, const json_t *take)
+{
+    const json_t *spent;
+    size_t index;
+    json_array_foreach(json_object_get(take, "charge"), index, spent)
+    {
+        double standby_uc = real_of(spent, "standby_uc");
+        double events_uc = real_of(spent, "events_uc");
+        double transmit_uc = real_of(spent, "transmit_uc");
+        double receive_uc = real_of(spent, "receive_uc") + real_of(spent, "turn_round_uc");
+        double all_uc = standby_uc + events_uc + transmit_uc + receive_uc;
+        double percent = all_uc > 0 ? 100 / all_uc : 0;
+        (void)fprintf(stream, "charge  %s draws %.1f uA in the mean", string_of(spent, "who"),
+                      real_of(spent, "mean_current_ua"));
+        if (json_is_number(json_object_get(spent, "battery_days")))
+            (void)fprintf(stream, ": its battery lasts %.0f days like this", real_of(spent, "battery_days"));
+        (void)fprintf(stream, " (standby %.0f %%, waking up %.0f %%, sending %.0f %%, listening %.0f %%)\n",
+                      standby_uc * percent, events_uc * percent, transmit_uc * percent, receive_uc * percent);
     }
 }
 

@@ -23,6 +23,7 @@ bool take_is_broken(const json_t *take);
 void take_print(FILE *stream, const json_t *take, bool colour);
 
 /* Prints what went wrong: the step, what was expected, what came, the last packets. */
+void take_print_charge(FILE *stream, const json_t *take);
 void take_print_failure(FILE *stream, const json_t *take, bool colour);
 
 /* Whether the results for build servers may be written there: over results of before, and nothing else. False after a

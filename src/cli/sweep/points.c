@@ -111,8 +111,8 @@ struct ys_throughput_plan sweep_point(const struct sweep *sweep, size_t index, c
     for (size_t i = 0; i < parameter_count; i++)
         (void)fprintf(stream, "%s%s=%.10g", i > 0 ? " " : "", parameters[i].name, parameters[i].value(&plan));
     if (plan.energy != NULL) /* the charge is in the result, too */
-        (void)fprintf(stream, " energy=%g,%g,%g,%g", plan.energy->standby_ua, plan.energy->transmit_ma,
-                      plan.energy->receive_ma, plan.energy->wake_up_uc);
+        (void)fprintf(stream, " energy=%g,%g,%g,%g,%g", plan.energy->standby_ua, plan.energy->transmit[0].ma,
+                      plan.energy->receive_ma, plan.energy->turn_ma, ys_event_uc(plan.energy));
     (void)fclose(stream);
     return plan;
 }

@@ -335,10 +335,12 @@ struct ys_expectation {
 struct ys_energy_given {
     bool given;
     struct ys_written standby;
-    struct ys_written transmit;
     struct ys_written receive;
+    struct ys_written turn;
     struct ys_written wake_up;
     struct ys_written battery;
+    struct ys_written cut_off;
+    struct ys_written self_discharge;
     struct ys_energy figures;
 };
 

@@ -1,4 +1,4 @@
-/* The keys of energy and expect: what the hardware draws, and what must hold on the air. */
+/* The keys of expect: what must hold on the air. */
 #include "design/reading/expect.h"
 
 #include <stddef.h>
@@ -12,62 +12,7 @@
 #include "measure/scanner.h"
 
 #define COUNT(array)   (sizeof(array) / sizeof((array)[0]))
-#define ENERGY(member) offsetof(struct ys_design, energy.member)
 #define EXPECT(member) offsetof(struct ys_expectation, member)
-
-/* A unit, and how many of the first one it is. */
-struct scale {
-    const char *unit;
-    double factor;
-};
-
-static const struct scale microamperes[] = {{"uA", 1}, {"mA", 1e3}, {"nA", 1e-3}, {"A", 1e6}};
-static const struct scale milliamperes[] = {{"mA", 1}, {"uA", 1e-3}, {"A", 1e3}, {"nA", 1e-6}};
-static const struct scale microcoulombs[] = {{"uC", 1}, {"mC", 1e3}, {"nC", 1e-3}};
-static const struct scale milliampere_hours[] = {{"mAh", 1}, {"Ah", 1e3}, {"uAh", 1e-3}};
-
-static void scaled(struct ys_design *design, const struct ys_written *written, const char *key,
-                   const struct scale *scales, size_t count, double *value)
-{
-    char *end = NULL;
-    if (written->text == NULL)
-        return;
-    double number = strtod(written->text, &end);
-    const char *unit = end + strspn(end, " ");
-    for (size_t i = 0; i < count && end != written->text; i++) {
-        if (strcmp(unit, scales[i].unit) == 0 && number >= 0 && number * scales[i].factor <= 1e9) {
-            *value = number * scales[i].factor;
-            return;
-        }
-    }
-    ys_findings_add(&design->findings, YS_ERROR, "energy", written->place,
-                    "%s must be a number with its unit, such as 1.5 %s, not \"%s\"", key, scales[0].unit,
-                    written->text);
-}
-
-static const struct ys_key energy_keys[] = {
-    {"standby", ys_key_written, &ys_kind_text, "What it draws all the time, such as 1.9 uA", true, ENERGY(standby)},
-    {"transmit", ys_key_written, &ys_kind_text, "While its transmitter is on, such as 5.3 mA", true, ENERGY(transmit)},
-    {"receive", ys_key_written, &ys_kind_text, "While its receiver is on, such as 5.4 mA", true, ENERGY(receive)},
-    {"wake up", ys_key_written, &ys_kind_text, "The charge of waking up for an event and going to sleep, such as 4 uC",
-     false, ENERGY(wake_up)},
-    {"battery", ys_key_written, &ys_kind_text, "What the battery holds, such as 230 mAh", false, ENERGY(battery)},
-};
-static const struct ys_mapping energy_mapping = {"energy", energy_keys, COUNT(energy_keys), NULL};
-const struct ys_kind ys_kind_energy = {.form = YS_MAPPING, .mapping = &energy_mapping};
-
-void ys_read_energy(const struct ys_node *node, void *target)
-{
-    struct ys_design *design = target;
-    struct ys_energy_given *energy = &design->energy;
-    energy->given = ys_yaml_mapping(node, &energy_mapping, design);
-    scaled(design, &energy->standby, "standby", microamperes, COUNT(microamperes), &energy->figures.standby_ua);
-    scaled(design, &energy->transmit, "transmit", milliamperes, COUNT(milliamperes), &energy->figures.transmit_ma);
-    scaled(design, &energy->receive, "receive", milliamperes, COUNT(milliamperes), &energy->figures.receive_ma);
-    scaled(design, &energy->wake_up, "wake up", microcoulombs, COUNT(microcoulombs), &energy->figures.wake_up_uc);
-    scaled(design, &energy->battery, "battery", milliampere_hours, COUNT(milliampere_hours),
-           &energy->figures.battery_mah);
-}
 
 /* One expectation: which key says what it is about. */
 

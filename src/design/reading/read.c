@@ -11,6 +11,7 @@
 #include "design/reading/advertising.h"
 #include "design/reading/catalogue.h"
 #include "design/reading/characteristic.h"
+#include "design/reading/energy.h"
 #include "design/reading/expect.h"
 #include "design/reading/files.h"
 #include "design/reading/names.h"
