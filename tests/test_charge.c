@@ -141,7 +141,8 @@ static void scanning_costs_its_windows(void **state)
     pump_run_ms(100000);
     struct ys_activity activity = activity_of(0, NULL);
     assert_in_range(activity.events, 999, 1001);
-    assert_true(fabs(activity.receive_s - 10) < 0.011);
+    assert_true(activity.receive_s > 9.99 &&
+                activity.receive_s < 10.05); /* and 40 us, to know that nothing has begun */
     pumps_end();
 }
 

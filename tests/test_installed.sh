@@ -195,7 +195,7 @@ for command in "$work/prefix/bin/yarnswift" "$build/bin/yarnswift"; do
     (cd kettle && "$command" rehearse kettle.scene.yaml >rehearsed) || { cat kettle/rehearsed; exit 1; }
     grep -q "^passed  kettle.scene.yaml  seed 1, 13 steps" kettle/rehearsed
     kettle/build/kettle >met || { cat met; exit 1; }
-    grep -q "central is notified: temperature 21.6" met
+    grep -q "central is notified: temperature 21.7" met
     grep -q "is refused to write alarm at: 80.01 °C" met
     grep -q "^all as expected" met
     kettle/build/kettle 2 >met_otherwise

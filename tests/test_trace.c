@@ -2,6 +2,7 @@
  * keys, and what goes wrong; and the figures of captures. */
 #include "support/check.h"
 
+#include <math.h>
 #include <signal.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -157,10 +158,10 @@ static void one_packet_is_shown_whole(void **state)
     unsigned long number = strtoul(strchr(line, '\n'), NULL, 10);
     (void)snprintf(command, sizeof command, "trace '%%s/demo.pcapng' --definition '" WRENCH "' --packet %lu", number);
     char *whole = lines_of(command);
-    static const char *const parts[] = {"channel                35, 2476 MHz",
+    static const char *const parts[] = {"channel                17, 2440 MHz",
                                         "strength               -50 dBm",
                                         "NESN, SN, MD",
-                                        "connection event       48",
+                                        "connection event       82",
                                         "LLID                   2, begins",
                                         "04 00                    channel                0x0004, attribute protocol",
                                         "1b                       opcode                 notification",
@@ -301,10 +302,10 @@ static void filters_show_what_they_say(void **state)
         {"service battery and read response", 1},
         {"protocol ADV", 1},
         {"CONNECT_IND or LL_TERMINATE_IND", 2},
-        {"time < 0.75 s and time > 740 ms", 3},
+        {"time < 0.77 s and time > 700 ms", 3},
         {"channel = 38 and not protocol ATT", 1},
         {"strength < -60 dBm", 0},
-        {"number = 82", 1},
+        {"number = 95", 1},
         {"connection = 1 and indication", 2},
         {"not (not indication)", 2},
         {"level attributes and indication", 2},
@@ -579,6 +580,15 @@ static void assert_same(const json_t *a, const json_t *b, const char *const keys
     }
 }
 
+/* The air does not show all that a radio does: the charge is an estimate. */
+static void assert_near(const json_t *a, const json_t *b, const char *key)
+{
+    double one = json_number_value(json_object_get(a, key));
+    double other = json_number_value(json_object_get(b, key));
+    if (one <= 0 || fabs(other / one - 1) > 0.05)
+        fail_msg("%s: %f and %f", key, one, other);
+}
+
 static void a_capture_gives_the_figures_of_its_simulation(void **state)
 {
     static const char *const advertising[] = {"set_ms",
@@ -594,27 +604,17 @@ static void a_capture_gives_the_figures_of_its_simulation(void **state)
                                               "longest_silence_reason",
                                               "longest_silence_from_s",
                                               "connections",
-                                              "mean_current_ua",
-                                              "battery_days",
                                               NULL};
-    static const char *const streaming[] = {"measured_s",
-                                            "goodput_bps",
-                                            "values",
-                                            "value_bytes",
-                                            "packets",
-                                            "data_packets",
-                                            "retransmissions",
-                                            "event_used_ratio",
-                                            "airtime_ratio",
-                                            "latency_alone_ms",
-                                            "charge_mc_per_megabyte",
-                                            NULL};
+    static const char *const streaming[] = {
+        "measured_s",   "goodput_bps",     "values",           "value_bytes",   "packets",
+        "data_packets", "retransmissions", "event_used_ratio", "airtime_ratio", NULL};
     static const char *const links[] = {"--phy 2M --packet-length 251", "--phy 1M --encrypted",
                                         "--phy 2M --packet-length 251 --loss 20", "--as indications --interval 15"};
     (void)state;
     json_t *simulated = result_of("interval '" WRENCH "' --runs 1 --seconds 20 --json --capture '%s/interval.pcapng'");
     json_t *captured = result_of("interval '" WRENCH "' '%s/interval.pcapng' --json");
     assert_same(simulated, captured, advertising);
+    assert_near(simulated, captured, "mean_current_ua");
     assert_true(json_is_null(json_object_get(captured, "found_ms")));
     json_decref(simulated);
     json_decref(captured);
@@ -631,7 +631,8 @@ static void a_capture_gives_the_figures_of_its_simulation(void **state)
                        json_string_value(json_object_get(simulated, "characteristic")), from_s, to_s);
         captured = result_of(command);
         assert_same(simulated, captured, streaming);
-        if (strstr(links[i], "loss") == NULL)
+        assert_near(simulated, captured, "charge_mc_per_megabyte");
+        if (strstr(links[i], "loss") == NULL && strstr(links[i], "indications") == NULL)
             assert_same(simulated, captured, (const char *const[]){"limit_bps", "ratio", NULL});
         assert_true(json_is_null(json_object_get(captured, "latency_ms")));
         json_decref(simulated);

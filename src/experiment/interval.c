@@ -27,6 +27,7 @@
 /* The receiver is on from 16 us before an answer could begin until 16 us after its address could have come, which is
  * preamble and access address; and to the end of a request, which has 14 bytes. */
 #define SLACK_S        32e-6
+#define TURNS_S        134e-6 /* from the end of a packet until its receiver is on */
 #define REQUEST_LENGTH 14
 
 /* A packet that points to another: header, length, flags, data id, pointer. */
@@ -217,9 +218,17 @@ struct ys_activity ys_interval_activity(const struct ys_advertising_meter *air, 
     enum ys_phy phy = answering_phy(set);
     double address_s = phy == YS_PHY_1M ? 40e-6 : phy == YS_PHY_2M ? 24e-6 : 336e-6;
     double request_s = (double)ys_link_duration_ns(phy, REQUEST_LENGTH) / (double)YS_NS_PER_S;
+    uint64_t packets = 0;
+    for (size_t i = 0; i < YS_ADVERTISING_TYPES; i++)
+        packets += air->packets[i];
+    double packet_s = packets > 0 ? (double)air->on_air_ns / (double)packets / (double)YS_NS_PER_S : 0;
+    double listens_s = air->listens > 0 ? SLACK_S + address_s : 0;
+    double between_s = (double)air->spacing_min_ns / (double)YS_NS_PER_S - packet_s - listens_s;
     return (struct ys_activity){
         .seconds = seconds,
         .events = air->events,
+        .turn_s = (double)air->spacings * (between_s > 0 ? between_s : 0) +
+                  (air->listens > 0 ? (double)air->events * TURNS_S : 0),
         .transmit_s = {(double)air->on_air_ns / (double)YS_NS_PER_S},
         .receive_s = (double)air->listens * (SLACK_S + address_s) + (double)air->requests * (request_s - address_s),
     };

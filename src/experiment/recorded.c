@@ -350,19 +350,24 @@ static void fill_plan(const struct flow *flow, double seconds, struct ys_through
     plan->distance_m = 0;
 }
 
+/* From the end of a packet until the receiver is on, which is so long before a packet may come. */
+#define TURNS_S 134e-6
+#define EARLY_S 16e-6
+
 /* What the peripheral did, as far as the air shows it: an event that it attended is one in which it sent. Its receiver
  * was on for what the central sent then, and around each anchor for as long as two clocks of 50 ppm may be off. */
 static struct ys_activity activity_of(const struct flow *flow, const struct ys_link_meter *air, double seconds)
 {
     const struct ys_link_side *own = &air->sides[1];
+    double again = (double)(own->packets - own->events); /* it listens again after all but the last packet of an event */
     double apart_s = own->events > 0 ? seconds / (double)own->events : 0;
     double widening_s = flow->interval_us > 0 ? 16e-6 + apart_s * 100e-6 : 0;
     return (struct ys_activity){
         .seconds = seconds,
         .events = own->events,
         .transmit_s = {(double)own->on_air_ns / 1e9},
-        .turn_s = (double)own->packets * YS_LINK_INTER_FRAME_SPACE_NS / 1e9,
-        .receive_s = (double)air->heard_ns / 1e9 + (double)own->events * widening_s,
+        .turn_s = (double)own->packets * YS_LINK_INTER_FRAME_SPACE_NS / 1e9 + again * TURNS_S,
+        .receive_s = (double)air->heard_ns / 1e9 + (double)own->events * widening_s + again * EARLY_S,
     };
 }
 

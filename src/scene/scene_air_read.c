@@ -12,23 +12,33 @@
 #define DISTURBER(member) offsetof(struct ys_heard, member)
 #define NETWORK_CHANNELS  13
 
+/* Reads it; false if it is none. */
+static bool take_quantity(const char *text, const struct ys_quantity_unit *units, double least, double most,
+                          double *value)
+{
+    const char *end = "";
+    int64_t mantissa = 0;
+    int places = 0;
+    if (!ys_decimal_parse(text, &mantissa, &places, &end))
+        return false;
+    for (; units->unit != NULL; units++) {
+        *value = (double)mantissa * units->factor / pow(10, places);
+        if (strcmp(end + strspn(end, " "), units->unit) == 0 && *value >= least && *value <= most)
+            return true;
+    }
+    return false;
+}
+
 bool ys_scene_quantity(const struct ys_node *node, const struct ys_quantity_unit *units, double least, double most,
                        const char *example, double *value)
 {
     const char *text = ys_yaml_text(node);
-    const char *end = "";
-    int64_t mantissa = 0;
-    int places = 0;
+    double is = 0;
     if (text == NULL)
         return false;
-    if (ys_decimal_parse(text, &mantissa, &places, &end)) {
-        for (; units->unit != NULL; units++) {
-            double is = (double)mantissa * units->factor / pow(10, places);
-            if (strcmp(end + strspn(end, " "), units->unit) != 0 || is < least || is > most)
-                continue;
-            *value = is;
-            return true;
-        }
+    if (take_quantity(text, units, least, most, &is)) {
+        *value = is;
+        return true;
     }
     ys_findings_add(node->findings, YS_ERROR, "scene", node->place, "%s must be %s, not \"%s\"", node->key->name,
                     example, text);
@@ -48,10 +58,15 @@ void ys_scene_place(const struct ys_node *node, struct ys_place_m *place)
     size_t count = 0;
     bool good = true;
     for (; ys_yaml_next(node, &iterator, &item); count++) {
-        item.key = node->key;
-        good = (count >= 2 || ys_scene_quantity(&item, metres, -1e6, 1e6, "distances in metres, such as [2.5 m, 0 m]",
-                                                &at_m[count])) &&
-               good;
+        const char *text = ys_yaml_text(&item);
+        double at = 0;
+        bool is = text != NULL && take_quantity(text, metres, -1e6, 1e6, &at);
+        if (text != NULL && !is)
+            ys_findings_add(item.findings, YS_ERROR, "scene", item.place,
+                            "a place is a distance in metres, such as 2.5 m");
+        if (count < 2)
+            at_m[count] = at;
+        good = is && good;
     }
     if (count != 2 && ys_yaml_is_sequence(node))
         ys_findings_add(node->findings, YS_ERROR, "scene", node->place, "a place has two distances: [2 m, 0 m]");

@@ -422,11 +422,18 @@ static void stop_hearing(struct ys_receiver *receiver)
 static void hear(struct ys_receiver *receiver, struct ys_transmission *transmission)
 {
     receiver->hears = transmission;
+    receiver->has_heard = true;
     receiver->next_hearer = transmission->hearers;
     if (receiver->next_hearer != NULL)
         receiver->next_hearer->hearer_link = &receiver->next_hearer;
     receiver->hearer_link = &transmission->hearers;
     transmission->hearers = receiver;
+}
+
+/* That nothing has begun a receiver knows only once preamble and access address could have come. */
+static uint64_t beginning_ns(const struct ys_receiver *receiver)
+{
+    return YS_NS_PER_US * (ys_phy_is_coded(receiver->phy) ? 336 : receiver->phy == YS_PHY_2M ? 24 : 40);
 }
 
 void ys_radio_stop(struct ys_receiver *receiver)
@@ -439,7 +446,8 @@ void ys_radio_stop(struct ys_receiver *receiver)
         receiver->next->link = receiver->link;
     receiver->listening = false;
     if (receiver->use != NULL)
-        ys_radio_use_stop(receiver->use, ys_clock_now_ns(receiver->radio->clock));
+        ys_radio_use_stop(receiver->use,
+                          ys_clock_now_ns(receiver->radio->clock) + (receiver->has_heard ? 0 : beginning_ns(receiver)));
 }
 
 void ys_radio_listen(struct ys_radio *radio, struct ys_receiver *receiver, uint8_t channel, enum ys_phy phy,
@@ -450,6 +458,7 @@ void ys_radio_listen(struct ys_radio *radio, struct ys_receiver *receiver, uint8
     receiver->phy = phy;
     receiver->access_address = access_address;
     receiver->listening = true;
+    receiver->has_heard = false;
     receiver->radio = radio;
     if (receiver->use != NULL)
         ys_radio_use_listen(receiver->use, ys_clock_now_ns(radio->clock));

@@ -34,6 +34,7 @@ struct ys_receiver {
     enum ys_phy phy;
     uint32_t access_address;
     bool listening;
+    bool has_heard; /* something, since it listens */
     struct ys_radio *radio;
     struct ys_receiver *next;
     struct ys_receiver **link;

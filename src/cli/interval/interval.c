@@ -25,10 +25,10 @@
 #define SCANNERS_MOST 16
 
 /* Options without a letter. */
-#define KEY_ANY_PHASE      0x200
-#define KEY_LOSS           0x201
-#define KEY_CROWD          0x202
-#define KEY_CROWD_INTERVAL 0x203
+#define KEY_ANY_PHASE      0x400
+#define KEY_LOSS           0x401
+#define KEY_CROWD          0x402
+#define KEY_CROWD_INTERVAL 0x403
 
 struct input {
     struct common common;
