@@ -157,6 +157,8 @@ def all_verbs(folder, name):
         run(folder, name, "pairing", *output, file)
         run(folder, name, "demo", *output, file)
         run(folder, name, "interval", *output, "--seconds", 3, "--runs", 3, "--set", f"{name} g", file)
+        run(folder, name, "charge", *output, file, "none.csv", ends=(2,))
+        run(folder, name, "charge", *output, "--set", f"{name} g", file, "none.csv", ends=(2,))
         run(folder, name, "throughput", *output, "--seconds", 1, "--", file, f"{name} a")
         run(folder, name, "rehearse", *output, "--junit", "junit.xml", "right.scene.yaml")
         check_junit(folder, name)

@@ -22,6 +22,7 @@ static const struct verb verbs[] = {
 #ifndef YARNSWIFT_GENERATOR /* the generator builds the demo's device, and so comes without what plays one */
     {"interval", "watch a device advertise, and see how long it takes to find it", verb_interval},
     {"throughput", "see how fast a stream goes, and what holds it back", verb_throughput},
+    {"charge", "find out of a measured current what your hardware draws", verb_charge},
     {"sweep", "the same over lists and ranges of parameters", verb_sweep},
     {"compare", "set two results side by side", verb_compare},
     {"explore", "be the central yourself, at a prompt", verb_explore},

@@ -25,6 +25,7 @@ verb_fn verb_interval;
 verb_fn verb_rehearse;
 verb_fn verb_explore;
 verb_fn verb_throughput;
+verb_fn verb_charge;
 verb_fn verb_sweep;
 verb_fn verb_compare;
 verb_fn verb_trace;
