@@ -359,7 +359,8 @@ static void fill_plan(const struct flow *flow, double seconds, struct ys_through
 static struct ys_activity activity_of(const struct flow *flow, const struct ys_link_meter *air, double seconds)
 {
     const struct ys_link_side *own = &air->sides[1];
-    double again = (double)(own->packets - own->events); /* it listens again after all but the last packet of an event */
+    double again =
+        (double)(own->packets - own->events); /* it listens again after all but the last packet of an event */
     double apart_s = own->events > 0 ? seconds / (double)own->events : 0;
     double widening_s = flow->interval_us > 0 ? 16e-6 + apart_s * 100e-6 : 0;
     return (struct ys_activity){

@@ -161,7 +161,9 @@ static void step(void *context)
  * fit: then there is no sense in asking again. */
 static bool goes_on(const struct link *link, uint64_t at_ns)
 {
-    if ((!link->pdu.more && !link->peer_has_more) || !may_exchange(link) || !link_has_time(link, at_ns))
+    if ((!link->pdu.more && !link->peer_has_more) || !may_exchange(link))
+        return false;
+    if (link->own_end_ns != UINT64_MAX && !link_has_time(link, at_ns)) /* whoever has its turn next may have it */
         return false;
     if (!link->peer_has_more || !link->peer_was_empty || link->pdu.more)
         return true;

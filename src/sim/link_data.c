@@ -188,7 +188,7 @@ static bool fits(const struct link *link, uint64_t at_ns, size_t length)
         return end_ns <= link->end_ns && end_ns <= link->own_end_ns;
     end_ns += YS_LINK_INTER_FRAME_SPACE_NS;
     return end_ns + ys_link_duration_ns(link->receive_phy, 2) <= link->end_ns &&
-           end_ns + answer_ns(link) <= link->own_end_ns;
+           (link->own_end_ns == UINT64_MAX || end_ns + answer_ns(link) <= link->own_end_ns);
 }
 
 /* How long the data is that would be sent next, with its MIC. */

@@ -27,11 +27,20 @@ struct noise {
     struct noise *next;
 };
 
+/* Something that sends, or makes noise: who, how strongly, and where and when it began. */
+struct source {
+    uint16_t sender;
+    int32_t power_cdbm;
+    uint8_t channel;
+    bool on_2m;
+    uint64_t since_ns;
+};
+
 struct ys_transmission {
     struct ys_radio *radio;
     struct ys_air_packet packet;
     struct ys_timer end;
-    int32_t power_cdbm;
+    struct source source;
     struct ys_transmission *next; /* on the same channel, or in the pool */
     struct ys_receiver *hearers;
 };
@@ -216,43 +225,39 @@ static uint8_t place_of_channel(uint8_t channel)
     return (uint8_t)(channel <= 10 ? channel + 1 : channel + 2);
 }
 
-/* Something that sends, or makes noise: who, how strongly, and where and when it began. */
-struct source {
-    uint16_t sender;
-    int32_t power_cdbm;
-    uint8_t channel;
-    bool on_2m;
-    uint64_t since_ns;
-};
-
-static struct source source_of(const struct ys_transmission *transmission)
+/* How strong it is at a receiver, in hundredths of a dBm, but for what changes with time. */
+static inline int32_t steady_cdbm(const struct ys_radio *radio, const struct source *source, uint16_t receiver)
 {
-    return (struct source){.sender = transmission->packet.sender,
-                           .power_cdbm = transmission->power_cdbm,
-                           .channel = transmission->packet.channel,
-                           .on_2m = transmission->packet.phy == YS_PHY_2M,
-                           .since_ns = transmission->packet.start_ns};
+    return source->power_cdbm - ys_propagation_loss_cdb(radio->propagation, source->sender, receiver);
 }
 
-/* How strong it is at a receiver, in hundredths of a dBm. */
-static int32_t level_cdbm(const struct ys_radio *radio, const struct source *source, uint16_t receiver)
+static int32_t real_cdbm(const struct ys_radio *radio, const struct source *source, uint16_t receiver)
 {
-    int32_t level = source->power_cdbm - ys_propagation_loss_cdb(radio->propagation, source->sender, receiver);
-    if (radio->reception != NULL)
-        level -= ys_propagation_change_cdb(radio->propagation, source->sender, receiver,
-                                           place_of_channel(source->channel), source->since_ns);
-    return level;
+    return steady_cdbm(radio, source, receiver) - ys_propagation_change_cdb(radio->propagation, source->sender,
+                                                                            receiver, place_of_channel(source->channel),
+                                                                            source->since_ns);
+}
+
+static inline int32_t level_cdbm(const struct ys_radio *radio, const struct source *source, uint16_t receiver)
+{
+    return radio->reception == NULL ? steady_cdbm(radio, source, receiver) : real_cdbm(radio, source, receiver);
 }
 
 /* How much of it counts for who listens on a channel and PHY. */
-static uint64_t level_aw(const struct ys_radio *radio, const struct source *source, const struct ys_receiver *receiver)
+static uint64_t real_aw(const struct ys_radio *radio, const struct source *source, const struct ys_receiver *receiver)
 {
-    uint64_t aw = ys_propagation_power_aw(radio->propagation, level_cdbm(radio, source, receiver->owner));
-    if (radio->reception == NULL)
-        return aw;
+    uint64_t aw = ys_propagation_power_aw(radio->propagation, real_cdbm(radio, source, receiver->owner));
     int apart = place_of_channel(source->channel) - place_of_channel(receiver->channel);
     bool on_2m = source->on_2m || receiver->phy == YS_PHY_2M;
     return (uint64_t)((double)aw * ys_reception_weight(radio->reception, (unsigned)abs(apart), on_2m));
+}
+
+static inline uint64_t level_aw(const struct ys_radio *radio, const struct source *source,
+                                const struct ys_receiver *receiver)
+{
+    if (radio->reception != NULL)
+        return real_aw(radio, source, receiver);
+    return ys_propagation_power_aw(radio->propagation, steady_cdbm(radio, source, receiver->owner));
 }
 
 static void judge(const struct ys_radio *radio, struct ys_receiver *receiver)
@@ -358,9 +363,8 @@ static uint64_t channel_aw(const struct ys_radio *radio, const struct ys_receive
 {
     uint64_t sum_aw = 0;
     for (const struct ys_transmission *other = radio->transmissions[channel]; other != NULL; other = other->next) {
-        const struct source source = source_of(other);
-        if (other != wanted && source.sender != receiver->owner)
-            sum_aw += level_aw(radio, &source, receiver);
+        if (other != wanted && other->source.sender != receiver->owner)
+            sum_aw += level_aw(radio, &other->source, receiver);
     }
     return sum_aw;
 }
@@ -385,13 +389,12 @@ static bool reaches(const struct ys_radio *radio, struct ys_receiver *receiver,
                     const struct ys_transmission *transmission)
 {
     const struct ys_air_packet *packet = &transmission->packet;
-    const struct source source = source_of(transmission);
     if ((radio->jammed >> packet->channel & 1) != 0 ||
         has_wrong_bit(radio, packet, receiver->owner, YS_SYNC_BITS, false))
         return false;
     if (radio->propagation == NULL)
         return true;
-    int32_t level = level_cdbm(radio, &source, receiver->owner);
+    int32_t level = level_cdbm(radio, &transmission->source, receiver->owner);
     if (radio->reception != NULL) {
         struct ys_chance chance =
             ys_chance_of(radio->model.seed ^ packet->start_ns, (uint64_t)packet->sender << 16 | receiver->owner);
@@ -493,17 +496,16 @@ static void end(void *context)
     struct ys_transmission *transmission = context;
     struct ys_radio *radio = transmission->radio;
     struct ys_air_packet *packet = &transmission->packet;
-    const struct source source = source_of(transmission);
     unlink_transmission(radio, transmission);
     if (radio->propagation != NULL)
-        disturb(radio, transmission, &source, false);
+        disturb(radio, transmission, &transmission->source, false);
     for (const struct ys_observer *observer = radio->observers; observer != NULL; observer = observer->next)
         observer->observe(observer->context, packet);
     while (transmission->hearers != NULL) {
         struct ys_receiver *receiver = transmission->hearers;
         stop_hearing(receiver);
         if (radio->propagation != NULL) {
-            int32_t level = level_cdbm(radio, &source, receiver->owner);
+            int32_t level = level_cdbm(radio, &transmission->source, receiver->owner);
             packet->strength_dbm = (int8_t)lround(fmin(fmax(level / 100.0, -127), 20)); /* as HCI tells it */
         }
         if (radio->propagation != NULL || radio->loses || radio->lost_bits > 0)
@@ -566,11 +568,14 @@ uint64_t ys_radio_send(struct ys_radio *radio, const struct ys_sending *sending)
     packet->length = sending->length;
     packet->crc = ys_link_crc(sending->crc_init, sending->pdu, sending->length);
     memcpy(packet->pdu, sending->pdu, sending->length);
-    transmission->power_cdbm = 100 * sending->power_dbm;
-    const struct source source = source_of(transmission);
+    transmission->source = (struct source){.sender = sending->sender,
+                                           .power_cdbm = 100 * sending->power_dbm,
+                                           .channel = sending->channel,
+                                           .on_2m = sending->phy == YS_PHY_2M,
+                                           .since_ns = packet->start_ns};
     mark_overlaps(radio, transmission);
     if (radio->propagation != NULL)
-        disturb(radio, transmission, &source, true);
+        disturb(radio, transmission, &transmission->source, true);
     transmission->hearers = NULL;
     transmission->next = radio->transmissions[sending->channel];
     radio->transmissions[sending->channel] = transmission;
