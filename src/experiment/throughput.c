@@ -295,10 +295,10 @@ static void evaluate(struct run *run)
     double seconds = report->seconds;
     sum_up(run);
     report->ratio = report->limit_bps > 0 ? report->goodput_bps / report->limit_bps : 0;
-    if (seconds > 0)
+    if (seconds > 0) {
         report->error = hypot(report->limit.error, report->limit.error_of_1s / sqrt(seconds));
-    if (seconds > 0)
         report->airtime = (double)(air->sides[0].on_air_ns + air->sides[1].on_air_ns) / 1e9 / seconds;
+    }
     ys_throughput_charge(run->plan, report);
     if (report->ended)
         (void)snprintf(report->trouble, sizeof report->trouble, "the connection ended after %.1f s: %s (0x%02x)",

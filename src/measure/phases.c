@@ -83,8 +83,10 @@ static size_t find_events(const struct trace *trace, double level, struct event 
             last = i;
         } else if (inside && i - last > gap) {
             inside = false;
-            if (from >= MARGIN && last + MARGIN < trace->count && last > from + BEFORE && count < most)
-                events[count++] = (struct event){.from = from - MARGIN, .count = last - from + 1 + (size_t)2 * MARGIN};
+            if (from >= MARGIN && last + MARGIN < trace->count && last > from + BEFORE && count < most) {
+                events[count] = (struct event){.from = from - MARGIN, .count = last - from + 1 + (size_t)2 * MARGIN};
+                count++;
+            }
         }
     }
     return count;
@@ -279,11 +281,10 @@ static void fit_trace(const struct trace *trace, const struct ys_phase_shape *sh
     if (fit->problem == NULL) {
         double asleep = 0;
         size_t count = 0;
-        bool quiet = true;
         for (size_t i = 0, next = 0; i < trace->count; i++) { /* all that is no event */
             while (next < fit->events && i >= events[next].from + events[next].count)
                 next++;
-            quiet = next == fit->events || i < events[next].from;
+            bool quiet = next == fit->events || i < events[next].from;
             asleep += quiet ? trace->ma[i] : 0;
             count += quiet;
         }

@@ -252,7 +252,7 @@ void ys_link_walk(const struct ys_link_shape *shape, uint8_t packet_length, stru
     for (int i = 0; i < WARM_UP; i++)
         (void)next_event(&walk);
     for (int batch = 0; batch < BATCHES; batch++) {
-        uint64_t before[2] = {walk.sides[walk.sender].frames, walk.sides[!walk.sender].frames};
+        const uint64_t before[2] = {walk.sides[walk.sender].frames, walk.sides[!walk.sender].frames};
         uint64_t from_ns = walk.anchor_ns;
         uint64_t in_batch = 0;
         for (unsigned i = 0; i < EVENTS_MOST && in_batch < EXCHANGES; i++, events++)

@@ -110,16 +110,14 @@ static void add(struct score *score, const struct place *place, uint64_t room_ns
 static struct score judge(const struct round *round, uint64_t at_ns)
 {
     struct score score = {0};
-    uint64_t next_own_ns = round->others[0].at_ns + round->length_ns;
     for (size_t i = 0; i < round->count; i++) {
         const struct place *place = &round->others[i];
         uint64_t next_ns =
             i + 1 < round->count ? round->others[i + 1].at_ns : round->others[0].at_ns + round->length_ns;
         uint64_t own_ns = at_ns < place->at_ns ? at_ns + round->length_ns : at_ns;
         if (own_ns < next_ns) {
-            next_own_ns = next_ns;
+            add(&score, &round->own, next_ns - own_ns);
             next_ns = own_ns;
-            add(&score, &round->own, next_own_ns - own_ns);
         }
         add(&score, place, next_ns - place->at_ns);
     }
