@@ -45,10 +45,10 @@ static double days_by_hand(double mah, double usable, double lost_a_year, double
     double left_uah = 1000 * mah;
     double end_uah = left_uah * (1 - usable);
     double share = 1 - pow(1 - lost_a_year, 1 / 8766.0);
-    double hours = 0;
+    unsigned hours = 0;
     for (; left_uah > end_uah; hours++)
         left_uah -= ua + share * left_uah;
-    return hours / 24;
+    return hours / 24.0;
 }
 
 static void a_battery_lasts_until_its_cut_off_and_loses_some_by_itself(void **state)

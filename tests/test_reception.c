@@ -152,7 +152,8 @@ static void at_the_sensitivity_one_bit_of_a_thousand_is_wrong(void **state)
     assert_true(paths[6] == 1 && paths[7] == 3 && paths[8] == 5);
     for (int coded = 0; coded < 2; coded++) {
         assert_true(fabs(ys_bit_errors(coded != 0, 0) - 1e-3) < 1e-9);
-        for (double margin_db = -3; margin_db < 6; margin_db += 0.5) {
+        for (int half_db = -6; half_db < 12; half_db++) {
+            double margin_db = half_db / 2.0;
             double expected = error_starts(coded != 0, margin_db);
             assert_true(fabs(ys_error_starts(coded != 0, margin_db) - expected) <= 1e-6 * expected);
             assert_true(ys_bit_errors(coded != 0, margin_db) > ys_bit_errors(coded != 0, margin_db + 0.5) ||
@@ -290,7 +291,8 @@ static double rician_below(double k, double bound)
     double variance = 1 / (2 * (k + 1));
     double step = 0.002;
     double sum = 0;
-    for (double x = -sqrt(bound) + step / 2; x < sqrt(bound); x += step) {
+    for (unsigned i = 0; i < 2 * sqrt(bound) / step - 0.5; i++) {
+        double x = (i + 0.5) * step - sqrt(bound);
         double reach = sqrt(bound - x * x);
         sum += step * exp(-(x - steady) * (x - steady) / (2 * variance)) / sqrt(2 * 3.14159265358979 * variance) *
                erf(reach / sqrt(2 * variance));

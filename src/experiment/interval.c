@@ -326,7 +326,7 @@ static uint64_t longest_turns_ns(const struct ys_interval_plan *plan)
 {
     uint64_t longest_ns = 0;
     for (size_t i = 0; i < plan->scanner_count; i++) {
-        uint64_t turns_ns = 3 * plan->scanners[i].interval_us * YS_NS_PER_US;
+        uint64_t turns_ns = UINT64_C(3) * plan->scanners[i].interval_us * YS_NS_PER_US;
         longest_ns = turns_ns > longest_ns ? turns_ns : longest_ns;
     }
     return longest_ns;
@@ -340,7 +340,7 @@ static bool start_scanners(struct ys_world *world, const struct ys_interval_plan
     uint64_t *starts_ns = calloc(plan->scanner_count + 1, sizeof *starts_ns);
     bool good = starts_ns != NULL;
     for (size_t i = 0; i < plan->scanner_count && good; i++) {
-        uint64_t turns_ns = 3 * plan->scanners[i].interval_us * YS_NS_PER_US;
+        uint64_t turns_ns = UINT64_C(3) * plan->scanners[i].interval_us * YS_NS_PER_US;
         starts_ns[i] = from_ns - (plan->any_phase ? ys_chance_next(chance) % turns_ns : 0);
     }
     for (size_t count = 0; count < plan->scanner_count && good; count++) {

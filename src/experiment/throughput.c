@@ -84,34 +84,50 @@ static void expect_latency(const struct run *run)
     report->alone.max_ms += more_ms;
 }
 
-/* What came about, for the calculation. */
-static void find_shape(struct run *run)
+/* Bytes of a value that the MTU that came about lets through. */
+static uint16_t value_length(const struct run *run)
 {
     const struct ys_throughput_plan *plan = run->plan;
-    struct ys_throughput_report *report = run->report;
-    struct link_run *link = &run->links[0];
+    uint16_t mtu = ys_host_mtu(&run->links[0].device.host, run->links[0].device.connection);
+    uint16_t most = mtu - 3 < YS_ATT_VALUE_MAX ? (uint16_t)(mtu - 3) : YS_ATT_VALUE_MAX;
+    if (ys_carrier_is_channel(plan->carrier))
+        return MESSAGE_PACKETS * CHANNEL_PACKET - 2;
+    return plan->carrier == YS_CARRIER_STREAM || plan->value_bytes > most ? most : plan->value_bytes;
+}
+
+static void place_shape(const struct run *run, struct ys_link_shape *shape)
+{
+    const struct ys_throughput_plan *plan = run->plan;
+    if (plan->distance_m <= 0 || plan->by_levels)
+        return;
+    struct ys_air_model model = model_of(plan);
+    shape->at_margin = true;
+    shape->margin_db[0] = run->report->strength_dbm - model.sensitivity_dbm[shape->data_phy];
+    shape->margin_db[1] = run->report->strength_dbm - model.sensitivity_dbm[shape->answer_phy];
+    shape->s8_gain_db = model.sensitivity_dbm[YS_PHY_CODED_S2] - model.sensitivity_dbm[YS_PHY_CODED_S8];
+}
+
+/* What came about, for the calculation. */
+static void find_shape(const struct run *run, uint16_t value_bytes)
+{
+    const struct ys_throughput_plan *plan = run->plan;
+    const struct link_run *link = &run->links[0];
+    const struct ys_character *device = character_of(&plan->device);
+    const struct ys_character *central = character_of(&plan->central);
+    struct ys_link_shape *shape = &run->report->shape;
     bool to_device = ys_carrier_is_to_device(plan->carrier);
     bool channel = ys_carrier_is_channel(plan->carrier);
     struct ys_link_state state = {.send_length = YS_LINK_PAYLOAD_DEFAULT, .interval_us = plan->interval_us};
-    uint16_t mtu = ys_host_mtu(&link->device.host, link->device.connection);
-    uint16_t most = mtu - 3 < YS_ATT_VALUE_MAX ? (uint16_t)(mtu - 3) : YS_ATT_VALUE_MAX;
     if (to_device)
         (void)ys_link_get(&run->central.host, link->connection, &state);
     else
         (void)ys_link_get(&link->device.host, link->device.connection, &state);
-    uint16_t value_bytes = channel ? MESSAGE_PACKETS * CHANNEL_PACKET - 2
-                           : plan->carrier == YS_CARRIER_STREAM || plan->value_bytes > most ? most
-                                                                                            : plan->value_bytes;
-    for (size_t i = 0; i < ys_run_links(plan); i++)
-        run->links[i].up.value_bytes = run->links[i].down.value_bytes = value_bytes;
-    report->shape = (struct ys_link_shape){
+    *shape = (struct ys_link_shape){
         .data_phy = to_device ? plan->central_phy : plan->phy,
         .answer_phy = to_device ? plan->phy : plan->central_phy,
         .interval_us = state.interval_us,
-        .event_length_us = least_of(plan->event_length_us, least_of(character_of(&plan->device)->event_length_us,
-                                                                    character_of(&plan->central)->event_length_us)),
-        .exchanges_most = (uint8_t)least_of(character_of(&plan->device)->exchanges_most,
-                                            character_of(&plan->central)->exchanges_most),
+        .event_length_us = least_of(plan->event_length_us, least_of(device->event_length_us, central->event_length_us)),
+        .exchanges_most = (uint8_t)least_of(device->exchanges_most, central->exchanges_most),
         .packet_length = state.send_length,
         .encrypted = plan->encrypted,
         .by_central = to_device,
@@ -122,34 +138,50 @@ static void find_shape(struct run *run)
         .loss = plan->loss,
         .bit_errors = plan->bit_errors,
     };
-    struct ys_link_shape *shape = &report->shape;
     if (plan->both) {
         shape->back_value_bytes = value_bytes;
         shape->back_frame_bytes = ys_link_att_frame(value_bytes);
     }
     shape->turn_us[0] = turn_us(&plan->central, shape->frame_bytes);
     shape->turn_us[1] = turn_us(&plan->device, shape->frame_bytes);
-    if (plan->distance_m > 0 && !plan->by_levels) {
-        struct ys_air_model model = model_of(plan);
-        shape->at_margin = true;
-        shape->margin_db[0] = report->strength_dbm - model.sensitivity_dbm[shape->data_phy];
-        shape->margin_db[1] = report->strength_dbm - model.sensitivity_dbm[shape->answer_phy];
-        shape->s8_gain_db = model.sensitivity_dbm[YS_PHY_CODED_S2] - model.sensitivity_dbm[YS_PHY_CODED_S8];
-    }
-    ys_link_limit(shape, &report->limit);
-    expect_latency(run);
+    place_shape(run, shape);
+}
+
+/* By the calculation, and by what the device's serial line and the spacing of its values let through. */
+static void find_limits(const struct run *run, uint16_t value_bytes)
+{
+    const struct ys_throughput_plan *plan = run->plan;
+    struct ys_throughput_report *report = run->report;
+    bool channel = ys_carrier_is_channel(plan->carrier);
+    ys_link_limit(&report->shape, &report->limit);
     report->limit_bps = report->limit.goodput_bps;
     report->back_limit_bps = report->limit.back_bps;
     if (channel)
         report->limit_bps *= 1 - 2.0 / (MESSAGE_PACKETS * CHANNEL_PACKET);
-    double lined_bps = line_hz(&plan->device, shape->frame_bytes) * shape->value_bytes * 8;
+    double lined_bps = line_hz(&plan->device, report->shape.frame_bytes) * report->shape.value_bytes * 8;
     report->limit_bps = fmin(report->limit_bps, lined_bps);
     double spaced_bps = plan->spacing_ms > 0 ? 8000.0 * value_bytes / plan->spacing_ms : 0;
-    if (!to_device && !channel && plan->carrier != YS_CARRIER_STREAM && spaced_bps > 0)
+    if (!ys_carrier_is_to_device(plan->carrier) && !channel && plan->carrier != YS_CARRIER_STREAM && spaced_bps > 0)
         report->limit_bps = fmin(report->limit_bps, spaced_bps * (double)ys_run_links(plan));
-    double frames_hz = report->limit_bps / 8 / value_bytes * (double)ys_run_links(plan);
-    run->change_ns = frames_hz > 0 ? (uint64_t)(1e9 / frames_hz / CHANGES_A_FRAME) : YS_NS_PER_MS;
-    run->change_ns = run->change_ns < 1000 ? 1000 : run->change_ns > YS_NS_PER_S ? YS_NS_PER_S : run->change_ns;
+}
+
+static uint64_t change_every_ns(const struct run *run, uint16_t value_bytes)
+{
+    double frames_hz = run->report->limit_bps / 8 / value_bytes * (double)ys_run_links(run->plan);
+    uint64_t change_ns = frames_hz > 0 ? (uint64_t)(1e9 / frames_hz / CHANGES_A_FRAME) : YS_NS_PER_MS;
+    return change_ns < 1000 ? 1000 : change_ns > YS_NS_PER_S ? YS_NS_PER_S : change_ns;
+}
+
+/* Once the links are as they will be. */
+static void calculate(struct run *run)
+{
+    uint16_t value_bytes = value_length(run);
+    for (size_t i = 0; i < ys_run_links(run->plan); i++)
+        run->links[i].up.value_bytes = run->links[i].down.value_bytes = value_bytes;
+    find_shape(run, value_bytes);
+    find_limits(run, value_bytes);
+    expect_latency(run);
+    run->change_ns = change_every_ns(run, value_bytes);
 }
 
 /* what is on the air */
@@ -410,7 +442,7 @@ static bool play(struct run *run)
         if (!ys_ends_connect(&run->links[i]))
             return true;
     }
-    find_shape(run);
+    calculate(run);
     lose(run);
     measure(run);
     evaluate(run);

@@ -23,7 +23,7 @@
 #define TRIES_MOST 64
 
 /* What is expected of a connection that is still to be made: packets of 27 bytes both ways on 1M. */
-#define EXPECTED_NS (2 * (296 + 150) * YS_NS_PER_US)
+#define EXPECTED_NS (UINT64_C(2) * (296 + 150) * YS_NS_PER_US)
 
 struct place {
     uint64_t at_ns;   /* behind the first */
