@@ -317,6 +317,48 @@ static void there_are_at_least_eighty_rules_and_each_has_a_case(void **state)
     }
 }
 
+/* Who does not wait breaks a rule; who answers all of it in turn, or leaves one unanswered, breaks none with what
+ * follows (Vol 3 Part F 3.3.2). */
+static void answers_to_a_peer_that_does_not_wait_are_its_own(void **state)
+{
+    static const struct {
+        const char *script;
+        uint32_t fitting;
+        uint32_t not_fitting;
+    } talks[] = {
+        {LINK ">a 0a0300; >a 0c03000000; >a 14010203; <a 0b01; <a 0d01; <a 0114000006", 3, 0},
+        {LINK ">a 0a0300; >a 0c03000000; <a 0d01; >a 0a0300; <a 0b01", 2, 0},
+        {LINK ">a 0a0300; >a 0a0500; <a 010a030002; <a 010a050002", 2, 0},
+        {LINK ">a 0a0300; >a 0a0500; <a 13; <a 0b01", 1, 1},
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(talks); i++) {
+        struct ys_audit *audit = audit_of(talks[i].script);
+        assert_true(ys_audit_tally(audit, YS_RULE_REQUEST_ONE)->broken > 0);
+        assert_int_equal(ys_audit_tally(audit, YS_RULE_ANSWER_ASKED)->broken, 0);
+        assert_int_equal(ys_audit_tally(audit, YS_RULE_ANSWER_FITS)->kept, talks[i].fitting);
+        assert_int_equal(ys_audit_tally(audit, YS_RULE_ANSWER_FITS)->broken, talks[i].not_fitting);
+        ys_audit_free(audit);
+    }
+}
+
+/* Its host began it anew. */
+static void advertising_that_is_begun_again_may_begin_at_once(void **state)
+{
+    static const char own[] = "h> 01052006 " FROM ";";
+    static const char enable[] = "h> 010a200101;";
+    char script[600];
+    (void)state;
+    for (int again = 0; again < 2; again++) {
+        (void)snprintf(script, sizeof script, "%s%s%s + 10; %s %s + 100; %s", RESET, own, ADV, again ? enable : "", ADV,
+                       ADV);
+        struct ys_audit *audit = audit_of(script);
+        assert_int_equal(ys_audit_tally(audit, YS_RULE_ADVERTISING_SPACING)->broken, !again);
+        assert_true(ys_audit_tally(audit, YS_RULE_ADVERTISING_SPACING)->kept > 0);
+        ys_audit_free(audit);
+    }
+}
+
 /* What is missing makes no verdict: the same traffic without its beginning, or with a damaged packet. */
 static void what_is_missing_is_no_breach(void **state)
 {
@@ -409,6 +451,8 @@ int main(int count, char **arguments)
         cmocka_unit_test(there_are_at_least_eighty_rules_and_each_has_a_case),
         cmocka_unit_test(each_rule_finds_what_breaks_it_and_nothing_else),
         cmocka_unit_test(traffic_that_keeps_a_rule_breaks_no_other_error),
+        cmocka_unit_test(answers_to_a_peer_that_does_not_wait_are_its_own),
+        cmocka_unit_test(advertising_that_is_begun_again_may_begin_at_once),
         cmocka_unit_test(what_is_missing_is_no_breach),
         cmocka_unit_test(what_the_key_is_not_known_of_is_counted),
         cmocka_unit_test(who_is_excepted_breaks_nothing),

@@ -54,7 +54,7 @@ static void audit_request(struct ys_audit *audit, const struct ys_said *said, co
     const struct ys_att_pdu *att = &said->att;
     if (ys_att_response_to(att->opcode) == 0 || att->opcode == YS_ATT_INDICATION)
         return;
-    (void)audit_judge(audit, YS_RULE_REQUEST_ONE, !ys_asked_waits(&said->replaced),
+    (void)audit_judge(audit, YS_RULE_REQUEST_ONE, !said->replaced.waits,
                       "a request, while number %llu waits for its answer", (unsigned long long)said->replaced.record);
     if (is_range_request(att->opcode)) {
         (void)audit_judge(audit, YS_RULE_RANGE_ORDER, att->first <= att->last && att->first != 0,
@@ -311,7 +311,7 @@ static void audit_protection(struct ys_audit *audit, const struct ys_said *said,
 static void audit_indication(struct ys_audit *audit, const struct ys_said *said, const struct audit_place *place)
 {
     if (said->att.opcode == YS_ATT_INDICATION) {
-        (void)audit_judge(audit, YS_RULE_INDICATION_ONE, !ys_asked_waits(&said->replaced),
+        (void)audit_judge(audit, YS_RULE_INDICATION_ONE, !said->replaced.waits,
                           "an indication, while number %llu is not confirmed",
                           (unsigned long long)said->replaced.record);
         place->dialogue->unconfirmed[place->side] = false;
@@ -370,13 +370,13 @@ void audit_attributes_wait(struct ys_audit *audit, const struct audit_place *pla
         const struct ys_speaker *speaker = &place->followed->speakers[side];
         bool *overdue = &place->dialogue->overdue[side];
         bool *unconfirmed = &place->dialogue->unconfirmed[side];
-        if (ys_asked_waits(&speaker->asked) && !*overdue && audit->now_ns > speaker->asked.at_ns + ANSWER_NS) {
+        const struct ys_asked *asked = &speaker->asked[speaker->asked_passed];
+        if (speaker->asked_passed < speaker->asked_count && !*overdue && audit->now_ns > asked->at_ns + ANSWER_NS) {
             *overdue = true;
             (void)audit_judge(audit, YS_RULE_REQUEST_ANSWERED, false, "number %llu was not answered in 30 s",
-                              (unsigned long long)speaker->asked.record);
+                              (unsigned long long)asked->record);
         }
-        if (ys_asked_waits(&speaker->indicated) && !*unconfirmed &&
-            audit->now_ns > speaker->indicated.at_ns + ANSWER_NS) {
+        if (speaker->indicated.waits && !*unconfirmed && audit->now_ns > speaker->indicated.at_ns + ANSWER_NS) {
             *unconfirmed = true;
             (void)audit_judge(audit, YS_RULE_INDICATION_CONFIRMED, false, "number %llu was not confirmed in 30 s",
                               (unsigned long long)speaker->indicated.record);

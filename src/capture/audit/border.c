@@ -43,6 +43,8 @@ static void audit_command(struct ys_audit *audit, const struct ys_seen *seen, st
     else if (!border->any)
         (void)audit_judge(audit, YS_RULE_RESET_FIRST, opcode == YS_HCI_RESET, "it begins with another command");
     border->any = true;
+    if (opcode == YS_HCI_LE_SET_ADVERTISING_ENABLE && seen->border->own != NULL)
+        audit->advertisers[seen->border->own->number].any = false; /* its events begin anew when its host wishes */
     if (opcode == HOST_COMPLETED_PACKETS)
         return;
     if (!border->from_reset)

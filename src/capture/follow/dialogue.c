@@ -141,19 +141,73 @@ static void learn(struct ys_party *server, const struct ys_att_pdu *att, const s
         learn_found(server, att, question);
 }
 
+static void forget_asked(struct ys_speaker *asker, size_t count)
+{
+    asker->asked_count -= count;
+    memmove(asker->asked, asker->asked + count, asker->asked_count * sizeof *asker->asked);
+}
+
+/* One more that waits. Those that a later one was answered before were answered unheard; of too many the oldest is
+ * forgotten. */
+static void push_asked(struct ys_speaker *asker, const struct ys_asked *asked)
+{
+    forget_asked(asker, asker->asked_passed);
+    asker->asked_passed = 0;
+    if (asker->asked_count == YS_ASKED_MOST)
+        forget_asked(asker, 1);
+    asker->asked[asker->asked_count++] = *asked;
+}
+
 static void ask(struct ys_speaker *asker, const struct ys_att_pdu *att, const struct ys_piece *piece)
 {
-    asker->asked = (struct ys_asked){.waits = true,
-                                     .opcode = att->opcode,
-                                     .handle = att->handle != 0 ? att->handle : att->first,
-                                     .last = att->last,
-                                     .offset = att->offset,
-                                     .type = att->type,
-                                     .at_ns = piece->at_ns,
-                                     .record = piece->record};
+    struct ys_asked asked = {.waits = true,
+                             .opcode = att->opcode,
+                             .handle = att->handle != 0 ? att->handle : att->first,
+                             .last = att->last,
+                             .offset = att->offset,
+                             .type = att->type,
+                             .at_ns = piece->at_ns,
+                             .record = piece->record};
     /* a service that is looked for by its UUID is the value */
     if (att->opcode == YS_ATT_FIND_BY_TYPE_VALUE_REQUEST)
-        asker->asked.type = ys_uuid_from_air(att->value, att->length);
+        asked.type = ys_uuid_from_air(att->value, att->length);
+    push_asked(asker, &asked);
+}
+
+/* The oldest that may still be answered. */
+static struct ys_asked oldest_asked(const struct ys_speaker *asker)
+{
+    bool any = asker->asked_count > asker->asked_passed;
+    return any ? asker->asked[asker->asked_passed] : (struct ys_asked){.waits = false};
+}
+
+static bool answers(const struct ys_att_pdu *att, const struct ys_asked *asked)
+{
+    return att->opcode == YS_ATT_ERROR_RESPONSE ? att->request == asked->opcode
+                                                : att->opcode == ys_att_response_to(asked->opcode);
+}
+
+/* What an answer is to: the newest request that it fits, or, if it fits none, the newest. */
+static struct ys_asked take_asked(struct ys_speaker *asker, const struct ys_att_pdu *att)
+{
+    size_t taken = asker->asked_count;
+    if (taken == 0)
+        return (struct ys_asked){.waits = false};
+    for (size_t i = asker->asked_count; i-- > 0;) {
+        const struct ys_asked *asked = &asker->asked[i];
+        bool names_it = att->opcode != YS_ATT_ERROR_RESPONSE || att->handle == asked->handle;
+        if (!answers(att, asked) || (taken < asker->asked_count && !names_it))
+            continue;
+        taken = i;
+        if (names_it)
+            break;
+    }
+    taken = taken < asker->asked_count ? taken : asker->asked_count - 1;
+    struct ys_asked asked = asker->asked[taken];
+    asker->asked_count--;
+    memmove(asker->asked + taken, asker->asked + taken + 1, (asker->asked_count - taken) * sizeof *asker->asked);
+    asker->asked_passed = taken;
+    return asked;
 }
 
 static void set_value(struct ys_said *said, uint16_t handle, uint16_t offset)
@@ -224,8 +278,8 @@ static void note_odd(struct ys_speaker *speaker, const struct ys_said *said, con
     uint8_t opcode = said->length > 0 ? said->frame[0] : YS_ATT_COMMAND_FLAG;
     if ((opcode & YS_ATT_COMMAND_FLAG) == 0 && !is_answer(opcode) && opcode != YS_ATT_NOTIFICATION &&
         opcode != YS_ATT_INDICATION && opcode != YS_ATT_CONFIRMATION && opcode != YS_ATT_NOTIFICATIONS)
-        speaker->asked =
-            (struct ys_asked){.waits = true, .opcode = opcode, .at_ns = piece->at_ns, .record = piece->record};
+        push_asked(speaker,
+                   &(struct ys_asked){.waits = true, .opcode = opcode, .at_ns = piece->at_ns, .record = piece->record});
 }
 
 static void take_att(struct ys_dialogue *dialogue, const struct ys_piece *piece, struct ys_said *said)
@@ -254,10 +308,9 @@ static void take_att(struct ys_dialogue *dialogue, const struct ys_piece *piece,
         said->question = other->indicated;
         other->indicated.waits = false;
     } else if (is_answer(att->opcode)) {
-        said->question = other->asked;
+        said->question = take_asked(other, att);
         match_answer(said);
         learn(said->server, att, &said->question);
-        other->asked.waits = false;
     } else if (att->opcode == YS_ATT_INDICATION) {
         said->replaced = speaker->indicated;
         speaker->indicated = (struct ys_asked){.waits = true,
@@ -266,7 +319,7 @@ static void take_att(struct ys_dialogue *dialogue, const struct ys_piece *piece,
                                                .at_ns = piece->at_ns,
                                                .record = piece->record};
     } else if (ys_att_response_to(att->opcode) != 0) {
-        said->replaced = speaker->asked;
+        said->replaced = oldest_asked(speaker);
         ask(speaker, att, piece);
     }
     if (att->opcode == YS_ATT_MTU_RESPONSE)

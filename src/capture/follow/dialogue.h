@@ -24,6 +24,9 @@ struct ys_asked {
     uint64_t record; /* its number */
 };
 
+/* As many as are told apart of a peer that does not wait for answers. */
+#define YS_ASKED_MOST 16
+
 /* One direction. */
 struct ys_speaker {
     struct ys_party *party; /* or NULL */
@@ -31,7 +34,10 @@ struct ys_speaker {
     size_t length;   /* of what has come of it */
     size_t expected; /* 0: none has begun */
     size_t capacity;
-    struct ys_asked asked;     /* its request */
+    struct ys_asked
+        asked[YS_ASKED_MOST]; /* its requests that wait, the oldest first: more than one is against the rules */
+    size_t asked_count;
+    size_t asked_passed;       /* the oldest of them, that one behind them was answered before */
     struct ys_asked indicated; /* its indication */
     uint16_t mtu;              /* that it has said; 0: not */
 };
@@ -65,10 +71,11 @@ struct ys_said {
     struct ys_l2cap_signal signal;
     struct ys_party *server;  /* whose attributes it is about; NULL: not known, or none */
     struct ys_asked question; /* what is answered with it; no `waits`: nothing was asked */
-    struct ys_asked replaced; /* the request or indication that still waited, when it was sent; no `waits`: none */
-    uint16_t handle;          /* of the value; 0: it is about none */
-    uint16_t offset;          /* of what there is of the value */
-    const uint8_t *value;     /* NULL: none is in it */
+    struct ys_asked
+        replaced;    /* the oldest request or the indication that still waited, when it was sent; no `waits`: none */
+    uint16_t handle; /* of the value; 0: it is about none */
+    uint16_t offset; /* of what there is of the value */
+    const uint8_t *value; /* NULL: none is in it */
     size_t value_length;
 };
 
@@ -89,11 +96,5 @@ void ys_dialogue_gap(struct ys_dialogue *dialogue, int side);
 
 /* Frees what is in it, but not itself. */
 void ys_dialogue_clear(struct ys_dialogue *dialogue);
-
-/* Whether somebody was asked what is not answered yet. */
-static inline bool ys_asked_waits(const struct ys_asked *asked)
-{
-    return asked->waits;
-}
 
 #endif
