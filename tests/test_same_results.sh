@@ -6,7 +6,7 @@
 # A line `damaged SEED FILE` stands for all that is asked about that file after support/damage.c has been at it, and
 # `conversation SEED` for all that support/conversation.c prints; `test_audit` for all that is said of its cases. These
 # programs are in the folder HELPERS.
-# With `few` one in ten of the damaged files is looked at, and every second question that leaves no capture.
+# With `few` one in ten of the damaged files is looked at, and every fourth question that leaves no capture.
 # Numbers with fractions may be rounded otherwise by other processors: elsewhere than on x86-64 only what ends well is
 # looked for.
 set -eu
@@ -67,7 +67,7 @@ while read -r hash arguments; do
         fewdamaged\ *[1-9]\ *) continue ;;
         fewtrace\ * | fewaudit\ * | fewtable\ * | fewcatalogue\ * | fewcheck\ * | fewconversation\ *)
             asked=$((asked + 1))
-            [ $((asked % 2)) = 1 ] || continue
+            [ $((asked % 4)) = 1 ] || continue
             ;;
         esac
         ;;
