@@ -154,8 +154,10 @@ static bool more_buffers(struct ys_throughput_plan *plan, const struct ys_throug
                          struct ys_hindrance *told)
 {
     const struct ys_hardware *sender = report->shape.by_central ? &plan->central : &plan->device;
-    (void)say(told, "the controller keeps only %u packets",
-              plan->buffers > 0 ? plan->buffers : sender->character->buffer_count);
+    unsigned buffers = plan->buffers > 0 ? plan->buffers : ys_hardware_character(sender)->buffer_count;
+    if (buffers == 0)
+        return false;
+    (void)say(told, "the controller keeps only %u packets", buffers);
     plan->buffers = BUFFERS_MANY;
     remedy(told, "64 buffers");
     return true;
@@ -185,14 +187,19 @@ static bool no_spacing(struct ys_throughput_plan *plan, const struct ys_throughp
     return true;
 }
 
+static double again_percent(const struct ys_throughput_report *report)
+{
+    const struct ys_link_side *side = &report->air.sides[!report->shape.by_central];
+    return side->data_packets > 0 ? 100.0 * (double)side->retransmissions / (double)side->data_packets : 0;
+}
+
 static bool no_loss(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
                     struct ys_hindrance *told)
 {
     if (plan->loss <= 0)
         return false;
-    const struct ys_link_side *side = &report->air.sides[!report->shape.by_central];
     (void)say(told, "%g %% of the packets are lost: %.0f %% of those with data are sent again", 100 * plan->loss,
-              side->data_packets > 0 ? 100.0 * (double)side->retransmissions / (double)side->data_packets : 0);
+              again_percent(report));
     plan->loss = 0;
     remedy(told, "no loss");
     return true;
@@ -203,10 +210,8 @@ static bool no_bit_errors(struct ys_throughput_plan *plan, const struct ys_throu
 {
     if (plan->bit_errors <= 0)
         return false;
-    const struct ys_link_side *side = &report->air.sides[!report->shape.by_central];
     (void)say(told, "%g %% of the bits are wrong: %.0f %% of the packets with data are sent again",
-              100 * plan->bit_errors,
-              side->data_packets > 0 ? 100.0 * (double)side->retransmissions / (double)side->data_packets : 0);
+              100 * plan->bit_errors, again_percent(report));
     plan->bit_errors = 0;
     remedy(told, "no bit errors");
     return true;
@@ -229,15 +234,30 @@ static bool best_length(struct ys_throughput_plan *plan, const struct ys_through
     return true;
 }
 
+static bool has_network(const struct ys_throughput_plan *plan)
+{
+    return plan->network_channel > 0 && plan->network_duty > 0;
+}
+
+static bool is_disturbed(const struct ys_throughput_plan *plan)
+{
+    return has_network(plan) || plan->oven_distance_m > 0 || plan->neighbours > 0;
+}
+
 static bool no_disturbers(struct ys_throughput_plan *plan, const struct ys_throughput_report *report,
                           struct ys_hindrance *told)
 {
+    char neighbours[40] = "";
     (void)report;
-    bool network = plan->network_channel > 0 && plan->network_duty > 0;
-    if (!network && plan->oven_distance_m <= 0 && plan->neighbours == 0)
+    if (!is_disturbed(plan))
         return false;
-    (void)say(told, "%s%s%sdisturb it", network ? "a network " : "", plan->oven_distance_m > 0 ? "an oven " : "",
-              plan->neighbours > 0 ? "devices of others " : "");
+    bool network = has_network(plan);
+    bool oven = plan->oven_distance_m > 0;
+    if (plan->neighbours > 0)
+        (void)snprintf(neighbours, sizeof neighbours, " %u devices", (unsigned)plan->neighbours);
+    (void)say(told, "others are on the air:%s%s%s%s%s", network ? " a network" : "",
+              network && (oven || plan->neighbours > 0) ? "," : "", oven ? " an oven" : "",
+              oven && plan->neighbours > 0 ? "," : "", neighbours);
     plan->network_channel = 0;
     plan->oven_distance_m = 0;
     plan->neighbours = 0;
@@ -249,8 +269,7 @@ static bool adapting(struct ys_throughput_plan *plan, const struct ys_throughput
                      struct ys_hindrance *told)
 {
     (void)report;
-    bool disturbed = plan->network_channel > 0 || plan->oven_distance_m > 0 || plan->neighbours > 0;
-    if (plan->central.adapts || !disturbed)
+    if (plan->central.adapts || !is_disturbed(plan))
         return false;
     plan->central.adapts = true;
     remedy(told, "adapting");

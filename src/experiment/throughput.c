@@ -37,19 +37,13 @@ static double line_s(uint32_t bps, double bytes)
 
 static uint32_t answer_us(const struct ys_hardware *hardware)
 {
-    return (hardware->character != NULL ? hardware->character->answer_us : 0) + hardware->thinks_us;
+    return ys_hardware_character(hardware)->answer_us + hardware->thinks_us;
 }
 
 /* From a frame at a controller until the answer of its host is there. */
 static uint32_t turn_us(const struct ys_hardware *hardware, uint16_t frame_bytes)
 {
     return answer_us(hardware) + (uint32_t)(1e6 * line_s(hardware->line_bps, frame_bytes + 2.0 * HCI_BYTES + 5));
-}
-
-static const struct ys_character *character_of(const struct ys_hardware *hardware)
-{
-    static const struct ys_character none = {.buffer_length = YS_LINK_PAYLOAD_MAX};
-    return hardware->character != NULL ? hardware->character : &none;
 }
 
 static struct ys_air_model model_of(const struct ys_throughput_plan *plan)
@@ -63,7 +57,7 @@ static struct ys_air_model model_of(const struct ys_throughput_plan *plan)
 /* What its own serial line lets through, in frames a second. */
 static double line_hz(const struct ys_hardware *hardware, uint16_t frame_bytes)
 {
-    uint16_t length = character_of(hardware)->buffer_length;
+    uint16_t length = ys_hardware_character(hardware)->buffer_length;
     double pieces = ceil((double)frame_bytes / length);
     double seconds = line_s(hardware->line_bps, frame_bytes + pieces * HCI_BYTES);
     return seconds > 0 ? 1 / seconds : INFINITY;
@@ -112,8 +106,8 @@ static void find_shape(const struct run *run, uint16_t value_bytes)
 {
     const struct ys_throughput_plan *plan = run->plan;
     const struct link_run *link = &run->links[0];
-    const struct ys_character *device = character_of(&plan->device);
-    const struct ys_character *central = character_of(&plan->central);
+    const struct ys_character *device = ys_hardware_character(&plan->device);
+    const struct ys_character *central = ys_hardware_character(&plan->central);
     struct ys_link_shape *shape = &run->report->shape;
     bool to_device = ys_carrier_is_to_device(plan->carrier);
     bool channel = ys_carrier_is_channel(plan->carrier);
@@ -212,11 +206,6 @@ static uint64_t common_multiple(uint64_t a, uint64_t b)
         y = rest;
     }
     return a / x * b;
-}
-
-static struct flow *main_flow(struct link_run *link)
-{
-    return ys_carrier_is_to_device(link->run->plan->carrier) ? &link->down : &link->up;
 }
 
 static bool all_are_connected(const struct run *run)

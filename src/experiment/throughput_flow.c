@@ -4,11 +4,6 @@
 /* A value changes so often while one of them is sent: whichever goes is new, and its age is a matter of chance. */
 #define PIECE 64
 
-static struct flow *main_flow(struct link_run *link)
-{
-    return ys_carrier_is_to_device(link->run->plan->carrier) ? &link->down : &link->up;
-}
-
 /* The bytes of the next value: its number as far as it has room for that, and then the same again and again. */
 static void make_value(struct flow *flow, uint8_t *bytes, uint16_t length, uint64_t changed_ns)
 {

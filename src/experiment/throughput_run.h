@@ -127,4 +127,10 @@ static inline uint64_t ys_run_attended_ns(const struct ys_throughput_plan *plan)
     return (UINT64_C(1) + plan->latency) * plan->interval_us * YS_NS_PER_US;
 }
 
+/* The one that the figures are of. */
+static inline struct flow *main_flow(struct link_run *link)
+{
+    return ys_carrier_is_to_device(link->run->plan->carrier) ? &link->down : &link->up;
+}
+
 #endif

@@ -14,6 +14,9 @@ struct ys_hardware {
     bool adapts;                          /* as central it leaves out channels that do badly */
 };
 
+/* Of its controller; of none that is named, one that takes no time and holds nothing back. */
+const struct ys_character *ys_hardware_character(const struct ys_hardware *hardware);
+
 /* A small processor with its controller on the same chip. */
 extern const struct ys_hardware ys_hardware_of_device;
 /* A large one, whose system hands on what comes from layer to layer. */
