@@ -192,7 +192,7 @@ static void average(const struct trace *trace, const struct event *events, size_
 
 /* The mean of all events, and of what is fitted to each, from the first packet on; and what is left over. */
 static void compare(const struct trace *trace, const struct event *events, size_t count, unsigned pieces,
-                    unsigned packets, struct ys_phase_fit *fit)
+                    struct ys_phase_fit *fit)
 {
     double left = 0;
     double charge = 0;
@@ -226,14 +226,11 @@ static void compare(const struct trace *trace, const struct event *events, size_
             counts[offset + k]++;
         }
     }
-    while (fit->samples < YS_EVENT_SAMPLES && counts[fit->samples] + 1 > 1)
-        fit->samples++;
     for (size_t k = 0; k < YS_EVENT_SAMPLES; k++) {
         fit->mean_ma[k] /= counts[k] > 0 ? (double)counts[k] : 1;
         fit->fitted_ma[k] /= counts[k] > 0 ? (double)counts[k] : 1;
         fit->samples = counts[k] > 0 && k >= fit->samples ? k + 1 : fit->samples;
     }
-    (void)packets;
     fit->left_ma = samples > 0 ? sqrt(left / (double)samples) : 0;
     fit->event_uc = charge * trace->step_us / 1000 / (double)fit->used;
     fit->fitted_uc = fitted * trace->step_us / 1000 / (double)fit->used;
@@ -290,7 +287,7 @@ static void fit_trace(const struct trace *trace, const struct ys_phase_shape *sh
         }
         fit->energy.standby_ua = count > 0 ? 1000 * asleep / (double)count : 1000 * standby_ma;
         average(trace, events, fit->events, kinds, pieces, fit);
-        compare(trace, events, fit->events, pieces, shape->channels, fit);
+        compare(trace, events, fit->events, pieces, fit);
     }
     free(events);
 }

@@ -57,8 +57,16 @@ static size_t part(const struct ys_link_shape *shape, const struct ys_link_limit
     return left < limit->packet_length ? left : limit->packet_length;
 }
 
-/* Packs exchanges into one event, from this packet of a frame on: returns how many frames it ends. The first exchange
- * goes, however short the event is; the last needs no T_IFS behind it. */
+/* Whether an exchange still goes in an event that has had so many, if it would end then. The first goes, however short
+ * the event is; the last needs no T_IFS behind it. */
+static bool goes(const struct ys_link_shape *shape, const struct ys_link_limit *limit, unsigned in_event,
+                 uint64_t end_ns)
+{
+    bool more = shape->exchanges_most == 0 || in_event < shape->exchanges_most;
+    return in_event == 0 || (more && end_ns - YS_LINK_INTER_FRAME_SPACE_NS <= limit->event_room_ns);
+}
+
+/* Packs exchanges into one event, from this packet of a frame on: returns how many frames it ends. */
 static size_t pack(const struct ys_link_shape *shape, const struct ys_link_limit *limit, size_t *index, size_t *packets,
                    uint64_t *used_ns)
 {
@@ -67,8 +75,7 @@ static size_t pack(const struct ys_link_shape *shape, const struct ys_link_limit
     unsigned in_event = 0;
     for (;;) {
         uint64_t takes_ns = exchange_ns(shape, part(shape, limit, *index));
-        bool more = shape->exchanges_most == 0 || in_event < shape->exchanges_most;
-        if (at_ns > 0 && (!more || at_ns + takes_ns - YS_LINK_INTER_FRAME_SPACE_NS > limit->event_room_ns))
+        if (!goes(shape, limit, in_event, at_ns + takes_ns))
             break;
         at_ns += takes_ns;
         ++*packets;
@@ -155,8 +162,7 @@ static uint64_t frame_ns(const struct ys_link_shape *shape, const struct ys_link
     unsigned in_event = 0;
     for (size_t i = 0; i < limit->packets; i++) {
         uint64_t takes_ns = exchange_ns(shape, part(shape, limit, i));
-        bool more = shape->exchanges_most == 0 || in_event < shape->exchanges_most;
-        if (at_ns > 0 && (!more || at_ns + takes_ns - YS_LINK_INTER_FRAME_SPACE_NS > limit->event_room_ns)) {
+        if (!goes(shape, limit, in_event, at_ns + takes_ns)) {
             event_ns += shape->interval_us * NS_PER_US;
             at_ns = 0;
             in_event = 0;
