@@ -309,17 +309,23 @@ static void searches_take_as_long_as_arithmetic_says(void **state)
 static void hard_searches_find_the_share_that_is_calculated(void **state)
 {
     static const struct {
+        const char *definition;
         struct ys_interval_plan plan;
         double error; /* of the calculation itself, which reckons each collision by itself */
     } cases[] = {
-        {{.loss = 0.3}, 0},
-        {{.any_phase = true}, 0},
-        {{.any_phase = true, .loss = 0.6}, 0},
-        {{.crowd = 60, .crowd_interval_us = 70000, .any_phase = true}, 0.03},
+        {CONNECTABLE("100 ms"), {.loss = 0.3}, 0},
+        {CONNECTABLE("100 ms"), {.any_phase = true}, 0},
+        {CONNECTABLE("100 ms"), {.any_phase = true, .loss = 0.6}, 0},
+        {CONNECTABLE("100 ms"), {.bit_errors = 0.004}, 0},
+        {CONNECTABLE("100 ms"), {.crowd = 60, .crowd_interval_us = 70000, .any_phase = true}, 0.03},
+        {CONNECTABLE("100 ms, extended: true"), {.loss = 0.3}, 0},
+        {CONNECTABLE("100 ms, extended: true"), {.bit_errors = 0.004, .any_phase = true}, 0},
+        /* what the first packets point to is on other channels than those of the crowd */
+        {CONNECTABLE("100 ms, extended: true"), {.crowd = 60, .crowd_interval_us = 70000, .any_phase = true}, 0.03},
     };
-    struct ys_design *design = read_text(CONNECTABLE("100 ms"));
     (void)state;
     for (size_t i = 0; i < COUNT(cases); i++) {
+        struct ys_design *design = read_text(cases[i].definition);
         struct ys_interval_plan plan = cases[i].plan;
         struct ys_interval_report report;
         plan.design = design;
@@ -339,8 +345,8 @@ static void hard_searches_find_the_share_that_is_calculated(void **state)
                             3.5 * search->error_within[at] + 0.002 + cases[i].error);
         }
         ys_interval_report_free(&report);
+        ys_design_free(design);
     }
-    ys_design_free(design);
 }
 
 static void searches_come_out_the_same_on_any_number_of_cores(void **state)

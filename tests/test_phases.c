@@ -78,25 +78,24 @@ static void check_near(const char *what, double is, double expected)
     assert_true(fabs(is / expected - 1) <= 0.02);
 }
 
+static const struct ys_energy usual = {.standby_ua = 40,
+                                       .wake = {420, 1.3},
+                                       .prepare = {310, 2.9},
+                                       .ramp = {140, 4.1},
+                                       .finish = {270, 2.3},
+                                       .transmit = {{0, 5.6}},
+                                       .turn_ma = 3.4,
+                                       .receive_ma = 6.3};
+
 static void a_trace_gives_its_parameters_back(void **state)
 {
-    static const struct {
+    const struct {
         struct ys_energy energy;
         struct ys_phase_shape shape;
         double step_us;
         double noise_ma;
     } cases[] = {
-        {{.standby_ua = 40,
-          .wake = {420, 1.3},
-          .prepare = {310, 2.9},
-          .ramp = {140, 4.1},
-          .finish = {270, 2.3},
-          .transmit = {{0, 5.6}},
-          .turn_ma = 3.4,
-          .receive_ma = 6.3},
-         {3, true, 328},
-         10,
-         0.05},
+        {usual, {3, true, 328}, 10, 0.05},
         {{.standby_ua = 90,
           .wake = {800, 0.8},
           .prepare = {200, 3.2},
@@ -154,19 +153,11 @@ static void a_trace_gives_its_parameters_back(void **state)
 
 static void what_is_no_trace_of_it_is_said(void **state)
 {
-    static const struct ys_energy energy = {.standby_ua = 40,
-                                            .wake = {420, 1.3},
-                                            .prepare = {310, 2.9},
-                                            .ramp = {140, 4.1},
-                                            .finish = {270, 2.3},
-                                            .transmit = {{0, 5.6}},
-                                            .turn_ma = 3.4,
-                                            .receive_ma = 6.3};
     static const struct ys_phase_shape shape = {3, true, 328};
     static const struct ys_phase_shape other = {3, true, 128};
     static struct ys_phase_fit fit;
     (void)state;
-    struct made made = make(&energy, &shape, 10, 2, 0.05, 1);
+    struct made made = make(&usual, &shape, 10, 2, 0.05, 1);
     ys_phases_fit(made.times_s, made.ma, made.count, &other, &fit);
     assert_non_null(fit.problem);
     ys_phases_fit(made.times_s, made.ma, 50, &shape, &fit);
@@ -184,16 +175,8 @@ static void what_is_no_trace_of_it_is_said(void **state)
 /* A trace of the demo's device, as a file. */
 static const char *write_trace(const char *name, double noise_ma)
 {
-    static const struct ys_energy energy = {.standby_ua = 40,
-                                            .wake = {420, 1.3},
-                                            .prepare = {310, 2.9},
-                                            .ramp = {140, 4.1},
-                                            .finish = {270, 2.3},
-                                            .transmit = {{0, 5.6}},
-                                            .turn_ma = 3.4,
-                                            .receive_ma = 6.3};
     static const struct ys_phase_shape shape = {3, true, 344}; /* with its 27 bytes */
-    struct made made = make(&energy, &shape, 10, 6, noise_ma, 7);
+    struct made made = make(&usual, &shape, 10, 6, noise_ma, 7);
     const char *path = scratch_file(name, "");
     FILE *file = fopen(path, "w");
     assert_non_null(file);

@@ -8,6 +8,7 @@
 #include <stdlib.h>
 
 #include "design/making/payload.h"
+#include "measure/errors.h"
 #include "sim/chance.h"
 #include "sim/controller.h"
 #include "wire/extended.h"
@@ -367,6 +368,8 @@ static bool make_hard(const struct ys_interval_plan *plan, struct ys_world *worl
         shares[i] = plan->loss;
     if (plan->loss > 0)
         ys_radio_lose(world->radio, shares, world->seed);
+    if (plan->bit_errors > 0)
+        ys_radio_lose_bits(world->radio, plan->bit_errors, world->seed);
     others.count = plan->crowd;
     others.interval_us = plan->crowd_interval_us;
     others.around_m = 0;
@@ -485,6 +488,12 @@ static void judge_search(struct ys_search *search)
     }
 }
 
+/* The share of packets of this length that scanners get wrong, with nobody else on the air. */
+static double lost_alone(const struct ys_interval_plan *plan, enum ys_phy phy, size_t length)
+{
+    return 1 - (1 - plan->loss) * pow(1 - plan->bit_errors, YS_SYNC_BITS + ys_bits_of(phy, length));
+}
+
 static void gather(const struct searches *searches, const struct ys_interval_report *report, size_t index)
 {
     const struct ys_interval_plan *plan = searches->plan;
@@ -499,27 +508,22 @@ static void gather(const struct searches *searches, const struct ys_interval_rep
         else
             search->never++;
     }
-    uint64_t packet_ns;
-    if (set->extended) {
-        enum ys_phy phy = set->primary_phy == YS_SET_CODED + 1 ? YS_PHY_CODED_S8 : YS_PHY_1M;
-        packet_ns = ys_link_duration_ns(phy, EXTENDED_LENGTH);
-    } else {
-        struct ys_payload payload = ys_payload_compose(plan->design, set);
-        packet_ns = ys_link_duration_ns(YS_PHY_1M, 2 + 6 + payload.data_length);
-    }
+    enum ys_phy phy = set->extended && set->primary_phy == YS_SET_CODED + 1 ? YS_PHY_CODED_S8 : YS_PHY_1M;
+    size_t length = set->extended ? EXTENDED_LENGTH : 2u + 6u + ys_payload_compose(plan->design, set).data_length;
     search->calculated_of = (struct ys_discovery){
         .interval_us = (uint32_t)set->interval_min_us,
-        .packet_us = (uint32_t)(packet_ns / YS_NS_PER_US),
+        .packet_us = (uint32_t)(ys_link_duration_ns(phy, length) / YS_NS_PER_US),
         .known_us = (uint32_t)(report->air.known_ns / YS_NS_PER_US),
         .spacing_us = (uint32_t)(report->air.spacing_min_ns / YS_NS_PER_US),
         .channels = set->channels != 0 ? set->channels : 7,
         .scan_interval_us = search->scanner.interval_us,
         .scan_window_us = search->scanner.window_us,
         .any_phase = plan->any_phase,
+        .lost_known = lost_alone(plan, report->air.known_phy, report->air.known_length),
     };
     double alone =
         1 - ys_collisions(search->calculated_of.packet_us, CROWD_PACKET_US, plan->crowd_interval_us, plan->crowd);
-    search->calculated_of.lost = 1 - (1 - plan->loss) * alone;
+    search->calculated_of.lost = 1 - (1 - lost_alone(plan, phy, length)) * alone;
     search->crowded = plan->crowd > 0;
     judge_search(search);
     (void)ys_discovery_expect(&search->calculated_of, YS_SEARCH_MS, YS_SEARCH_MS, &search->calculated);

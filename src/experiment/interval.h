@@ -14,9 +14,10 @@ struct ys_interval_plan {
     uint32_t seconds;               /* of the watch, 1 to 86,400 */
     uint32_t runs;                  /* of each scanner, 0 to 1,000,000 */
     uint64_t seed;
-    bool any_phase; /* a search begins at any time of its scanner's turns, not with its window on 37 */
-    double loss;    /* the share of packets that scanners get wrong, 0 to 0.9 */
-    uint32_t crowd; /* so many others advertise beside it, 31 bytes and equally strong; */
+    bool any_phase;    /* a search begins at any time of its scanner's turns, not with its window on 37 */
+    double loss;       /* the share of packets that scanners get wrong, 0 to 0.9; */
+    double bit_errors; /* and of bits, 0 to 0.01 */
+    uint32_t crowd;    /* so many others advertise beside it, 31 bytes and equally strong; */
     uint32_t crowd_interval_us;
     const struct ys_scanner *scanners;
     size_t scanner_count;

@@ -182,6 +182,8 @@ static void take_secondary(struct ys_advertising_meter *meter, const struct ys_a
         pointer->used = false;
         take_event(meter, pointer);
         meter->known_ns = packet->start_ns + packet->duration_ns - pointer->first_start_ns;
+        meter->known_phy = packet->phy;
+        meter->known_length = packet->length;
         count(meter, YS_PACKET_AUX_ADV_IND, packet);
         meter->listens += pdu->mode != YS_LINK_MODE_NEITHER;
         follow_on(meter, packet, pdu);

@@ -75,10 +75,12 @@ struct ys_advertising_meter {
     uint64_t packets[YS_ADVERTISING_TYPES]; /* by kind, sent by it or to it */
     uint64_t requests;                      /* scan requests, on any channel, and how many were answered: */
     uint64_t responses;
-    uint64_t known_ns;   /* extended: from the begin of an event to the end of the first packet that is pointed to */
-    uint64_t listens;    /* how many of its packets others may answer */
-    uint64_t on_air_ns;  /* of what it has sent */
-    uint64_t silence_ns; /* the longest time without an advertisement of it */
+    uint64_t known_ns;     /* extended: from the begin of an event to the end of the first packet that is pointed to; */
+    enum ys_phy known_phy; /* on which this is sent, */
+    uint16_t known_length; /* and the bytes of its PDU */
+    uint64_t listens;      /* how many of its packets others may answer */
+    uint64_t on_air_ns;    /* of what it has sent */
+    uint64_t silence_ns;   /* the longest time without an advertisement of it */
     uint64_t silence_from_ns;
     enum ys_silence silence;
 };

@@ -34,13 +34,13 @@ struct chance {
 static struct chance chance_of(const struct ys_discovery *discovery, double at_us)
 {
     struct chance chance = {.missed = 1};
-    double comes = 1 - discovery->lost;
+    double comes = (1 - discovery->lost) * (discovery->known_us > 0 ? 1 - discovery->lost_known : 1);
     double offset_us = 0;
     for (int channel = 0; channel < 3; channel++) {
         if ((discovery->channels >> channel & 1) == 0)
             continue;
         if (is_heard_on(discovery, channel, at_us + offset_us)) {
-            double found = chance.missed * (discovery->known_us > 0 ? comes * comes : comes);
+            double found = chance.missed * comes;
             chance.after_us[chance.count] =
                 discovery->known_us > 0 ? discovery->known_us : offset_us + discovery->packet_us;
             chance.found[chance.count++] = found;

@@ -19,7 +19,8 @@ struct ys_discovery {
     uint32_t scan_interval_us; /* 2,500 to 40,960,000 */
     uint32_t scan_window_us;   /* at most that */
     bool any_phase;
-    double lost; /* the share of packets that a scanner gets wrong, 0 to less than 1 */
+    double lost;       /* the share of advertisements that a scanner gets wrong, 0 to less than 1; */
+    double lost_known; /* likewise of the packets that they point to */
 };
 
 /* What is expected of it. */

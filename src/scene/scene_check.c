@@ -124,7 +124,6 @@ static void check_actor(struct checking *checking, size_t i)
 {
     const struct ys_scene *scene = checking->scene;
     struct ys_actor *actor = &scene->actors[i];
-    size_t errors = scene->findings.errors;
     if (scene_actor_named(scene, actor->name.text, 0, i) != YS_NOBODY)
         scene_error(checking, "name-twice", actor->name.place, "\"%s\" is there twice: give each its own name",
                     actor->name.text);
@@ -132,7 +131,7 @@ static void check_actor(struct checking *checking, size_t i)
     if (actor->is_device) {
         check_design(checking, actor);
         check_module(checking, actor);
-        if (scene->findings.errors == errors && actor->design->set_count == 0)
+        if (actor->design != NULL && actor->design->set_count == 0)
             scene_error(checking, "definition", actor->definition.place,
                         "nobody can meet a device that does not advertise: add advertising: to \"%s\"",
                         actor->definition.text);

@@ -29,7 +29,6 @@ struct ys_log_line {
     char *text;
 };
 
-/* A scene that was played once. */
 /* What a device has drawn. */
 struct ys_spent {
     char *who;
@@ -38,6 +37,7 @@ struct ys_spent {
     double days; /* that its battery lasts like this; 0: not known */
 };
 
+/* A scene that was played once. */
 struct ys_take {
     uint64_t seed;
     enum ys_ending ending;

@@ -10,10 +10,10 @@
 #include "sim/link_time.h"
 #include "sim/listener.h"
 #include "sim/places.h"
+#include "sim/resolving.h"
 
 /* CONNECT_IND and AUX_CONNECT_REQ: two bytes of header and 34 (Vol 6 Part B 2.3.3.1). */
 #define REQUEST_LENGTH 36
-#include "sim/resolving.h"
 
 /* An access address as the standard wants it (Vol 6 Part B 2.1.2): not that of advertising, nor one bit away from it;
  * no more than six equal bits in a row; at most 24 changes; at least two changes in the highest six bits; four bytes

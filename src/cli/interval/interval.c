@@ -29,6 +29,7 @@
 #define KEY_LOSS           0x401
 #define KEY_CROWD          0x402
 #define KEY_CROWD_INTERVAL 0x403
+#define KEY_BIT_ERRORS     0x404
 
 struct input {
     struct common common;
@@ -40,7 +41,8 @@ struct input {
     struct ys_scanner scanners[SCANNERS_MOST];
     size_t scanner_count;
     bool any_phase;
-    unsigned long long loss; /* percent */
+    double loss; /* percent; likewise: */
+    double bit_errors;
     unsigned long long crowd;
     unsigned long long crowd_interval_ms;
     struct recorder recorder;
@@ -58,6 +60,13 @@ static bool take_number(const struct argp_state *state, const char *option, cons
         return true;
     return complain(state->argv[0], "--%s must be a whole number from %llu to %llu, not \"%s\"", option, least, most,
                     argument);
+}
+
+static bool take_percent(const struct argp_state *state, const char *option, const char *argument, double most,
+                         double *percent)
+{
+    return parse_real(argument, 0, most, percent) ||
+           complain(state->argv[0], "--%s must be from 0 to %g percent, not \"%s\"", option, most, argument);
 }
 
 static bool take_scanner(const struct argp_state *state, const char *argument, struct input *input)
@@ -96,7 +105,11 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         break;
     case KEY_LOSS:
         input->of_simulations = "loss";
-        good = take_number(state, "loss", argument, 0, 90, &input->loss);
+        good = take_percent(state, "loss", argument, 90, &input->loss);
+        break;
+    case KEY_BIT_ERRORS:
+        input->of_simulations = "bit-errors";
+        good = take_percent(state, "bit-errors", argument, 1, &input->bit_errors);
         break;
     case KEY_CROWD:
         input->of_simulations = "crowd";
@@ -227,7 +240,8 @@ static int run(const char *who, struct input *input, const struct ys_design *des
         .runs = (uint32_t)input->runs,
         .seed = input->seed,
         .any_phase = input->any_phase,
-        .loss = (double)input->loss / 100,
+        .loss = input->loss / 100,
+        .bit_errors = input->bit_errors / 100,
         .crowd = (uint32_t)input->crowd,
         .crowd_interval_us = (uint32_t)input->crowd_interval_ms * 1000,
         .scanners = input->scanners,
@@ -258,6 +272,8 @@ int verb_interval(int argc, char **argv)
         {"any-phase", KEY_ANY_PHASE, NULL, 0,
          "Begin to look at any time of a scanner's turns; otherwise a search begins with its window on 37", 0},
         {"loss", KEY_LOSS, "PERCENT", 0, "So many of all packets arrive with a wrong CRC: 0 to 90", 0},
+        {"bit-errors", KEY_BIT_ERRORS, "PERCENT", 0,
+         "So many of all bits are wrong, so that long packets are lost more often: 0 to 1", 0},
         {"crowd", KEY_CROWD, "NUMBER", 0, "So many others advertise at the same place: 0 to 1000", 0},
         {"crowd-interval", KEY_CROWD_INTERVAL, "MS", 0, "Their interval: 20 to 10240 ms (default 100)", 0},
         {"advertiser", 'a', "WHO", 0,

@@ -20,6 +20,15 @@ bool parse_number(const char *text, unsigned long long *number)
     return *end == '\0' && errno == 0;
 }
 
+bool parse_real(const char *text, double least, double most, double *number)
+{
+    char *end;
+    if (strspn(text, "0123456789.-e") != strlen(text))
+        return false;
+    *number = strtod(text, &end);
+    return end != text && *end == '\0' && *number >= least && *number <= most;
+}
+
 bool take_seed(const char *verb, const char *argument, unsigned long long *seed)
 {
     return parse_number(argument, seed) ||

@@ -27,6 +27,9 @@ bool parse_options(const struct argp *argp, int argc, char **argv, void *input);
 /* A whole number from 0 to 2^64 - 1 in decimal; false if it is anything else. */
 bool parse_number(const char *text, unsigned long long *number);
 
+/* A number with or without a fraction, and nothing before or behind it; false if it is none, or not in range. */
+bool parse_real(const char *text, double least, double most, double *number);
+
 /* Reads the argument of --seed; complains, and returns false, if it is none. */
 bool take_seed(const char *verb, const char *argument, unsigned long long *seed);
 

@@ -14,16 +14,6 @@ const char *const phy_words[] = {"1M", "2M", "coded-s8", "coded-s2"};
 
 #define PHY_COUNT (sizeof phy_words / sizeof phy_words[0])
 
-/* A number with or without a fraction, and nothing before or behind it. */
-static bool read_real(const char *text, double least, double most, double *number)
-{
-    char *end;
-    if (strspn(text, "0123456789.-e") != strlen(text))
-        return false;
-    *number = strtod(text, &end);
-    return end != text && *end == '\0' && *number >= least && *number <= most;
-}
-
 static bool read_whole(const char *text, unsigned long long least, unsigned long long most, unsigned long long *number)
 {
     return parse_number(text, number) && *number >= least && *number <= most;
@@ -93,7 +83,7 @@ static const char *central_phy_word(const struct ys_throughput_plan *plan)
     static bool read_##end##_thinks(const char *text, struct ys_throughput_plan *plan)                                 \
     {                                                                                                                  \
         double ms;                                                                                                     \
-        if (!read_real(text, 0, 10000, &ms))                                                                           \
+        if (!parse_real(text, 0, 10000, &ms))                                                                          \
             return false;                                                                                              \
         plan->end.thinks_us = (uint32_t)lround(ms * 1000);                                                             \
         return true;                                                                                                   \
@@ -109,7 +99,7 @@ CHARACTER(central)
 static bool read_line(const char *text, struct ys_throughput_plan *plan)
 {
     double kbps;
-    if (!read_real(text, 9.6, 100000, &kbps))
+    if (!parse_real(text, 9.6, 100000, &kbps))
         return false;
     plan->device.line_bps = (uint32_t)lround(kbps * 1000);
     return true;
@@ -170,7 +160,7 @@ FLAG(by_levels, by_levels)
     static bool read_##name(const char *text, struct ys_throughput_plan *plan)                                         \
     {                                                                                                                  \
         double number;                                                                                                 \
-        if (!read_real(text, least, most, &number))                                                                    \
+        if (!parse_real(text, least, most, &number))                                                                   \
             return false;                                                                                              \
         plan->field = number / (unit);                                                                                 \
         return true;                                                                                                   \
@@ -190,7 +180,7 @@ REAL(oven_distance, oven_distance_m, 0, 1000, 1.0)
 static bool read_interval(const char *text, struct ys_throughput_plan *plan)
 {
     double ms;
-    if (!read_real(text, 7.5, 4000, &ms) || fmod(ms * 1000, 1250) != 0)
+    if (!parse_real(text, 7.5, 4000, &ms) || fmod(ms * 1000, 1250) != 0)
         return false;
     plan->interval_us = (uint32_t)lround(ms * 1000);
     return true;
@@ -204,7 +194,7 @@ static double interval_value(const struct ys_throughput_plan *plan)
 static bool read_event_length(const char *text, struct ys_throughput_plan *plan)
 {
     double ms;
-    if (!read_real(text, 1.25, 4000, &ms))
+    if (!parse_real(text, 1.25, 4000, &ms))
         return false;
     plan->event_length_us = (uint32_t)lround(ms * 1000);
     return true;
