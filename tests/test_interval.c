@@ -330,7 +330,7 @@ static void hard_searches_find_the_share_that_is_calculated(void **state)
         struct ys_interval_report report;
         plan.design = design;
         plan.seconds = 1;
-        plan.runs = plan.crowd > 0 ? 200 : 500;
+        plan.runs = plan.crowd > 0 ? 120 : 400;
         plan.seed = 5;
         plan.scanners = ys_scanners;
         plan.scanner_count = 3;
