@@ -46,7 +46,7 @@ function(yarnswift_module name definition)
     LIBRARY_OUTPUT_DIRECTORY ${CMAKE_BINARY_DIR}/modules)
   yarnswift_device(${name} ${definition})
   target_compile_features(${name} PRIVATE c_std_11)
-  target_compile_definitions(${name} PRIVATE YS_CONFIG_FILE="${yarnswift_name}_config.h" $<$<CONFIG:Debug>:YS_DEBUG=1>)
+  target_compile_definitions(${name} PRIVATE YS_CONFIG_FILE="${yarnswift_name}_config.h" YS_DEBUG=1)
   target_include_directories(${name} PRIVATE ${YARNSWIFT_SOURCES}
     $<TARGET_PROPERTY:yarnswift::yarnswift_host,INTERFACE_INCLUDE_DIRECTORIES>)
   # A handler that is missing stops the build, where the linker can tell; what a sanitizer needs comes later.

@@ -25,7 +25,8 @@ static void battery(void *context, int64_t value)
     wrench_battery(context, (uint8_t)value);
 }
 
-static const struct ys_input inputs[] = {{"trigger", trigger}, {"battery level", battery}};
+static const struct ys_input inputs[] = {{.name = "trigger", .set = trigger, .in_loop = true},
+                                         {.name = "battery level", .set = battery}};
 
 static const struct ys_firmware firmware = {
     .table = &torque_wrench_table,

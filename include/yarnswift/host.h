@@ -21,6 +21,7 @@
 #include <yarnswift/stream.h>
 #include <yarnswift/table.h>
 #include <yarnswift/uuid.h>
+#include <yarnswift/work.h>
 
 #ifdef __cplusplus
 extern "C" {
@@ -307,7 +308,6 @@ struct ys_host {
     uint8_t command_credits;
     uint8_t state;
     bool scanning_on;
-    bool timed; /* a set has a duration */
     bool connecting;
     uint8_t next_connection;
     uint8_t accept_count;
@@ -350,6 +350,9 @@ struct ys_host {
     struct ys_outgoing outgoing;
     const struct ys_client *client;       /* NULL until it is used */
     const struct ys_keeping *remembering; /* likewise */
+    struct ys_extra working;              /* likewise */
+    struct ys_work *works;                /* that wait for their time, the next first */
+    struct ys_work *asked;                /* that were asked for, the first first */
     uint32_t keep_ms;                     /* when what has changed is kept; `keeps`: something is */
     uint32_t queue_until_ms;              /* queued writes are waited for */
     uint32_t store_ms;                    /* up to when writes of the store are spent */
@@ -399,6 +402,12 @@ enum ys_result ys_answer(struct ys_host *host, uint32_t token, uint8_t error, co
  * (`caching: true`). From handlers, events and the main loop. YS_ERROR_ARGUMENT: the range is none, or the table has no
  * caching. */
 enum ys_result ys_host_services_changed(struct ys_host *host, uint16_t first, uint16_t last);
+
+/* The time: milliseconds from any beginning, wrapping at 2^32 (after 49 days); or microseconds likewise (after 71
+ * minutes), in steps of a millisecond if the port has no finer clock. What lies between two times is their difference,
+ * as uint32_t. From everywhere from where the port's clock may be read. */
+uint32_t ys_host_now_ms(const struct ys_host *host);
+uint32_t ys_host_now_us(const struct ys_host *host);
 
 /* Hands a line to the port's log, if it has one: `text` is constant, `value` belongs to it. A scene shows it, and can
  * expect it. From handlers, events and the main loop. */

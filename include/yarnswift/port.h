@@ -39,6 +39,9 @@ struct ys_port {
     /* Milliseconds from any start, wrapping at 2^32. Never runs backwards. */
     uint32_t (*now_ms)(void *context);
 
+    /* Optional: microseconds from any start, wrapping at 2^32; only for firmware that asks for them. */
+    uint32_t (*now_us)(void *context);
+
     /* Fills `length` bytes with random numbers fit for keys (Core 5.4 Vol 2 Part H 2). False if there are none: nothing
      * is then done that needs them. May be NULL if the device has a public address and does not pair. */
     bool (*random)(void *context, void *bytes, size_t length);

@@ -17,8 +17,10 @@ extern "C" {
 struct ys_input {
     const char *name; /* of a characteristic, whose format its values then have; or any other */
     /* `value` is a raw number, as the characteristic sends it; of an input with a name of its own a whole number, and 0
-     * or 1 for off and on. Called between two turns of the host, as an interrupt or the main loop would. */
+     * or 1 for off and on. Called as an interrupt is, between two turns of the host: what an interrupt must not call is
+     * refused. */
     void (*set)(void *context, int64_t value);
+    bool in_loop; /* it is the main loop that looks at it: all may be called */
 };
 
 /* Compiled firmware. Functions that are not needed are NULL. All pointers stay the caller's. */
@@ -32,6 +34,10 @@ struct ys_firmware {
 
     /* Events of the host; it is here that YS_EVENT_READY begins to advertise. */
     ys_event_handler *on_event;
+
+    /* What its main loop does beside turning the host: called after each turn. Returns in how many milliseconds it is
+     * to be called again at the latest, or YS_FOREVER. */
+    uint32_t (*loop)(void *context, struct ys_host *host);
 
     /* Its timer interrupt. */
     void (*interrupt)(void *context);
@@ -58,7 +64,7 @@ struct ys_module {
 };
 
 /* Changes whenever a module of before cannot be loaded any more. */
-#define YS_MODULE_VERSION 2
+#define YS_MODULE_VERSION 3
 
 #if defined(__GNUC__)
 #define YS_MODULE_VISIBLE __attribute__((visibility("default")))

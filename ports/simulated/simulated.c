@@ -43,6 +43,7 @@ struct ys_simulated {
     struct ys_port port;
     struct ys_host *host;
     ys_run_fn *turn;
+    bool in_interrupt;
     struct ys_timer run;
     struct way up;        /* to the host */
     struct way down;      /* to the controller */
@@ -214,6 +215,17 @@ static uint32_t now_ms(void *context)
     return (uint32_t)(ys_clock_now_ns(simulated->clock) / YS_NS_PER_MS);
 }
 
+static uint32_t now_us(void *context)
+{
+    const struct ys_simulated *simulated = context;
+    return (uint32_t)(ys_clock_now_ns(simulated->clock) / YS_NS_PER_US);
+}
+
+static bool in_interrupt(void *context)
+{
+    return ((const struct ys_simulated *)context)->in_interrupt;
+}
+
 static bool draw(void *context, void *bytes, size_t length)
 {
     struct ys_simulated *simulated = context;
@@ -315,10 +327,12 @@ struct ys_simulated *ys_simulated_new(struct ys_radio *radio, const struct ys_si
         .send = send,
         .receive = receive,
         .now_ms = now_ms,
+        .now_us = now_us,
         .random = draw,
         .enter_critical = critical,
         .leave_critical = critical,
         .wake = run_soon,
+        .in_interrupt = in_interrupt,
         .encrypt = encrypt,
         .log = log_line,
     };
@@ -421,4 +435,9 @@ void ys_simulated_attach(struct ys_simulated *simulated, struct ys_host *host, y
     simulated->host = host;
     simulated->turn = turn;
     run_soon(simulated);
+}
+
+void ys_simulated_interrupt(struct ys_simulated *simulated, bool runs)
+{
+    simulated->in_interrupt = runs;
 }

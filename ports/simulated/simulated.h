@@ -62,6 +62,9 @@ void ys_simulated_inject(struct ys_simulated *simulated, uint16_t connection, ui
 /* From now on the port gives so many more random numbers (each of any length), and then none. */
 void ys_simulated_exhaust(struct ys_simulated *simulated, unsigned draws);
 
+/* From now on an interrupt is running, or none any more: what its port says to a host that looks for it. */
+void ys_simulated_interrupt(struct ys_simulated *simulated, bool runs);
+
 /* Turns a host: ys_host_run, or that of the library with which a module was compiled. */
 typedef uint32_t ys_run_fn(struct ys_host *host);
 

@@ -60,7 +60,7 @@ static bool is_inside(const struct ys_host *host, const char *call)
     if (!host->running)
         return false;
     ys_host_log(host, call, 0);
-    ys_host_log(host, "was called from a handler or an event, inside ys_host_run: return first", 0);
+    ys_host_log(host, "was called from a handler, an event or work, inside ys_host_run: return first", 0);
     return true;
 }
 
@@ -116,7 +116,6 @@ static void forget_sets(struct ys_host *host)
     for (uint8_t i = 0; (set = ys_set_at(host, i)) != NULL; i++)
         *set = (struct ys_set){.on = false};
     host->set = &host->first_set;
-    host->timed = false;
 }
 
 void ys_host_start(struct ys_host *host)
@@ -291,14 +290,15 @@ static uint32_t run_host(struct ys_host *host)
         if (more)
             packet_in(host, packet, length);
     }
-    if (host->state == STATE_STOPPED)
-        return YS_FOREVER;
     uint32_t now_ms = ys_now_ms(host);
-    uint32_t extras_wait_ms = host->timed ? ys_gap_run(host, now_ms) : YS_FOREVER;
+    uint32_t extras_wait_ms = YS_FOREVER;
     for (const struct ys_extra *extra = host->extras; extra != NULL; extra = extra->next) {
-        if (extra->calls->run != NULL)
+        if (extra->calls->run != NULL && (host->state != STATE_STOPPED || extra->calls->kind == YS_EXTRA_WORK))
             extras_wait_ms = least(extras_wait_ms, extra->calls->run(host, now_ms));
     }
+    if (host->state == STATE_STOPPED)
+        return YS_LOAD(host->woken) != 0 ? 0 : extras_wait_ms;
+    extras_wait_ms = least(extras_wait_ms, ys_gap_run(host, now_ms));
     if (host->remembering != NULL)
         extras_wait_ms = least(extras_wait_ms, host->remembering->run(host, now_ms));
     ys_notify_collect(host, now_ms);

@@ -39,9 +39,9 @@ static void on_event(struct ys_host *host, void *context, const struct ys_event 
         ys_device_say(device, event);
     show(device, event);
     if (device->firmware.on_event != NULL) {
-        ys_running_begin(device->name, "its event handler", NULL);
+        const struct ys_running before = ys_running_begin(device->name, "its event handler", NULL);
         device->firmware.on_event(host, context, event);
-        ys_running_end();
+        ys_running_end(before);
     }
     if (device->take != NULL)
         device->take(device->taker, event);
@@ -99,14 +99,39 @@ static void observe(void *context, enum ys_direction direction, const uint8_t *p
         observe_data(device, &reader);
 }
 
+/* what runs its firmware */
+
+static void mark_interrupt(struct ys_device *device, bool runs)
+{
+    if (device->simulated != NULL)
+        ys_simulated_interrupt(device->simulated, runs);
+}
+
 static void interrupt(void *context)
 {
     struct ys_device *device = context;
-    ys_running_begin(device->name, "its timer interrupt", NULL);
+    const struct ys_running before = ys_running_begin(device->name, "its timer interrupt", NULL);
+    mark_interrupt(device, true);
     device->firmware.interrupt(device->firmware.context);
-    ys_running_end();
+    mark_interrupt(device, false);
+    ys_running_end(before);
     ys_clock_set(device->world->clock, &device->interrupt,
                  ys_world_now_ns(device->world) + device->firmware.interrupt_every_us * YS_NS_PER_US);
+}
+
+/* Its main loop. */
+static uint32_t turn(struct ys_host *host)
+{
+    struct ys_device *device = ys_device_of(host);
+    struct ys_running before = ys_running_begin(device->name, "its work, or the host", NULL);
+    uint32_t wait_ms = device->module.run(host);
+    ys_running_end(before);
+    if (device->firmware.loop == NULL)
+        return wait_ms;
+    before = ys_running_begin(device->name, "its main loop", NULL);
+    uint32_t loop_ms = device->firmware.loop(device->firmware.context, host);
+    ys_running_end(before);
+    return loop_ms < wait_ms ? loop_ms : wait_ms;
 }
 
 /* making one */
@@ -155,7 +180,7 @@ static bool wire_up(struct ys_device *device)
         ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "cannot start: %s", ys_result_text(result));
         return false;
     }
-    ys_simulated_attach(device->simulated, ys_device_own_host(device), device->module.run);
+    ys_simulated_attach(device->simulated, ys_device_own_host(device), turn);
     return true;
 }
 
@@ -255,9 +280,9 @@ void ys_device_start(struct ys_device *device)
     device->starts++;
     device->advertised = false;
     if (device->firmware.start != NULL) {
-        ys_running_begin(device->name, "its start", NULL);
+        const struct ys_running before = ys_running_begin(device->name, "its start", NULL);
         device->firmware.start(device->firmware.context, ys_device_own_host(device));
-        ys_running_end();
+        ys_running_end(before);
     }
     device->module.start(ys_device_own_host(device));
     if (device->firmware.interrupt != NULL)
@@ -297,9 +322,11 @@ bool ys_device_set(struct ys_device *device, const char *name, int64_t value)
         const struct ys_input *input = &device->firmware.inputs[i];
         if (strcmp(input->name, name) != 0)
             continue;
-        ys_running_begin(device->name, "its input", input->name);
+        const struct ys_running before = ys_running_begin(device->name, "its input", input->name);
+        mark_interrupt(device, !input->in_loop);
         input->set(device->firmware.context, value);
-        ys_running_end();
+        mark_interrupt(device, false);
+        ys_running_end(before);
         return true;
     }
     return false;

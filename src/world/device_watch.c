@@ -14,27 +14,30 @@ static const struct ys_value *value_of(const struct ys_device *device, uint16_t 
 static uint8_t watched_read(const struct ys_access *access, struct ys_writer *value)
 {
     const struct ys_device *device = ys_device_of(access->host);
-    ys_running_begin(device->name, "the read handler", ys_device_value_name(device, access->handle));
+    const struct ys_running before =
+        ys_running_begin(device->name, "the read handler", ys_device_value_name(device, access->handle));
     uint8_t error = value_of(device, access->handle)->read(access, value);
-    ys_running_end();
+    ys_running_end(before);
     return error;
 }
 
 static uint8_t watched_write(const struct ys_access *access, struct ys_reader *value)
 {
     const struct ys_device *device = ys_device_of(access->host);
-    ys_running_begin(device->name, "the write handler", ys_device_value_name(device, access->handle));
+    const struct ys_running before =
+        ys_running_begin(device->name, "the write handler", ys_device_value_name(device, access->handle));
     uint8_t error = value_of(device, access->handle)->write(access, value);
-    ys_running_end();
+    ys_running_end(before);
     return error;
 }
 
 static uint8_t watched_consent(const struct ys_access *access, enum ys_wish wish)
 {
     const struct ys_device *device = ys_device_of(access->host);
-    ys_running_begin(device->name, "the consent handler", ys_device_value_name(device, access->handle));
+    const struct ys_running before =
+        ys_running_begin(device->name, "the consent handler", ys_device_value_name(device, access->handle));
     uint8_t answer = device->firmware.table->consent(access, wish);
-    ys_running_end();
+    ys_running_end(before);
     return answer;
 }
 

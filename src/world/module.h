@@ -33,8 +33,9 @@ struct ys_running {
 };
 const struct ys_running *ys_running_now(void);
 
-/* Marks a call of a firmware. Calls are not nested: handlers run one at a time. */
-void ys_running_begin(const char *device, const char *what, const char *of);
-void ys_running_end(void);
+/* Marks a call of a firmware, which may come from within another: `ys_running_end` gets what `ys_running_begin` has
+ * returned. */
+struct ys_running ys_running_begin(const char *device, const char *what, const char *of);
+void ys_running_end(struct ys_running before);
 
 #endif

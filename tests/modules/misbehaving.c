@@ -25,6 +25,7 @@ static volatile int trouble;
 static uint16_t count;
 static int64_t length = sizeof count; /* of what is put for it */
 static volatile int nothing;
+static struct ys_work restless;
 
 static void make(int what)
 {
@@ -49,9 +50,8 @@ static void make(int what)
         exit(0);
     case EXITS_AT_ONCE:
         _exit(0);
-    case NEVER_RESTS: /* a start takes no time, and its end begins the next */
-        trouble = NEVER_RESTS;
-        ys_host_start(our_host);
+    case NEVER_RESTS:
+        ys_work_ask(&restless);
         break;
     default:
         break;
@@ -82,10 +82,19 @@ uint8_t misbehaving_count_read(const struct ys_access *access, struct ys_writer 
     return YS_ATT_OK;
 }
 
+/* It takes no time, and its end begins the next. */
+static void never_rest(struct ys_host *host, void *context)
+{
+    (void)host;
+    (void)context;
+    (void)ys_work_after(&restless, 0);
+}
+
 static void start(void *context, struct ys_host *host)
 {
     (void)context;
     our_host = host;
+    ys_work_init(host, &restless, never_rest, NULL);
 }
 
 static void on_event(struct ys_host *host, void *context, const struct ys_event *event)
@@ -93,8 +102,6 @@ static void on_event(struct ys_host *host, void *context, const struct ys_event 
     (void)context;
     if (event->kind == YS_EVENT_READY)
         (void)ys_advertise(host, &misbehaving_advertising);
-    if (event->kind == YS_EVENT_READY && trouble == NEVER_RESTS)
-        ys_host_start(host);
 }
 
 static void interrupt(void *context)
@@ -125,7 +132,8 @@ static void put(void *context, int64_t value)
     ys_host_changed(our_host, MISBEHAVING_COUNT);
 }
 
-static const struct ys_input inputs[] = {{"add", add}, {"fail", fail}, {"put", put}};
+static const struct ys_input inputs[] = {
+    {.name = "add", .set = add, .in_loop = true}, {.name = "fail", .set = fail}, {.name = "put", .set = put}};
 static const struct ys_firmware firmware = {
     .table = &misbehaving_table,
     .start = start,

@@ -14,6 +14,16 @@ uint32_t ys_until_ms(uint32_t now_ms, uint32_t deadline_ms)
     return left > 0 ? (uint32_t)left : 0;
 }
 
+uint32_t ys_host_now_ms(const struct ys_host *host)
+{
+    return ys_now_ms(host);
+}
+
+uint32_t ys_host_now_us(const struct ys_host *host)
+{
+    return host->port->now_us != NULL ? host->port->now_us(host->port->context) : ys_now_ms(host) * 1000;
+}
+
 void ys_wake_owner(const struct ys_host *host)
 {
     if (host->port->wake != NULL)

@@ -6,6 +6,7 @@ bool ys_in_interrupt(const struct ys_host *host, const char *call)
     if (host->port->in_interrupt == NULL || !host->port->in_interrupt(host->port->context))
         return false;
     ys_host_log(host, call, 0);
-    ys_host_log(host, "was called from an interrupt, where only ys_host_changed and ys_stream_append may be", 0);
+    ys_host_log(host,
+                "was called from an interrupt, where only ys_host_changed, ys_stream_append and ys_work_ask may be", 0);
     return true;
 }

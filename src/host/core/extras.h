@@ -1,5 +1,5 @@
-/* Extras: what is known to a host only that uses it, and linked only then. Sets, pairing, links and channels are such.
- */
+/* Extras: what is known to a host only that uses it, and linked only then. Sets, pairing, links, channels and
+ * work for later are such. */
 #ifndef HOST_CORE_EXTRAS_H
 #define HOST_CORE_EXTRAS_H
 
@@ -10,7 +10,7 @@
 
 struct ys_frame;
 
-enum ys_extra_kind { YS_EXTRA_SETS, YS_EXTRA_PAIRING, YS_EXTRA_LINKS, YS_EXTRA_CHANNELS };
+enum ys_extra_kind { YS_EXTRA_SETS, YS_EXTRA_PAIRING, YS_EXTRA_LINKS, YS_EXTRA_CHANNELS, YS_EXTRA_WORK };
 
 /* How an extra is hooked in. Any function may be NULL. */
 struct ys_extra_calls {
@@ -21,7 +21,8 @@ struct ys_extra_calls {
     void (*event)(struct ys_host *host, uint8_t event, const struct ys_reader *parameters);
     /* A frame on a channel of L2CAP that is not ATT; false if it is not for this one. */
     bool (*receive)(struct ys_host *host, const struct ys_frame *frame);
-    /* Does what is due; returns in how many milliseconds something will be. */
+    /* Does what is due; returns in how many milliseconds something will be. Only work is done while the host is
+     * stopped. */
     uint32_t (*run)(struct ys_host *host, uint32_t now_ms);
     /* A connection has begun, as the controller has made it; or with NULL, it is not used any more. */
     void (*connection)(struct ys_host *host, struct ys_connection *connection, const struct ys_hci_connection *made);

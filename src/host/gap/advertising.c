@@ -178,7 +178,6 @@ static void begin_set(struct ys_host *host, struct ys_set *set, const struct ys_
     set->until_ms = ys_now_ms(host) + advertising->duration_ms;
     set->kind = advertising->kind;
     set->sent = 0;
-    host->timed = host->timed || advertising->duration_ms != 0;
     set_want(host, set,
              BIT(COMMAND_ADVERTISING_PARAMETERS) | BIT(COMMAND_ADVERTISING_DATA) | BIT(COMMAND_SCAN_RESPONSE_DATA));
     if (set->known) /* what it has may not go with what it becomes */

@@ -51,6 +51,8 @@ enum ys_result ys_pairing_cancel(struct ys_host *host, uint16_t connection)
 
 void ys_pairing_allow(struct ys_host *host, bool allow)
 {
+    if (YS_DEBUG && ys_in_interrupt(host, "ys_pairing_allow"))
+        return;
     if (host->pairing != NULL)
         host->pairing->refused_all = !allow;
 }
@@ -73,7 +75,7 @@ enum ys_result ys_oob_make(struct ys_host *host)
 /* Vol 3 Part H 2.3.3. */
 void ys_oob_set(struct ys_host *host, const struct ys_oob *peer, const uint8_t *legacy)
 {
-    if (host->pairing == NULL)
+    if (host->pairing == NULL || (YS_DEBUG && ys_in_interrupt(host, "ys_oob_set")))
         return;
     host->pairing->peer_oob = peer;
     host->pairing->legacy_oob = legacy;
