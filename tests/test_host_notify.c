@@ -54,6 +54,52 @@ static void a_change_is_sent_to_who_subscribed_with_the_newest_value(void **stat
     assert_sent(&scripted, "");
 }
 
+/* Two are subscribed, and each is sent something of its own. */
+static void one_connection_is_told_what_the_others_are_not(void **state)
+{
+    (void)state;
+    connect_it(&scripted, LINK + 1, 1);
+    give_att(&scripted, LINK, "12 1500 0100");
+    give_att(&scripted, LINK + 1, "12 1500 0100");
+    give_att(&scripted, LINK + 1, "12 0900 0100");
+    forget_sent(&scripted);
+    give_buffers(&scripted, LINK, 1);
+    give_buffers(&scripted, LINK + 1, 2);
+    assert_true(ys_host_is_subscribed_on(&scripted.host, LINK + 1, 8));
+    assert_false(ys_host_is_subscribed_on(&scripted.host, LINK, 8));
+    assert_true(ys_host_is_subscribed_on(&scripted.host, LINK, 20));
+    assert_false(ys_host_is_subscribed_on(&scripted.host, LINK + 2, 20));
+    assert_false(ys_host_is_subscribed_on(&scripted.host, LINK, 21));
+    assert_int_equal(ys_host_notify(&scripted.host, LINK + 2, 20), YS_ERROR_NO_CONNECTION);
+    assert_int_equal(ys_host_notify(&scripted.host, LINK, 8), YS_ERROR_NOT_SUBSCRIBED);
+    assert_int_equal(ys_host_notify(&scripted.host, LINK, 21), YS_ERROR_NOT_SUBSCRIBED);
+    assert_int_equal(ys_host_notify(&scripted.host, LINK, 0xffff), YS_ERROR_NOT_SUBSCRIBED);
+    assert_int_equal(ys_host_notify(&scripted.host, LINK, 20), YS_OK);
+    assert_sent(&scripted, ""); /* as soon as the host is turned */
+    (void)turn(&scripted);
+    assert_att(&scripted, LINK, "1b 1400 57");
+    assert_sent(&scripted, "");
+    /* its spacing is 100 ms, whoever is told */
+    assert_int_equal(ys_host_notify(&scripted.host, LINK + 1, 20), YS_ERROR_BUSY);
+    ys_host_changed(&scripted.host, 20);
+    assert_int_equal(turn(&scripted), 100);
+    scripted.now_ms += 100;
+    (void)turn(&scripted);
+    assert_int_equal(scripted.sent_count, 2); /* both are told */
+    forget_sent(&scripted);
+    scripted.now_ms += 100;
+    assert_int_equal(ys_host_notify(&scripted.host, LINK + 1, 20), YS_OK);
+    (void)turn(&scripted);
+    assert_att(&scripted, LINK + 1, "1b 1400 57");
+    /* without a spacing nothing holds it back */
+    for (int i = 0; i < 2; i++) {
+        assert_int_equal(ys_host_notify(&scripted.host, LINK + 1, 8), YS_OK);
+        (void)turn(&scripted);
+        assert_att(&scripted, LINK + 1, "1b 0800 3412");
+        assert_int_equal(sample.last.connection, LINK + 1);
+    }
+}
+
 static void handles_that_cannot_notify_are_ignored(void **state)
 {
     static const uint16_t handles[] = {0, 1, 3, 7, 9, 13, 22, 0xffff};
@@ -151,6 +197,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test_setup(a_change_is_sent_to_who_subscribed_with_the_newest_value, setup),
+        cmocka_unit_test_setup(one_connection_is_told_what_the_others_are_not, setup),
         cmocka_unit_test_setup(handles_that_cannot_notify_are_ignored, setup),
         cmocka_unit_test_setup(the_spacing_is_kept_and_the_last_value_is_not_lost, setup),
         cmocka_unit_test_setup(a_change_waits_for_a_buffer_and_then_sends_the_newest, setup),

@@ -575,7 +575,7 @@ static void firmware_that_crashes_is_named_and_the_other_scenes_are_played(void 
         {"{write: trouble, to: 8}", "the process of the scene ended without a result"},
         {"{set: fail, to: 4}", "the firmware of rogue did not come back within "},
         {"{set: fail, to: 9}", "over 100,000 events came at once; the last firmware that was called is that of rogue, "
-                               "in its work, or the host"},
+                               "in its work"},
     };
     (void)state;
     for (size_t i = 0; i < COUNT(cases); i++) {

@@ -420,8 +420,17 @@ struct ys_address ys_host_address(const struct ys_host *host);
 /* The MTU of a connection, or 0 if there is none. */
 uint16_t ys_host_mtu(const struct ys_host *host, uint16_t connection);
 
-/* Whether anybody on any connection is subscribed to the value behind `handle`. Not from an interrupt. */
+/* Whether anybody on any connection is subscribed to the value behind `handle`; or the other side of one connection.
+ * Not from an interrupt. */
 bool ys_host_is_subscribed(const struct ys_host *host, uint16_t handle);
+bool ys_host_is_subscribed_on(const struct ys_host *host, uint16_t connection, uint16_t handle);
+
+/* Sends the value behind `handle`, as it is when the link has room, to one connection alone; by indication or
+ * notification as ys_host_changed. The handler can tell for whom it is by the connection of its access.
+ * From handlers, events, work and the main loop. YS_ERROR_NO_CONNECTION; YS_ERROR_NOT_SUBSCRIBED: its other side does
+ * not want to hear of it; YS_ERROR_BUSY: the spacing of the characteristic has not passed since it was sent to
+ * somebody. */
+enum ys_result ys_host_notify(struct ys_host *host, uint16_t connection, uint16_t handle);
 
 #ifdef __cplusplus
 }

@@ -58,6 +58,9 @@ struct ys_port {
     /* Optional, and only used if YS_DEBUG is 1: whether an interrupt is running. From anywhere. */
     bool (*in_interrupt)(void *context);
 
+    /* Optional, and only used if YS_DEBUG is 1: a piece of work (work.h) begins, or has ended. */
+    void (*works)(void *context, bool begins);
+
     /* Optional, but all three or none: a store of small records that survives a power cut; without it no peer is
      * remembered. `key` is any number; a record has 1 to YS_RECORD_MAX bytes. A call may take its time, but whatever
      * the host has to do waits for it.

@@ -28,6 +28,7 @@ enum ys_result {
     YS_ERROR_NO_ROOM,           /* no more connections fit, see YS_CONNECTIONS; or no more sets */
     YS_ERROR_BUSY,              /* the same is already going on */
     YS_ERROR_TOO_LATE,          /* it was answered already, or the connection has ended */
+    YS_ERROR_NOT_SUBSCRIBED,    /* the other side has not subscribed to it, or it cannot be subscribed to */
     YS_ERROR_CONTEXT            /* it was called from where it is not allowed; only found if YS_DEBUG is 1 */
 };
 

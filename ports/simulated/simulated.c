@@ -226,6 +226,13 @@ static bool in_interrupt(void *context)
     return ((const struct ys_simulated *)context)->in_interrupt;
 }
 
+static void works(void *context, bool begins)
+{
+    const struct ys_simulated *simulated = context;
+    if (simulated->settings.works != NULL)
+        simulated->settings.works(simulated->settings.context, begins);
+}
+
 static bool draw(void *context, void *bytes, size_t length)
 {
     struct ys_simulated *simulated = context;
@@ -333,6 +340,7 @@ struct ys_simulated *ys_simulated_new(struct ys_radio *radio, const struct ys_si
         .leave_critical = critical,
         .wake = run_soon,
         .in_interrupt = in_interrupt,
+        .works = works,
         .encrypt = encrypt,
         .log = log_line,
     };

@@ -36,6 +36,9 @@ struct ys_simulated_settings {
     /* Optional: is told of each packet that crosses the border, with its type byte. */
     void (*observe)(void *context, enum ys_direction direction, const uint8_t *packet, size_t length);
 
+    /* Optional: a piece of the host's work begins, or has ended; of a host with the debug checks. */
+    void (*works)(void *context, bool begins);
+
     /* Optional: takes the host's log lines. */
     void (*log)(void *context, const char *text, uint32_t value);
 };

@@ -119,16 +119,23 @@ static void interrupt(void *context)
                  ys_world_now_ns(device->world) + device->firmware.interrupt_every_us * YS_NS_PER_US);
 }
 
+static void works(void *context, bool begins)
+{
+    struct ys_device *device = context;
+    if (begins)
+        device->before_work = ys_running_begin(device->name, "its work", NULL);
+    else
+        ys_running_end(device->before_work);
+}
+
 /* Its main loop. */
 static uint32_t turn(struct ys_host *host)
 {
     struct ys_device *device = ys_device_of(host);
-    struct ys_running before = ys_running_begin(device->name, "its work, or the host", NULL);
     uint32_t wait_ms = device->module.run(host);
-    ys_running_end(before);
     if (device->firmware.loop == NULL)
         return wait_ms;
-    before = ys_running_begin(device->name, "its main loop", NULL);
+    const struct ys_running before = ys_running_begin(device->name, "its main loop", NULL);
     uint32_t loop_ms = device->firmware.loop(device->firmware.context, host);
     ys_running_end(before);
     return loop_ms < wait_ms ? loop_ms : wait_ms;
@@ -155,6 +162,7 @@ static bool wire_up(struct ys_device *device)
                                   .store = device->store,
                                   .context = device,
                                   .observe = observe,
+                                  .works = works,
                                   .log = log_line,
                               });
     if (device->simulated == NULL)

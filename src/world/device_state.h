@@ -36,6 +36,7 @@ struct ys_device {
     uint64_t on_since_ns;                /* it has had power */
     struct ys_activity activity;         /* of its radio, before it was switched off; without the time */
     struct ys_timer interrupt;
+    struct ys_running before_work;
     uint64_t notifications;                                    /* and indications, as its controller was told */
     void (*take)(void *context, const struct ys_event *event); /* of whoever uses its host too, or NULL */
     void *taker;

@@ -27,6 +27,7 @@ const char *ys_result_text(enum ys_result result)
             "it needs sets, pairing, links or channels: call ys_host_use_... of what it belongs to",
         [YS_ERROR_NO_ROOM] = "no more connections or sets fit: raise YS_CONNECTIONS or YS_SETS, or end one",
         [YS_ERROR_TOO_LATE] = "it was answered already, or its connection has ended",
+        [YS_ERROR_NOT_SUBSCRIBED] = "the other side has not subscribed to it: wait for YS_EVENT_SUBSCRIPTION",
         [YS_ERROR_CONTEXT] =
             "it was called from an interrupt: only ys_host_changed, ys_stream_append and ys_work_ask may be",
         [YS_ERROR_BUSY] = "the same is already going on: wait for its end",

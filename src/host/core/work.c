@@ -159,14 +159,27 @@ static unsigned count_due(const struct ys_host *host, uint32_t now_ms)
     return count;
 }
 
+static void tell(const struct ys_host *host, bool begins)
+{
+    if (YS_DEBUG && host->port->works != NULL)
+        host->port->works(host->port->context, begins);
+}
+
+static void do_it(struct ys_host *host, const struct ys_work *work)
+{
+    tell(host, true);
+    work->run(host, work->context);
+    tell(host, false);
+}
+
 /* No more than were there at the beginning, so that work which asks for itself leaves the others their turn. */
 static uint32_t run(struct ys_host *host, uint32_t now_ms)
 {
     struct ys_work *work;
     for (unsigned left = count_asked(host); left > 0 && (work = next_asked(host)) != NULL; left--)
-        work->run(host, work->context);
+        do_it(host, work);
     for (unsigned left = count_due(host, now_ms); left > 0 && (work = next_due(host, now_ms)) != NULL; left--)
-        work->run(host, work->context);
+        do_it(host, work);
     return host->works != NULL ? ys_until_ms(now_ms, host->works->at_ms) : YS_FOREVER;
 }
 

@@ -6,6 +6,7 @@
 #include "host/core/bits.h"
 #include "host/core/clock.h"
 #include "host/core/connections.h"
+#include "host/core/context.h"
 #include "host/gatt/server/attributes.h"
 
 #define WORDS ((YS_NOTIFIABLES + 31) / 32)
@@ -57,6 +58,16 @@ bool ys_host_is_subscribed(const struct ys_host *host, uint16_t handle)
     return false;
 }
 
+bool ys_host_is_subscribed_on(const struct ys_host *host, uint16_t connection, uint16_t handle)
+{
+    uint16_t notifiable = ys_notifiable_of(host, handle);
+    for (size_t i = 0; notifiable != YS_NONE && i < YS_CONNECTIONS; i++) {
+        if (host->connections[i].used && host->connections[i].handle == connection)
+            return is_subscribed(&host->connections[i], notifiable);
+    }
+    return false;
+}
+
 /* How often a host with a quiet characteristic wants to run at least, so that its end is not missed by a clock that
  * wraps: half of what can be told apart. */
 #define QUIET_CHECK_MS 0x40000000u
@@ -64,6 +75,32 @@ bool ys_host_is_subscribed(const struct ys_host *host, uint16_t handle)
 static bool is_quiet(const struct ys_host *host, uint16_t notifiable, uint32_t now_ms)
 {
     return ys_bit_get(&host->quiet, notifiable) && ys_until_ms(now_ms, host->quiet_until_ms[notifiable]) > 0;
+}
+
+/* It has been passed on, or nobody wanted it: from now on its spacing passes, or it has none. */
+static void begin_spacing(struct ys_host *host, uint16_t notifiable, bool wanted, uint32_t now_ms)
+{
+    uint16_t spacing_ms = host->table->notifiables[notifiable].spacing_ms;
+    ys_bit_set(&host->quiet, notifiable, wanted && spacing_ms > 0);
+    host->quiet_until_ms[notifiable] = now_ms + spacing_ms;
+}
+
+enum ys_result ys_host_notify(struct ys_host *host, uint16_t connection, uint16_t handle)
+{
+    YS_NOT_IN_INTERRUPT(host, "ys_host_notify");
+    uint16_t notifiable = ys_notifiable_of(host, handle);
+    uint32_t now_ms = ys_now_ms(host);
+    struct ys_connection *whose = ys_connection_find(host, connection);
+    if (whose == NULL)
+        return YS_ERROR_NO_CONNECTION;
+    if (notifiable == YS_NONE || !is_subscribed(whose, notifiable))
+        return YS_ERROR_NOT_SUBSCRIBED;
+    if (is_quiet(host, notifiable, now_ms))
+        return YS_ERROR_BUSY;
+    ys_bit_set(&whose->pending, notifiable, true);
+    begin_spacing(host, notifiable, true, now_ms);
+    ys_wake(host);
+    return YS_OK;
 }
 
 static void pass_on(struct ys_host *host, uint16_t notifiable, uint32_t now_ms)
@@ -76,9 +113,7 @@ static void pass_on(struct ys_host *host, uint16_t notifiable, uint32_t now_ms)
             wanted = true;
         }
     }
-    uint16_t spacing_ms = host->table->notifiables[notifiable].spacing_ms;
-    ys_bit_set(&host->quiet, notifiable, wanted && spacing_ms > 0);
-    host->quiet_until_ms[notifiable] = now_ms + spacing_ms;
+    begin_spacing(host, notifiable, wanted, now_ms);
 }
 
 static void collect_word(struct ys_host *host, size_t word, uint32_t now_ms)
