@@ -85,6 +85,13 @@ struct ys_connecting {
  * YS_ERROR_NOT_READY; YS_ERROR_ARGUMENT; YS_ERROR_UNSUPPORTED: they have options, and the host uses no sets. */
 enum ys_result ys_advertise(struct ys_host *host, const struct ys_advertising *advertising);
 
+/* Changes the payload of set `number` (0: that of ys_advertise; others see sets.h) while it is advertised, which goes
+ * on in its rhythm and to its end: `advertising` has the same settings as before but for `data`, `response` and their
+ * lengths. It may be the same struct, with other bytes. What cannot be changed so begins anew: extended sets with more
+ * than 124 bytes, and extended ones that a controller only knows as legacy advertising. From the same places.
+ * YS_ERROR_NOT_READY, YS_ERROR_NO_ROOM; YS_ERROR_ARGUMENT: it is not advertised, or as something else. */
+enum ys_result ys_advertise_payload(struct ys_host *host, uint8_t number, const struct ys_advertising *advertising);
+
 /* Stops advertising. From the same places. YS_ERROR_NOT_READY. */
 enum ys_result ys_advertise_stop(struct ys_host *host);
 

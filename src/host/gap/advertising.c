@@ -63,8 +63,7 @@ struct ys_set *ys_set_at(struct ys_host *host, uint8_t number)
     return host->sets != NULL && number < host->sets->count ? &host->sets->others[number - 1] : NULL;
 }
 
-/* These commands are due for a set: now, or when it is its turn. */
-static void set_want(struct ys_host *host, struct ys_set *set, uint32_t commands)
+void ys_set_want(struct ys_host *host, struct ys_set *set, uint32_t commands)
 {
     if (set == host->set)
         ys_commands_want(host, commands);
@@ -91,7 +90,7 @@ static bool is_to_be_found(struct ys_host *host, struct ys_set *set)
     if (!fits)
         kind = YS_ADVERTISE_SCANNABLE;
     if (kind != set->kind)
-        set_want(host, set, BIT(COMMAND_ADVERTISING_PARAMETERS));
+        ys_set_want(host, set, BIT(COMMAND_ADVERTISING_PARAMETERS));
     set->kind = kind;
     return true;
 }
@@ -106,11 +105,11 @@ static void restart_set(struct ys_host *host, struct ys_set *set)
     uint32_t due = set == host->set ? host->commands_due : set->due;
     bool changes = (due & COMMANDS_OF_SET & ~BIT(COMMAND_ADVERTISING_ON)) != 0;
     if (set->on && (changes || !wanted))
-        set_want(host, set, BIT(COMMAND_ADVERTISING_OFF));
+        ys_set_want(host, set, BIT(COMMAND_ADVERTISING_OFF));
     if (!wanted)
         set_drop(host, set, BIT(COMMAND_ADVERTISING_ON));
     else if (!set->on || changes)
-        set_want(host, set, BIT(COMMAND_ADVERTISING_ON));
+        ys_set_want(host, set, BIT(COMMAND_ADVERTISING_ON));
 }
 
 void ys_gap_restart_advertising(struct ys_host *host)
@@ -129,7 +128,7 @@ void ys_gap_renew(struct ys_host *host)
     for (uint8_t i = 0; (set = ys_set_at(host, i)) != NULL; i++) {
         if (set->advertising == NULL)
             continue;
-        set_want(host, set, BIT(COMMAND_ADVERTISING_PARAMETERS));
+        ys_set_want(host, set, BIT(COMMAND_ADVERTISING_PARAMETERS));
         restart_set(host, set);
     }
 }
@@ -138,7 +137,7 @@ void ys_set_stop(struct ys_host *host, struct ys_set *set)
 {
     set_drop(host, set, COMMANDS_OF_SET);
     if (set->advertising != NULL)
-        set_want(host, set, BIT(COMMAND_ADVERTISING_OFF));
+        ys_set_want(host, set, BIT(COMMAND_ADVERTISING_OFF));
     set->advertising = NULL;
     set->before = NULL;
 }
@@ -178,21 +177,25 @@ static void begin_set(struct ys_host *host, struct ys_set *set, const struct ys_
     set->until_ms = ys_now_ms(host) + advertising->duration_ms;
     set->kind = advertising->kind;
     set->sent = 0;
-    set_want(host, set,
-             BIT(COMMAND_ADVERTISING_PARAMETERS) | BIT(COMMAND_ADVERTISING_DATA) | BIT(COMMAND_SCAN_RESPONSE_DATA));
+    ys_set_want(host, set,
+                BIT(COMMAND_ADVERTISING_PARAMETERS) | BIT(COMMAND_ADVERTISING_DATA) | BIT(COMMAND_SCAN_RESPONSE_DATA));
     if (set->known) /* what it has may not go with what it becomes */
-        set_want(host, set, BIT(COMMAND_REMOVE_SET));
+        ys_set_want(host, set, BIT(COMMAND_REMOVE_SET));
     restart_set(host, set);
+}
+
+enum ys_result ys_set_check(struct ys_host *host, const struct ys_advertising **advertising)
+{
+    if (host->state != STATE_READY)
+        return YS_ERROR_NOT_READY;
+    if (*advertising == NULL || !advertising_is_valid(host, *advertising))
+        return YS_ERROR_ARGUMENT;
+    return host->sets != NULL ? host->sets->calls->adapt(host, advertising) : check_legacy(*advertising);
 }
 
 enum ys_result ys_set_advertise(struct ys_host *host, struct ys_set *set, const struct ys_advertising *advertising)
 {
-    if (host->state != STATE_READY)
-        return YS_ERROR_NOT_READY;
-    if (advertising == NULL || !advertising_is_valid(host, advertising))
-        return YS_ERROR_ARGUMENT;
-    enum ys_result result =
-        host->sets != NULL ? host->sets->calls->adapt(host, &advertising) : check_legacy(advertising);
+    enum ys_result result = ys_set_check(host, &advertising);
     if (result != YS_OK)
         return result;
     if (set->on)
