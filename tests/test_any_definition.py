@@ -182,7 +182,7 @@ def try_one(number):
         sources = sorted(name for name in os.listdir(folder) if name.endswith(".c"))
         header = next(name for name in os.listdir(folder) if name.endswith("_table.h"))
         sizes = f"-DYS_CONFIG_FILE=\"{header.replace('_table.h', '_config.h')}\""
-        compiled = run(["cc", "-std=c11", "-Wall", "-Wextra", "-Werror", "-fsyntax-only", f"-I{ROOT}/include", "-I.", sizes,
+        compiled = run(["cc", "-std=c11", "-Wall", "-Wextra", "-Wmissing-prototypes", "-Werror", "-fsyntax-only", f"-I{ROOT}/include", "-I.", sizes,
                         *sources], folder)
         if compiled.returncode == 0:
             pathlib.Path(folder, "all.cpp").write_text(f"#include \"{header}\"\n", encoding="utf-8")

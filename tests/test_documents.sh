@@ -25,16 +25,16 @@ cp "$root/examples/torque_wrench/torque_wrench.device.yaml" "$work"
 "$command" rehearse "$work/readme.scene.yaml" | grep -q "^passed"
 
 # Every example is good, plays, and its skeleton compiles with its tables.
-for definition in "$root"/examples/*/*.device.yaml; do
+for definition in "$root"/examples/*/*.device.yaml "$root/tests/scalars.device.yaml"; do
     name=$(basename "$definition" .device.yaml)
     mkdir -p "$work/$name"
     "$command" check --strict "$definition" 2>"$work/findings"
     test ! -s "$work/findings" || { cat "$work/findings"; exit 1; }
     "$command" demo "$definition" | grep -q "all as expected"
     "$command" generate -o "$work/$name" --skeleton "$work/$name/handlers.c" "$definition"
-    cc -std=c11 -Wall -Wextra -Wpedantic -Wconversion -Wno-sign-conversion -Werror -I "$root/include" -c \
+    cc -std=c11 -Wall -Wextra -Wmissing-prototypes -Wpedantic -Wconversion -Wno-sign-conversion -Werror -I "$root/include" -c \
         "$work/$name/handlers.c" -o "$work/$name/handlers.o"
-    cc -std=c11 -Wall -Wextra -Wpedantic -Wconversion -Wno-sign-conversion -Werror -I "$root/include" -c \
+    cc -std=c11 -Wall -Wextra -Wmissing-prototypes -Wpedantic -Wconversion -Wno-sign-conversion -Werror -I "$root/include" -c \
         "$work/$name/${name}_table.c" -o "$work/$name/table.o"
     c++ -std=c++11 -Wall -Wextra -Wpedantic -Werror -x c++ -I "$root/include" -c "$work/$name/${name}_table.c" \
         -o "$work/$name/table_plus.o"

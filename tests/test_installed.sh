@@ -209,7 +209,7 @@ for command in "$work/prefix/bin/yarnswift" "$build/bin/yarnswift"; do
     grep -q "the arguments are a seed" refused
 done
 # A value that does not fit its format is no value.
-sed -i 's/ys_put_i16(value, firmware->temperature)/ys_put_u8(value, (uint8_t)firmware->temperature)/' kettle/firmware.c
+sed -i 's/kettle_temperature_put(value, firmware->temperature)/ys_put_u8(value, (uint8_t)firmware->temperature)/' kettle/firmware.c
 cmake --build kettle/build >"$work/log" 2>&1 || { cat "$work/log"; exit 1; }
 kettle/build/kettle >met && exit 1
 grep -q "reads temperature: 1 bytes where sint16 has 2  .*: this does not fit its format" met

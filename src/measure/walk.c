@@ -244,8 +244,6 @@ void ys_link_walk(const struct ys_link_shape *shape, uint8_t packet_length, stru
     double hz[2] = {0, 0};
     double squares = 0;
     double all_s = 0;
-    double exchanges = 0;
-    uint64_t events = 0;
     walk.sides[walk.sender].frame_bytes = shape->frame_bytes;
     walk.sides[!walk.sender].frame_bytes = shape->confirmed ? ANSWER_BYTES : shape->back_frame_bytes;
     walk.sides[!walk.sender].next_ns = shape->confirmed ? NEVER : 0;
@@ -255,7 +253,7 @@ void ys_link_walk(const struct ys_link_shape *shape, uint8_t packet_length, stru
         const uint64_t before[2] = {walk.sides[walk.sender].frames, walk.sides[!walk.sender].frames};
         uint64_t from_ns = walk.anchor_ns;
         uint64_t in_batch = 0;
-        for (unsigned i = 0; i < EVENTS_MOST && in_batch < EXCHANGES; i++, events++)
+        for (unsigned i = 0; i < EVENTS_MOST && in_batch < EXCHANGES; i++)
             in_batch += next_event(&walk);
         double seconds = (double)(walk.anchor_ns - from_ns) / 1e9;
         all_s += seconds;
@@ -263,11 +261,9 @@ void ys_link_walk(const struct ys_link_shape *shape, uint8_t packet_length, stru
         hz[0] += one / BATCHES;
         hz[1] += (double)(walk.sides[!walk.sender].frames - before[1]) / seconds / BATCHES;
         squares += one * one / BATCHES;
-        exchanges += (double)in_batch;
     }
     double variance = fmax(squares - hz[0] * hz[0], 0) / (BATCHES - 1);
     *walked = (struct ys_walked){.frames_hz = {hz[0], shape->confirmed ? 0 : hz[1]},
                                  .error = hz[0] > 0 ? sqrt(variance) / hz[0] : 0,
-                                 .error_of_1s = hz[0] > 0 ? sqrt(variance * all_s) / hz[0] : 0,
-                                 .exchanges = exchanges / (double)events};
+                                 .error_of_1s = hz[0] > 0 ? sqrt(variance * all_s) / hz[0] : 0};
 }

@@ -10,7 +10,6 @@ struct ys_walked {
     double frames_hz[2]; /* that arrive whole, from the side that streams and from the other */
     double error;        /* the standard error of the first, in parts of it; and that of one second: */
     double error_of_1s;
-    double exchanges; /* in an event, in the mean */
 };
 
 /* `packet_length` is that of ys_link_limit. */

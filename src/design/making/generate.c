@@ -93,9 +93,10 @@ void ys_generate_header(FILE *stream, const struct ys_design *design, const stru
 {
     char *prefix = upper(design->id);
     (void)fprintf(stream, YS_GENERATED_MARK "\n#ifndef %s_TABLE_H\n#define %s_TABLE_H\n\n", prefix, prefix);
-    (void)fputs("#include <stdbool.h>\n#include <stdint.h>\n\n#include <yarnswift/gap.h>\n#include "
-                "<yarnswift/medfloat.h>\n#include <yarnswift/security.h>\n#include <yarnswift/table.h>\n",
-                stream);
+    (void)fputs(
+        "#include <stdbool.h>\n#include <stdint.h>\n#include <string.h>\n\n#include <yarnswift/gap.h>\n#include "
+        "<yarnswift/medfloat.h>\n#include <yarnswift/security.h>\n#include <yarnswift/table.h>\n",
+        stream);
     if (design->link.given)
         (void)fputs("#include <yarnswift/link.h>\n", stream);
     (void)fputs("\n#ifdef __cplusplus\nextern \"C\" {\n#endif\n\n", stream);
@@ -468,10 +469,42 @@ static void put_read_skeleton(FILE *stream, const struct ys_design *design,
     if (characteristic->type.format->kind == YS_FORMAT_STRUCT)
         (void)fprintf(stream, "    const struct %s_%s now = {0};\n    %s_%s_put(value, &now);\n", design->id,
                       characteristic->id, design->id, characteristic->id);
-    else
+    else if (ys_value_is_scalar(characteristic)) {
+        const char *type = ys_value_c_type(characteristic);
+        bool medfloat = characteristic->type.format->kind == YS_FORMAT_MEDFLOAT;
+        bool boolean = characteristic->type.format->kind == YS_FORMAT_BOOLEAN;
+        (void)fprintf(stream, "    %s now = %s;", type, medfloat ? "{0}" : boolean ? "false" : "0");
+        ys_value_put_unit(stream, characteristic);
+        (void)fprintf(stream, "\n    %s_%s_put(value, now);\n", design->id, characteristic->id);
+    } else
         (void)fprintf(stream, "    static const uint8_t zeros[%u];\n    ys_put_bytes(value, zeros, sizeof zeros);\n",
                       (unsigned)characteristic->type.length.number);
     (void)fputs("    return YS_ATT_OK;\n}\n", stream);
+}
+
+/* Refuses what is out of the valid range, as far as its type has anything beyond. */
+static void put_range_check(FILE *stream, const struct ys_design *design,
+                            const struct ys_characteristic *characteristic)
+{
+    const struct ys_format *format = characteristic->type.format;
+    bool is_signed = format->kind == YS_FORMAT_SIGNED;
+    if (!characteristic->has_range || (!is_signed && format->kind != YS_FORMAT_UNSIGNED))
+        return;
+    unsigned bits = 8u * format->size - is_signed;
+    bool below = characteristic->range[0] > (is_signed ? INT64_MIN >> (63 - bits) : 0);
+    bool above = bits < 63 && characteristic->range[1] < (INT64_C(1) << bits) - 1;
+    char *name = upper(characteristic->id);
+    char *prefix = upper(design->id);
+    if (below || above) {
+        (void)fputs("    if (", stream);
+        if (below)
+            (void)fprintf(stream, "wanted < %s_%s_LEAST", prefix, name);
+        if (above)
+            (void)fprintf(stream, "%swanted > %s_%s_GREATEST", below ? " || " : "", prefix, name);
+        (void)fputs(")\n        return YS_ATT_OUT_OF_RANGE;\n", stream);
+    }
+    free(prefix);
+    free(name);
 }
 
 static void put_write_skeleton(FILE *stream, const struct ys_design *design,
@@ -488,7 +521,13 @@ static void put_write_skeleton(FILE *stream, const struct ys_design *design,
                       "    struct %s_%s wanted;\n    if (!%s_%s_get(value, &wanted))\n        return "
                       "YS_ATT_INVALID_VALUE_LENGTH;\n",
                       design->id, characteristic->id, design->id, characteristic->id);
-    else
+    else if (ys_value_is_scalar(characteristic)) {
+        (void)fprintf(stream, "    %s wanted;", ys_value_c_type(characteristic));
+        ys_value_put_unit(stream, characteristic);
+        (void)fprintf(stream, "\n    if (!%s_%s_get(value, &wanted))\n        return YS_ATT_INVALID_VALUE_LENGTH;\n",
+                      design->id, characteristic->id);
+        put_range_check(stream, design, characteristic);
+    } else
         (void)fputs("    (void)value;\n", stream);
     (void)fputs("    return YS_ATT_OK;\n}\n", stream);
 }

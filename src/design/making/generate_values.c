@@ -99,6 +99,19 @@ static bool is_array_of_bytes(const struct ys_field *field)
 
 /* header */
 
+/* What a raw number means, as a comment; nothing if there is nothing to say. */
+static void put_unit(FILE *stream, const struct ys_field *field)
+{
+    const char *symbol = field->unit != NULL ? field->unit->symbol : "";
+    double step = (double)(field->multiplier > 1 ? field->multiplier : 1);
+    if (field->halvings > 0)
+        (void)fprintf(stream, " /* 1/%ld %s */", 1L << field->halvings, symbol);
+    else if (field->has_resolution)
+        (void)fprintf(stream, " /* %g %s */", step * pow(10, field->exponent), symbol);
+    else if (symbol[0] != '\0')
+        (void)fprintf(stream, " /* %s */", symbol);
+}
+
 static void put_member(const struct place *place, const struct ys_field *field)
 {
     FILE *stream = place->stream;
@@ -115,15 +128,68 @@ static void put_member(const struct place *place, const struct ys_field *field)
         (void)fprintf(stream, "    %s %s[2];", type, field->id);
     else
         (void)fprintf(stream, "    %s %s;", type, field->id);
-    const char *symbol = field->unit != NULL ? field->unit->symbol : "";
-    double step = (double)(field->multiplier > 1 ? field->multiplier : 1);
-    if (field->halvings > 0)
-        (void)fprintf(stream, " /* 1/%ld %s */", 1L << field->halvings, symbol);
-    else if (field->has_resolution)
-        (void)fprintf(stream, " /* %g %s */", step * pow(10, field->exponent), symbol);
-    else if (symbol[0] != '\0')
-        (void)fprintf(stream, " /* %s */", symbol);
+    put_unit(stream, field);
     (void)fputc('\n', stream);
+}
+
+bool ys_value_is_scalar(const struct ys_characteristic *characteristic)
+{
+    const struct ys_field *whole = &characteristic->type;
+    switch (whole->format->kind) {
+    case YS_FORMAT_BOOLEAN:
+    case YS_FORMAT_UNSIGNED:
+    case YS_FORMAT_SIGNED:
+    case YS_FORMAT_FLOAT:
+    case YS_FORMAT_MEDFLOAT:
+    case YS_FORMAT_FLAGS:
+        return whole->most.number == 0;
+    default:
+        return false;
+    }
+}
+
+const char *ys_value_c_type(const struct ys_characteristic *characteristic)
+{
+    return c_type(characteristic->type.format);
+}
+
+void ys_value_put_unit(FILE *stream, const struct ys_characteristic *characteristic)
+{
+    put_unit(stream, &characteristic->type);
+}
+
+/* Functions that put and get it in its type, in the header: they cost nothing where they are not called. */
+static void put_scalar(FILE *stream, const struct ys_design *design, const struct ys_characteristic *characteristic)
+{
+    const struct ys_format *format = characteristic->type.format;
+    const char *type = c_type(format);
+    unsigned bits = 8u * format->size;
+    (void)fputs("/* Puts a value of ", stream);
+    ys_put_comment(stream, characteristic->name);
+    (void)fprintf(stream, ", as it is sent. */\nstatic inline void %s_%s_put(struct ys_writer *writer, %s value)\n{\n",
+                  design->id, characteristic->id, type);
+    if (format->kind == YS_FORMAT_FLOAT)
+        (void)fprintf(stream,
+                      "    uint%u_t bits;\n    memcpy(&bits, &value, sizeof bits);\n    ys_put_u%u(writer, bits);\n",
+                      bits, bits);
+    else {
+        (void)fputs("    ys_put_", stream);
+        put_accessor(stream, format);
+        (void)fputs("(writer, value);\n", stream);
+    }
+    (void)fprintf(stream,
+                  "}\n/* Gets one; false if the bytes are too few or too many. */\nstatic inline bool %s_%s_get(struct "
+                  "ys_reader *reader, %s *value)\n{\n",
+                  design->id, characteristic->id, type);
+    if (format->kind == YS_FORMAT_FLOAT)
+        (void)fprintf(stream, "    uint%u_t bits = ys_get_u%u(reader);\n    memcpy(value, &bits, sizeof bits);\n", bits,
+                      bits);
+    else {
+        (void)fputs("    *value = ys_get_", stream);
+        put_accessor(stream, format);
+        (void)fprintf(stream, "(reader)%s;\n", format->kind == YS_FORMAT_BOOLEAN ? " != 0" : "");
+    }
+    (void)fputs("    return ys_reader_done(reader);\n}\n\n", stream);
 }
 
 void ys_generate_value_header(FILE *stream, const struct ys_design *design,
@@ -134,6 +200,8 @@ void ys_generate_value_header(FILE *stream, const struct ys_design *design,
     put_bits(&place, whole);
     for (size_t i = 0; i < whole->field_count; i++)
         put_bits(&place, &whole->fields[i]);
+    if (ys_value_is_scalar(characteristic) && (characteristic->read_handler || characteristic->write_handler))
+        put_scalar(stream, design, characteristic);
     if (whole->format->kind != YS_FORMAT_STRUCT)
         return;
     (void)fputs("/* The value of ", stream);
