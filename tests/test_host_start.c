@@ -1,7 +1,10 @@
 /* The start of a host, and its commands, against a scripted controller. */
 #include "support/check.h"
 
+#include <stdio.h>
 #include <string.h>
+
+#include <yarnswift/sets.h>
 
 #include "support/hex.h"
 #include "support/sample.h"
@@ -335,10 +338,42 @@ static void a_call_from_where_it_is_not_allowed_is_refused_and_named(void **stat
     assert_int_equal(ys_host_mtu(&scripted.host, 0x0040), 23); /* and all goes on */
 }
 
+static char named[200];
+
+static void note_line(void *context, const char *text, uint32_t value)
+{
+    (void)context;
+    (void)value;
+    if (strstr(text, "call ys_host_use_") != NULL)
+        (void)snprintf(named, sizeof named, "%s", text);
+}
+
+/* Likewise. */
+static void what_a_definition_needs_and_has_not_is_named(void **state)
+{
+    static const struct ys_set_options options = {.extended = true};
+    struct ys_advertising advertising = {
+        .interval_min_us = 100000, .interval_max_us = 100000, .options = &options, .kind = YS_ADVERTISE_BEACON};
+    struct ys_table table = sample_table;
+    (void)state;
+    if (!YS_DEBUG)
+        skip();
+    for (table.key_size = 0; table.key_size <= 16; table.key_size = (uint8_t)(table.key_size + 16)) {
+        scripted_init(&scripted, &table, values, NULL);
+        scripted.port.log = note_line;
+        named[0] = '\0';
+        scripted_start(&scripted, 251, 8);
+        assert_int_equal(strstr(named, "ys_host_use_pairing") != NULL, table.key_size > 0);
+    }
+    assert_int_equal(ys_advertise(&scripted.host, &advertising), YS_ERROR_UNSUPPORTED);
+    assert_non_null(strstr(named, "ys_host_use_sets"));
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(a_call_from_where_it_is_not_allowed_is_refused_and_named),
+        cmocka_unit_test(what_a_definition_needs_and_has_not_is_named),
         cmocka_unit_test_setup(init_names_what_is_missing, setup),
         cmocka_unit_test_setup(the_start_goes_in_order_one_command_at_a_time, setup),
         cmocka_unit_test_setup(shared_buffers_are_asked_for_when_le_has_none, setup),

@@ -654,7 +654,7 @@ static void a_take_that_would_never_end_is_broken_off(void **state)
         rehearse("devices:\n" STAND_IN("scale", SCALE) "centrals: [{name: t}]\nsteps: [{repeat: "
                                                        "1000000, steps: [{connect: scale}, {disconnect: scale}]}]\n",
                  "--time-limit 1 --at-once 1 '" SCENES "crib.scene.yaml'");
-    assert_says(&outcome, 2, "the simulation did not come to its end within 1 s of the processor");
+    assert_says(&outcome, 2, "the simulation did not come to its end within 1"); /* s of the processor, or 10 in all */
     assert_non_null(strstr(outcome.out, "passed  " SCENES "crib.scene.yaml"));
 }
 
@@ -662,15 +662,16 @@ static void a_take_that_would_never_end_is_broken_off(void **state)
 static void firmware_has_what_it_gives_and_the_sizes_of_its_definition(void **state)
 {
     static const char steps[] = "devices:\n" DEVICE(
-        "d", BEACONS, "beacons") "steps: [{expect log: \"says: first %u\", who: d}, {expect log: \"says: second %u\", "
-                                 "who: d}, {expect log: room for connections 3, who: d}, {expect log: room for sets 2, "
-                                 "who: d}]\n";
+        "d", BEACONS,
+        "beacons") "steps: [%s{expect log: \"says: first %u\", who: d}, {expect log: \"says: second %u\", "
+                   "who: d}, {expect log: room for connections 3, who: d}, {expect log: room for sets 2, "
+                   "who: d}]\n";
     char body[1500];
     (void)state;
     for (int gives = 0; gives < 2; gives++) {
         assert_int_equal(gives ? unsetenv("BEACONS_FORGET") : setenv("BEACONS_FORGET", "1", 1), 0);
-        (void)snprintf(body, sizeof body, steps, gives ? YS_OK : YS_ERROR_UNSUPPORTED,
-                       gives ? YS_OK : YS_ERROR_NO_ROOM);
+        (void)snprintf(body, sizeof body, steps, gives ? "" : "{expect log: call ys_host_use_sets before, who: d}, ",
+                       gives ? YS_OK : YS_ERROR_UNSUPPORTED, gives ? YS_OK : YS_ERROR_NO_ROOM);
         struct outcome outcome = rehearse(body, "");
         assert_says(&outcome, 0, "passed");
     }

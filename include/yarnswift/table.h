@@ -136,7 +136,7 @@ struct ys_table {
     uint16_t attribute_count;
     uint16_t notifiable_count;
     uint16_t values_size; /* bytes of memory that stored values need */
-    uint8_t key_size;     /* least size of a key on encrypted links, in bytes: 7 to 16; 0: 7 */
+    uint8_t key_size;     /* least size of a key on encrypted links, in bytes: 7 to 16; 0: 7, and it has no security */
 };
 
 /* A table with nothing but the GAP and GATT services, named "central": for a device that is only ever a client. */

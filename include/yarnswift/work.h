@@ -53,7 +53,8 @@ enum ys_result ys_work_stop(struct ys_work *work);
 bool ys_work_waits(const struct ys_work *work);
 
 /* Has it done in the next turn: once, however often it was asked for until then. A time for which it waits stays.
- * Safe from an interrupt or another thread, and from everywhere else. */
+ * Safe from an interrupt or another thread, and from everywhere else. Nothing happens before ys_work_init if its memory
+ * is zero until then, as that of static variables is. */
 void ys_work_ask(struct ys_work *work);
 
 #ifdef __cplusplus

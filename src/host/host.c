@@ -122,6 +122,8 @@ void ys_host_start(struct ys_host *host)
 {
     if (YS_DEBUG && (is_inside(host, "ys_host_start") || ys_in_interrupt(host, "ys_host_start")))
         return;
+    if (YS_DEBUG && host->table->key_size > 0 && host->pairing == NULL)
+        ys_host_log(host, "this definition has security: call ys_host_use_pairing before ys_host_start", 0);
     host->state = STATE_STARTING;
     forget_sets(host);
     host->scanning_on = false;

@@ -87,6 +87,8 @@ static struct ys_work **find_asked(const struct ys_work *work)
 
 void ys_work_ask(struct ys_work *work)
 {
+    if (work->host == NULL) /* an interrupt may be earlier than who makes its work */
+        return;
     enter(work->host);
     struct ys_work **link = find_asked(work);
     if (*link == NULL) {

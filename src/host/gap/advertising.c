@@ -44,8 +44,10 @@ static bool advertising_is_valid(const struct ys_host *host, const struct ys_adv
 }
 
 /* What all controllers can do. */
-static enum ys_result check_legacy(const struct ys_advertising *advertising)
+static enum ys_result check_legacy(const struct ys_host *host, const struct ys_advertising *advertising)
 {
+    if (YS_DEBUG && advertising->options != NULL)
+        ys_host_log(host, "this advertisement has options: call ys_host_use_sets before ys_host_start", 0);
     if (advertising->options != NULL)
         return YS_ERROR_UNSUPPORTED;
     return advertising->interval_max_us <= 10240000 && advertising->data_length <= YS_ADVERTISEMENT_MAX &&
@@ -190,7 +192,7 @@ enum ys_result ys_set_check(struct ys_host *host, const struct ys_advertising **
         return YS_ERROR_NOT_READY;
     if (*advertising == NULL || !advertising_is_valid(host, *advertising))
         return YS_ERROR_ARGUMENT;
-    return host->sets != NULL ? host->sets->calls->adapt(host, advertising) : check_legacy(*advertising);
+    return host->sets != NULL ? host->sets->calls->adapt(host, advertising) : check_legacy(host, *advertising);
 }
 
 enum ys_result ys_set_advertise(struct ys_host *host, struct ys_set *set, const struct ys_advertising *advertising)
