@@ -32,6 +32,13 @@ for definition in "$root"/examples/*/*.device.yaml "$root/tests/scalars.device.y
     test ! -s "$work/findings" || { cat "$work/findings"; exit 1; }
     "$command" demo "$definition" | grep -q "all as expected"
     "$command" generate -o "$work/$name" --skeleton "$work/$name/handlers.c" "$definition"
+    if [ "$name" = scalars ]; then # what is out of the valid range is refused, as far as the type can hold it
+        grep -q "if (wanted > SCALARS_SMALL_GREATEST)" "$work/$name/handlers.c"
+        grep -q "if (wanted < SCALARS_TEMP_LEAST || wanted > SCALARS_TEMP_GREATEST)" "$work/$name/handlers.c"
+        grep -q "if (wanted < SCALARS_SIX_LEAST)" "$work/$name/handlers.c"
+        if grep -q "SCALARS_FULL_" "$work/$name/handlers.c"; then exit 1; fi
+        grep -q "int16_t wanted; /\* 0.01 °C \*/" "$work/$name/handlers.c"
+    fi
     cc -std=c11 -Wall -Wextra -Wmissing-prototypes -Wpedantic -Wconversion -Wno-sign-conversion -Werror -I "$root/include" -c \
         "$work/$name/handlers.c" -o "$work/$name/handlers.o"
     cc -std=c11 -Wall -Wextra -Wmissing-prototypes -Wpedantic -Wconversion -Wno-sign-conversion -Werror -I "$root/include" -c \

@@ -369,11 +369,28 @@ static void what_a_definition_needs_and_has_not_is_named(void **state)
     assert_non_null(strstr(named, "ys_host_use_sets"));
 }
 
+/* A host that uses no sets knows no options, also of what is on the air. */
+static void another_payload_with_options_needs_sets(void **state)
+{
+    static const struct ys_set_options options = {.extended = true};
+    static const struct ys_advertising plain = {.interval_min_us = 100000, .interval_max_us = 100000};
+    struct ys_advertising advertising = plain;
+    (void)state;
+    assert_int_equal(ys_advertise_payload(&scripted.host, 0, &plain), YS_ERROR_NOT_READY);
+    scripted_start(&scripted, 251, 8);
+    advertising.options = &options;
+    assert_int_equal(ys_advertise_payload(&scripted.host, 0, &advertising), YS_ERROR_ARGUMENT);
+    assert_int_equal(ys_advertise(&scripted.host, &plain), YS_OK);
+    assert_int_equal(ys_advertise_payload(&scripted.host, 0, &advertising), YS_ERROR_ARGUMENT);
+    assert_int_equal(ys_advertise_payload(&scripted.host, 0, &plain), YS_OK);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(a_call_from_where_it_is_not_allowed_is_refused_and_named),
         cmocka_unit_test(what_a_definition_needs_and_has_not_is_named),
+        cmocka_unit_test_setup(another_payload_with_options_needs_sets, setup),
         cmocka_unit_test_setup(init_names_what_is_missing, setup),
         cmocka_unit_test_setup(the_start_goes_in_order_one_command_at_a_time, setup),
         cmocka_unit_test_setup(shared_buffers_are_asked_for_when_le_has_none, setup),

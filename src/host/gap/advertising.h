@@ -3,10 +3,21 @@
 #define HOST_GAP_ADVERTISING_H
 
 #include <yarnswift/pairing.h>
+#include <yarnswift/sets.h>
+
+#include "host/core/due.h"
 
 #include "wire/hci.h"
 
 #define ADVERTISING_STEP_US 625
+
+/* The fragment of an extended payload that goes into one command. */
+#define FRAGMENT_MAX (COMMAND_MAX - 4)
+
+static inline bool ys_set_is_extended(const struct ys_advertising *advertising)
+{
+    return advertising->options != NULL && advertising->options->extended;
+}
 
 /* The peer that the parameters of advertising name: with whose key the controller makes an address that anybody may
  * hear (Vol 4 Part E 7.8.5), or who alone is meant. */

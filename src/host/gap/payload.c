@@ -1,20 +1,10 @@
 /* Another payload for an advertisement that is on the air: it goes on in its rhythm, since the controller takes data
  * while it advertises (Core 5.4 Vol 4 Part E 7.8.7, 7.8.8, 7.8.54, 7.8.55). */
-#include <yarnswift/sets.h>
-
 #include "host/core/context.h"
 #include "host/core/due.h"
 #include "host/core/hooks.h"
 #include "host/core/state.h"
 #include "host/gap/advertising.h"
-
-/* Vol 4 Part E 7.8.54, 7.8.55: a set that is on takes its data only in one command. */
-#define WHOLE_MAX (COMMAND_MAX - 4)
-
-static bool is_extended(const struct ys_advertising *advertising)
-{
-    return advertising->options != NULL && advertising->options->extended;
-}
 
 /* Whether the two have the same but for the payload. */
 static bool are_alike(const struct ys_advertising *one, const struct ys_advertising *other)
@@ -31,7 +21,7 @@ static uint32_t commands_of(const struct ys_advertising *advertising)
 {
     const uint32_t data = BIT(COMMAND_ADVERTISING_DATA);
     const uint32_t response = BIT(COMMAND_SCAN_RESPONSE_DATA);
-    if (is_extended(advertising))
+    if (ys_set_is_extended(advertising))
         return advertising->kind == YS_ADVERTISE_SCANNABLE ? response : data;
     return advertising->kind == YS_ADVERTISE_BEACON ? data : data | response;
 }
@@ -44,11 +34,12 @@ enum ys_result ys_advertise_payload(struct ys_host *host, uint8_t number, const 
         return YS_ERROR_NOT_READY;
     if (set == NULL)
         return YS_ERROR_NO_ROOM;
-    bool reduces = advertising != NULL && advertising->options != NULL && !host->sets->active;
+    bool reduces = advertising != NULL && advertising->options != NULL && host->sets != NULL && !host->sets->active;
     if (advertising == NULL || set->advertising == NULL || (!reduces && !are_alike(set->advertising, advertising)))
         return YS_ERROR_ARGUMENT;
-    bool whole = !is_extended(advertising) ||
-                 (advertising->data_length <= WHOLE_MAX && advertising->response_length <= WHOLE_MAX);
+    /* Vol 4 Part E 7.8.54, 7.8.55: a set that is on takes its data only in one command */
+    bool whole = !ys_set_is_extended(advertising) ||
+                 (advertising->data_length <= FRAGMENT_MAX && advertising->response_length <= FRAGMENT_MAX);
     if (!set->on || reduces || !whole)
         return ys_set_advertise(host, set, advertising);
     enum ys_result result = ys_set_check(host, &advertising);

@@ -13,9 +13,6 @@
 /* Directed, high duty cycle: 1.28 s, in steps of 10 ms. */
 #define FAST_DURATION 128
 
-/* The fragment of a payload that goes into one command. */
-#define FRAGMENT_MAX (COMMAND_MAX - 4)
-
 static uint8_t number_of(struct ys_host *host, const struct ys_set *set)
 {
     uint8_t number = 0;
@@ -27,11 +24,6 @@ static uint8_t number_of(struct ys_host *host, const struct ys_set *set)
 static uint8_t phy_to_hci(uint8_t phy)
 {
     return (uint8_t)(phy + 1);
-}
-
-bool ys_set_is_extended(const struct ys_advertising *advertising)
-{
-    return advertising->options != NULL && advertising->options->extended;
 }
 
 /* What a set is to the controller: by its kind now, which is not always the one that it was given. */

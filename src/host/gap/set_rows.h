@@ -8,7 +8,5 @@
 
 /* The row of a command of extended advertising; NULL if it is none, or the controller has no sets. */
 const struct ys_command_row *ys_set_row(const struct ys_host *host, uint8_t command);
-/* Whether a set is to be of the extended kind. */
-bool ys_set_is_extended(const struct ys_advertising *advertising);
 
 #endif
