@@ -1,14 +1,14 @@
 include(CheckLinkerFlag)
 
-# yarnswift_device(TARGET DEFINITION): generates the tables of a definition at build time, whenever it changes or one that it includes, and
-# adds them to TARGET, with the folder of the generated header. The tool is found beside this file's package, built in
-# the same tree, or given as YARNSWIFT_EXECUTABLE.
-function(yarnswift_device target definition)
+# What is generated of a definition at build time, whenever it changes or one that it includes: files NAME_SUFFIX for
+# --for PURPOSE, which are added to TARGET, with their folder. The tool is found beside this file's package, built in the
+# same tree, or given as YARNSWIFT_EXECUTABLE.
+function(yarnswift_generate target definition purpose)
   get_filename_component(path ${definition} ABSOLUTE)
   get_filename_component(file ${path} NAME)
   string(REGEX REPLACE "\\.device\\.yaml$" "" name ${file})
   if(name STREQUAL file)
-    message(FATAL_ERROR "yarnswift_device: ${definition} is not named NAME.device.yaml")
+    message(FATAL_ERROR "yarnswift_${purpose}: ${definition} is not named NAME.device.yaml")
   endif()
   string(TOLOWER ${name} name) # as the tool makes names in C
   string(REGEX REPLACE "[^a-z0-9]+" "_" name ${name})
@@ -18,18 +18,32 @@ function(yarnswift_device target definition)
   if(NOT tool)
     set(tool yarnswift_generator)
   endif()
+  set(files ${ARGN})
+  list(TRANSFORM files PREPEND ${folder}/${name}_)
   add_custom_command(
-    OUTPUT ${folder}/${name}_table.h ${folder}/${name}_table.c ${folder}/${name}_config.h
+    OUTPUT ${files}
     COMMAND ${CMAKE_COMMAND} -E make_directory ${folder}
-    COMMAND ${tool} generate -o ${folder} --depends ${folder}/${name}.d ${path}
-    COMMAND ${CMAKE_COMMAND} -E touch_nocreate ${folder}/${name}_table.c ${folder}/${name}_table.h
-      ${folder}/${name}_config.h
+    COMMAND ${tool} generate --for ${purpose} -o ${folder} --depends ${folder}/${name}_${purpose}.d ${path}
+    COMMAND ${CMAKE_COMMAND} -E touch_nocreate ${files}
     DEPENDS ${path} ${tool}
-    DEPFILE ${folder}/${name}.d
-    COMMENT "Generating the tables of ${file}" VERBATIM)
-  target_sources(${target} PRIVATE ${folder}/${name}_table.c ${folder}/${name}_table.h ${folder}/${name}_config.h)
+    DEPFILE ${folder}/${name}_${purpose}.d
+    COMMENT "Generating from ${file} for the ${purpose}" VERBATIM)
+  target_sources(${target} PRIVATE ${files})
   target_include_directories(${target} PUBLIC $<BUILD_INTERFACE:${folder}>)
   set(yarnswift_name ${name} PARENT_SCOPE)
+endfunction()
+
+# yarnswift_device(TARGET DEFINITION): adds the tables of a device to TARGET: NAME_table.c, NAME_table.h, and
+# NAME_config.h with the sizes that it needs.
+function(yarnswift_device target definition)
+  yarnswift_generate(${target} ${definition} device table.h table.c config.h)
+  set(yarnswift_name ${yarnswift_name} PARENT_SCOPE)
+endfunction()
+
+# yarnswift_client(TARGET DEFINITION): adds what a client of that device needs to TARGET: NAME_client.c and
+# NAME_client.h, for <yarnswift/remote.h>.
+function(yarnswift_client target definition)
+  yarnswift_generate(${target} ${definition} client client.h client.c)
 endfunction()
 
 # yarnswift_module(NAME DEFINITION SOURCE...): builds firmware as the module modules/NAME.so in the build folder, which

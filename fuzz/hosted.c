@@ -9,9 +9,10 @@
 
 static void send(void *context, const uint8_t *packet, size_t length)
 {
-    (void)packet;
-    (void)length;
-    ((struct hosted *)context)->sent++;
+    struct hosted *hosted = context;
+    hosted->sent++;
+    if (hosted->on_sent != NULL)
+        hosted->on_sent(packet, length);
 }
 
 static const uint8_t *receive(void *context, size_t *length)

@@ -11,7 +11,8 @@ struct hosted {
     struct ys_host host;
     struct ys_port port;
     struct wrench wrench;
-    void (*on_event)(const struct ys_event *event); /* or NULL; set it between begin and what is given */
+    void (*on_event)(const struct ys_event *event);        /* or NULL; set it between begin and what is given */
+    void (*on_sent)(const uint8_t *packet, size_t length); /* likewise */
     uint32_t now_ms;
     const uint8_t *packet; /* waits for the host, or NULL */
     size_t length;

@@ -116,6 +116,14 @@ class Maker:
         number = one["format"] in NUMBERS
         if number and "64" not in one["format"] and "resolution" not in one and "unit" not in one and self.chance.random() < 0.3:
             one["range"] = [0, 1]
+            if "write" in handlers and self.chance.random() < 0.5:
+                one["any value"] = True
+        if self.chance.random() < 0.2:
+            one["handler name"] = self.chance.choice(["shared", one["name"], self.name()])
+        if handlers == ["read"] and "read" not in ways and self.chance.random() < 0.5:
+            one["outbox"] = True
+            del one["handler"]
+            one.pop("handler name", None)
         if self.chance.random() < 0.2:
             one["description"] = self.name()
         if number and one.get("resolution") != 0.5 and self.chance.random() < 0.5:
@@ -175,6 +183,8 @@ def try_one(number):
             nowhere = [finding for finding in errors if finding["line"] == 0 and "file's name" not in finding["text"]]
             return errors[0]["code"], f"{told}an error without a line: {nowhere}" if nowhere else None
         for arguments in ([COMMAND, "generate", "-o", ".", "--skeleton", "own.c", "--depends", "own.d", file],
+                          *([COMMAND, "generate", "--for", whom, "-o", ".", file]
+                            for whom in ("client", "json", "python", "javascript")),
                           [COMMAND, "generate", "--interface", file], [COMMAND, "table", file]):
             made = run(arguments, folder)
             if made.returncode != 0:
@@ -185,9 +195,14 @@ def try_one(number):
         compiled = run(["cc", "-std=c11", "-Wall", "-Wextra", "-Wmissing-prototypes", "-Werror", "-fsyntax-only", f"-I{ROOT}/include", "-I.", sizes,
                         *sources], folder)
         if compiled.returncode == 0:
-            pathlib.Path(folder, "all.cpp").write_text(f"#include \"{header}\"\n", encoding="utf-8")
+            client = header.replace("_table.h", "_client.h")
+            pathlib.Path(folder, "all.cpp").write_text(f"#include \"{client}\"\n#include \"{header}\"\n", encoding="utf-8")
             compiled = run(["c++", "-std=c++17", "-Wall", "-Wextra", "-Werror", "-fsyntax-only", f"-I{ROOT}/include",
                             "-I.", sizes, "all.cpp"], folder)
+        if compiled.returncode == 0:
+            compiled = run([sys.executable, "-c", f"import {header.replace('_table.h', '_values')}"], folder)
+        if compiled.returncode == 0:
+            compiled = run(["node", "--check", header.replace("_table.h", "_values.mjs")], folder)
         if compiled.returncode != 0:
             return "compiled", told + compiled.stderr
         played = run([COMMAND, "demo", file], folder)

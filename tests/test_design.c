@@ -62,7 +62,9 @@ static const struct wrong wrong[] = {
      "1:29 error: address is not known: \"randon\"; did you mean \"random\"?\n"},
     {"device: {name: [T2]}\n" ADVERTISING "services: []\n", "1:17 error: name is empty: a single value belongs here\n"},
     {"device: {name: }\n" ADVERTISING "services: []\n", "1:10 error: name is empty: a single value belongs here\n"},
-    {DEVICE "services: []\n", "1:1 warning: nobody can find this device: add advertising: with an interval\n"},
+    {DEVICE "services: []\n",
+     "1:1 warning: nobody can find this device: add advertising: with an interval; or, if it is a central that finds "
+     "others, scanning:\n"},
     {DEVICE "advertising: {}\nservices: []\n", "2:1 error: advertising has no interval: add it\n"},
     {DEVICE "advertising: {interval: 100}\nservices: []\n",
      "2:25 error: interval must be a time with its unit, such as 100 ms or 1.5 s, not \"100\"\n"},
@@ -83,7 +85,7 @@ static const struct wrong wrong[] = {
      "2:44 error: the advertisement promises \"batery\", which is not among the services: add it, or leave it out\n"},
     {"device: {name: A name that is far too long to be found}\n" ADVERTISING "services: []\n",
      "1:16 error: the name needs 41 bytes of the scan response, which has 31 (29 of them for the name): shorten it by "
-     "10\n"},
+     "10, or tell its beginning only: data: [flags], response: [{short name: 29}]\n"},
     {HEAD "services: {name: s}\n", "3:12 error: services must be a list: begin each item with a dash\n"},
     {HEAD "services:\n  - name: s\n    characteristics: []\n",
      "4:5 error: \"s\" is no adopted name and has no uuid: add a uuid of its own\n"},

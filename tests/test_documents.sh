@@ -30,13 +30,19 @@ for definition in "$root"/examples/*/*.device.yaml "$root/tests/scalars.device.y
     mkdir -p "$work/$name"
     "$command" check --strict "$definition" 2>"$work/findings"
     test ! -s "$work/findings" || { cat "$work/findings"; exit 1; }
-    "$command" demo "$definition" | grep -q "all as expected"
+    if grep -q "^advertising:" "$definition"; then
+        "$command" demo "$definition" | grep -q "all as expected"
+    fi
     "$command" generate -o "$work/$name" --skeleton "$work/$name/handlers.c" "$definition"
     if [ "$name" = scalars ]; then # what is out of the valid range is refused, as far as the type can hold it
-        grep -q "if (wanted > SCALARS_SMALL_GREATEST)" "$work/$name/handlers.c"
-        grep -q "if (wanted < SCALARS_TEMP_LEAST || wanted > SCALARS_TEMP_GREATEST)" "$work/$name/handlers.c"
-        grep -q "if (wanted < SCALARS_SIX_LEAST)" "$work/$name/handlers.c"
-        if grep -q "SCALARS_FULL_" "$work/$name/handlers.c"; then exit 1; fi
+        table=$work/$name/scalars_table.c
+        grep -q "if (wanted > SCALARS_SMALL_GREATEST)" "$table"
+        grep -q "if (wanted < SCALARS_TEMP_LEAST || wanted > SCALARS_TEMP_GREATEST)" "$table"
+        grep -q "if (wanted < SCALARS_SIX_LEAST)" "$table"
+        if grep -q "SCALARS_FULL_" "$table"; then exit 1; fi
+        grep -q "if (wanted < SCALARS_LIMIT_LEAST || wanted > SCALARS_LIMIT_GREATEST)" "$work/$name/handlers.c"
+        test "$(grep -c "_LEAST\|_GREATEST" "$work/$name/handlers.c")" = 1
+        test "$(grep -c "^uint8_t scalars_output_write" "$work/$name/handlers.c")" = 1
         grep -q "int16_t wanted; /\* 0.01 °C \*/" "$work/$name/handlers.c"
     fi
     cc -std=c11 -Wall -Wextra -Wmissing-prototypes -Wpedantic -Wconversion -Wno-sign-conversion -Werror -I "$root/include" -c \
@@ -45,6 +51,11 @@ for definition in "$root"/examples/*/*.device.yaml "$root/tests/scalars.device.y
         "$work/$name/${name}_table.c" -o "$work/$name/table.o"
     c++ -std=c++11 -Wall -Wextra -Wpedantic -Werror -x c++ -I "$root/include" -c "$work/$name/${name}_table.c" \
         -o "$work/$name/table_plus.o"
+    "$command" generate -o "$work/$name" --for client "$definition"
+    cc -std=c11 -Wall -Wextra -Wmissing-prototypes -Wpedantic -Wconversion -Wno-sign-conversion -Werror -I "$root/include" -c \
+        "$work/$name/${name}_client.c" -o "$work/$name/client.o"
+    printf '#include "%s_client.h"\n#include "%s_table.h"\n' "$name" "$name" >"$work/$name/both.cc"
+    c++ -std=c++11 -Wall -Wextra -Wpedantic -Werror -I "$root/include" -c "$work/$name/both.cc" -o "$work/$name/both.o"
     echo "/* mine */" >"$work/$name/handlers.c"
     "$command" generate -o "$work/$name" --skeleton "$work/$name/handlers.c" "$definition"
     grep -q mine "$work/$name/handlers.c"

@@ -78,6 +78,7 @@ PLACES = {
     "`link`": ["device", "link"],
     "`advertising`": ["advertising"],
     "Parts of `data` and `response`": ["advertising", "response"],
+    "`scanning`": ["scanning"],
     "`energy`": ["energy"],
     "`expect`": ["expect", 0],
     "`services`": ["services", 0],
@@ -97,6 +98,8 @@ def surroundings(section, example):
         base["device"]["limits"] = {}
     if section == "`link`":
         base["device"]["link"] = {}
+    if section == "`scanning`":
+        base["scanning"] = {"name": "Torvane"}
     if section == "`energy`":
         base["energy"] = {"standby": "2 uA", "transmit": "5 mA", "receive": "5 mA"}
         if "cut off" in example:

@@ -143,9 +143,23 @@ def check_markdown(name, page):
             fail(f"{name!r}: Markdown has more than text", line)
 
 
+def check_modules(folder, name):
+    """What was generated is JSON, Python and JavaScript, and nothing else happens when it is read."""
+    json.loads((pathlib.Path(folder) / "name_interface.json").read_text(encoding="utf-8"))
+    for command in ((sys.executable, "-c", "import name_values"), ("node", "name_values.mjs"),
+                    ("cc", "-std=c11", "-Wall", "-Wextra", "-Werror", "-I", os.path.join(ROOT, "include"), "-c",
+                     "name_client.c", "-o", "client.o")):
+        tried = subprocess.run(command, cwd=folder, capture_output=True, check=False)
+        if tried.returncode != 0 or tried.stdout:
+            fail(f"{name!r}: {command[0]} does not take it", tried.stderr.decode() + tried.stdout.decode())
+
+
 def all_verbs(folder, name):
     file, here = "name.device.yaml", pathlib.Path(folder)
     (here / file).write_text(json.dumps(definition(name), ensure_ascii=False), encoding="utf-8")
+    other = "other.device.yaml" # one of which everything is gone
+    (here / other).write_text(json.dumps({"device": {"name": name}, "advertising": {"interval": "1 s"}, "services": []},
+                                         ensure_ascii=False), encoding="utf-8")
     for right, path in ((True, "right.scene.yaml"), (False, "wrong.scene.yaml")):
         (here / path).write_text(json.dumps(scene(name, right), ensure_ascii=False), encoding="utf-8")
     checked = run(folder, name, "check", file, ends=(0, 2))
@@ -155,6 +169,7 @@ def all_verbs(folder, name):
     for output in ([], ["--json"]):
         run(folder, name, "table", *output, file)
         run(folder, name, "pairing", *output, file)
+        run(folder, name, "changes", *output, file, other)
         run(folder, name, "demo", *output, file)
         run(folder, name, "interval", *output, "--seconds", 3, "--runs", 3, "--set", f"{name} g", file)
         run(folder, name, "charge", *output, file, "none.csv", ends=(2,))
@@ -169,6 +184,9 @@ def all_verbs(folder, name):
     made = run(folder, name, "generate", "-o", ".", "--skeleton", "own.c", "--depends", "own.d", file)
     if made.returncode == 0 and name != "plain" and "touch evil" in name:
         run_cc(folder, name)
+    for whom in ("client", "json", "python", "javascript"):
+        run(folder, name, "generate", "--for", whom, "-o", ".", file)
+    check_modules(folder, name)
     check_markdown(name, run(folder, name, "generate", "--interface", file).stdout.decode())
     run(folder, name, "rehearse", "--log", "right.scene.yaml")
     run(folder, name, "demo", "--capture", "met.pcapng", "--replace", file)

@@ -37,7 +37,25 @@ static const struct wrong wrong[] = {
     {"device: {name: T2, appearance: Thermomter}\n" PLAIN "  []\n",
      "1:32 error: appearance is not known: \"Thermomter\"; did you mean \"Thermometer\"?\n"},
     {"device: {name: T2, limits: {bonds: 2}}\n" PLAIN "  []\n",
-     "1:36 error: there is room for bonds, but nothing that bonds: add security, or leave this out\n"},
+     "1:36 error: there is room for bonds, but nothing that bonds: say security: {capability: none}, or what the "
+     "device has, or leave this out\n"},
+    {"device: {name: T2, limits: {bonds: 2}, security: {capability: none, bonding: false}}\n" PLAIN
+     "  [{name: s, uuid: " LONG
+     ", characteristics: [{name: a, uuid: +1, format: uint8, read: encrypted, value: 1}]}]\n",
+     "1:36 error: there is room for bonds, but bonding: false: leave one of the two out\n"},
+    {"device: {name: T2, limits: {mtu: 50}}\n" PLAIN "  [{name: s, uuid: " LONG
+     ", characteristics: [{name: a, uuid: +1, format: bytes, length: 48, notify: open, outbox: true}, {name: b, uuid: "
+     "+2, format: bytes, length: 47, notify: open, outbox: true}]}]\n",
+     "4:5 advice: \"s\" is not advertised: a central that looks for it by its UUID will not find this device\n"
+     "4:83 warning: \"a\" can be 48 bytes long, and with an MTU of 50, which is the most this device agrees to, what "
+     "is "
+     "longer never leaves its outbox: say limits: {mtu: 51}\n"
+     "4:159 advice: \"b\" can be 47 bytes long: a central that keeps the MTU of 23 is sent none that is longer than "
+     "20\n"},
+    {WITH("{name: a, uuid: +1, format: bytes, length: 512, notify: open, spacing: 1 s, handler: read}"),
+     "7:16 advice: \"a\" can be 512 bytes long, and with an MTU of 247, which is the most this device agrees to, the "
+     "rest "
+     "is cut off: say limits: {mtu: 515}\n"},
     {"device: {name: T2, limits: {connections: 33, mtu: 22}}\n" PLAIN "  []\n",
      "1:42 error: connections must be a whole number from 1 to 32, not \"33\"\n"
      "1:51 error: mtu must be a whole number from 23 to 517, not \"22\"\n"},
@@ -46,7 +64,7 @@ static const struct wrong wrong[] = {
     {"device: {name: T2, limits: {connections: 3, bonds: 2}, security: {capability: none}}\n" PLAIN
      "  [{name: s, uuid: " LONG
      ", characteristics: [{name: a, uuid: +1, format: uint8, read: encrypted, value: 1}]}]\n",
-     "1:52 warning: 3 peers can be connected and only 2 remembered: one that pairs drives out another\n"
+     "1:52 warning: 3 peers can be connected and only 2 remembered, one that pairs drives out another: say bonds: 3\n"
      "4:5 advice: \"s\" is not advertised: a central that looks for it by its UUID will not find this device\n"},
     {"device: {name: T2, security: {capability: none, least: authenticated, rotation: 1 min, bonding: false, when "
      "full: "
@@ -109,6 +127,47 @@ static const struct wrong wrong[] = {
      "7:16 error: \"a\" is a stream, which is notified and has no value: give it notify:, and leave out read:, "
      "indicate:, "
      "value: and handler: read\n"},
+    {WITH("{name: a, uuid: +1, format: uint16, unit: 0x27A8, read: open, value: 900 rpm}"), ""},
+    {WITH("{name: a, uuid: +1, format: sint8, unit: dBm, read: open, value: -4 dBm}"), ""},
+    {WITH("{name: a, uuid: +1, format: uint16, unit: kilowatt hour, read: open, value: 12 kWh}"), ""},
+    {WITH("{name: a, uuid: +1, format: uint16, unit: 0x27FF, read: open, value: 1}"),
+     "7:51 error: this unit is not known: \"0x27FF\"; there are unitless, metre, kilogram, second, ampere, kelvin, "
+     "mole, "
+     "candela, square metre, cubic metre, metre per second, metre per second squared, reciprocal metre, kilogram per "
+     "cubic metre, kilogram per square metre, cubic metre per kilogram, ampere per square metre, ampere per metre, "
+     "mole "
+     "per cubic metre, kilogram per cubic metre of concentration, candela per square metre, refractive index and 74 "
+     "more\n"},
+    {"device: {name: R4}\nscanning: {service: battery, phy: coded, at least: -80 dBm}\nservices: []\n", ""},
+    {"device: {name: R4}\nscanning: {interval: 2 ms}\nservices: []\n",
+     "2:12 warning: it looks for whatever there is: say what it is told by, service:, name: or company:\n"
+     "2:22 error: a scan interval is from 2.5 ms to 10.24 s\n"},
+    {"device: {name: R4}\nscanning: {name: Torvane, window: 120 ms}\nservices: []\n",
+     "2:35 error: a scan window is from 2.5 ms to the scan interval, which is 100 ms\n"},
+    {"device: {name: R4}\nscanning: {service: bat, at least: 21 dBm, company: 0xFFFF}\nservices: []\n",
+     "2:21 error: \"bat\" is no UUID: write an adopted name, 0x180F, 128 bits as 8-4-4-4-12 digits\n"
+     "2:36 error: a power must be whole dBm from -127 to 20, such as -4 dBm, not \"21 dBm\"\n"},
+    {ONE("write: open, value: 1, handler name: outputs"),
+     "7:110 error: \"a\" has no handler that could be shared under this name: add handler:, or leave it out\n"},
+    {ONE("write: open, value: 1, range: [0, 9], any value: true"),
+     "7:122 error: any value is for a handler: write of a value with a range: leave it out of \"a\"\n"},
+    {ONE("write: open, handler: write, any value: true"),
+     "7:113 error: any value is for a handler: write of a value with a range: leave it out of \"a\"\n"},
+    {ONE("outbox: true, read: open, value: 1"),
+     "7:16 error: \"a\" has an outbox, from which each value is sent as soon as the link has room: give it notify: or "
+     "indicate:, and leave out stream: and spacing:\n"},
+    {ONE("outbox: true, notify: open, spacing: 1 s"),
+     "7:16 error: \"a\" has an outbox, from which each value is sent as soon as the link has room: give it notify: or "
+     "indicate:, and leave out stream: and spacing:\n"},
+    {ONE("outbox: true, indicate: open, value: 1"),
+     "7:16 error: \"a\" has an outbox, and nobody can read it: leave out value:, or add read:\n"},
+    {ONE("outbox: true, indicate: open, handler: read"),
+     "7:112 error: \"a\" has a handler for reading that nobody can call: add read:\n"},
+    {WITH("{name: a, uuid: +1, outbox: true, format: bytes, length: 21, notify: open}"),
+     "7:16 advice: \"a\" can be 21 bytes long: a central that keeps the MTU of 23 is sent none that is longer than "
+     "20\n"},
+    {ONE("outbox: true, notify: open, read: open"),
+     "7:16 error: \"a\" has nothing to send: add a value, or handler: read\n"},
     {ONE("read: open, value: 20.1, range: [0, 20 N m]"),
      "7:92 error: \"20.1\" is out of the range of a: take one inside\n"},
     {ONE("read: open, value: 2, range: [5, 5]"),

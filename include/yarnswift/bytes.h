@@ -46,6 +46,11 @@ int32_t ys_get_i32(struct ys_reader *reader);
 int64_t ys_get_i48(struct ys_reader *reader);
 int64_t ys_get_i64(struct ys_reader *reader);
 
+/* The next number of `size` bytes, 1 to 8, most significant byte first, as some advertisements have it; 0 once the
+ * reader has run over. From any context. */
+uint64_t ys_get_most_first(struct ys_reader *reader, size_t size);
+int64_t ys_get_signed_most_first(struct ys_reader *reader, size_t size);
+
 /* The next `length` bytes in place, or NULL if there are fewer (the reader is then bad). */
 const uint8_t *ys_get_bytes(struct ys_reader *reader, size_t length);
 
@@ -85,6 +90,9 @@ void ys_put_i24(struct ys_writer *writer, int32_t value);
 void ys_put_i32(struct ys_writer *writer, int32_t value);
 void ys_put_i48(struct ys_writer *writer, int64_t value);
 void ys_put_i64(struct ys_writer *writer, int64_t value);
+
+/* Puts a number in `size` bytes, 1 to 8, most significant byte first. From any context. */
+void ys_put_most_first(struct ys_writer *writer, uint64_t value, size_t size);
 
 /* Puts `length` bytes; `bytes` may be NULL if `length` is 0. */
 void ys_put_bytes(struct ys_writer *writer, const void *bytes, size_t length);

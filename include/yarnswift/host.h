@@ -50,6 +50,9 @@ enum ys_event_kind {
     YS_EVENT_MTU,                 /* connection, mtu: a new MTU is agreed */
     YS_EVENT_SUBSCRIPTION, /* connection, subscription: a client switched notifications or indications on or off */
     YS_EVENT_NOTIFICATION, /* connection, notification: a server sent a value */
+    /* of receipts, see outbox.h; both with the connection */
+    YS_EVENT_SENT,    /* receipt: a value has been handed to the controller */
+    YS_EVENT_ARRIVED, /* receipt: the peer has it */
     /* of pairing, see pairing.h; all with the connection */
     YS_EVENT_SECURITY_WANTED,   /* level: the peripheral asks for it, and the firmware is to begin: ys_secure */
     YS_EVENT_PASSKEY_SHOW,      /* passkey: show it */
@@ -137,6 +140,10 @@ struct ys_event {
             uint16_t length;
             const uint8_t *value;
         } notification;
+        struct {
+            uint16_t handle;
+            enum ys_notification_kind kind;
+        } receipt;
         uint8_t level; /* enum ys_level */
         uint32_t passkey;
         struct {
@@ -263,7 +270,8 @@ struct ys_connection {
     uint16_t handle;
     uint16_t mtu;
     uint16_t packets_out;
-    uint16_t indicated; /* the value whose confirmation is waited for */
+    uint16_t packets_back; /* how many have come back from the controller in all; wraps */
+    uint16_t indicated;    /* the value whose confirmation is waited for */
     uint16_t incoming_length;
     uint32_t request_deadline_ms;
     uint32_t indication_deadline_ms;
@@ -300,6 +308,8 @@ struct ys_set {
 
 struct ys_whole;
 struct ys_keeping;
+struct ys_outboxes;
+struct ys_receipts;
 
 /* A host. Its fields are private; the type is complete so that the owner can give the memory. Small ones come first: a
  * small processor reaches those with one instruction. */
@@ -350,6 +360,8 @@ struct ys_host {
     struct ys_outgoing outgoing;
     const struct ys_client *client;       /* NULL until it is used */
     const struct ys_keeping *remembering; /* likewise */
+    const struct ys_outboxes *outboxes;   /* likewise */
+    struct ys_receipts *receipts;         /* likewise */
     struct ys_extra working;              /* likewise */
     struct ys_work *works;                /* that wait for their time, the next first */
     struct ys_work *asked;                /* that were asked for, the first first */

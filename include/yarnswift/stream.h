@@ -24,7 +24,7 @@ struct ys_stream {
     uint32_t tail; /* where the next byte comes from; the host's */
     uint32_t refused;
     uint16_t handle;
-    bool by_channel; /* it goes over a channel, see channel.h */
+    bool elsewhere; /* a channel or an outbox sends it, see channel.h and outbox.h */
     struct ys_host *host;
     struct ys_stream *next;
 };

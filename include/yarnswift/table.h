@@ -26,6 +26,11 @@ struct ys_access {
     uint32_t token;      /* names this access to ys_answer; 0: it cannot be answered later */
 };
 
+/* Keeps what is written in the host's memory, as a value without a handler for writing is kept: for a handler that
+ * only looks at it. From that handler. YS_ATT_WRITE_NOT_PERMITTED: the
+ * host keeps no value of it. */
+uint8_t ys_value_store(const struct ys_access *access, struct ys_reader *reader);
+
 /* Returned by a handler that does not know its answer yet: the request waits, everything else goes on, until ys_answer
  * is called with the access's token. It must be called within 30 s, or the client gives up (Core 5.4 Vol 3 Part F
  * 3.3.3). Where the token is 0 (a notification, a request for several values at once) there is no waiting: the peer

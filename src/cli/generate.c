@@ -11,6 +11,8 @@
 #include "cli/shared/say.h"
 #include "cli/shared/verb.h"
 #include "design/making/generate.h"
+#include "design/making/generate_client.h"
+#include "design/making/generate_languages.h"
 #include "design/making/interface.h"
 #include "design/reading/files.h"
 
@@ -20,7 +22,41 @@ struct input {
     const char *skeleton; /* file for the handlers, or NULL */
     bool interface;
     const char *depends; /* file for make, or NULL */
+    const struct purpose *purpose;
 };
+
+typedef void print_fn(FILE *stream, const struct ys_design *design, const struct ys_layout *layout);
+
+#define FILES_MOST 3
+
+/* For whom or what it is generated: a name, and the files. */
+struct purpose {
+    const char *name;
+    struct {
+        const char *suffix;
+        print_fn *print;
+    } files[FILES_MOST];
+};
+
+static const struct purpose purposes[] = {
+    {"device", {{"table.h", ys_generate_header}, {"table.c", ys_generate_source}, {"config.h", ys_generate_config}}},
+    {"client", {{"client.h", ys_generate_client_header}, {"client.c", ys_generate_client_source}, {NULL, NULL}}},
+    {"json", {{"interface.json", ys_generate_json}, {NULL, NULL}}},
+    {"python", {{"values.py", ys_generate_python}, {NULL, NULL}}},
+    {"javascript", {{"values.mjs", ys_generate_javascript}, {NULL, NULL}}},
+};
+
+#define COUNT(array) (sizeof(array) / sizeof((array)[0]))
+
+static const struct purpose *find_purpose(const char *name)
+{
+    for (size_t i = 0; i < COUNT(purposes); i++) {
+        if (strcmp(name, purposes[i].name) == 0)
+            return &purposes[i];
+    }
+    (void)complain("yarnswift generate", "--for must be device, client, json, python or javascript, not \"%s\"", name);
+    return NULL;
+}
 
 static error_t parse(int key, char *argument, struct argp_state *state)
 {
@@ -38,12 +74,13 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case 'i':
         input->interface = true;
         return 0;
+    case 'F':
+        input->purpose = find_purpose(argument);
+        return input->purpose != NULL ? 0 : EINVAL;
     default:
         return key == 'j' ? ARGP_ERR_UNKNOWN : parse_common(key, state, &input->common);
     }
 }
-
-typedef void print_fn(FILE *stream, const struct ys_design *design, const struct ys_layout *layout);
 
 /* A generated file, ready to be written. */
 struct output {
@@ -67,18 +104,16 @@ static bool prepare(struct output *output, const char *folder, const struct ys_d
 }
 
 /* All files are ready, and all may be written, before any is. */
-static bool generate(const char *folder, const struct ys_design *design, const struct ys_layout *layout)
+static bool generate(const struct input *input, const struct ys_design *design, const struct ys_layout *layout)
 {
-    static const struct {
-        const char *suffix;
-        print_fn *print;
-    } files[] = {{"table.h", ys_generate_header}, {"table.c", ys_generate_source}, {"config.h", ys_generate_config}};
-    struct output outputs[sizeof files / sizeof files[0]] = {{.text = NULL}};
+    struct output outputs[FILES_MOST] = {{.text = NULL}};
     bool good = true;
-    for (size_t i = 0; i < sizeof files / sizeof files[0] && good; i++)
-        good = prepare(&outputs[i], folder, design, layout, files[i].suffix, files[i].print);
-    for (size_t i = 0; i < sizeof files / sizeof files[0]; i++) {
-        good = good && write_generated(outputs[i].path, outputs[i].text, outputs[i].length);
+    for (size_t i = 0; i < FILES_MOST && good && input->purpose->files[i].print != NULL; i++)
+        good = prepare(&outputs[i], input->folder, design, layout, input->purpose->files[i].suffix,
+                       input->purpose->files[i].print);
+    for (size_t i = 0; i < FILES_MOST; i++) {
+        good =
+            good && (outputs[i].text == NULL || write_generated(outputs[i].path, outputs[i].text, outputs[i].length));
         free(outputs[i].text);
     }
     return good;
@@ -88,7 +123,6 @@ static bool generate(const char *folder, const struct ys_design *design, const s
  * rules know comments: it begins with the name of a header of ours. */
 static bool may_be_rule(const char *path)
 {
-    static const char header[] = "_table.h";
     size_t length = 0;
     char *text = ys_file_read(path, SIZE_MAX / 4, &length);
     if (text == NULL)
@@ -98,8 +132,12 @@ static bool may_be_rule(const char *path)
         colon = memchr(colon + 1, ':', length - (size_t)(colon + 1 - text));
     const char *end = memchr(text, '\n', length);
     size_t target = colon != NULL ? (size_t)(colon - text) : 0;
-    bool ours = target >= strlen(header) && (end == NULL || colon < end) &&
-                memcmp(colon - strlen(header), header, strlen(header)) == 0;
+    bool ours = false;
+    for (size_t i = 0; i < COUNT(purposes) && target > 0 && (end == NULL || colon < end); i++) {
+        size_t size = strlen(purposes[i].files[0].suffix);
+        ours = ours || (target > size && colon[-1 - (ptrdiff_t)size] == '_' &&
+                        memcmp(colon - size, purposes[i].files[0].suffix, size) == 0);
+    }
     free(text);
     return ours || complain(path, "this is no rule that was generated: move it away, or take another file for -d");
 }
@@ -118,7 +156,7 @@ static bool write_depends(const struct input *input, const struct ys_design *des
     if (!saving_begin(&output, input->depends, true))
         return false;
     put_path(output.stream, input->folder);
-    (void)fprintf(output.stream, "/%s_table.h:", design->id);
+    (void)fprintf(output.stream, "/%s_%s:", design->id, input->purpose->files[0].suffix);
     for (size_t i = 0; i < design->source_count; i++) {
         (void)fputc(' ', output.stream);
         put_path(output.stream, design->sources[i].path);
@@ -145,6 +183,11 @@ int verb_generate(int argc, char **argv)
         {"output", 'o', "FOLDER", 0, "Write into this folder, which must exist (default: the current one)", 0},
         {"skeleton", 's', "FILE", 0, "Write a first version of the handlers to FILE, unless it exists", 0},
         {"depends", 'd', "FILE", 0, "Write to FILE, for make, which files the tables were made from", 0},
+        {"for", 'F', "WHOM", 0,
+         "What to write: the tables of the device (default); for those on the other side what a client in C needs, a "
+         "description "
+         "as json, or a module for python or javascript",
+         0},
         {"interface", 'i', NULL, 0, "Print a page in Markdown for those who write the other side, and write nothing",
          0},
         {0}};
@@ -152,22 +195,28 @@ int verb_generate(int argc, char **argv)
         .options = options,
         .parser = parse,
         .args_doc = "DEFINITION",
-        .doc = "Writes NAME_table.c and NAME_table.h from NAME.device.yaml: the constant attribute table, handles, the "
-               "handlers' declarations, the advertisement; and NAME_config.h, with the sizes that it needs. A file "
-               "that is already so is left alone, and so is any that "
-               "was not generated; with an error in the definition nothing is written.",
+        .doc =
+            "Writes NAME_table.c and NAME_table.h from NAME.device.yaml: the constant attribute table, handles, the "
+            "handlers' declarations, the advertisement; and NAME_config.h, with the sizes that it needs. With --for "
+            "client, NAME_client.c and NAME_client.h, for firmware on the other side; with json, python or javascript "
+            "NAME_interface.json, NAME_values.py or NAME_values.mjs, which encodes and decodes every value. A file "
+            "that is already so is left alone, and so is any that "
+            "was not generated; with an error in the definition nothing is written.",
     };
-    struct input input = {.folder = "."};
+    struct input input = {.folder = ".", .purpose = &purposes[0]};
     if (!parse_options(&argp, argc, argv, &input))
         return EXIT_BAD_INPUT;
     struct ys_design *design;
     struct ys_layout *layout = open_only(argv[0], &input.common.files, &design);
     bool good = layout != NULL;
+    if (good && input.purpose->files[0].print == ys_generate_client_header &&
+        ys_client_items(layout) > YS_CLIENT_ITEMS_MOST)
+        good = complain(argv[0], "a client in C has room for %d characteristics, and this device has %zu",
+                        YS_CLIENT_ITEMS_MOST, ys_client_items(layout));
     if (good && input.interface)
         ys_interface_print(stdout, design);
     else
-        good = good && (input.depends == NULL || may_be_rule(input.depends)) &&
-               generate(input.folder, design, layout) &&
+        good = good && (input.depends == NULL || may_be_rule(input.depends)) && generate(&input, design, layout) &&
                (input.skeleton == NULL || write_skeleton(input.skeleton, design, layout)) &&
                (input.depends == NULL || write_depends(&input, design));
     ys_layout_free(layout);

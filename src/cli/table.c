@@ -1,4 +1,5 @@
 /* yarnswift table: shows the attribute table that a definition gives. */
+#include <stdlib.h>
 #include <string.h>
 
 #include <jansson.h>
@@ -11,6 +12,7 @@
 #include "design/making/explain.h"
 #include "design/making/hash.h"
 #include "design/making/payload.h"
+#include "design/making/scanning.h"
 #include "design/model/value.h"
 #include "design/reading/catalogue.h"
 #include "wire/hex.h"
@@ -120,6 +122,7 @@ static void value_text(const struct ys_layout *layout, size_t index, char *text,
     else
         (void)snprintf(text, size, "%s",
                        characteristic->streams         ? "from its stream"
+                       : characteristic->queues        ? "from its outbox"
                        : characteristic->read_handler  ? "from its handler"
                        : characteristic->write_handler ? "to its handler"
                                                        : "stored");
@@ -249,6 +252,15 @@ static void print_set(const struct ys_design *design, const struct ys_advertisem
         print_payload(design, title, payload.response, payload.response_length, response_room);
 }
 
+static void print_scanning(const struct ys_design *design)
+{
+    if (!design->scanning.given)
+        return;
+    char *text = ys_scanning_text(&design->scanning);
+    (void)printf("\nlooks for      %s\n", text);
+    free(text);
+}
+
 static void print_text(const struct ys_design *design, const struct ys_layout *layout)
 {
     int width = 0;
@@ -265,6 +277,7 @@ static void print_text(const struct ys_design *design, const struct ys_layout *l
     print_cost(layout);
     for (size_t i = 0; i < design->set_count; i++)
         print_set(design, &design->sets[i]);
+    print_scanning(design);
 }
 
 /* JSON */
@@ -340,6 +353,11 @@ static void print_json(const struct ys_design *design, const struct ys_layout *l
         (void)json_object_set_new(root, "database_hash", json_string(hash));
     (void)json_object_set_new(root, "flash_bytes", json_integer((json_int_t)ys_layout_flash(layout)));
     (void)json_object_set_new(root, "ram_bytes", json_integer(layout->values_size));
+    if (design->scanning.given) {
+        char *text = ys_scanning_text(&design->scanning);
+        (void)json_object_set_new(root, "looks_for", json_string(text));
+        free(text);
+    }
     json_t *sets = json_array();
     for (size_t i = 0; i < design->set_count; i++)
         (void)json_array_append_new(sets, json_set(design, &design->sets[i]));

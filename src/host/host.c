@@ -270,8 +270,11 @@ static void run_connection(struct ys_host *host, struct ys_connection *connectio
     if (connection->refusal_count > 0)
         ys_l2cap_send_refusals(host, connection);
     bool more;
-    do {
-        more = ys_notify_run(host, connection) || ys_stream_run(host, connection);
+    do { /* one of each kind in turn, so that none holds up the other */
+        more = ys_notify_run(host, connection);
+        more = ys_stream_run(host, connection) || more;
+        if (host->outboxes != NULL)
+            more = host->outboxes->send(host, connection) || more;
     } while (more);
 }
 

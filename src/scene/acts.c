@@ -9,6 +9,7 @@
 #include "scene/acting.h"
 #include "scene/expectations.h"
 #include "scene/steps.h"
+#include "scene/verbs.h"
 #include "world/people.h"
 
 #define TOUCH_NS      (5 * YS_NS_PER_S)
@@ -36,14 +37,17 @@ static void expect_outcome(struct act *act)
 static void poll_task(struct act *act)
 {
     const char *fails = act->step->fails.text;
-    act->until_ns = act->began_ns + act->task.patience_ns + TASK_MOST_NS;
+    uint64_t within_ns = act->step->within_us.number * YS_NS_PER_US;
+    if (within_ns > 0 && !act->task.done && act_now_ns(act) >= act->began_ns + within_ns)
+        ys_task_give_up(&act->task, within_ns);
+    act->until_ns = act->began_ns + (within_ns > 0 ? within_ns : act->task.patience_ns + TASK_MOST_NS);
     if (!act->task.done && act_now_ns(act) >= act->until_ns)
         act_end(act, false, "it was still at work %g s after it began",
                 (double)(act->until_ns - act->began_ns) / (double)YS_NS_PER_S);
     if (!act->task.done)
         return;
     if (fails != NULL)
-        act_end(act, !act->task.good && strstr(act->task.came, fails) != NULL, "%s", act->task.brief);
+        act_end(act, !act->task.good && ys_reason_is(fails, act->task.came), "%s", act->task.brief);
     else
         act_end(act, act->task.good, "%s", act->task.brief);
 }

@@ -175,10 +175,9 @@ static void put_raw(const struct ys_characteristic *characteristic, int64_t raw,
         ys_value_format(&characteristic->type, bytes, length, text, size);
 }
 
-static bool checks_range(const struct ys_demo_plan *plan, const struct ys_characteristic *one)
+static bool checks_range(const struct ys_characteristic *one)
 {
-    return one->has_range && one->ways[YS_WAY_WRITE].right == YS_RIGHT_OPEN &&
-           (one->write_handler || plan->module == NULL);
+    return one->has_range && !one->any_value && one->ways[YS_WAY_WRITE].right == YS_RIGHT_OPEN;
 }
 
 /* The first characteristic that refuses what is out of its range. */
@@ -187,7 +186,7 @@ static const struct ys_characteristic *find_ranged(const struct ys_demo_plan *pl
     for (size_t i = 0; i < plan->design->service_count; i++) {
         const struct ys_service *service = &plan->design->services[i];
         for (size_t j = 0; j < service->characteristic_count; j++) {
-            if (checks_range(plan, &service->characteristics[j]))
+            if (checks_range(&service->characteristics[j]))
                 return &service->characteristics[j];
         }
     }

@@ -7,6 +7,7 @@
 #include "design/making/value_unknown.h"
 #include "design/model/value.h"
 #include "scene/acting.h"
+#include "scene/verbs.h"
 
 static double seconds(uint64_t us)
 {
@@ -295,7 +296,7 @@ void poll_expect_disconnection(struct act *act)
         char text[200];
         uint8_t reason = ys_peer_reason(act->peer);
         (void)snprintf(text, sizeof text, "%s (0x%02X)", ys_hci_error_text(reason), reason);
-        act_end(act, because == NULL || strstr(text, because) != NULL, "%s", text);
+        act_end(act, because == NULL || ys_reason_is(because, text), "%s", text);
     } else if (act_now_ns(act) >= act->until_ns) {
         act_end(act, false, "%s",
                 ys_peer_is_connected(act->peer) ? "it is still connected" : "it has never been connected");

@@ -113,6 +113,8 @@ static void check_hardware(struct checking *checking, struct ys_actor *actor)
         hardware->character = &ys_characters[actor->character - 1];
     hardware->line_bps = (uint32_t)actor->line_bps;
     set_yes(&hardware->adapts, actor->adapts);
+    hardware->extended = (uint8_t)actor->extended;
+    hardware->coded = (uint8_t)actor->coded;
     if (!actor->thinks_us.given)
         return;
     hardware->thinks_us = (uint32_t)actor->thinks_us.number;
@@ -131,10 +133,13 @@ static void check_actor(struct checking *checking, size_t i)
     if (actor->is_device) {
         check_design(checking, actor);
         check_module(checking, actor);
-        if (actor->design != NULL && actor->design->set_count == 0)
+        if (actor->design != NULL && actor->design->set_count == 0 && !actor->design->scanning.given)
             scene_error(checking, "definition", actor->definition.place,
                         "nobody can meet a device that does not advertise: add advertising: to \"%s\"",
                         actor->definition.text);
+        else if (actor->design != NULL && actor->design->set_count == 0 && actor->firmware.text == NULL)
+            scene_error(checking, "definition", actor->definition.place,
+                        "a device that only looks for others does nothing without its firmware: add firmware:");
         actor->traits = ys_kinds_of_central[0].traits;
     } else {
         check_traits(checking, actor);
@@ -183,13 +188,13 @@ static const struct {
     [YS_VERB_FIND_SERVICE] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_FAILS, 0},
     [YS_VERB_FIND_ADDRESS] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_FAILS, 0},
     [YS_VERB_CONNECT] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_FAILS, 0},
-    [YS_VERB_DISCONNECT] = {BY_CENTRAL, GIVEN_FAILS, 0},
-    [YS_VERB_DISCOVER] = {BY_CENTRAL, GIVEN_FAILS, 0},
-    [YS_VERB_READ] = {BY_CENTRAL, GIVEN_OF | GIVEN_IS | GIVEN_BETWEEN | GIVEN_FIELD | GIVEN_FAILS, 0},
-    [YS_VERB_WRITE] = {BY_CENTRAL, GIVEN_OF | GIVEN_TO | GIVEN_BYTES | GIVEN_RESPONSE | GIVEN_FAILS, 0},
-    [YS_VERB_SUBSCRIBE] = {BY_CENTRAL, GIVEN_OF | GIVEN_BY | GIVEN_FAILS, 0},
-    [YS_VERB_UNSUBSCRIBE] = {BY_CENTRAL, GIVEN_OF | GIVEN_FAILS, 0},
-    [YS_VERB_PAIR] = {BY_CENTRAL, GIVEN_FAILS | GIVEN_PASSKEY, 0},
+    [YS_VERB_DISCONNECT] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_FAILS, 0},
+    [YS_VERB_DISCOVER] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_FAILS, 0},
+    [YS_VERB_READ] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_OF | GIVEN_IS | GIVEN_BETWEEN | GIVEN_FIELD | GIVEN_FAILS, 0},
+    [YS_VERB_WRITE] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_OF | GIVEN_TO | GIVEN_BYTES | GIVEN_RESPONSE | GIVEN_FAILS, 0},
+    [YS_VERB_SUBSCRIBE] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_OF | GIVEN_BY | GIVEN_FAILS, 0},
+    [YS_VERB_UNSUBSCRIBE] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_OF | GIVEN_FAILS, 0},
+    [YS_VERB_PAIR] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_FAILS | GIVEN_PASSKEY, 0},
     [YS_VERB_FORGET] = {BY_ANY, 0, 0},
     [YS_VERB_TOUCH] = {BY_CENTRAL, 0, 0},
     [YS_VERB_NONSENSE] = {BY_CENTRAL, GIVEN_FOR, GIVEN_FOR},

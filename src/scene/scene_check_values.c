@@ -13,6 +13,7 @@
 #include "design/model/value.h"
 #include "design/model/value_parse.h"
 #include "scene/checking.h"
+#include "scene/verbs.h"
 #include "wire/hex.h"
 #include "wire/smp.h"
 #include "world/central.h"
@@ -423,9 +424,17 @@ static bool is_reason(const char *text)
 
 void scene_check_reason(struct checking *checking, const struct ys_written *reason)
 {
-    if (reason->text != NULL && !is_reason(reason->text))
-        scene_error(checking, "never", reason->place,
-                    "\"%s\" is in no reason that there is: take words of one, such as \"out of range\" or \"cannot be "
-                    "written\", or a code such as 0xFF",
-                    reason->text);
+    char one[200];
+    const char *rest = reason->text;
+    if (reason->text == NULL || is_reason(reason->text))
+        return;
+    while (rest != NULL) {
+        rest = ys_reason_next(rest, one, sizeof one);
+        if (!is_reason(one))
+            scene_error(
+                checking, "never", reason->place,
+                "\"%s\" is in no reason that there is: take words of one, such as \"out of range\" or \"cannot be "
+                "written\", or a code such as 0xFF",
+                one);
+    }
 }

@@ -343,6 +343,9 @@ static const struct ys_key device_keys[] = {
     {"at", key_at, &ys_kind_texts, "Where it stands: [2 m, 0 m]", false, 0},
     {"unseen", ys_key_word, &ys_kind_yes, "Whether people do not see what it shows, and it guesses what they would do",
      false, ACTOR(unseen)},
+    {"extended", ys_key_word, &ys_kind_yes,
+     "Whether its controller has extended advertising; as its definition needs if left out", false, ACTOR(extended)},
+    {"coded", ys_key_word, &ys_kind_yes, "Whether its controller has LE Coded; true if left out", false, ACTOR(coded)},
     HARDWARE_KEYS,
 };
 static const struct ys_mapping device_mapping = {"a device", device_keys, COUNT(device_keys), NULL};

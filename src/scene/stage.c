@@ -122,7 +122,8 @@ static bool set_up_device(struct ys_stage *stage, struct on_stage *one)
     if (good && actor->unseen == 1)
         ys_device_hide(one->device);
     if (!good)
-        break_off(stage, actor->place, "\"%s\" cannot be started", actor->name.text);
+        break_off(stage, actor->place, "\"%s\" cannot be started%s%s", actor->name.text,
+                  stage->world.trouble != NULL ? ": " : "", stage->world.trouble != NULL ? stage->world.trouble : "");
     return good;
 }
 

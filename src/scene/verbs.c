@@ -49,3 +49,28 @@ int ys_verb_named(const char *word)
     }
     return YS_VERB_NONE;
 }
+
+const char *ys_reason_next(const char *reasons, char *reason, size_t size)
+{
+    static const char between[] = " or ";
+    const char *end = strstr(reasons, between);
+    size_t length = end != NULL ? (size_t)(end - reasons) : strlen(reasons);
+    if (length >= size)
+        length = size - 1;
+    memcpy(reason, reasons, length);
+    reason[length] = '\0';
+    return end != NULL ? end + strlen(between) : NULL;
+}
+
+bool ys_reason_is(const char *reasons, const char *came)
+{
+    char reason[200];
+    if (strstr(came, reasons) != NULL) /* some reasons have an "or" in them */
+        return true;
+    while (reasons != NULL) {
+        reasons = ys_reason_next(reasons, reason, sizeof reason);
+        if (reason[0] != '\0' && strstr(came, reason) != NULL)
+            return true;
+    }
+    return false;
+}

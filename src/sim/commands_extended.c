@@ -9,6 +9,7 @@
 #include "sim/controller_state.h"
 #include "sim/extended_advertiser.h"
 #include "sim/initiator.h"
+#include "sim/reset.h"
 #include "sim/scanner.h"
 
 /* sets */
@@ -113,6 +114,12 @@ static bool data_fits(const struct advertiser *set)
     return (properties & YS_HCI_SET_CONNECTABLE) == 0 || set->data.length <= extended_data_max(set);
 }
 
+/* Whether a controller lacks a PHY of these bits. */
+static bool lacks(const struct ys_controller *controller, unsigned phys)
+{
+    return (phys & 7 & ~(unsigned)controller_phys(controller)) != 0;
+}
+
 /* Vol 4 Part E 7.8.52, 7.8.53. */
 static uint8_t set_parameters(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
@@ -122,6 +129,9 @@ static uint8_t set_parameters(struct ys_controller *controller, struct ys_reader
         return YS_HCI_UNSUPPORTED;
     if (!set_is_valid(&wanted))
         return YS_HCI_INVALID_PARAMETERS;
+    bool extended = (wanted.properties & YS_HCI_SET_LEGACY) == 0;
+    if (extended && lacks(controller, 1u << (wanted.primary_phy - 1) | 1u << (wanted.secondary_phy - 1)))
+        return YS_HCI_UNSUPPORTED;
     struct advertiser *set = take_set(controller, wanted.handle);
     if (set == NULL)
         return YS_HCI_MEMORY_FULL;
@@ -320,6 +330,8 @@ static uint8_t set_scan(struct ys_controller *controller, struct ys_reader *para
     if (!ys_reader_done(parameters) || wanted.phys == 0 || (wanted.phys & ~(YS_HCI_PHYS_1M | YS_HCI_PHYS_CODED)) != 0 ||
         !phy_scans_are_valid(wanted.phys, wanted.by_phy))
         return YS_HCI_INVALID_PARAMETERS;
+    if (lacks(controller, wanted.phys))
+        return YS_HCI_UNSUPPORTED;
     controller->scanning.by_sets = true;
     controller->scanning.parameters = wanted;
     return YS_HCI_OK;
@@ -352,6 +364,8 @@ static uint8_t create_connection(struct ys_controller *controller, struct ys_rea
     if (!ys_reader_done(parameters) || (wanted.phys & (YS_HCI_PHYS_1M | YS_HCI_PHYS_CODED)) == 0 || wanted.phys > 7 ||
         !phy_scans_are_valid(wanted.phys, wanted.by_phy))
         return YS_HCI_INVALID_PARAMETERS;
+    if (lacks(controller, wanted.phys))
+        return YS_HCI_UNSUPPORTED;
     uint8_t status = connect_check(controller, &wanted.common);
     if (status != YS_HCI_OK)
         return status;

@@ -272,3 +272,23 @@ bool ys_writer_ok(const struct ys_writer *writer)
 {
     return writer->length <= writer->skip || writer->length - writer->skip <= writer->capacity;
 }
+
+void ys_put_most_first(struct ys_writer *writer, uint64_t value, size_t size)
+{
+    while (size-- > 0)
+        ys_put_u8(writer, (uint8_t)(value >> 8 * size));
+}
+
+uint64_t ys_get_most_first(struct ys_reader *reader, size_t size)
+{
+    uint64_t value = 0;
+    for (size_t i = 0; i < size; i++)
+        value = value << 8 | ys_get_u8(reader);
+    return ys_reader_ok(reader) ? value : 0;
+}
+
+int64_t ys_get_signed_most_first(struct ys_reader *reader, size_t size)
+{
+    uint64_t sign = UINT64_C(1) << (8 * size - 1);
+    return (int64_t)((ys_get_most_first(reader, size) ^ sign) - sign);
+}

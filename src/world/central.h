@@ -160,6 +160,9 @@ void ys_begin_disconnect(struct ys_task *task, struct ys_peer *peer);
 /* Sends what makes no sense on a link: every 20 ms, for so long, random frames. */
 void ys_begin_nonsense(struct ys_task *task, struct ys_peer *peer, uint64_t for_ns);
 
+/* Gives up a task that is not done: `after_ns` is how long it was to take at most, which it tells. */
+void ys_task_give_up(struct ys_task *task, uint64_t after_ns);
+
 /* Lets the world go on until a task is done; returns whether it was good. */
 bool ys_task_wait(struct ys_task *task);
 

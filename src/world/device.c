@@ -68,7 +68,9 @@ static void observe_command(struct ys_device *device, struct ys_reader *reader)
     const struct ys_advertisement *set = device->design->sets;
     const char *verb = device->advertised ? "goes on advertising" : "advertises";
     device->advertised = true;
-    if (set->interval_min_us == set->interval_max_us)
+    if (set == NULL) /* of which its definition says nothing */
+        ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "%s", verb);
+    else if (set->interval_min_us == set->interval_max_us)
         ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "%s every %g ms, plus up to 10 ms at random", verb,
                      (double)set->interval_min_us / 1000);
     else
@@ -148,7 +150,7 @@ static bool wire_up(struct ys_device *device)
     const struct ys_address address = {
         .type = YS_ADDRESS_PUBLIC,
         .bytes = {(uint8_t)device->number, (uint8_t)(device->number >> 8), 0, 0xff, 0xff, 0}};
-    bool has_sets = ys_design_has_sets(device->design);
+    bool has_sets = device->hardware.extended > 0 ? device->hardware.extended == 1 : ys_design_has_sets(device->design);
     device->simulated = ys_simulated_new(
         device->world->radio, &(struct ys_simulated_settings){
                                   .number = device->number,
@@ -159,6 +161,7 @@ static bool wire_up(struct ys_device *device)
                                   .thinks_us = device->hardware.thinks_us,
                                   .adapts = device->hardware.adapts,
                                   .sets = has_sets ? YS_SETS : 0,
+                                  .lacks = device->hardware.coded == 2 ? YS_HCI_LE_FEATURE_CODED : 0,
                                   .store = device->store,
                                   .context = device,
                                   .observe = observe,
@@ -185,7 +188,8 @@ static bool wire_up(struct ys_device *device)
     };
     enum ys_result result = device->module.init(ys_device_own_host(device), device->module.host_size, &settings);
     if (result != YS_OK) {
-        ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "cannot start: %s", ys_result_text(result));
+        device->world->trouble = ys_result_text(result);
+        ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "cannot start: %s", device->world->trouble);
         return false;
     }
     ys_simulated_attach(device->simulated, ys_device_own_host(device), turn);

@@ -60,7 +60,10 @@ static bool is_wanted(const struct ys_wanted *wanted, const struct ys_event *eve
         return false;
     if (wanted->name == NULL)
         return wanted->address != NULL || wanted->service != NULL;
-    return ys_ad_find(data, length, YS_AD_NAME, &ad) && ad.length == strlen(wanted->name) &&
+    if (ys_ad_find(data, length, YS_AD_NAME, &ad))
+        return ad.length == strlen(wanted->name) && memcmp(ad.data, wanted->name, ad.length) == 0;
+    /* CSS Part A 1.2: a shortened name is the beginning of the whole one */
+    return ys_ad_find(data, length, YS_AD_SHORT_NAME, &ad) && ad.length > 0 && ad.length < strlen(wanted->name) &&
            memcmp(ad.data, wanted->name, ad.length) == 0;
 }
 

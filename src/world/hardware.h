@@ -12,6 +12,9 @@ struct ys_hardware {
     uint32_t line_bps;                    /* of the serial line to it; 0: they are on one chip */
     uint32_t thinks_us;                   /* its host, about whatever comes */
     bool adapts;                          /* as central it leaves out channels that do badly */
+    /* Its controller's: 1: it has, 2: it has not, 0: as its definition needs */
+    uint8_t extended; /* extended advertising */
+    uint8_t coded;    /* LE Coded */
 };
 
 /* Of its controller; of none that is named, one that takes no time and holds nothing back. */

@@ -113,7 +113,7 @@ static uint8_t write(const struct ys_access *access, struct ys_reader *value)
     const struct ys_stand_in_device *device = access->context;
     struct moving *moving = device->movings[access->handle - 1];
     const struct ys_characteristic *characteristic = moving->characteristic;
-    if (characteristic->has_range) { /* the length has been checked */
+    if (characteristic->has_range && !characteristic->any_value) { /* the length has been checked */
         struct ys_reader ahead = *value;
         int64_t raw =
             ys_value_decode(&characteristic->type, ys_get_bytes(&ahead, (size_t)characteristic->type.length.number));

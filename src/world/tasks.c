@@ -89,6 +89,12 @@ void task_end(struct ys_task *task, bool good, const char *format, ...)
     ys_world_stir(task->central->world);
 }
 
+void ys_task_give_up(struct ys_task *task, uint64_t after_ns)
+{
+    task->patience_ns = after_ns; /* which it tells */
+    task->give_up(task);
+}
+
 bool ys_task_wait(struct ys_task *task)
 {
     struct ys_world *world = task->central->world;

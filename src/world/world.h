@@ -48,6 +48,7 @@ struct ys_world {
     struct ys_neighbour *neighbours; /* controllers that are nobody's */
     uint32_t disturbers;             /* that have a number on the air */
     uint32_t centrals;               /* that were made */
+    const char *trouble;             /* why somebody could not be started; NULL: nobody knows */
 };
 
 struct ys_neighbour;

@@ -11,14 +11,17 @@
 #include "design/making/generate.h"
 #include "design/reading/files.h"
 
+/* Behind so few characters it stands: those of a comment, or of an object of JSON. */
+#define NOTE_AT_MOST 16
+
 bool may_be_generated(const char *path)
 {
-    size_t mark = strlen(YS_GENERATED_MARK);
     size_t length = 0;
     char *text = ys_file_read(path, SIZE_MAX / 4, &length);
     if (text == NULL)
         return errno == ENOENT || complain(path, "cannot read it: %s", strerror(errno));
-    bool ours = length >= mark && memcmp(text, YS_GENERATED_MARK, mark) == 0;
+    const char *note = length > 0 ? strstr(text, YS_GENERATED_NOTE) : NULL;
+    bool ours = note != NULL && note - text < NOTE_AT_MOST;
     free(text);
     return ours || complain(path, "this file was not generated: move it away, or choose another folder with -o");
 }

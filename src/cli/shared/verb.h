@@ -28,6 +28,7 @@ verb_fn verb_throughput;
 verb_fn verb_charge;
 verb_fn verb_sweep;
 verb_fn verb_compare;
+verb_fn verb_changes;
 verb_fn verb_trace;
 verb_fn verb_audit;
 

@@ -9,6 +9,7 @@
 #include "design/checking/check_characteristic.h"
 #include "design/checking/check_link.h"
 #include "design/checking/check_names.h"
+#include "design/checking/check_scanning.h"
 #include "design/checking/check_security.h"
 #include "design/checking/check_uuids.h"
 #include "design/making/hash.h"
@@ -274,6 +275,7 @@ void ys_design_check(struct ys_design *design)
     check_includes(design);
     ys_check_security(design);
     ys_check_link(design);
+    ys_check_scanning(design);
     ys_check_advertising(design);
     if (design->findings.errors == 0) {
         struct ys_layout *layout = ys_layout_new(design);

@@ -6,6 +6,7 @@
 
 #include <yarnswift/advertisement.h>
 
+#include "design/checking/check_power.h"
 #include "design/checking/check_type.h"
 #include "design/checking/check_uuids.h"
 #include "design/making/payload.h"
@@ -27,37 +28,13 @@ static void check_promise(struct ys_design *design, struct ys_promise *promise)
                         "\"%s\" is secondary, which nobody looks for: leave it out", promise->name);
 }
 
-/* A power as it is sent: a signed byte in dBm (CSS Part A 1.5). */
-static const struct ys_field *power_type(void)
-{
-    static char name[] = "dBm";
-    static struct ys_unit dbm = {.symbol = name, .name = name};
-    static struct ys_field field;
-    field.format = ys_format_find("sint8");
-    field.unit = &dbm;
-    return &field;
-}
-
-/* Reads one, to `greatest` at the most. */
-static bool read_power(struct ys_design *design, const struct ys_written *written, int greatest, int64_t *raw)
-{
-    const char *problem = NULL;
-    if (written->text == NULL)
-        return false;
-    if (ys_value_parse_raw(power_type(), written->text, raw, &problem) && *raw >= -127 && *raw <= greatest)
-        return true;
-    ys_findings_add(&design->findings, YS_ERROR, "payload", written->place,
-                    "a power must be whole dBm from -127 to %d, such as -4 dBm, not \"%s\"", greatest, written->text);
-    return false;
-}
-
 static void check_power(struct ys_design *design, struct ys_part *part)
 {
     int64_t raw = 0;
     uint8_t bytes[8];
-    if (!read_power(design, &part->text, 127, &raw))
+    if (!ys_check_power(design, &part->text, 127, &raw))
         return;
-    part->value_length = ys_value_encode(power_type(), raw, bytes);
+    part->value_length = ys_value_encode(ys_power_type(), raw, bytes);
     part->value = malloc(1);
     if (part->value == NULL)
         abort();
@@ -292,7 +269,7 @@ static void check_options(struct ys_design *design, struct ys_advertisement *set
         if (rules[i].wrong)
             ys_findings_add(&design->findings, YS_ERROR, "extended", set->options_place, "%s", rules[i].text);
     }
-    if (read_power(design, &set->power, 20, &raw))
+    if (ys_check_power(design, &set->power, 20, &raw))
         set->power_dbm = (int8_t)raw;
     if (!set->extended && set->interval_max_us > 10240000)
         ys_findings_add(&design->findings, YS_ERROR, "interval", set->interval_place,
@@ -431,9 +408,10 @@ void ys_check_unpromised(struct ys_design *design)
 
 void ys_check_advertising(struct ys_design *design)
 {
-    if (design->set_count == 0)
+    if (design->set_count == 0 && !design->scanning.given)
         ys_findings_add(&design->findings, YS_WARNING, "not-advertised", (struct ys_place){.line = 1, .column = 1},
-                        "nobody can find this device: add advertising: with an interval");
+                        "nobody can find this device: add advertising: with an interval; or, if it is a central that "
+                        "finds others, scanning:");
     for (size_t i = 0; i < design->set_count; i++)
         check_set(design, &design->sets[i]);
     check_set_names(design);

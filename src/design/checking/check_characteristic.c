@@ -59,16 +59,30 @@ static void check_access(struct ys_design *design, struct ys_characteristic *cha
                         "\"%s\" is a stream, which is notified and has no value: give it notify:, and leave out read:, "
                         "indicate:, value: and handler: read",
                         characteristic->name);
-    else if ((readable || notifies) && !characteristic->streams && !has_value && !characteristic->read_handler)
+    else if (characteristic->queues && (!notifies || characteristic->streams || characteristic->spacing_us.given))
+        ys_findings_add(findings, YS_ERROR, "outbox", characteristic->place,
+                        "\"%s\" has an outbox, from which each value is sent as soon as the link has room: give it "
+                        "notify: or indicate:, and leave out stream: and spacing:",
+                        characteristic->name);
+    else if (characteristic->queues && !readable && has_value)
+        ys_findings_add(
+            findings, YS_ERROR, "outbox", characteristic->place,
+            "\"%s\" has an outbox, and nobody can read it: leave out value:, or add read:", characteristic->name);
+    else if ((readable || (notifies && !characteristic->queues)) && !characteristic->streams && !has_value &&
+             !characteristic->read_handler)
         ys_findings_add(findings, YS_ERROR, "value-missing", characteristic->place,
                         "\"%s\" has nothing to send: add a value, or handler: read", characteristic->name);
-    if (!readable && !notifies && characteristic->read_handler)
-        ys_findings_add(
-            findings, YS_ERROR, "handler-unreachable", characteristic->handler_place,
-            "\"%s\" has a handler for reading that nobody can call: add read: or notify:", characteristic->name);
+    if (!readable && (!notifies || characteristic->queues) && characteristic->read_handler)
+        ys_findings_add(findings, YS_ERROR, "handler-unreachable", characteristic->handler_place,
+                        "\"%s\" has a handler for reading that nobody can call: add read:%s", characteristic->name,
+                        characteristic->queues ? "" : " or notify:");
     if (!writable && characteristic->write_handler)
         ys_findings_add(findings, YS_ERROR, "handler-unreachable", characteristic->handler_place,
                         "\"%s\" has a handler for writing that nobody can call: add write:", characteristic->name);
+    if (characteristic->handler_id != NULL && !characteristic->read_handler && !characteristic->write_handler)
+        ys_findings_add(findings, YS_ERROR, "handler-name", characteristic->handler_name_place,
+                        "\"%s\" has no handler that could be shared under this name: add handler:, or leave it out",
+                        characteristic->name);
     if (writable && !characteristic->write_handler && !has_value)
         ys_findings_add(findings, YS_ERROR, "write-nowhere", characteristic->place,
                         "a write to \"%s\" goes nowhere: add handler: write, or a value to start with",
@@ -142,6 +156,14 @@ static void check_spacing(struct ys_design *design, struct ys_characteristic *ch
 static bool is_number(const struct ys_field *type)
 {
     return type->format->kind == YS_FORMAT_UNSIGNED || type->format->kind == YS_FORMAT_SIGNED;
+}
+
+static void check_any_value(struct ys_design *design, const struct ys_characteristic *characteristic)
+{
+    if (characteristic->any_value && (characteristic->range_count == 0 || !characteristic->write_handler))
+        ys_findings_add(&design->findings, YS_ERROR, "any-value", characteristic->any_value_place,
+                        "any value is for a handler: write of a value with a range: leave it out of \"%s\"",
+                        characteristic->name);
 }
 
 /* The valid range, and whether the value lies in it. */
@@ -374,14 +396,36 @@ static void check_descriptors(struct ys_design *design, struct ys_characteristic
         check_descriptor(design, &characteristic->descriptors[i]);
 }
 
+#define MTU_USUAL 247 /* config.h */
+#define MTU_MOST  517
+
+/* What is longer than the device's own MTU allows can never be sent whole, whoever asks for it. */
+static bool check_own_mtu(struct ys_design *design, const struct ys_characteristic *characteristic)
+{
+    const struct ys_counted *mtu = &design->limits.mtu;
+    unsigned long long own = mtu->given ? mtu->number : MTU_USUAL;
+    unsigned long long length = characteristic->type.length.number;
+    if (!ys_is_notifiable(characteristic) || characteristic->streams || length + 3 <= own)
+        return false;
+    ys_findings_add(&design->findings, mtu->given ? YS_WARNING : YS_ADVICE, "longer-than-limit", characteristic->place,
+                    "\"%s\" can be %llu bytes long, and with an MTU of %llu, which is the most this device agrees to, "
+                    "%s: say limits: {mtu: %llu}",
+                    characteristic->name, length, own,
+                    characteristic->queues ? "what is longer never leaves its outbox" : "the rest is cut off",
+                    length + 3 < MTU_MOST ? length + 3 : (unsigned long long)MTU_MOST);
+    return true;
+}
+
 /* What does not fit into 20 bytes is cut off for a central that never asks for a larger MTU (Vol 3 Part F 3.4.7.1). */
 void ys_check_advice(struct ys_design *design, const struct ys_characteristic *characteristic)
 {
     unsigned long long length = characteristic->type.length.number;
-    if (ys_is_notifiable(characteristic) && !characteristic->streams && length > 20)
+    bool said = check_own_mtu(design, characteristic);
+    if (!said && ys_is_notifiable(characteristic) && !characteristic->streams && length > 20)
         ys_findings_add(&design->findings, YS_ADVICE, "longer-than-mtu", characteristic->place,
-                        "\"%s\" can be %llu bytes long: a central that keeps the MTU of 23 is sent the first 20",
-                        characteristic->name, length);
+                        "\"%s\" can be %llu bytes long: a central that keeps the MTU of 23 is sent %s",
+                        characteristic->name, length,
+                        characteristic->queues ? "none that is longer than 20" : "the first 20");
     if (ys_is_writable(characteristic) && length > 20)
         ys_findings_add(&design->findings, YS_ADVICE, "longer-than-mtu", characteristic->place,
                         "\"%s\" can be %llu bytes long: a central that keeps the MTU of 23 can write the first 20 only",
@@ -435,6 +479,7 @@ void ys_check_characteristic(struct ys_design *design, const struct ys_service *
         check_equal_rights(design, characteristic);
     }
     check_range(design, characteristic);
+    check_any_value(design, characteristic);
     check_adopted_range(design, characteristic);
     check_spacing(design, characteristic);
     check_stand_in(design, characteristic);

@@ -67,14 +67,19 @@ static void check_limits(struct ys_design *design)
                         "there is room for no bonds, but security bonds: make room, or add bonding: false");
     if (limits->bonds.given && limits->bonds.number > 0 && !(security->given && security->bonding))
         ys_findings_add(&design->findings, YS_ERROR, "limits", limits->bonds.place,
-                        "there is room for bonds, but nothing that bonds: add security, or leave this out");
+                        security->given ? "there is room for bonds, but bonding: false: leave one of the two out"
+                                        : "there is room for bonds, but nothing that bonds: say security: "
+                                          "{capability: none}, or what the device has, or leave this out");
     if (security->given && security->bonding && limits->bonds.given && limits->connections.given &&
         limits->bonds.number < limits->connections.number)
-        ys_findings_add(&design->findings, YS_WARNING, "limits", limits->bonds.place,
-                        security->when_full == YS_WHEN_FULL_REFUSE + 1
-                            ? "%llu peers can be connected and only %llu remembered: the others cannot pair"
-                            : "%llu peers can be connected and only %llu remembered: one that pairs drives out another",
-                        (unsigned long long)limits->connections.number, (unsigned long long)limits->bonds.number);
+        ys_findings_add(
+            &design->findings, YS_WARNING, "limits", limits->bonds.place,
+            security->when_full == YS_WHEN_FULL_REFUSE + 1
+                ? "%llu peers can be connected and only %llu remembered, the others cannot pair: say bonds: %llu"
+                : "%llu peers can be connected and only %llu remembered, one that pairs drives out another: "
+                  "say bonds: %llu",
+            (unsigned long long)limits->connections.number, (unsigned long long)limits->bonds.number,
+            (unsigned long long)limits->connections.number);
     if (limits->connections.given && design->set_count > 0) {
         bool connectable = false;
         for (size_t i = 0; i < design->set_count; i++)

@@ -1,31 +1,17 @@
 /* Generated C. */
 #include "design/making/generate.h"
 
-#include <ctype.h>
 #include <stdlib.h>
 #include <string.h>
 
+#include "design/making/c_text.h"
+#include "design/making/generate_advertising.h"
 #include "design/making/generate_values.h"
 #include "design/making/link.h"
+#include "design/making/naming.h"
 #include "design/making/payload.h"
 #include "design/making/security.h"
 #include "design/model/memory.h"
-
-static char *upper(const char *text)
-{
-    char *copy = ys_copy(text, strlen(text));
-    for (char *letter = copy; *letter != '\0'; letter++)
-        *letter = (char)toupper((unsigned char)*letter);
-    return copy;
-}
-
-static void put_bytes(FILE *stream, const char *name, const uint8_t *bytes, size_t length)
-{
-    (void)fprintf(stream, "static const uint8_t %s[] = {", name);
-    for (size_t i = 0; i < length; i++)
-        (void)fprintf(stream, "%s0x%02x", i == 0 ? "" : i % 16 == 0 ? ",\n    " : ", ", bytes[i]);
-    (void)fputs(length == 0 ? "0};\n" : "};\n", stream);
-}
 
 /* header */
 
@@ -42,7 +28,7 @@ static void put_handles(FILE *stream, const char *prefix, const struct ys_layout
         if (row->kind == YS_ATTRIBUTE_CHARACTERISTIC || row->kind == YS_ATTRIBUTE_INCLUDE ||
             row->kind == YS_ATTRIBUTE_DESCRIPTOR || row->kind == YS_ATTRIBUTE_STORED)
             continue;
-        char *name = upper(ys_row_is_service(row) ? row->service->id : row->characteristic->id);
+        char *name = ys_c_upper(ys_row_is_service(row) ? row->service->id : row->characteristic->id);
         (void)fprintf(stream, "    %s_%s%s = %zu%s\n", prefix, name, suffix, i + 1, i + 1 < layout->count ? "," : "");
         free(name);
     }
@@ -60,13 +46,12 @@ static void put_handlers(FILE *stream, const struct ys_design *design, const str
     (void)fputs("/* Handlers, to be written by you. One that is missing or misspelt stops the build by its name. */\n",
                 stream);
     for (size_t i = 0; i < layout->count; i++) {
-        const struct ys_characteristic *characteristic = layout->rows[i].characteristic;
-        if (layout->rows[i].kind != YS_ATTRIBUTE_VALUE)
-            continue;
-        if (characteristic->read_handler)
-            (void)fprintf(stream, "ys_read_handler %s_%s_read;\n", design->id, characteristic->id);
-        if (characteristic->write_handler)
-            (void)fprintf(stream, "ys_write_handler %s_%s_write;\n", design->id, characteristic->id);
+        if (ys_handler_is_first(layout, i, false))
+            (void)fprintf(stream, "ys_read_handler %s_%s_read;\n", design->id,
+                          ys_handler_id(layout->rows[i].characteristic));
+        if (ys_handler_is_first(layout, i, true))
+            (void)fprintf(stream, "ys_write_handler %s_%s_write;\n", design->id,
+                          ys_handler_id(layout->rows[i].characteristic));
     }
     if (layout->asks)
         (void)fprintf(stream, "ys_consent_handler %s_consent;\n", design->id);
@@ -80,32 +65,46 @@ static void put_ranges(FILE *stream, const char *prefix, const struct ys_layout 
         const struct ys_characteristic *characteristic = layout->rows[i].characteristic;
         if (layout->rows[i].kind != YS_ATTRIBUTE_VALUE || !characteristic->has_range)
             continue;
-        char *name = upper(characteristic->id);
+        char *name = ys_c_upper(characteristic->id);
         (void)fputs("/* The valid range of ", stream);
-        ys_put_comment(stream, characteristic->name);
+        ys_c_put_comment(stream, characteristic->name);
         (void)fprintf(stream, ". */\n#define %s_%s_LEAST (%lld)\n#define %s_%s_GREATEST (%lld)\n\n", prefix, name,
                       (long long)characteristic->range[0], prefix, name, (long long)characteristic->range[1]);
         free(name);
     }
 }
 
+/* What is said of values, alike in each header that is generated of one definition: only the first counts. */
+void ys_generate_values(FILE *stream, const struct ys_design *design, const struct ys_layout *layout)
+{
+    char *prefix = ys_c_upper(design->id);
+    (void)fprintf(stream, "#ifndef %s_VALUES_H\n#define %s_VALUES_H\n\n", prefix, prefix);
+    for (size_t i = 0; i < layout->count; i++) {
+        if (layout->rows[i].kind != YS_ATTRIBUTE_VALUE)
+            continue;
+        const struct ys_typed typed = ys_typed_of(design, layout->rows[i].characteristic);
+        ys_generate_value(stream, &typed);
+    }
+    put_ranges(stream, prefix, layout);
+    for (size_t i = 0; i < design->set_count; i++)
+        ys_generate_payload_values(stream, design, &design->sets[i]);
+    (void)fputs("#endif\n\n", stream);
+    free(prefix);
+}
+
 void ys_generate_header(FILE *stream, const struct ys_design *design, const struct ys_layout *layout)
 {
-    char *prefix = upper(design->id);
+    char *prefix = ys_c_upper(design->id);
     (void)fprintf(stream, YS_GENERATED_MARK "\n#ifndef %s_TABLE_H\n#define %s_TABLE_H\n\n", prefix, prefix);
-    (void)fputs(
-        "#include <stdbool.h>\n#include <stdint.h>\n#include <string.h>\n\n#include <yarnswift/gap.h>\n#include "
-        "<yarnswift/medfloat.h>\n#include <yarnswift/security.h>\n#include <yarnswift/table.h>\n",
-        stream);
+    (void)fputs("#include <stdbool.h>\n#include <stdint.h>\n#include <string.h>\n\n#include "
+                "<yarnswift/advertisement.h>\n#include <yarnswift/gap.h>\n#include "
+                "<yarnswift/medfloat.h>\n#include <yarnswift/security.h>\n#include <yarnswift/table.h>\n",
+                stream);
     if (design->link.given)
         (void)fputs("#include <yarnswift/link.h>\n", stream);
     (void)fputs("\n#ifdef __cplusplus\nextern \"C\" {\n#endif\n\n", stream);
     put_handles(stream, prefix, layout);
-    for (size_t i = 0; i < layout->count; i++) {
-        if (layout->rows[i].kind == YS_ATTRIBUTE_VALUE)
-            ys_generate_value_header(stream, design, layout->rows[i].characteristic);
-    }
-    put_ranges(stream, prefix, layout);
+    ys_generate_values(stream, design, layout);
     put_handlers(stream, design, layout);
     if (layout->values_size > 0)
         (void)fprintf(stream,
@@ -113,8 +112,12 @@ void ys_generate_header(FILE *stream, const struct ys_design *design, const stru
                       prefix, layout->values_size);
     (void)fprintf(stream, "extern const struct ys_table %s_table;\n", design->id);
     for (size_t i = 0; i < design->set_count; i++)
-        (void)fprintf(stream, "extern const struct ys_advertising %s%s%s_advertising;\n", design->id,
-                      design->sets[i].id != NULL ? "_" : "", design->sets[i].id != NULL ? design->sets[i].id : "");
+        ys_generate_advertising_header(stream, design, &design->sets[i]);
+    if (design->scanning.given)
+        (void)fprintf(stream,
+                      "/* What it looks for, for ys_scan and for a remote. */\nextern const struct ys_scanning "
+                      "%s_scanning;\n",
+                      design->id);
     if (design->security.given)
         (void)fprintf(stream,
                       "/* How it pairs, for ys_host_use_pairing. */\nextern const struct ys_security %s_security;\n",
@@ -150,11 +153,32 @@ static void put_long_uuids(FILE *stream, const struct ys_layout *layout)
     (void)fputs("};\n\n", stream);
 }
 
-static void put_handler(FILE *stream, const struct ys_design *design, const struct ys_characteristic *characteristic,
-                        bool is, const char *what)
+static bool refuses(const struct ys_characteristic *characteristic)
 {
-    if (is)
-        (void)fprintf(stream, "%s_%s_%s, ", design->id, characteristic->id, what);
+    return ys_is_writable(characteristic) && !characteristic->any_value && ys_range_limits(characteristic);
+}
+
+/* A handler in front of the handler, or of the memory, that refuses what is out of the valid range. */
+static void put_refusal(FILE *stream, const struct ys_design *design, const struct ys_characteristic *one)
+{
+    (void)fprintf(stream,
+                  "static uint8_t checked_write_of_%s(const struct ys_access *access, struct ys_reader *value)\n{\n    "
+                  "struct ys_reader ahead = *value;\n    %s wanted;\n    if (!%s_%s_get(&ahead, &wanted))\n        "
+                  "return YS_ATT_INVALID_VALUE_LENGTH;\n",
+                  one->id, ys_value_c_type(&one->type), design->id, one->id);
+    ys_generate_range_check(stream, design->id, one, "    ");
+    if (one->write_handler)
+        (void)fprintf(stream, "    return %s_%s_write(access, value);\n}\n", design->id, ys_handler_id(one));
+    else
+        (void)fputs("    return ys_value_store(access, value);\n}\n", stream);
+}
+
+static void put_handler(FILE *stream, const struct ys_design *design, const struct ys_characteristic *one, bool write)
+{
+    if (write && refuses(one))
+        (void)fprintf(stream, "checked_write_of_%s, ", one->id);
+    else if (write ? one->write_handler : one->read_handler)
+        (void)fprintf(stream, "%s_%s_%s, ", design->id, ys_handler_id(one), write ? "write" : "read");
     else
         (void)fputs("NULL, ", stream);
 }
@@ -178,11 +202,13 @@ static void put_values(FILE *stream, const struct ys_design *design, const struc
         bool bytes = characteristic->value != NULL && !characteristic->read_handler;
         if (bytes) {
             (void)snprintf(name, sizeof name, "bytes_of_%s", characteristic->id);
-            put_bytes(stream, name, characteristic->value, characteristic->value_length);
+            ys_c_put_bytes(stream, "", name, characteristic->value, characteristic->value_length);
         }
+        if (refuses(characteristic))
+            put_refusal(stream, design, characteristic);
         (void)fprintf(stream, "static const struct ys_value value_of_%s = {", characteristic->id);
-        put_handler(stream, design, characteristic, characteristic->read_handler, "read");
-        put_handler(stream, design, characteristic, characteristic->write_handler, "write");
+        put_handler(stream, design, characteristic, false);
+        put_handler(stream, design, characteristic, true);
         (void)fprintf(stream, "%s, %zu, ", bytes ? name : "NULL", bytes ? characteristic->value_length : 0);
         put_index(stream, row->stored_at);
         (void)fputs(", ", stream);
@@ -200,7 +226,7 @@ static void put_descriptors(FILE *stream, const struct ys_layout *layout)
         if (row->kind != YS_ATTRIBUTE_DESCRIPTOR && row->kind != YS_ATTRIBUTE_STORED)
             continue;
         (void)snprintf(name, sizeof name, "descriptor_%zu", i + 1);
-        put_bytes(stream, name, row->bytes, row->length);
+        ys_c_put_bytes(stream, "", name, row->bytes, row->length);
         if (row->kind == YS_ATTRIBUTE_STORED)
             (void)fprintf(stream, "static const struct ys_value value_of_%s = {NULL, NULL, %s, %u, %u, YS_NONE};\n",
                           name, name, row->length, row->stored_at);
@@ -293,52 +319,6 @@ static const char *yes(bool value)
     return value ? "true" : "false";
 }
 
-static void put_options(FILE *stream, const char *name, const struct ys_set_options *options)
-{
-    static const char *const phys[] = {"YS_SET_1M", "YS_SET_2M", "YS_SET_CODED"};
-    (void)fprintf(stream, "\nstatic const struct ys_set_options %s = {\n", name);
-    (void)fprintf(stream, "    /* extended */ %s, /* anonymous */ %s, /* tells power */ %s, /* tells requests */ %s,\n",
-                  yes(options->extended), yes(options->anonymous), yes(options->tells_power),
-                  yes(options->tells_requests));
-    (void)fprintf(stream,
-                  "    /* power */ %s, %d, /* primary PHY */ %s, /* PHY */ %s, /* set */ %u, /* events */ %u};\n",
-                  yes(options->has_power), options->power_dbm, phys[options->primary_phy], phys[options->phy],
-                  options->set_id, options->events);
-}
-
-static void put_advertising(FILE *stream, const struct ys_design *design, const struct ys_advertisement *set)
-{
-    static const char *const kinds[] = {"YS_ADVERTISE_CONNECTABLE", "YS_ADVERTISE_SCANNABLE", "YS_ADVERTISE_BEACON"};
-    static const char *const findables[] = {"YS_FINDABLE_WHILE_FREE", "YS_FINDABLE_UNTIL_CONNECTED",
-                                            "YS_FINDABLE_ALWAYS"};
-    struct ys_payload payload = ys_payload_compose(design, set);
-    const char *id = set->id != NULL ? set->id : "";
-    const char *between = set->id != NULL ? "_" : "";
-    char data[300];
-    char response[300];
-    const char *of = set->id != NULL ? "_of_" : "";
-    (void)snprintf(data, sizeof data, "advertisement%s%s", of, id);
-    (void)snprintf(response, sizeof response, "scan_response%s%s", of, id);
-    (void)fputc('\n', stream);
-    put_bytes(stream, data, payload.data, payload.data_length);
-    put_bytes(stream, response, payload.response, payload.response_length);
-    struct ys_set_options options;
-    struct ys_advertising advertising = ys_advertisement_settings(set, &payload, &options);
-    char name[300] = "NULL";
-    if (advertising.options != NULL) {
-        (void)snprintf(name, sizeof name, "options%s%s", of, id);
-        put_options(stream, name, &options);
-        (void)snprintf(name, sizeof name, "&options%s%s", of, id);
-    }
-    (void)fprintf(stream, "\nconst struct ys_advertising %s%s%s_advertising = {\n", design->id, between, id);
-    (void)fprintf(stream, "    /* interval of */ %lu, %lu, %s,\n", (unsigned long)advertising.interval_min_us,
-                  (unsigned long)advertising.interval_max_us, kinds[advertising.kind]);
-    (void)fprintf(stream, "    %zu, %zu, %s, %s, %s,\n", payload.data_length, payload.response_length, data, response,
-                  findables[advertising.findable]);
-    (void)fprintf(stream, "    /* channels */ 0x%02x, /* duration */ %lu, /* filter */ 0, /* peer */ {0, {0}}, %s};\n",
-                  advertising.channels, (unsigned long)advertising.duration_ms, name);
-}
-
 static void put_address(FILE *stream, const struct ys_design *design)
 {
     if (!design->has_address)
@@ -407,7 +387,7 @@ void ys_generate_config(FILE *stream, const struct ys_design *design, const stru
         {"YS_NOTIFIABLES", layout->notifiable_count > 0 ? layout->notifiable_count : 1},
         {"YS_SETS", ys_design_has_sets(design) ? design->set_count : 0},
     };
-    char *prefix = upper(design->id);
+    char *prefix = ys_c_upper(design->id);
     (void)fprintf(stream,
                   YS_GENERATED_MARK
                   "\n/* The sizes that this definition needs, for the host library and all that includes "
@@ -431,10 +411,6 @@ void ys_generate_source(FILE *stream, const struct ys_design *design, const stru
                   design->id);
     put_limits(stream, design, layout);
     (void)fputc('\n', stream);
-    for (size_t i = 0; i < layout->count; i++) {
-        if (layout->rows[i].kind == YS_ATTRIBUTE_VALUE)
-            ys_generate_value_source(stream, design, layout->rows[i].characteristic);
-    }
     put_long_uuids(stream, layout);
     put_values(stream, design, layout);
     put_descriptors(stream, layout);
@@ -449,109 +425,9 @@ void ys_generate_source(FILE *stream, const struct ys_design *design, const stru
         layout->values_size,
         design->security.given && !design->security.key_size.given ? 16u : (unsigned)design->security.key_size.number);
     for (size_t i = 0; i < design->set_count; i++)
-        put_advertising(stream, design, &design->sets[i]);
+        ys_generate_advertising_source(stream, design, &design->sets[i]);
     put_address(stream, design);
     put_security(stream, design);
     put_link(stream, design);
-}
-
-/* skeleton */
-
-static void put_read_skeleton(FILE *stream, const struct ys_design *design,
-                              const struct ys_characteristic *characteristic)
-{
-    (void)fputs("\n/* ", stream);
-    ys_put_comment(stream, characteristic->name);
-    (void)fprintf(stream,
-                  " is read, or its notification is due: put its value. */\nuint8_t %s_%s_read(const struct ys_access "
-                  "*access, struct ys_writer *value)\n{\n    (void)access;\n",
-                  design->id, characteristic->id);
-    if (characteristic->type.format->kind == YS_FORMAT_STRUCT)
-        (void)fprintf(stream, "    const struct %s_%s now = {0};\n    %s_%s_put(value, &now);\n", design->id,
-                      characteristic->id, design->id, characteristic->id);
-    else if (ys_value_is_scalar(characteristic)) {
-        const char *type = ys_value_c_type(characteristic);
-        bool medfloat = characteristic->type.format->kind == YS_FORMAT_MEDFLOAT;
-        bool boolean = characteristic->type.format->kind == YS_FORMAT_BOOLEAN;
-        (void)fprintf(stream, "    %s now = %s;", type, medfloat ? "{0}" : boolean ? "false" : "0");
-        ys_value_put_unit(stream, characteristic);
-        (void)fprintf(stream, "\n    %s_%s_put(value, now);\n", design->id, characteristic->id);
-    } else
-        (void)fprintf(stream, "    static const uint8_t zeros[%u];\n    ys_put_bytes(value, zeros, sizeof zeros);\n",
-                      (unsigned)characteristic->type.length.number);
-    (void)fputs("    return YS_ATT_OK;\n}\n", stream);
-}
-
-/* Refuses what is out of the valid range, as far as its type has anything beyond. */
-static void put_range_check(FILE *stream, const struct ys_design *design,
-                            const struct ys_characteristic *characteristic)
-{
-    const struct ys_format *format = characteristic->type.format;
-    bool is_signed = format->kind == YS_FORMAT_SIGNED;
-    if (!characteristic->has_range || (!is_signed && format->kind != YS_FORMAT_UNSIGNED))
-        return;
-    unsigned bits = 8u * format->size - is_signed;
-    bool below = characteristic->range[0] > (is_signed ? INT64_MIN >> (63 - bits) : 0);
-    bool above = bits < 63 && characteristic->range[1] < (INT64_C(1) << bits) - 1;
-    char *name = upper(characteristic->id);
-    char *prefix = upper(design->id);
-    if (below || above) {
-        (void)fputs("    if (", stream);
-        if (below)
-            (void)fprintf(stream, "wanted < %s_%s_LEAST", prefix, name);
-        if (above)
-            (void)fprintf(stream, "%swanted > %s_%s_GREATEST", below ? " || " : "", prefix, name);
-        (void)fputs(")\n        return YS_ATT_OUT_OF_RANGE;\n", stream);
-    }
-    free(prefix);
-    free(name);
-}
-
-static void put_write_skeleton(FILE *stream, const struct ys_design *design,
-                               const struct ys_characteristic *characteristic)
-{
-    (void)fputs("\n/* ", stream);
-    ys_put_comment(stream, characteristic->name);
-    (void)fprintf(stream,
-                  " is written: take its value, or refuse it, such as with YS_ATT_OUT_OF_RANGE. */\nuint8_t "
-                  "%s_%s_write(const struct ys_access *access, struct ys_reader *value)\n{\n    (void)access;\n",
-                  design->id, characteristic->id);
-    if (characteristic->type.format->kind == YS_FORMAT_STRUCT)
-        (void)fprintf(stream,
-                      "    struct %s_%s wanted;\n    if (!%s_%s_get(value, &wanted))\n        return "
-                      "YS_ATT_INVALID_VALUE_LENGTH;\n",
-                      design->id, characteristic->id, design->id, characteristic->id);
-    else if (ys_value_is_scalar(characteristic)) {
-        (void)fprintf(stream, "    %s wanted;", ys_value_c_type(characteristic));
-        ys_value_put_unit(stream, characteristic);
-        (void)fprintf(stream, "\n    if (!%s_%s_get(value, &wanted))\n        return YS_ATT_INVALID_VALUE_LENGTH;\n",
-                      design->id, characteristic->id);
-        put_range_check(stream, design, characteristic);
-    } else
-        (void)fputs("    (void)value;\n", stream);
-    (void)fputs("    return YS_ATT_OK;\n}\n", stream);
-}
-
-void ys_generate_skeleton(FILE *stream, const struct ys_design *design, const struct ys_layout *layout)
-{
-    (void)fputs("/* The handlers of ", stream);
-    ys_put_comment(stream, design->name.text);
-    (void)fprintf(stream,
-                  ". Yours from now on: yarnswift does not write this file again. */\n#include \"%s_table.h\"\n",
-                  design->id);
-    for (size_t i = 0; i < layout->count; i++) {
-        const struct ys_characteristic *characteristic = layout->rows[i].characteristic;
-        if (layout->rows[i].kind != YS_ATTRIBUTE_VALUE)
-            continue;
-        if (characteristic->read_handler)
-            put_read_skeleton(stream, design, characteristic);
-        if (characteristic->write_handler)
-            put_write_skeleton(stream, design, characteristic);
-    }
-    if (layout->asks)
-        (void)fprintf(stream,
-                      "\n/* Somebody wants to do what needs consent: ask whoever decides. */\nuint8_t %s_consent(const "
-                      "struct ys_access *access, enum ys_wish wish)\n{\n    (void)access;\n    (void)wish;\n    return "
-                      "YS_ATT_INSUFFICIENT_AUTHORIZATION;\n}\n",
-                      design->id);
+    ys_generate_scanning_source(stream, design);
 }

@@ -6,12 +6,16 @@
 
 #include "design/making/layout.h"
 
-/* The first line of every generated file: what does not begin with it is somebody's own, and is never written. */
-#define YS_GENERATED_MARK "/* Written by yarnswift generate. Do not change it: it is written anew. */"
+/* Stands at the beginning of every generated file, in C in its first line: what lacks it is somebody's own, and is
+ * never written over. */
+#define YS_GENERATED_NOTE "Written by yarnswift generate. Do not change it: it is written anew."
+#define YS_GENERATED_MARK "/* " YS_GENERATED_NOTE " */"
 
 /* Prints the header, the source, and the header with the sizes of a design without errors. */
 void ys_generate_config(FILE *stream, const struct ys_design *design, const struct ys_layout *layout);
 void ys_generate_header(FILE *stream, const struct ys_design *design, const struct ys_layout *layout);
+/* Prints what headers say of values: once for all headers of a definition that come together. */
+void ys_generate_values(FILE *stream, const struct ys_design *design, const struct ys_layout *layout);
 /* Prints a first version of the handlers: each answers with zeros, or takes what is written and does nothing with it.
  */
 void ys_generate_skeleton(FILE *stream, const struct ys_design *design, const struct ys_layout *layout);

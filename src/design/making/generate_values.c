@@ -1,20 +1,12 @@
-/* Generated C for values: named bits, and structures with functions that put and get them. */
+/* Generated C for values: named bits, structures, and functions that put and get them. */
 #include "design/making/generate_values.h"
 
 #include <math.h>
 #include <stdlib.h>
 
-#include "design/making/identifiers.h"
+#include "design/making/c_text.h"
+#include "design/making/naming.h"
 #include "design/model/value.h"
-
-void ys_put_comment(FILE *stream, const char *text)
-{
-    for (char before = '\0'; *text != '\0'; before = *text++) {
-        if ((before == '*' && *text == '/') || (before == '/' && *text == '*'))
-            (void)fputc(' ', stream);
-        (void)fputc(*text, stream);
-    }
-}
 
 /* Where a field of a structure lies in the generated code. */
 struct place {
@@ -99,17 +91,19 @@ static bool is_array_of_bytes(const struct ys_field *field)
 
 /* header */
 
-/* What a raw number means, as a comment; nothing if there is nothing to say. */
-static void put_unit(FILE *stream, const struct ys_field *field)
+/* What a raw number means: its unit and step; nothing if there is nothing to say. */
+static void put_unit(FILE *stream, const struct ys_field *field, const char *before, const char *after)
 {
     const char *symbol = field->unit != NULL ? field->unit->symbol : "";
     double step = (double)(field->multiplier > 1 ? field->multiplier : 1);
+    if (field->halvings == 0 && !field->has_resolution && symbol[0] == '\0')
+        return;
+    (void)fputs(before, stream);
     if (field->halvings > 0)
-        (void)fprintf(stream, " /* 1/%ld %s */", 1L << field->halvings, symbol);
+        (void)fprintf(stream, "1/%ld%s", 1L << field->halvings, symbol[0] != '\0' ? " " : "");
     else if (field->has_resolution)
-        (void)fprintf(stream, " /* %g %s */", step * pow(10, field->exponent), symbol);
-    else if (symbol[0] != '\0')
-        (void)fprintf(stream, " /* %s */", symbol);
+        (void)fprintf(stream, "%g%s", step * pow(10, field->exponent), symbol[0] != '\0' ? " " : "");
+    (void)fprintf(stream, "%s%s", symbol, after);
 }
 
 static void put_member(const struct place *place, const struct ys_field *field)
@@ -128,99 +122,104 @@ static void put_member(const struct place *place, const struct ys_field *field)
         (void)fprintf(stream, "    %s %s[2];", type, field->id);
     else
         (void)fprintf(stream, "    %s %s;", type, field->id);
-    put_unit(stream, field);
+    put_unit(stream, field, " /* ", " */");
     (void)fputc('\n', stream);
 }
 
-bool ys_value_is_scalar(const struct ys_characteristic *characteristic)
+const char *ys_value_c_type(const struct ys_field *type)
 {
-    const struct ys_field *whole = &characteristic->type;
-    switch (whole->format->kind) {
-    case YS_FORMAT_BOOLEAN:
-    case YS_FORMAT_UNSIGNED:
-    case YS_FORMAT_SIGNED:
-    case YS_FORMAT_FLOAT:
-    case YS_FORMAT_MEDFLOAT:
-    case YS_FORMAT_FLAGS:
-        return whole->most.number == 0;
-    default:
-        return false;
+    return c_type(type->format);
+}
+
+void ys_value_put_unit(FILE *stream, const struct ys_field *type)
+{
+    put_unit(stream, type, " /* ", " */");
+}
+
+struct ys_typed ys_typed_of(const struct ys_design *design, const struct ys_characteristic *characteristic)
+{
+    return (struct ys_typed){design->id, characteristic->id, characteristic->name, &characteristic->type};
+}
+
+static void put_struct(const struct place *place, const char *name)
+{
+    bool depends = false;
+    for (size_t i = 0; i < place->whole->field_count; i++)
+        depends = depends || place->whole->fields[i].depends;
+    (void)fputs("/* The value of ", place->stream);
+    ys_c_put_comment(place->stream, name);
+    (void)fprintf(place->stream, "%s. */\nstruct %s_%s {\n",
+                  depends ? "; fields that depend on a flag only count when it says so" : "", place->device, place->id);
+    for (size_t i = 0; i < place->whole->field_count; i++)
+        put_member(place, &place->whole->fields[i]);
+    (void)fputs("};\n\n", place->stream);
+}
+
+/* Numbers: `what` is a C expression of one, or where it goes. */
+
+static bool is_most_first(const struct ys_field *field)
+{
+    return field->order == YS_MOST_FIRST + 1;
+}
+
+static bool is_signed_12(const struct ys_field *field)
+{
+    return field->format->kind == YS_FORMAT_SIGNED && field->format->bits == 12;
+}
+
+static void put_number_put(const struct place *place, const struct ys_field *field, const char *indent,
+                           const char *what)
+{
+    FILE *stream = place->stream;
+    unsigned size = field->format->size;
+    bool real = field->format->kind == YS_FORMAT_FLOAT;
+    if (real)
+        (void)fprintf(stream, "%s{\n%s    uint%u_t bits;\n%s    memcpy(&bits, &%s, sizeof bits);\n%s    ", indent,
+                      indent, 8u * size, indent, what, indent);
+    else
+        (void)fputs(indent, stream);
+    if (is_most_first(field)) {
+        (void)fprintf(stream, "ys_put_most_first(writer, (uint64_t)%s%s, %u);\n", real ? "bits" : what,
+                      is_signed_12(field) ? " & 0xfff" : "", size);
+    } else {
+        (void)fputs("ys_put_", stream);
+        put_accessor(stream, field->format);
+        (void)fprintf(stream, "(writer, %s);\n", real ? "bits" : what);
     }
+    if (real)
+        (void)fprintf(stream, "%s}\n", indent);
 }
 
-const char *ys_value_c_type(const struct ys_characteristic *characteristic)
+static void put_number_get(const struct place *place, const struct ys_field *field, const char *indent,
+                           const char *what)
 {
-    return c_type(characteristic->type.format);
-}
-
-void ys_value_put_unit(FILE *stream, const struct ys_characteristic *characteristic)
-{
-    put_unit(stream, &characteristic->type);
-}
-
-/* Functions that put and get it in its type, in the header: they cost nothing where they are not called. */
-static void put_scalar(FILE *stream, const struct ys_design *design, const struct ys_characteristic *characteristic)
-{
-    const struct ys_format *format = characteristic->type.format;
-    const char *type = c_type(format);
-    unsigned bits = 8u * format->size;
-    (void)fputs("/* Puts a value of ", stream);
-    ys_put_comment(stream, characteristic->name);
-    (void)fprintf(stream, ", as it is sent. */\nstatic inline void %s_%s_put(struct ys_writer *writer, %s value)\n{\n",
-                  design->id, characteristic->id, type);
-    if (format->kind == YS_FORMAT_FLOAT)
-        (void)fprintf(stream,
-                      "    uint%u_t bits;\n    memcpy(&bits, &value, sizeof bits);\n    ys_put_u%u(writer, bits);\n",
-                      bits, bits);
-    else {
-        (void)fputs("    ys_put_", stream);
-        put_accessor(stream, format);
-        (void)fputs("(writer, value);\n", stream);
+    FILE *stream = place->stream;
+    unsigned size = field->format->size;
+    bool real = field->format->kind == YS_FORMAT_FLOAT;
+    if (real)
+        (void)fprintf(stream, "%s{\n%s    uint%u_t bits = ", indent, indent, 8u * size);
+    else
+        (void)fprintf(stream, "%s%s = ", indent, what);
+    if (is_most_first(field) && is_signed_12(field)) {
+        (void)fputs("(int16_t)((int16_t)((ys_get_most_first(reader, 2) & 0xfff) ^ 0x800) - 0x800)", stream);
+    } else if (is_most_first(field)) {
+        if (real)
+            (void)fprintf(stream, "(uint%u_t)", 8u * size);
+        else
+            (void)fprintf(stream, "(%s)", c_type(field->format));
+        (void)fprintf(stream, "ys_get_%smost_first(reader, %u)",
+                      field->format->kind == YS_FORMAT_SIGNED ? "signed_" : "", size);
+    } else {
+        (void)fputs("ys_get_", stream);
+        put_accessor(stream, field->format);
+        (void)fprintf(stream, "(reader)%s", field->format->kind == YS_FORMAT_BOOLEAN ? " != 0" : "");
     }
-    (void)fprintf(stream,
-                  "}\n/* Gets one; false if the bytes are too few or too many. */\nstatic inline bool %s_%s_get(struct "
-                  "ys_reader *reader, %s *value)\n{\n",
-                  design->id, characteristic->id, type);
-    if (format->kind == YS_FORMAT_FLOAT)
-        (void)fprintf(stream, "    uint%u_t bits = ys_get_u%u(reader);\n    memcpy(value, &bits, sizeof bits);\n", bits,
-                      bits);
-    else {
-        (void)fputs("    *value = ys_get_", stream);
-        put_accessor(stream, format);
-        (void)fprintf(stream, "(reader)%s;\n", format->kind == YS_FORMAT_BOOLEAN ? " != 0" : "");
-    }
-    (void)fputs("    return ys_reader_done(reader);\n}\n\n", stream);
+    (void)fputs(";\n", stream);
+    if (real)
+        (void)fprintf(stream, "%s    memcpy(&%s, &bits, sizeof bits);\n%s}\n", indent, what, indent);
 }
 
-void ys_generate_value_header(FILE *stream, const struct ys_design *design,
-                              const struct ys_characteristic *characteristic)
-{
-    const struct ys_field *whole = &characteristic->type;
-    const struct place place = {stream, design->id, characteristic->id, whole};
-    put_bits(&place, whole);
-    for (size_t i = 0; i < whole->field_count; i++)
-        put_bits(&place, &whole->fields[i]);
-    if (ys_value_is_scalar(characteristic) && (characteristic->read_handler || characteristic->write_handler))
-        put_scalar(stream, design, characteristic);
-    if (whole->format->kind != YS_FORMAT_STRUCT)
-        return;
-    (void)fputs("/* The value of ", stream);
-    ys_put_comment(stream, characteristic->name);
-    (void)fprintf(stream, "; fields that depend on a flag only count when it says so. */\nstruct %s_%s {\n", design->id,
-                  characteristic->id);
-    for (size_t i = 0; i < whole->field_count; i++)
-        put_member(&place, &whole->fields[i]);
-    (void)fprintf(stream,
-                  "};\n\n/* Puts it, as it is sent. */\nvoid %s_%s_put(struct ys_writer *writer, const struct %s_%s "
-                  "*value);\n",
-                  design->id, characteristic->id, design->id, characteristic->id);
-    (void)fprintf(stream,
-                  "/* Gets it; false if the bytes are too few, too many, or more than fit. */\nbool %s_%s_get(struct "
-                  "ys_reader *reader, struct %s_%s *value);\n\n",
-                  design->id, characteristic->id, design->id, characteristic->id);
-}
-
-/* source */
+/* Structures */
 
 static void open_condition(const struct place *place, const struct ys_field *field)
 {
@@ -238,35 +237,20 @@ static void close_condition(const struct place *place, const struct ys_field *fi
         (void)fputs("    }\n", place->stream);
 }
 
-static void put_put(const struct place *place, const struct ys_field *field, const char *indent, const char *index)
+static void put_member_put(const struct place *place, const struct ys_field *field, const char *indent,
+                           const char *index)
 {
-    FILE *stream = place->stream;
-    if (field->format->kind == YS_FORMAT_FLOAT) {
-        unsigned bits = 8u * field->format->size;
-        (void)fprintf(
-            stream,
-            "%suint%u_t %s_bits;\n%smemcpy(&%s_bits, &value->%s%s, sizeof %s_bits);\n%sys_put_u%u(writer, %s_bits);\n",
-            indent, bits, field->id, indent, field->id, field->id, index, field->id, indent, bits, field->id);
-        return;
-    }
-    (void)fprintf(stream, "%sys_put_", indent);
-    put_accessor(stream, field->format);
-    (void)fprintf(stream, "(writer, value->%s%s);\n", field->id, index);
+    char what[300];
+    (void)snprintf(what, sizeof what, "value->%s%s", field->id, index);
+    put_number_put(place, field, indent, what);
 }
 
-static void put_get(const struct place *place, const struct ys_field *field, const char *indent, const char *index)
+static void put_member_get(const struct place *place, const struct ys_field *field, const char *indent,
+                           const char *index)
 {
-    FILE *stream = place->stream;
-    if (field->format->kind == YS_FORMAT_FLOAT) {
-        unsigned bits = 8u * field->format->size;
-        (void)fprintf(stream,
-                      "%suint%u_t %s_bits = ys_get_u%u(reader);\n%smemcpy(&value->%s%s, &%s_bits, sizeof %s_bits);\n",
-                      indent, bits, field->id, bits, indent, field->id, index, field->id, field->id);
-        return;
-    }
-    (void)fprintf(stream, "%svalue->%s%s = ys_get_", indent, field->id, index);
-    put_accessor(stream, field->format);
-    (void)fprintf(stream, "(reader)%s;\n", field->format->kind == YS_FORMAT_BOOLEAN ? " != 0" : "");
+    char what[600];
+    (void)snprintf(what, sizeof what, "value->%s%s", field->id, index);
+    put_number_get(place, field, indent, what);
 }
 
 static void put_field_put(const struct place *place, const struct ys_field *field)
@@ -278,7 +262,7 @@ static void put_field_put(const struct place *place, const struct ys_field *fiel
     if (field->most.number > 0) {
         (void)fprintf(place->stream, "%sfor (size_t i = 0; i < value->%s_count && i < %u; i++) {\n", indent, id,
                       (unsigned)field->most.number);
-        put_put(place, field, field->depends ? "            " : "        ", "[i]");
+        put_member_put(place, field, field->depends ? "            " : "        ", "[i]");
         (void)fprintf(place->stream, "%s}\n", indent);
     } else if (is_text(field)) {
         (void)fprintf(place->stream,
@@ -287,9 +271,9 @@ static void put_field_put(const struct place *place, const struct ys_field *fiel
     } else if (is_array_of_bytes(field)) {
         (void)fprintf(place->stream, "%sys_put_bytes(writer, value->%s, sizeof value->%s);\n", indent, id, id);
     } else {
-        put_put(place, field, indent, pair ? "[0]" : "");
+        put_member_put(place, field, indent, pair ? "[0]" : "");
         if (pair)
-            put_put(place, field, indent, "[1]");
+            put_member_put(place, field, indent, "[1]");
     }
     close_condition(place, field);
 }
@@ -305,7 +289,7 @@ static void put_field_get(const struct place *place, const struct ys_field *fiel
                       (unsigned)field->most.number);
         char index[300];
         (void)snprintf(index, sizeof index, "[value->%s_count]", id);
-        put_get(place, field, field->depends ? "            " : "        ", index);
+        put_member_get(place, field, field->depends ? "            " : "        ", index);
         (void)fprintf(place->stream, "%s    value->%s_count++;\n%s}\n", indent, id, indent);
     } else if (is_text(field)) {
         (void)fprintf(place->stream,
@@ -315,28 +299,70 @@ static void put_field_get(const struct place *place, const struct ys_field *fiel
     } else if (is_array_of_bytes(field)) {
         (void)fprintf(place->stream, "%sys_get_copy(reader, value->%s, sizeof value->%s);\n", indent, id, id);
     } else {
-        put_get(place, field, indent, pair ? "[0]" : "");
+        put_member_get(place, field, indent, pair ? "[0]" : "");
         if (pair)
-            put_get(place, field, indent, "[1]");
+            put_member_get(place, field, indent, "[1]");
     }
     close_condition(place, field);
 }
 
-void ys_generate_value_source(FILE *stream, const struct ys_design *design,
-                              const struct ys_characteristic *characteristic)
+static void put_functions(const struct place *place, const char *name)
 {
-    const struct ys_field *whole = &characteristic->type;
-    const struct place place = {stream, design->id, characteristic->id, whole};
-    if (whole->format->kind != YS_FORMAT_STRUCT)
-        return;
-    (void)fprintf(stream, "void %s_%s_put(struct ys_writer *writer, const struct %s_%s *value)\n{\n", design->id,
-                  characteristic->id, design->id, characteristic->id);
+    FILE *stream = place->stream;
+    const struct ys_field *whole = place->whole;
+    bool scalar = ys_value_is_scalar(whole);
+    char type[300];
+    if (scalar)
+        (void)snprintf(type, sizeof type, "%s", c_type(whole->format));
+    else
+        (void)snprintf(type, sizeof type, "struct %s_%s", place->device, place->id);
+    (void)fputs("/* Puts a value of ", stream);
+    ys_c_put_comment(stream, name);
+    put_unit(stream, whole, " (", ")");
+    (void)fprintf(stream,
+                  ", as it is sent. */\nstatic inline void %s_%s_put(struct ys_writer *writer, %s%s %svalue)\n{\n",
+                  place->device, place->id, scalar ? "" : "const ", type, scalar ? "" : "*");
+    if (scalar)
+        put_number_put(place, whole, "    ", "value");
     for (size_t i = 0; i < whole->field_count; i++)
-        put_field_put(&place, &whole->fields[i]);
-    (void)fprintf(stream, "}\n\nbool %s_%s_get(struct ys_reader *reader, struct %s_%s *value)\n{\n", design->id,
-                  characteristic->id, design->id, characteristic->id);
-    (void)fputs("    memset(value, 0, sizeof *value);\n", stream);
+        put_field_put(place, &whole->fields[i]);
+    (void)fprintf(
+        stream,
+        "}\n\n/* Gets one; false if the bytes are too few, too many, or more than fit. */\nstatic inline bool "
+        "%s_%s_get(struct ys_reader *reader, %s *value)\n{\n",
+        place->device, place->id, type);
+    if (scalar)
+        put_number_get(place, whole, "    ", "*value");
+    else
+        (void)fputs("    memset(value, 0, sizeof *value);\n", stream);
     for (size_t i = 0; i < whole->field_count; i++)
-        put_field_get(&place, &whole->fields[i]);
+        put_field_get(place, &whole->fields[i]);
     (void)fputs("    return ys_reader_done(reader);\n}\n\n", stream);
+}
+
+void ys_generate_value(FILE *stream, const struct ys_typed *typed)
+{
+    const struct ys_field *whole = typed->type;
+    const struct place place = {stream, typed->device, typed->id, whole};
+    put_bits(&place, whole);
+    for (size_t i = 0; i < whole->field_count; i++)
+        put_bits(&place, &whole->fields[i]);
+    if (whole->format->kind == YS_FORMAT_STRUCT)
+        put_struct(&place, typed->name);
+    if (ys_value_has_functions(whole))
+        put_functions(&place, typed->name);
+}
+
+void ys_generate_range_check(FILE *stream, const char *device, const struct ys_characteristic *one, const char *indent)
+{
+    char *prefix = ys_new_upper("%s_%s", device, one->id);
+    bool below = ys_range_limits_below(one);
+    bool above = ys_range_limits_above(one);
+    (void)fprintf(stream, "%sif (", indent);
+    if (below)
+        (void)fprintf(stream, "wanted < %s_LEAST", prefix);
+    if (above)
+        (void)fprintf(stream, "%swanted > %s_GREATEST", below ? " || " : "", prefix);
+    (void)fprintf(stream, ")\n%s    return YS_ATT_OUT_OF_RANGE;\n", indent);
+    free(prefix);
 }

@@ -1,4 +1,4 @@
-/* Generated C for values: named bits, and structures with functions that put and get them. */
+/* Generated C for values: named bits, structures, and functions that put and get them. */
 #ifndef DESIGN_MAKING_GENERATE_VALUES_H
 #define DESIGN_MAKING_GENERATE_VALUES_H
 
@@ -6,19 +6,25 @@
 
 #include "design/model/model.h"
 
-/* What a characteristic's value adds to the header, and to the source: nothing, for most. */
-void ys_generate_value_header(FILE *stream, const struct ys_design *design,
-                              const struct ys_characteristic *characteristic);
-void ys_generate_value_source(FILE *stream, const struct ys_design *design,
-                              const struct ys_characteristic *characteristic);
+/* Something that has a type: a characteristic's value, or data in an advertisement. */
+struct ys_typed {
+    const char *device; /* C identifier of the device */
+    const char *id;     /* C identifier of what it is, behind that */
+    const char *name;   /* for people */
+    const struct ys_field *type;
+};
 
-/* Whether its value is one number, which has a C type of its own; that, and what its raw number means, as a comment. */
-bool ys_value_is_scalar(const struct ys_characteristic *characteristic);
-const char *ys_value_c_type(const struct ys_characteristic *characteristic);
-void ys_value_put_unit(FILE *stream, const struct ys_characteristic *characteristic);
+struct ys_typed ys_typed_of(const struct ys_design *design, const struct ys_characteristic *characteristic);
 
-/* Puts a text into a comment: a name can neither end it nor begin another. The only way in for what was not written
- * here. */
-void ys_put_comment(FILE *stream, const char *text);
+/* What its type needs in a header: named bits, a structure, functions that put and get it; nothing for texts, bytes and
+ * lists. The functions are inline, and cost nothing where they are not called. */
+void ys_generate_value(FILE *stream, const struct ys_typed *typed);
+
+/* The C type of a scalar, and what its raw number means, as a comment. */
+const char *ys_value_c_type(const struct ys_field *type);
+void ys_value_put_unit(FILE *stream, const struct ys_field *type);
+
+/* A check that refuses what is out of the valid range of `wanted`, where ys_range_limits. */
+void ys_generate_range_check(FILE *stream, const char *device, const struct ys_characteristic *one, const char *indent);
 
 #endif

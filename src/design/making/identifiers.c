@@ -7,6 +7,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "design/making/naming.h"
 #include "design/model/memory.h"
 #include "design/model/words.h"
 
@@ -27,11 +28,7 @@ add(struct list *list, enum letters letters, const char *format, ...)
 {
     va_list arguments;
     va_start(arguments, format);
-    int length = vsnprintf(NULL, 0, format, arguments);
-    va_end(arguments);
-    char *text = ys_new((size_t)length + 1);
-    va_start(arguments, format);
-    (void)vsnprintf(text, (size_t)length + 1, format, arguments);
+    char *text = ys_new_text_of(format, arguments);
     va_end(arguments);
     for (char *letter = text; letters == UPPER && *letter != '\0'; letter++)
         *letter = (char)toupper((unsigned char)*letter);
@@ -40,64 +37,75 @@ add(struct list *list, enum letters letters, const char *format, ...)
     list->count++;
 }
 
-char *ys_identifier_of_bit(const char *device, const char *characteristic, const struct ys_field *flags, size_t bit)
+static void add_bits(struct list *list, const struct ys_design *design, const char *id, const struct ys_field *flags)
 {
-    size_t size = strlen(device) + strlen(characteristic) + strlen(flags->bits[bit]) + 4;
-    size_t length = 0;
-    char *name = ys_new(size + (flags->id != NULL ? strlen(flags->id) : 0));
-    const char *const parts[] = {device, characteristic, flags->id, flags->bits[bit]};
-    for (size_t i = 0; i < sizeof parts / sizeof parts[0]; i++) {
-        for (const char *text = parts[i]; text != NULL && *text != '\0'; text++) {
-            unsigned char letter = (unsigned char)*text;
-            if (letter < 0x80 && isalnum(letter))
-                name[length++] = (char)toupper(letter);
-            else if (length > 0 && name[length - 1] != '_')
-                name[length++] = '_';
-        }
-        if (parts[i] != NULL && i + 1 < sizeof parts / sizeof parts[0] && length > 0 && name[length - 1] != '_')
-            name[length++] = '_';
-    }
-    name[length] = '\0';
-    return name;
-}
-
-static void add_bits(struct list *list, const struct ys_design *design, const struct ys_characteristic *one,
-                     const struct ys_field *flags)
-{
+    const char *owner = list->owner;
     for (size_t bit = 0; bit < flags->bit_count; bit++) {
-        char *name = ys_identifier_of_bit(design->id, one->id, flags, bit);
+        char *name = ys_identifier_of_bit(design->id, id, flags, bit);
         list->owner = flags->bits[bit];
         add(list, AS_IT_IS, "%s", name);
         free(name);
     }
-    list->owner = one->name;
+    list->owner = owner;
 }
 
-static void add_value(struct list *list, const struct ys_design *design, const struct ys_row *row,
-                      const struct ys_characteristic *one)
+/* What a type needs: see ys_generate_value. */
+static void add_type(struct list *list, const struct ys_design *design, const char *id, const struct ys_field *type)
 {
+    add_bits(list, design, id, type);
+    for (size_t i = 0; i < type->field_count; i++)
+        add_bits(list, design, id, &type->fields[i]);
+    if (type->format->kind == YS_FORMAT_STRUCT)
+        add(list, AS_IT_IS, "struct %s_%s", design->id, id);
+    if (!ys_value_has_functions(type))
+        return;
+    add(list, AS_IT_IS, "%s_%s_put", design->id, id);
+    add(list, AS_IT_IS, "%s_%s_get", design->id, id);
+}
+
+static void add_value(struct list *list, const struct ys_design *design, const struct ys_layout *layout, size_t index)
+{
+    const struct ys_row *row = &layout->rows[index];
+    const struct ys_characteristic *one = row->characteristic;
     add(list, UPPER, "%s_%s", design->id, one->id);
+    if (ys_row_is_item(row))
+        add(list, UPPER, "%s_client_%s", design->id, one->id);
     if (row->notifiable != YS_NONE)
         add(list, UPPER, "%s_%s_configuration", design->id, one->id);
     if (one->has_range) {
         add(list, UPPER, "%s_%s_least", design->id, one->id);
         add(list, UPPER, "%s_%s_greatest", design->id, one->id);
     }
-    if (one->read_handler)
-        add(list, AS_IT_IS, "%s_%s_read", design->id, one->id);
-    if (one->write_handler)
-        add(list, AS_IT_IS, "%s_%s_write", design->id, one->id);
+    if (ys_handler_is_first(layout, index, false))
+        add(list, AS_IT_IS, "%s_%s_read", design->id, ys_handler_id(one));
+    if (ys_handler_is_first(layout, index, true))
+        add(list, AS_IT_IS, "%s_%s_write", design->id, ys_handler_id(one));
+    if (one->has_range)
+        add(list, AS_IT_IS, "checked_write_of_%s", one->id);
     add(list, AS_IT_IS, "value_of_%s", one->id);
     if (one->value != NULL && !one->read_handler)
         add(list, AS_IT_IS, "bytes_of_%s", one->id);
-    add_bits(list, design, one, &one->type);
-    for (size_t i = 0; i < one->type.field_count; i++)
-        add_bits(list, design, one, &one->type.fields[i]);
-    if (one->type.format->kind != YS_FORMAT_STRUCT)
-        return;
-    add(list, AS_IT_IS, "struct %s_%s", design->id, one->id);
-    add(list, AS_IT_IS, "%s_%s_put", design->id, one->id);
-    add(list, AS_IT_IS, "%s_%s_get", design->id, one->id);
+    add_type(list, design, one->id, &one->type);
+}
+
+static void add_payload(struct list *list, const struct ys_design *design, const struct ys_advertisement *set,
+                        bool response)
+{
+    const struct ys_parts *parts = response ? &set->response : &set->data;
+    char *payload = ys_payload_id(set, response);
+    for (size_t i = 0; i < parts->count; i++) {
+        char *id = ys_layout_id(set, &parts->items[i]);
+        if (id == NULL)
+            continue;
+        add_type(list, design, id, &parts->items[i].type);
+        add(list, AS_IT_IS, "%s_%s_find", design->id, id);
+        free(id);
+    }
+    if (payload != NULL) {
+        add(list, UPPER, "%s_%s_size", design->id, payload);
+        add(list, AS_IT_IS, "%s_%s_put", design->id, payload);
+    }
+    free(payload);
 }
 
 static void add_set(struct list *list, const struct ys_design *design, const struct ys_advertisement *set)
@@ -108,12 +116,18 @@ static void add_set(struct list *list, const struct ys_design *design, const str
     add(list, AS_IT_IS, "advertisement%s%s", of, id);
     add(list, AS_IT_IS, "scan_response%s%s", of, id);
     add(list, AS_IT_IS, "options%s%s", of, id);
+    add_payload(list, design, set, false);
+    add_payload(list, design, set, true);
 }
 
 static void add_table(struct list *list, const struct ys_design *design, const struct ys_layout *layout)
 {
     add(list, UPPER, "%s_table_h", design->id);
     add(list, UPPER, "%s_config_h", design->id);
+    add(list, UPPER, "%s_values_h", design->id);
+    add(list, UPPER, "%s_client_h", design->id);
+    add(list, UPPER, "%s_client_places", design->id);
+    add(list, AS_IT_IS, "%s_client", design->id);
     add(list, AS_IT_IS, "%s_table", design->id);
     if (layout->values_size > 0)
         add(list, UPPER, "%s_values_size", design->id);
@@ -121,6 +135,11 @@ static void add_table(struct list *list, const struct ys_design *design, const s
         add(list, AS_IT_IS, "%s_consent", design->id);
     if (design->security.given)
         add(list, AS_IT_IS, "%s_security", design->id);
+    if (design->scanning.given) {
+        add(list, AS_IT_IS, "%s_scanning", design->id);
+        add(list, AS_IT_IS, "wanted");
+        add(list, AS_IT_IS, "wanted_service");
+    }
     if (design->link.given)
         add(list, AS_IT_IS, "%s_link", design->id);
     if (design->has_address)
@@ -144,7 +163,7 @@ struct ys_identifier *ys_identifiers_new(const struct ys_design *design, const s
         if (ys_row_is_service(row))
             add(&list, UPPER, "%s_%s_service", design->id, row->service->id);
         else if (row->kind == YS_ATTRIBUTE_VALUE && one != NULL)
-            add_value(&list, design, row, one);
+            add_value(&list, design, layout, i);
         else if (row->kind == YS_ATTRIBUTE_DESCRIPTOR || row->kind == YS_ATTRIBUTE_STORED)
             add(&list, AS_IT_IS, "descriptor_%zu", i + 1);
         if (row->kind == YS_ATTRIBUTE_STORED)

@@ -20,8 +20,4 @@ void ys_identifiers_free(struct ys_identifier *list, size_t count);
  * the caller's. */
 void ys_identifiers_of_field(const struct ys_field *field, char *names[2]);
 
-/* The constant of a bit, DEVICE_CHARACTERISTIC_FIELD_BIT; a whole value that is flags has no field. It is the caller's.
- */
-char *ys_identifier_of_bit(const char *device, const char *characteristic, const struct ys_field *flags, size_t bit);
-
 #endif

@@ -4,9 +4,11 @@
 #include "design/making/link.h"
 
 #include <math.h>
+#include <stdlib.h>
 #include <string.h>
 
 #include "design/making/payload.h"
+#include "design/making/scanning.h"
 #include "design/model/value.h"
 #include "design/model/value_parse.h"
 
@@ -188,14 +190,27 @@ static void print_link(FILE *stream, const struct ys_design *design)
         (void)fprintf(stream, "\nIt asks for packets of %u bytes.\n", wishes.packet_length);
 }
 
+static void print_scanning(FILE *stream, const struct ys_device_scanning *scanning)
+{
+    char *text = ys_scanning_text(scanning);
+    (void)fputs("\n## What it looks for\n\nIt looks for ", stream);
+    put_text(stream, text);
+    (void)fputs(".\n", stream);
+    free(text);
+}
+
 void ys_interface_print(FILE *stream, const struct ys_design *design)
 {
     char uuid[YS_UUID_TEXT_SIZE];
     (void)fputs("# ", stream);
     put_text(stream, design->name.text);
-    (void)fputs("\n\nWhat the device offers over Bluetooth Low Energy. Numbers are sent with their least "
-                "significant byte first, unless it says otherwise.\n",
+    bool meets = design->set_count > 0 || !design->scanning.given;
+    (void)fputs(meets ? "\n\nWhat the device offers over Bluetooth Low Energy. Numbers are sent with their least "
+                        "significant byte first, unless it says otherwise.\n"
+                      : "\n\nThe device is a central: nobody can connect to it.\n",
                 stream);
+    if (design->scanning.given)
+        print_scanning(stream, &design->scanning);
     for (size_t i = 0; i < design->set_count; i++)
         print_set(stream, &design->sets[i]);
     if (design->security.given)

@@ -75,19 +75,25 @@ static void put_16_bits(struct ys_writer *writer, uint8_t type, uint16_t number)
     ys_put_ad(writer, type, bytes, sizeof bytes);
 }
 
-/* What stands in front of a part's own value: a company, or a service's UUID (CSS Part A 1.4, 1.11). */
+/* CSS Part A 1.4, 1.11. */
+uint8_t ys_payload_put_head(const struct ys_part *part, struct ys_writer *writer)
+{
+    const struct ys_service *service = part->service.service;
+    if (part->kind == YS_PART_MANUFACTURER) {
+        ys_put_u16(writer, (uint16_t)part->number.number);
+        return YS_AD_MANUFACTURER;
+    }
+    if (part->kind != YS_PART_SERVICE_DATA || service == NULL)
+        return (uint8_t)part->number.number;
+    ys_put_uuid(writer, &service->uuid);
+    return service->uuid.length == 2 ? YS_AD_SERVICE_DATA_16 : YS_AD_SERVICE_DATA_128;
+}
+
 static void put_data(const struct ys_part *part, struct ys_writer *writer)
 {
     uint8_t bytes[16 + 255];
     struct ys_writer data = ys_writer_to(bytes, sizeof bytes);
-    uint8_t type = (uint8_t)part->number.number;
-    if (part->kind == YS_PART_MANUFACTURER) {
-        type = YS_AD_MANUFACTURER;
-        ys_put_u16(&data, (uint16_t)part->number.number);
-    } else if (part->kind == YS_PART_SERVICE_DATA && part->service.service != NULL) {
-        type = part->service.service->uuid.length == 2 ? YS_AD_SERVICE_DATA_16 : YS_AD_SERVICE_DATA_128;
-        ys_put_uuid(&data, &part->service.service->uuid);
-    }
+    uint8_t type = ys_payload_put_head(part, &data);
     ys_put_bytes(&data, part->value, part->value_length);
     if (ys_writer_ok(&data))
         ys_put_ad(writer, type, bytes, ys_writer_stored(&data));
@@ -96,8 +102,8 @@ static void put_data(const struct ys_part *part, struct ys_writer *writer)
 }
 
 /* CSS Part A 1.5, 1.9, 1.16, 1.18. */
-static void put_part(const struct ys_design *design, const struct ys_advertisement *set, const struct ys_part *part,
-                     struct ys_writer *writer)
+void ys_payload_put_part(const struct ys_design *design, const struct ys_advertisement *set, const struct ys_part *part,
+                         struct ys_writer *writer)
 {
     switch (part->kind) {
     case YS_PART_FLAGS:
@@ -166,7 +172,7 @@ static struct ys_writer put_parts(const struct ys_design *design, const struct y
     struct ys_writer writer = ys_writer_to(bytes, ys_payload_room(set, response));
     bool by_rule = !set->data.given && !set->response.given && has_place(set, response);
     for (size_t i = 0; i < parts->count; i++)
-        put_part(design, set, &parts->items[i], &writer);
+        ys_payload_put_part(design, set, &parts->items[i], &writer);
     if (by_rule && (!response || set->extended)) {
         if (!response)
             put_flags(set, &writer);
@@ -213,7 +219,7 @@ static size_t part_length(const struct ys_design *design, const struct ys_advert
                           const struct ys_part *part)
 {
     struct ys_writer writer = ys_writer_to(NULL, 0);
-    put_part(design, set, part, &writer);
+    ys_payload_put_part(design, set, part, &writer);
     return ys_writer_length(&writer);
 }
 
@@ -281,8 +287,8 @@ static void check_parts(struct ys_design *design, const struct ys_advertisement 
     else if (response && !set->extended)
         ys_findings_add(&design->findings, YS_ERROR, "payload-too-long", design->name.place,
                         "the name needs %zu bytes of the scan response, which has 31 (29 of them for the name): "
-                        "shorten it by %zu",
-                        length, length - 31);
+                        "shorten it by %zu, or tell its beginning only: data: [flags%s], response: [{short name: 29}]",
+                        length, length - 31, set->promise_count > 0 ? ", services" : "");
     else
         ys_findings_add(&design->findings, YS_ERROR, "payload-too-long",
                         set->promise_count > 0 ? set->promises[0].place : set->place,
@@ -305,7 +311,7 @@ bool ys_design_has_sets(const struct ys_design *design)
         if (ys_advertisement_has_options(&design->sets[i]))
             return true;
     }
-    return false;
+    return design->scanning.phy > 1; /* on coded */
 }
 
 static struct ys_set_options options_of(const struct ys_advertisement *set)

@@ -24,6 +24,12 @@ size_t ys_payload_room(const struct ys_advertisement *set, bool response);
 /* Composes it. What does not fit is left out; ys_payload_check has said so. */
 struct ys_payload ys_payload_compose(const struct ys_design *design, const struct ys_advertisement *set);
 
+/* Puts one part of it, whole; and what stands in front of the value of data, a company or a service's UUID, where the
+ * type of the structure is returned. */
+void ys_payload_put_part(const struct ys_design *design, const struct ys_advertisement *set, const struct ys_part *part,
+                         struct ys_writer *writer);
+uint8_t ys_payload_put_head(const struct ys_part *part, struct ys_writer *writer);
+
 /* Adds to the findings what does not fit, with its budget. */
 void ys_payload_check(struct ys_design *design, const struct ys_advertisement *set);
 

@@ -34,3 +34,23 @@ char *ys_copy(const char *text, size_t length)
     copy[length] = '\0';
     return copy;
 }
+
+char *ys_new_text_of(const char *format, va_list arguments)
+{
+    va_list again;
+    va_copy(again, arguments);
+    int length = vsnprintf(NULL, 0, format, again);
+    va_end(again);
+    char *text = ys_new((size_t)length + 1);
+    (void)vsnprintf(text, (size_t)length + 1, format, arguments);
+    return text;
+}
+
+char *ys_new_text(const char *format, ...)
+{
+    va_list arguments;
+    va_start(arguments, format);
+    char *text = ys_new_text_of(format, arguments);
+    va_end(arguments);
+    return text;
+}

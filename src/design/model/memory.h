@@ -2,6 +2,7 @@
 #ifndef DESIGN_MODEL_MEMORY_H
 #define DESIGN_MODEL_MEMORY_H
 
+#include <stdarg.h>
 #include <stddef.h>
 
 /* Room for at least one more item behind `count` items of `size` bytes; doubles when it must. */
@@ -12,5 +13,13 @@ void *ys_new(size_t size);
 
 /* A copy of the first `length` characters, with a terminating zero. */
 char *ys_copy(const char *text, size_t length);
+
+/* A new text, formatted as by printf; and likewise with arguments that are at hand. */
+#if defined(__GNUC__)
+__attribute__((format(printf, 1, 2)))
+#endif
+char *
+ys_new_text(const char *format, ...);
+char *ys_new_text_of(const char *format, va_list arguments);
 
 #endif

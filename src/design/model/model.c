@@ -115,6 +115,8 @@ void ys_characteristic_clear(struct ys_characteristic *characteristic)
 {
     free(characteristic->name);
     free(characteristic->id);
+    free(characteristic->handler_name);
+    free(characteristic->handler_id);
     free(characteristic->value);
     free(characteristic->stand_in.recorded);
     for (size_t i = 0; i < characteristic->descriptor_count; i++) {

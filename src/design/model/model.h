@@ -117,39 +117,45 @@ struct ys_descriptor {
 
 struct ys_characteristic {
     struct ys_place place;
-    bool faulty;  /* something in it could not be read: what is missing may be what was meant */
-    bool brought; /* by its service's use:, not written */
     char *name;
     char *id; /* C identifier */
     struct ys_uuid uuid;
     struct ys_written uuid_text;
     struct ys_field type; /* of its value */
     struct ys_offer ways[YS_WAYS];
-    bool broadcasts;
-    bool reliable;
-    bool kept;     /* by the host, though nobody writes it: Service Changed */
-    bool features; /* client supported features: each connection has its own */
-    bool streams;  /* its notifications are bytes that the firmware appends */
-    bool read_handler;
-    bool write_handler;
     struct ys_place handler_place;
+    char *handler_name; /* under which several share their handlers; NULL: its own */
+    char *handler_id;   /* C identifier of that */
+    struct ys_place handler_name_place;
+    struct ys_place any_value_place;
     struct ys_written value_text;
     struct ys_written description; /* for people; NULL: none */
     struct ys_counted description_length;
     struct ys_offer description_write;
-    bool presentation; /* has a presentation format descriptor */
     struct ys_place presentation_place;
     struct ys_written range_text[2];
     struct ys_place range_place;
-    size_t range_count; /* how many are written */
-    int64_t range[2];   /* raw: the least and the greatest valid value */
-    bool has_range;
+    size_t range_count;                /* how many are written */
+    int64_t range[2];                  /* raw: the least and the greatest valid value */
     struct ys_descriptor *descriptors; /* own ones */
     size_t descriptor_count;
     uint8_t *value; /* initial or constant; NULL: none */
     size_t value_length;
     struct ys_counted spacing_us;
     struct ys_stand_in stand_in;
+    bool faulty;  /* something in it could not be read: what is missing may be what was meant */
+    bool brought; /* by its service's use:, not written */
+    bool broadcasts;
+    bool reliable;
+    bool kept;     /* by the host, though nobody writes it: Service Changed */
+    bool features; /* client supported features: each connection has its own */
+    bool streams;  /* its notifications are bytes that the firmware appends */
+    bool queues;   /* its notifications are values that the firmware puts into an outbox */
+    bool read_handler;
+    bool write_handler;
+    bool any_value;    /* its handler gets writes beyond its range, too */
+    bool presentation; /* has a presentation format descriptor */
+    bool has_range;
 };
 
 struct ys_service;
@@ -344,6 +350,22 @@ struct ys_energy_given {
     struct ys_energy figures;
 };
 
+/* What it looks for as a central. */
+struct ys_device_scanning {
+    bool given;
+    struct ys_place place;
+    struct ys_written service_text;
+    struct ys_uuid service; /* of length 0: not said */
+    struct ys_written name;
+    struct ys_counted company;
+    struct ys_written least_text;
+    int8_t least_dbm;
+    struct ys_counted interval_us;
+    struct ys_counted window_us;
+    bool active;
+    int phy; /* 0: not said; 1M, coded, or both */
+};
+
 struct ys_design {
     char *file; /* as given */
     char *id;   /* C identifier, from the file's name */
@@ -358,6 +380,7 @@ struct ys_design {
     struct ys_limits limits;
     struct ys_device_security security;
     struct ys_device_link link;
+    struct ys_device_scanning scanning;
     int caching; /* 0: not said, 1: yes, 2: no */
     struct ys_advertisement *sets;
     size_t set_count;

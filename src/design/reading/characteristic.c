@@ -113,6 +113,19 @@ static void characteristic_description(const struct ys_node *node, void *target)
         ys_key_written(node, target);
 }
 
+static void characteristic_any_value(const struct ys_node *node, void *target)
+{
+    ((struct ys_characteristic *)target)->any_value_place = node->place;
+    ys_key_yes(node, target);
+}
+
+static void characteristic_handler_name(const struct ys_node *node, void *target)
+{
+    struct ys_characteristic *characteristic = target;
+    characteristic->handler_name_place = node->place;
+    ys_read_name(node, &characteristic->handler_name, &characteristic->handler_id);
+}
+
 static void characteristic_presentation(const struct ys_node *node, void *target)
 {
     ((struct ys_characteristic *)target)->presentation_place = node->place;
@@ -202,14 +215,22 @@ static const struct ys_key characteristic_keys[] = {
      INTO(broadcasts)},
     {"stream", ys_key_yes, &ys_kind_yes, "Whether its notifications carry bytes that the firmware appends to a stream",
      false, INTO(streams)},
+    {"outbox", ys_key_yes, &ys_kind_yes,
+     "Whether it notifies or indicates each value that the firmware puts into an outbox, until it has arrived", false,
+     INTO(queues)},
     {"reliable write", ys_key_yes, &ys_kind_yes, "Whether it takes queued writes that are checked by reading back",
      false, INTO(reliable)},
     {"spacing", ys_key_time, &ys_kind_time, "Least time between two notifications, in whole milliseconds to 60 s",
      false, INTO(spacing_us)},
     {"handler", characteristic_handler, &kind_handlers, "Functions that you write: for reading, for writing, or both",
      false, 0},
+    {"handler name", characteristic_handler_name, &ys_kind_text,
+     "A name for its functions, if several characteristics share them", false, 0},
     {"value", ys_key_value, &ys_kind_text, "Its value, constant or to start with", false, INTO(value_text)},
-    {"range", characteristic_range, &kind_range, "The least and the greatest valid value", false, 0},
+    {"range", characteristic_range, &kind_range, "The least and the greatest valid value; writes beyond are refused",
+     false, 0},
+    {"any value", characteristic_any_value, &ys_kind_yes,
+     "Whether writes beyond its range reach the handler, which decides", false, INTO(any_value)},
     {"description", characteristic_description, &kind_description, "What it is, for people", false, INTO(description)},
     {"presentation format", characteristic_presentation, &ys_kind_yes,
      "Whether a descriptor tells its format and unit to clients that do not know them", false, INTO(presentation)},

@@ -16,6 +16,7 @@
 #include "design/reading/files.h"
 #include "design/reading/names.h"
 #include "design/reading/read_link.h"
+#include "design/reading/read_scanning.h"
 #include "design/reading/use.h"
 
 #define COUNT(array)   (sizeof(array) / sizeof((array)[0]))
@@ -256,6 +257,7 @@ static const struct ys_key root_keys[] = {
     INCLUDE_KEY,
     {"device", root_device, &kind_device, "What the device is", true, 0},
     {"advertising", root_advertising, &kind_advertising, "How it is found: one way, or a list of several", false, 0},
+    {"scanning", ys_read_scanning, &ys_kind_scanning, "What it looks for, as a central", false, 0},
     SERVICES_KEY,
     {"energy", ys_read_energy, &ys_kind_energy, "What the hardware draws", false, 0},
     {"expect", ys_read_expectations, &ys_kind_expectations, "What must hold on the air; the interval verb tries it",

@@ -18,7 +18,8 @@ static void error(const struct ys_node *node, const char *code, const char *text
 }
 
 const struct ys_kind ys_kind_format = {.form = YS_NAME, .names = ys_format_names};
-const struct ys_kind ys_kind_unit = {.form = YS_NAME, .names = ys_units_words};
+static const struct ys_kind kind_number = {.form = YS_NUMBER, .greatest = 0xffff};
+const struct ys_kind ys_kind_unit = {.form = YS_NAME, .names = ys_units_words, .otherwise = &kind_number};
 const struct ys_kind ys_kind_length = {.form = YS_NUMBER, .least = 1, .greatest = 512};
 
 static struct ys_field *field_of(const struct ys_node *node, void *target)

@@ -293,13 +293,17 @@ static void unknown(const struct ys_node *node, const char *code, const char *wh
         return;
     }
     char list[400] = "";
+    char more[40] = "";
     size_t used = 0;
-    for (size_t i = 0; i < count && used + strlen(words[i]) + 3 < sizeof list; i++) {
-        used += (size_t)(stpcpy(list + used, i > 0 ? ", " : "") - (list + used));
-        used += (size_t)(stpcpy(list + used, words[i]) - (list + used));
+    size_t listed = 0;
+    for (; listed < count && used + strlen(words[listed]) + 3 < sizeof list; listed++) {
+        used += (size_t)(stpcpy(list + used, listed > 0 ? ", " : "") - (list + used));
+        used += (size_t)(stpcpy(list + used, words[listed]) - (list + used));
     }
-    ys_findings_add(node->findings, YS_ERROR, code, node->place, "%s is not known: \"%s\"; there are %s", what, word,
-                    list);
+    if (listed < count)
+        (void)snprintf(more, sizeof more, " and %zu more", count - listed);
+    ys_findings_add(node->findings, YS_ERROR, code, node->place, "%s is not known: \"%s\"; there are %s%s", what, word,
+                    list, more);
 }
 
 void ys_yaml_unknown(const struct ys_node *node, const char *what, const char *word, const char *const *words,

@@ -4,10 +4,10 @@
 
 #include <yarnswift/host.h>
 
-/* NULL if there is none with this handle. */
 /* The next of those that are used, from NULL to NULL. */
 struct ys_connection *ys_connection_next(struct ys_host *host, struct ys_connection *connection);
 
+/* NULL if there is none with this handle. */
 struct ys_connection *ys_connection_find(struct ys_host *host, uint16_t handle);
 
 /* One that is free, or NULL. */

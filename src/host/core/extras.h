@@ -10,7 +10,15 @@
 
 struct ys_frame;
 
-enum ys_extra_kind { YS_EXTRA_SETS, YS_EXTRA_PAIRING, YS_EXTRA_LINKS, YS_EXTRA_CHANNELS, YS_EXTRA_WORK };
+enum ys_extra_kind {
+    YS_EXTRA_SETS,
+    YS_EXTRA_PAIRING,
+    YS_EXTRA_LINKS,
+    YS_EXTRA_CHANNELS,
+    YS_EXTRA_WORK,
+    YS_EXTRA_OUTBOXES,
+    YS_EXTRA_RECEIPTS
+};
 
 /* How an extra is hooked in. Any function may be NULL. */
 struct ys_extra_calls {
@@ -26,6 +34,8 @@ struct ys_extra_calls {
     uint32_t (*run)(struct ys_host *host, uint32_t now_ms);
     /* A connection has begun, as the controller has made it; or with NULL, it is not used any more. */
     void (*connection)(struct ys_host *host, struct ys_connection *connection, const struct ys_hci_connection *made);
+    /* A value has been handed to the controller, all of its packets being the last on their way; of receipts alone. */
+    void (*sent)(struct ys_host *host, const struct ys_connection *connection, uint16_t handle, bool indicated);
 };
 
 /* The extra of this kind; NULL if the host does not use it. */

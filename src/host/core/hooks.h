@@ -44,6 +44,12 @@ struct ys_client {
     void (*abort)(struct ys_connection *connection);
 };
 
+/* Outboxes: known to a host only that has one. */
+struct ys_outboxes {
+    /* Sends a value on this connection; whether it did. */
+    bool (*send)(struct ys_host *host, struct ys_connection *connection);
+};
+
 /* What is kept of clients with a bond: known to a host only that pairs. */
 struct ys_keeping {
     /* Keeps what has changed, once it has been gathered for a while; returns in how many milliseconds it is to be

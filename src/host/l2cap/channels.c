@@ -170,9 +170,9 @@ enum ys_result ys_channel_stream(struct ys_channel *channel, struct ys_stream *s
     if (channel == NULL || (stream != NULL && stream->size == 0))
         return YS_ERROR_ARGUMENT;
     if (channel->stream != NULL)
-        channel->stream->by_channel = false;
+        channel->stream->elsewhere = false;
     if (stream != NULL)
-        stream->by_channel = true;
+        stream->elsewhere = true;
     channel->stream = stream;
     return YS_OK;
 }

@@ -147,6 +147,7 @@ void ys_l2cap_completed(struct ys_host *host, struct ys_reader *parameters)
         if (packets > connection->packets_out)
             packets = connection->packets_out;
         connection->packets_out = (uint16_t)(connection->packets_out - packets);
+        connection->packets_back = (uint16_t)(connection->packets_back + packets);
         host->data_free = (uint16_t)(host->data_free + packets);
     }
 }

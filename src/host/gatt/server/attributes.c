@@ -9,12 +9,6 @@
 #include "host/core/ring.h"
 #include "host/gatt/server/features.h"
 
-#define TYPE_SERVICE        0x2800
-#define TYPE_SECONDARY      0x2801
-#define TYPE_INCLUDE        0x2802
-#define TYPE_CHARACTERISTIC 0x2803
-#define TYPE_CONFIGURATION  0x2902
-
 static enum ys_attribute_kind kind_of(const struct ys_attribute *attribute)
 {
     return (enum ys_attribute_kind)(attribute->kind & YS_ATTRIBUTE_KIND_MASK);
@@ -40,26 +34,16 @@ static struct ys_uuid numbered(const struct ys_table *table, const struct ys_att
     return ys_uuid_of(attribute->number);
 }
 
+/* Declarations and client configurations have types of their own (Vol 3 Part G 3.1 to 3.3); of the others the table
+ * says it. */
 struct ys_uuid ys_attribute_type(const struct ys_table *table, const struct ys_attribute *attribute)
 {
-    switch (kind_of(attribute)) {
-    case YS_ATTRIBUTE_SERVICE:
-        return ys_uuid_of(TYPE_SERVICE);
-    case YS_ATTRIBUTE_SECONDARY:
-        return ys_uuid_of(TYPE_SECONDARY);
-    case YS_ATTRIBUTE_INCLUDE:
-        return ys_uuid_of(TYPE_INCLUDE);
-    case YS_ATTRIBUTE_CHARACTERISTIC:
-        return ys_uuid_of(TYPE_CHARACTERISTIC);
-    case YS_ATTRIBUTE_CONFIGURATION:
-        return ys_uuid_of(TYPE_CONFIGURATION);
-    case YS_ATTRIBUTE_VALUE:
-    case YS_ATTRIBUTE_FEATURES:
-    case YS_ATTRIBUTE_STORED:
-    case YS_ATTRIBUTE_DESCRIPTOR:
-    default:
-        return numbered(table, attribute);
-    }
+    static const uint16_t types[YS_ATTRIBUTE_KIND_MASK + 1] = {
+        [YS_ATTRIBUTE_SERVICE] = 0x2800,        [YS_ATTRIBUTE_SECONDARY] = 0x2801,     [YS_ATTRIBUTE_INCLUDE] = 0x2802,
+        [YS_ATTRIBUTE_CHARACTERISTIC] = 0x2803, [YS_ATTRIBUTE_CONFIGURATION] = 0x2902,
+    };
+    uint16_t type = types[kind_of(attribute)];
+    return type != 0 ? ys_uuid_of(type) : numbered(table, attribute);
 }
 
 /* Vol 3 Part F 3.2.1. */
@@ -199,7 +183,7 @@ static uint8_t read_value(struct ys_host *host, const struct ys_connection *conn
 }
 
 /* Vol 3 Part G 3.3.3.3. */
-static uint16_t configuration_of(const struct ys_connection *connection, uint16_t notifiable)
+uint16_t ys_configuration_of(const struct ys_connection *connection, uint16_t notifiable)
 {
     return (uint16_t)((ys_bit_get(&connection->notifications, notifiable) ? YS_SUBSCRIBE_NOTIFICATIONS : 0) |
                       (ys_bit_get(&connection->indications, notifiable) ? YS_SUBSCRIBE_INDICATIONS : 0));
@@ -226,7 +210,7 @@ uint8_t ys_attribute_read(struct ys_host *host, struct ys_connection *connection
     case YS_ATTRIBUTE_STORED:
         return read_value(host, connection, handle, attribute->source, value);
     case YS_ATTRIBUTE_CONFIGURATION:
-        ys_put_u16(value, configuration_of(connection, attribute->number));
+        ys_put_u16(value, ys_configuration_of(connection, attribute->number));
         return YS_ATT_OK;
     case YS_ATTRIBUTE_FEATURES:
         ys_put_u8(value, connection->features);
@@ -245,42 +229,41 @@ static void store(struct ys_host *host, const struct ys_value *value, const uint
     ys_put_bytes(&writer, bytes, length);
 }
 
-static uint8_t write_value(struct ys_host *host, const struct ys_connection *connection, uint16_t handle,
-                           const struct ys_value *value, struct ys_reader *reader)
+uint8_t ys_value_store(const struct ys_access *access, struct ys_reader *reader)
 {
-    if (value->write != NULL) {
-        const struct ys_access access = access_of(host, connection, handle);
-        host->later_stage = STAGE_HANDLER;
-        return value->write(&access, reader);
-    }
+    const struct ys_value *value = ys_attribute_at(access->host, access->handle)->source;
+    size_t length = ys_reader_left(reader);
     if (value->stored_at == YS_NONE)
         return YS_ATT_WRITE_NOT_PERMITTED;
-    size_t length = ys_reader_left(reader);
-    store(host, value, ys_get_bytes(reader, length), length);
+    store(access->host, value, ys_get_bytes(reader, length), length);
     return YS_ATT_OK;
 }
 
-/* Vol 3 Part G 3.3.3.3: bit 0 switches notifications on, bit 1 indications; what the characteristic does not offer is
- * refused. */
+static uint8_t write_value(struct ys_host *host, const struct ys_connection *connection, uint16_t handle,
+                           const struct ys_value *value, struct ys_reader *reader)
+{
+    const struct ys_access access = access_of(host, connection, handle);
+    host->later_stage = STAGE_HANDLER;
+    return value->write != NULL ? value->write(&access, reader) : ys_value_store(&access, reader);
+}
+
+/* Vol 3 Part G 3.3.1.1, 3.3.3.3: bit 0 switches notifications on, bit 1 indications; what the characteristic does not
+ * offer, by bits 4 and 5 of its properties, is refused. */
 static uint8_t check_configuration(const struct ys_host *host, uint16_t notifiable, uint16_t configuration)
 {
     const struct ys_attribute *declaration = &host->table->attributes[host->table->notifiables[notifiable].handle - 2];
-    bool notify = (configuration & YS_SUBSCRIBE_NOTIFICATIONS) != 0;
-    bool indicate = (configuration & YS_SUBSCRIBE_INDICATIONS) != 0;
-    bool improper = configuration > (YS_SUBSCRIBE_NOTIFICATIONS | YS_SUBSCRIBE_INDICATIONS) ||
-                    (notify && (declaration->properties & YS_PROPERTY_NOTIFY) == 0) ||
-                    (indicate && (declaration->properties & YS_PROPERTY_INDICATE) == 0);
-    return improper ? YS_ATT_CONFIGURATION_IMPROPER : YS_ATT_OK;
+    unsigned offered = (unsigned)declaration->properties >> 4 & (YS_SUBSCRIBE_NOTIFICATIONS | YS_SUBSCRIBE_INDICATIONS);
+    return (configuration & ~offered) != 0 ? YS_ATT_CONFIGURATION_IMPROPER : YS_ATT_OK;
 }
 
-/* A stream goes to one client at a time. */
+/* A stream and the values of an outbox go to one client at a time. */
 static uint8_t check_stream(const struct ys_host *host, const struct ys_connection *connection, uint16_t notifiable)
 {
     if (ys_stream_at(host, host->table->notifiables[notifiable].handle) == NULL)
         return YS_ATT_OK;
     for (size_t i = 0; i < YS_CONNECTIONS; i++) {
         const struct ys_connection *other = &host->connections[i];
-        if (other->used && other != connection && ys_bit_get(&other->notifications, notifiable))
+        if (other->used && other != connection && ys_configuration_of(other, notifiable) != 0)
             return YS_ATT_INSUFFICIENT_RESOURCES;
     }
     return YS_ATT_OK;
@@ -297,7 +280,7 @@ uint8_t ys_configuration_write(struct ys_host *host, struct ys_connection *conne
         return error;
     bool notify = (configuration & YS_SUBSCRIBE_NOTIFICATIONS) != 0;
     bool indicate = (configuration & YS_SUBSCRIBE_INDICATIONS) != 0;
-    uint16_t before = configuration_of(connection, notifiable);
+    uint16_t before = ys_configuration_of(connection, notifiable);
     ys_bit_set(&connection->notifications, notifiable, notify);
     ys_bit_set(&connection->indications, notifiable, indicate);
     if (configuration == YS_SUBSCRIBE_NONE)

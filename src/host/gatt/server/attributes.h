@@ -44,4 +44,7 @@ void ys_attributes_reset(struct ys_host *host);
 uint8_t ys_configuration_write(struct ys_host *host, struct ys_connection *connection, uint16_t notifiable,
                                uint16_t configuration);
 
+/* What a connection has switched on of a notifiable: bits of notifications and indications. */
+uint16_t ys_configuration_of(const struct ys_connection *connection, uint16_t notifiable);
+
 #endif

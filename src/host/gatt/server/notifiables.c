@@ -19,11 +19,6 @@ uint16_t ys_notifiable_of(const struct ys_host *host, uint16_t handle)
     return ((const struct ys_value *)attribute->source)->notifiable;
 }
 
-static bool is_subscribed(const struct ys_connection *connection, uint16_t notifiable)
-{
-    return ys_bit_get(&connection->notifications, notifiable) || ys_bit_get(&connection->indications, notifiable);
-}
-
 /* 32 notifiables that changed. An interrupt may set bits meanwhile: each is seen now or the next time. */
 static uint32_t changed_word(const struct ys_host *host, size_t word)
 {
@@ -52,7 +47,7 @@ bool ys_host_is_subscribed(const struct ys_host *host, uint16_t handle)
 {
     uint16_t notifiable = ys_notifiable_of(host, handle);
     for (size_t i = 0; notifiable != YS_NONE && i < YS_CONNECTIONS; i++) {
-        if (host->connections[i].used && is_subscribed(&host->connections[i], notifiable))
+        if (host->connections[i].used && ys_configuration_of(&host->connections[i], notifiable) != 0)
             return true;
     }
     return false;
@@ -63,7 +58,7 @@ bool ys_host_is_subscribed_on(const struct ys_host *host, uint16_t connection, u
     uint16_t notifiable = ys_notifiable_of(host, handle);
     for (size_t i = 0; notifiable != YS_NONE && i < YS_CONNECTIONS; i++) {
         if (host->connections[i].used && host->connections[i].handle == connection)
-            return is_subscribed(&host->connections[i], notifiable);
+            return ys_configuration_of(&host->connections[i], notifiable) != 0;
     }
     return false;
 }
@@ -93,7 +88,7 @@ enum ys_result ys_host_notify(struct ys_host *host, uint16_t connection, uint16_
     struct ys_connection *whose = ys_connection_find(host, connection);
     if (whose == NULL)
         return YS_ERROR_NO_CONNECTION;
-    if (notifiable == YS_NONE || !is_subscribed(whose, notifiable))
+    if (notifiable == YS_NONE || ys_configuration_of(whose, notifiable) == 0)
         return YS_ERROR_NOT_SUBSCRIBED;
     if (is_quiet(host, notifiable, now_ms))
         return YS_ERROR_BUSY;
@@ -108,7 +103,7 @@ static void pass_on(struct ys_host *host, uint16_t notifiable, uint32_t now_ms)
     bool wanted = false;
     set_changed(host, notifiable, false);
     for (struct ys_connection *connection = NULL; (connection = ys_connection_next(host, connection)) != NULL;) {
-        if (is_subscribed(connection, notifiable)) {
+        if (ys_configuration_of(connection, notifiable) != 0) {
             ys_bit_set(&connection->pending, notifiable, true);
             wanted = true;
         }

@@ -2,8 +2,11 @@
  * indication also waits until the last one was confirmed (Core 5.4 Vol 3 Part F 3.3.2). */
 #include "host/gatt/server/notify.h"
 
+#include <yarnswift/outbox.h>
+
 #include "host/core/bits.h"
 #include "host/core/clock.h"
+#include "host/core/extras.h"
 #include "host/gatt/server/attributes.h"
 #include "host/gatt/server/caching.h"
 #include "host/gatt/server/features.h"
@@ -23,12 +26,24 @@ static void send_value(struct ys_host *host, struct ys_connection *connection, u
     if (ys_attribute_read(host, connection, handle, &writer) != YS_ATT_OK)
         return;
     ys_l2cap_seal(&host->outgoing, YS_L2CAP_ATT, ys_writer_stored(&writer));
+    ys_notify_send(host, connection, handle, indicate);
+}
+
+bool ys_notify_may(const struct ys_host *host, const struct ys_connection *connection)
+{
+    return !connection->silent && (host->receipts == NULL || host->receipts->count < host->receipts->size);
+}
+
+void ys_notify_send(struct ys_host *host, struct ys_connection *connection, uint16_t handle, bool indicate)
+{
     ys_l2cap_send(host, connection);
     if (indicate) {
         connection->indicating = true;
         connection->indicated = handle;
         connection->indication_deadline_ms = ys_now_ms(host) + CONFIRMATION_TIMEOUT_MS;
     }
+    if (host->receipts != NULL)
+        host->receipts->extra.calls->sent(host, connection, handle, indicate);
 }
 
 /* Puts one of several values (Vol 3 Part F 3.4.7.4), each with its handle and length; false, and nothing, if it does
@@ -104,10 +119,10 @@ static size_t most_of(const struct ys_host *host, const struct ys_connection *co
  * room. */
 bool ys_notify_run(struct ys_host *host, struct ys_connection *connection)
 {
-    if (connection->silent)
+    if (!ys_notify_may(host, connection))
         return false;
-    if ((connection->features & FEATURE_MULTIPLE_NOTIFICATIONS) != 0 && has_several(connection) &&
-        ys_l2cap_fits(host, connection, connection->mtu) && send_several(host, connection))
+    if ((connection->features & FEATURE_MULTIPLE_NOTIFICATIONS) != 0 && host->receipts == NULL &&
+        has_several(connection) && ys_l2cap_fits(host, connection, connection->mtu) && send_several(host, connection))
         return true;
     for (uint16_t i = 0; i < host->table->notifiable_count; i++) {
         if (connection->pending.words[i / 32] == 0) {
@@ -133,6 +148,18 @@ void ys_notify_confirmed(const struct ys_host *host, struct ys_connection *conne
     if (connection->indicating && (connection->awareness != AWARE || connection->remembered != 0))
         ys_caching_confirmed(host, connection);
     connection->indicating = false;
+}
+
+uint16_t ys_notify_mark(const struct ys_connection *connection)
+{
+    return (uint16_t)(connection->packets_back + connection->packets_out);
+}
+
+bool ys_notify_has_arrived(const struct ys_connection *connection, uint16_t handle, bool indicated, uint16_t mark)
+{
+    if (indicated)
+        return !connection->silent && !(connection->indicating && connection->indicated == handle);
+    return (uint16_t)(connection->packets_back - mark) < 0x8000;
 }
 
 /* Vol 3 Part F 3.3.3: after 30 s without a confirmation nothing more may be sent on this bearer, so it ends. */

@@ -7,6 +7,14 @@
 /* Sends what is pending: one value, or several in one, where the client takes them so; false if there is none or no
  * room. */
 bool ys_notify_run(struct ys_host *host, struct ys_connection *connection);
+/* Whether notifications and indications can be sent on a connection now, if the link has room. */
+bool ys_notify_may(const struct ys_host *host, const struct ys_connection *connection);
+/* Sends one that is sealed in host->outgoing. */
+void ys_notify_send(struct ys_host *host, struct ys_connection *connection, uint16_t handle, bool indicate);
+/* What a notification that has just been sent waits for, and whether the peer has it: its packets have come back from
+ * the controller (Core 5.4 Vol 4 Part E 7.7.19), or it has confirmed an indication (Vol 3 Part F 3.3.2). */
+uint16_t ys_notify_mark(const struct ys_connection *connection);
+bool ys_notify_has_arrived(const struct ys_connection *connection, uint16_t handle, bool indicated, uint16_t mark);
 /* Ends a connection whose peer has not confirmed the indication that waits, if its time is over. */
 void ys_notify_check(struct ys_host *host, struct ys_connection *connection, uint32_t now_ms);
 /* The peer has confirmed the last indication. */

@@ -44,7 +44,7 @@ static bool send_some(struct ys_host *host, struct ys_connection *connection, st
 bool ys_stream_run(struct ys_host *host, struct ys_connection *connection)
 {
     for (struct ys_stream *stream = host->streams; stream != NULL; stream = stream->next) {
-        if (connection->awareness == AWARE && !connection->silent && !stream->by_channel &&
+        if (connection->awareness == AWARE && !connection->silent && !stream->elsewhere &&
             ys_bit_get(&connection->notifications, ys_notifiable_of(host, stream->handle)) &&
             send_some(host, connection, stream))
             return true;
