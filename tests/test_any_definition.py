@@ -64,6 +64,10 @@ class Maker:
         kind = self.chance.random()
         if kind < 0.45:
             field["format"] = self.chance.choice(NUMBERS)
+            if field["format"].startswith("uint") and self.chance.random() < 0.2:
+                field["names"] = [self.name() + self.chance.choice(["", "", f" = {10 * i}"])
+                                  for i in range(self.chance.randrange(1, 5))]
+                return
             if "64" not in field["format"] and self.chance.random() < 0.3:
                 field["resolution"] = self.chance.choice([0.1, 10, 0.5, 1000])
             if self.chance.random() < 0.3:

@@ -24,7 +24,7 @@ static const char base[] =
     "      - {name: b, uuid: +2, format: struct, read: open, handler: read, fields: [{name: flags, format: "
     "\"boolean[8]\", bits: [wide, hot]}, {name: angle, format: uint16}, {name: more, format: uint8, when: wide}]}\n"
     "      - {name: c, uuid: +3, format: utf8s, length: 12, read: open, handler: read}\n"
-    "      - {name: d, uuid: +4, format: uint8, read: open, value: 7}\n"
+    "      - {name: d, uuid: +4, format: uint8, read: open, value: 7, names: [off, low, on = 7]}\n"
     "  - {name: t, uuid: 6c1e0000-59d2-4b8a-9e40-2f6d8b13a5c7, characteristics: [{name: e, uuid: +1, format: uint8, "
     "write: encrypted, value: 1}]}\n";
 
@@ -76,6 +76,9 @@ static const struct one_change cases[] = {
      "!s, b: field \"x\" is new\n"},
     {"length: 12", "length: 9", "!s, c: 9 bytes at most, was 12\n"},
     {"length: 12", "length: 20", "s, c: 20 bytes at most, was 12\n"},
+    {"off, low", "off, slow", "!s, d: 1 means \"slow\", and meant \"low\"\n"},
+    {"off, low", "off", "!s, d: 1 has no meaning any more; it meant \"low\"\n"},
+    {"on = 7", "on = 7, more", "s, d: 8 means \"more\", and meant nothing\n"},
     {"value: 7", "value: 8", "s, d: another constant value\n"},
     {"read: open, value: 7", "read: encrypted, value: 7", "!s, d: read encrypted, was open\n"},
     {"uuid: +4", "uuid: +5",

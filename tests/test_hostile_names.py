@@ -67,6 +67,11 @@ def run(folder, name, *arguments, ends=(0, 1), given=""):
     return done
 
 
+def word_of_value(name):
+    """Without what is between the words of a value, which is refused."""
+    return re.sub(r'[,;"\[\]+]', "", name)
+
+
 def definition(name):
     """Every place of a definition in which there can be a name."""
     characteristics = [
@@ -74,8 +79,8 @@ def definition(name):
          "description": name, "stand_in": {"shape": "ramp", "from": 0, "to": 9, "period": "1 s", "every": "50 ms"}},
         {"name": f"{name} b", "uuid": "+2", "format": "utf8s", "length": 60, "read": "open", "write": "open", "value": name},
         {"name": f"{name} c", "uuid": "+3", "format": "struct", "read": "open", "handler": "read",
-         "fields": [{"name": f"{name} d", "format": "boolean[8]", "bits": [f"{name} e", "wide"]},
-                    {"name": f"{name} f", "format": "uint8", "when": "wide"}]}]
+         "fields": [{"name": f"{name} d", "format": "boolean[8]", "bits": [word_of_value(f"{name} e"), "wide"]},
+                    {"name": f"{name} f", "format": "uint8", "when": "wide", "names": ["none such", word_of_value(f"h {name}")]}]}]
     return {"device": {"name": name[:20], "security": {"capability": "display"}},
             "advertising": [{"interval": "100 ms", "services": [f"{name} s"]},
                             {"name": f"{name} g", "interval": "1 s", "kind": "beacon", "extended": True}],

@@ -196,6 +196,32 @@ static const struct wrong wrong[] = {
      "7:88 error: \"x\" can be of any length, so nothing can come behind it: make it the last\n"
      "7:124 error: an array is one of numbers or flags of at most 64 bits, not of bytes: leave up to out\n"
      "7:214 error: \"y\" has both when and unless: leave one out\n"},
+    {WITH(
+         "{name: a, uuid: +1, format: uint8, read: open, value: 1, names: [a, A, 'b,c', 9 lives, -1, z = 1, y = 256]}"),
+     "7:74 error: \"a\" has two numbers called \"A\": rename one\n"
+     "7:74 error: \"a\" has a name \"b,c\" in it: it may not be empty or have one of , ; \" [ ] + in it\n"
+     "7:74 error: \"9 lives\" would be read as a number: let the name begin with a letter\n"
+     "7:74 error: \"-1\" would be read as a number: let the name begin with a letter\n"
+     "7:74 error: \"A\" and \"z\" are both 1: leave one out\n"
+     "7:74 error: \"y\" is the name of 256: uint8 has names up to 255\n"},
+    {WITH("{name: a, uuid: +1, format: uint8, read: open, value: 1, names: [a = , b = -1, c = 1x, d = "
+          "99999999999999999999]}"),
+     "7:80 error: behind the equals sign belongs a whole number, such as in: unknown = 255\n"
+     "7:88 error: behind the equals sign belongs a whole number, such as in: unknown = 255\n"
+     "7:96 error: behind the equals sign belongs a whole number, such as in: unknown = 255\n"},
+    {WITH("{name: a, uuid: +1, format: sint8, names: [low], read: open, value: 1}"),
+     "7:52 error: only whole numbers without sign, unit and resolution have names: give \"a\" a format such as uint8, "
+     "or leave names out\n"},
+    {WITH("{name: a, uuid: +1, format: uint8, unit: metre, names: [low], read: open, value: 1}"),
+     "7:65 error: only whole numbers without sign, unit and resolution have names: give \"a\" a format such as uint8, "
+     "or leave names out\n"},
+    {WITH("{name: a, uuid: +1, format: uint32, names: [low = 2147483647, b], read: open, value: middle}"),
+     "7:53 error: \"b\" is the name of 2147483648: uint32 has names up to 2147483647\n"
+     "7:94 error: \"middle\" is no value of a (uint32, at most 4 bytes): it is neither one of its names nor a "
+     "number\n"},
+    {WITH("{name: a, uuid: +1, format: \"boolean[8]\", bits: [a+b, none], read: open, value: none}"),
+     "7:16 error: \"a\" has a name \"a+b\" in it: it may not be empty or have one of , ; \" [ ] + in it\n"
+     "7:16 error: \"a\" has a bit \"none\", which means that no bit is set: rename it\n"},
     {WITH("{name: a, uuid: +1, format: bytes, fixed length: 3, read: open, value: 01 02}"),
      "7:80 error: \"01 02\" has 2 bytes, and a always has 3\n"},
     {WITH("{name: battery level, read: open, value: 101 %}"),

@@ -158,6 +158,16 @@ def try_one(folder, definition):
     return wrong == 0 and good > len(lines) / 4
 
 
+def tried(folder):
+    """Whether try.py and try.mjs end well."""
+    for command in (sys.executable, "try.py"), ("node", "try.mjs"):
+        done = subprocess.run(command, cwd=folder, capture_output=True, check=False)
+        if done.returncode != 0:
+            print(done.stderr.decode())
+            return False
+    return True
+
+
 def values_are_in_their_unit(folder):
     """What a person would write by hand, in both languages; and what does not fit, which is refused."""
     for whom in ("python", "javascript"):
@@ -191,17 +201,32 @@ assert.equal(characteristics.live_torque.service, "5f8d0000-2b1c-4e6f-9a37-d4c1e
 for (const wrong of [3276.8, null, "1", NaN, Infinity])
   assert.throws(() => characteristics.live_torque.encode(wrong), RangeError);
 """)
-    for command in (sys.executable, "try.py"), ("node", "try.mjs"):
-        tried = subprocess.run(command, cwd=folder, capture_output=True, check=False)
-        if tried.returncode != 0:
-            print(tried.stderr.decode())
-            return False
-    return True
+    return tried(folder)
+
+
+def numbers_have_names(folder):
+    for whom in ("python", "javascript"):
+        run(COMMAND, "generate", "--for", whom, "-o", folder, f"{ROOT}/tests/scalars.device.yaml")
+    (folder / "try.py").write_text("""
+import scalars_values as s
+assert s.characteristics.gear.encode(s.names.gear.LOW) == b"\\x04"
+assert s.characteristics.gear.decode(b"\\x05") == s.names.gear.HIGH
+assert s.names.shift_way.DOWN == 1
+""")
+    (folder / "try.mjs").write_text("""
+import { characteristics, names } from "./scalars_values.mjs";
+import assert from "node:assert";
+assert.deepEqual([...characteristics.gear.encode(names.gear.LOW)], [4]);
+assert.equal(characteristics.gear.decode(Uint8Array.of(5)), names.gear.HIGH);
+assert.equal(names.shift_way.DOWN, 1);
+""")
+    return tried(folder)
 
 
 def main():
     with tempfile.TemporaryDirectory() as folder:
         good = values_are_in_their_unit(pathlib.Path(folder))
+        good = numbers_have_names(pathlib.Path(folder)) and good
     for definition in DEFINITIONS:
         with tempfile.TemporaryDirectory() as folder:
             good = try_one(pathlib.Path(folder), definition) and good

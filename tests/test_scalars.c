@@ -182,6 +182,20 @@ static void values_are_found_in_what_was_heard(void **state)
     assert_false(scalars_mixed_manufacturer_find(bytes, 0, &got));
 }
 
+/* The constants of enumerated values are what is sent. */
+static void numbers_are_called_by_their_names(void **state)
+{
+    struct scalars_shift shift = {.way = SCALARS_SHIFT_WAY_DOWN, .done = true};
+    uint8_t bytes[3];
+    struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
+    (void)state;
+    scalars_shift_put(&writer, &shift);
+    assert_hex(bytes, sizeof bytes, "0100 01");
+    assert_int_equal(SCALARS_GEAR_NEUTRAL, 0);
+    assert_int_equal(SCALARS_GEAR_LOW, 4);
+    assert_int_equal(SCALARS_GEAR_HIGH, 5);
+}
+
 #define LINK 0x0040
 
 static void write_one(struct scripted *scripted, uint16_t handle, int64_t raw, const char *response)
@@ -227,6 +241,10 @@ static void what_is_out_of_its_range_is_refused_before_the_handler(void **state)
     give_att(&scripted, LINK, expected);
     assert_att(&scripted, LINK, "0b 09");
     give_buffers(&scripted, LINK, 1);
+    (void)snprintf(expected, sizeof expected, "0a %02x00", SCALARS_GEAR);
+    give_att(&scripted, LINK, expected);
+    assert_att(&scripted, LINK, "0b 05"); /* as the definition says: high */
+    give_buffers(&scripted, LINK, 1);
     (void)snprintf(expected, sizeof expected, "0a %02x00", SCALARS_LAMP);
     give_att(&scripted, LINK, expected);
     assert_int_equal(handle_called, SCALARS_LAMP);
@@ -238,6 +256,7 @@ int main(void)
         cmocka_unit_test(each_number_is_put_and_got_in_its_type),
         cmocka_unit_test(a_payload_is_put_with_new_values),
         cmocka_unit_test(values_are_found_in_what_was_heard),
+        cmocka_unit_test(numbers_are_called_by_their_names),
         cmocka_unit_test(what_is_out_of_its_range_is_refused_before_the_handler),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

@@ -7,6 +7,7 @@
 
 #include "design/making/value_unknown.h"
 #include "design/model/value.h"
+#include "design/model/value_parse.h"
 #include "design/open.h"
 #include "support/hex.h"
 
@@ -188,6 +189,45 @@ static void a_value_tells_what_it_means(void **state)
     }
 }
 
+static void numbers_with_names_are_said_and_taken_by_them(void **state)
+{
+    static const char text[] =
+        "device: {name: T2}\nservices:\n  - name: s\n    uuid: 5f8d0000-2b1c-4e6f-9a37-d4c1e07b6a52\n    "
+        "characteristics:\n      - {name: lamp, uuid: +1, read: open, handler: read, format: struct, fields: [{name: "
+        "mode, "
+        "format: uint16, names: [off, dim = 3, bright, party = 0x100]}, {name: last, format: uint8, names: [red, "
+        "blue], up "
+        "to: 3}]}\n      - {name: gear, uuid: +2, read: open, value: high, format: uint8, names: [low = 9, high]}\n";
+    static const struct {
+        const char *words;
+        const char *hex; /* NULL: it is none */
+    } cases[] = {
+        {"mode off, last []", "0000"},          {"mode bright, last [red; blue]", "0400 0001"},
+        {"mode party, last [blue]", "0001 01"}, {"mode 5, last [7; red]", "0500 0700"},
+        {"mode Bright, last []", NULL},         {"mode bright off, last []", NULL},
+        {"mode dim = 3, last []", NULL},        {"mode , last []", NULL},
+        {"mode off, last [red blue]", NULL},
+    };
+    struct ys_design *design = ys_design_read("s.device.yaml", text, strlen(text), NULL, NULL);
+    (void)state;
+    assert_int_equal(design->findings.errors, 0);
+    const struct ys_service *service = &design->services[design->service_count - 1];
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        uint8_t bytes[8];
+        char words[60];
+        const char *problem = NULL;
+        int length = ys_value_parse(&service->characteristics[0].type, cases[i].words, bytes, sizeof bytes, &problem);
+        assert_int_equal(length >= 0, cases[i].hex != NULL);
+        if (length < 0)
+            continue;
+        assert_hex(bytes, (size_t)length, cases[i].hex);
+        ys_value_format(&service->characteristics[0].type, bytes, (size_t)length, words, sizeof words);
+        assert_string_equal(words, cases[i].words);
+    }
+    assert_int_equal(service->characteristics[1].value[0], 10);
+    ys_design_free(design);
+}
+
 static const char structured[] =
     "device: {name: T2}\nservices:\n  - name: s\n    uuid: 5f8d0000-2b1c-4e6f-9a37-d4c1e07b6a52\n    characteristics:\n"
     "      - name: gust\n        uuid: +1\n        format: struct\n        read: open\n        handler: read\n        "
@@ -263,6 +303,7 @@ int main(void)
         cmocka_unit_test(what_is_too_long_is_refused),
         cmocka_unit_test(a_known_value_is_heard_as_it_is_said),
         cmocka_unit_test(a_value_tells_what_it_means),
+        cmocka_unit_test(numbers_with_names_are_said_and_taken_by_them),
         cmocka_unit_test(a_field_is_found_behind_those_that_may_be_missing),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

@@ -65,6 +65,8 @@ static void offer_values(struct completion *completion, struct explorer *explore
     }
     for (size_t i = 0; one != NULL && i < one->type.bit_count; i++)
         offer(completion, one->type.bits[i]);
+    for (size_t i = 0; one != NULL && i < one->type.name_count; i++)
+        offer(completion, one->type.names[i].name);
 }
 
 size_t explore_complete(void *context, const char *line, size_t *from, const char **words, size_t most)

@@ -10,6 +10,8 @@
 #include "design/model/value_parse.h"
 #include "design/model/words.h"
 
+#define NAMES_MOST 256 /* of the numbers of one value */
+
 /* A step needs a number; one that is no power of ten, a number whose product with it is still exact. */
 static void check_resolution(struct ys_design *design, const struct ys_field *field, struct ys_place place,
                              const char *name)
@@ -55,6 +57,52 @@ static void resolve_dependence(struct ys_design *design, const struct ys_field *
                     "no flags before it have a bit \"%s\": name one of their bits", flag->text);
 }
 
+/* A name of a bit or a number is written in values, with others beside it: it must not read as one of those. */
+static void check_word(struct ys_design *design, const char *word, struct ys_place place, const char *name)
+{
+    if (word[0] == '\0' || strpbrk(word, ",;\"[]+") != NULL)
+        ys_findings_add(&design->findings, YS_ERROR, "value-names", place,
+                        "\"%s\" has a name \"%s\" in it: it may not be empty or have one of , ; \" [ ] + in it", name,
+                        word);
+}
+
+/* Enumerated values. What `names` says of one number twice, or of two numbers, is wrong. */
+static void check_named_numbers(struct ys_design *design, const struct ys_field *field, const char *name)
+{
+    struct ys_findings *findings = &design->findings;
+    struct ys_place place = field->names_place;
+    bool counts = field->format->kind == YS_FORMAT_UNSIGNED && !field->has_resolution && field->unit == NULL;
+    uint64_t greatest = field->format->bits < 31 ? (UINT64_C(1) << field->format->bits) - 1 : INT32_MAX;
+    if (field->name_count > 0 && !counts)
+        ys_findings_add(findings, YS_ERROR, "value-names", place,
+                        "only whole numbers without sign, unit and resolution have names: give \"%s\" a format such as "
+                        "uint8, or leave names out",
+                        name);
+    if (field->name_count > NAMES_MOST)
+        ys_findings_add(findings, YS_ERROR, "value-names", place, "\"%s\" has %zu names of numbers: list %d at most",
+                        name, field->name_count, NAMES_MOST);
+    for (size_t i = 0; i < field->name_count && counts && field->name_count <= NAMES_MOST; i++) {
+        const struct ys_named_number *one = &field->names[i];
+        check_word(design, one->name, place, name);
+        if ((one->name[0] >= '0' && one->name[0] <= '9') || one->name[0] == '-')
+            ys_findings_add(findings, YS_ERROR, "value-names", place,
+                            "\"%s\" would be read as a number: let the name begin with a letter", one->name);
+        if (one->number > greatest)
+            ys_findings_add(findings, YS_ERROR, "value-names", place,
+                            "\"%s\" is the name of %llu: %s has names up to %llu", one->name,
+                            (unsigned long long)one->number, field->format->name, (unsigned long long)greatest);
+        for (size_t j = 0; j < i; j++) {
+            if (ys_word_is_equal(one->name, field->names[j].name))
+                ys_findings_add(findings, YS_ERROR, "name-clash", place,
+                                "\"%s\" has two numbers called \"%s\": rename one", name, one->name);
+            else if (one->number == field->names[j].number)
+                ys_findings_add(findings, YS_ERROR, "name-clash", place,
+                                "\"%s\" and \"%s\" are both %llu: leave one out", field->names[j].name, one->name,
+                                (unsigned long long)one->number);
+        }
+    }
+}
+
 static void check_bits(struct ys_design *design, const struct ys_field *field, struct ys_place place, const char *name)
 {
     bool flags = field->format->kind == YS_FORMAT_FLAGS;
@@ -65,6 +113,12 @@ static void check_bits(struct ys_design *design, const struct ys_field *field, s
         ys_findings_add(&design->findings, YS_ERROR, "structure", place,
                         "\"%s\" names %zu bits and has %u: take a longer format", name, field->bit_count,
                         field->format->bits);
+    for (size_t i = 0; i < field->bit_count; i++) {
+        check_word(design, field->bits[i], place, name);
+        if (strcmp(field->bits[i], "none") == 0)
+            ys_findings_add(&design->findings, YS_ERROR, "value-names", place,
+                            "\"%s\" has a bit \"none\", which means that no bit is set: rename it", name);
+    }
     for (size_t i = 1; i < field->bit_count && field->bit_count <= field->format->bits; i++) {
         for (size_t j = 0; j < i; j++) {
             if (ys_word_is_equal(field->bits[i], field->bits[j]))
@@ -107,6 +161,7 @@ static void check_field(struct ys_design *design, const struct ys_field *whole, 
         ys_findings_add(findings, YS_ERROR, "structure", field->place,
                         "a field cannot be a structure itself: list its fields here");
     check_bits(design, field, field->place, field->name);
+    check_named_numbers(design, field, field->name);
     if (field->format->size == 0 && kind != YS_FORMAT_STRUCT && field->length.number == 0)
         ys_findings_add(findings, YS_ERROR, "length", field->place, "\"%s\" has no length: say how many bytes it has",
                         field->name);
@@ -176,6 +231,7 @@ bool ys_check_type(struct ys_design *design, struct ys_field *type, const char *
     }
     if (type->format->kind != YS_FORMAT_STRUCT)
         check_bits(design, type, place, name);
+    check_named_numbers(design, type, name);
     check_resolution(design, type, place, name);
     check_length(design, type);
     return true;

@@ -70,6 +70,35 @@ static void compare_bits(struct comparing *comparing, const char *name, const st
         add(comparing, COMPATIBLE, "%sbit %zu means \"%s\", and meant nothing", name, i, b->bits[i]);
 }
 
+static const struct ys_named_number *named(const struct ys_field *type, uint64_t number)
+{
+    for (size_t i = 0; i < type->name_count; i++) {
+        if (type->names[i].number == number)
+            return &type->names[i];
+    }
+    return NULL;
+}
+
+static void compare_names(struct comparing *comparing, const char *name, const struct ys_field *a,
+                          const struct ys_field *b)
+{
+    for (size_t i = 0; i < a->name_count; i++) {
+        const struct ys_named_number *old = &a->names[i];
+        const struct ys_named_number *now = named(b, old->number);
+        if (now == NULL)
+            add(comparing, BREAKS, "%s%llu has no meaning any more; it meant \"%s\"", name,
+                (unsigned long long)old->number, old->name);
+        else if (strcmp(now->name, old->name) != 0)
+            add(comparing, BREAKS, "%s%llu means \"%s\", and meant \"%s\"", name, (unsigned long long)old->number,
+                now->name, old->name);
+    }
+    for (size_t i = 0; i < b->name_count; i++) {
+        if (named(a, b->names[i].number) == NULL)
+            add(comparing, COMPATIBLE, "%s%llu means \"%s\", and meant nothing", name,
+                (unsigned long long)b->names[i].number, b->names[i].name);
+    }
+}
+
 /* `name` is that of a field, with a space behind it; empty for a whole value. */
 static void compare_type(struct comparing *comparing, const char *name, const struct ys_field *a,
                          const struct ys_field *b)
@@ -88,6 +117,7 @@ static void compare_type(struct comparing *comparing, const char *name, const st
         add(comparing, BREAKS, "%sup to %llu items, was %llu", name, (unsigned long long)b->most.number,
             (unsigned long long)a->most.number);
     compare_bits(comparing, name, a, b);
+    compare_names(comparing, name, a, b);
 }
 
 static bool has_same_condition(const struct ys_field *a, const struct ys_field *b)

@@ -115,30 +115,30 @@ static void put_uuid(FILE *stream, const struct ys_uuid *uuid, const char *none)
     }
 }
 
-/* Named bits: of a whole value, and of each field. */
-typedef void put_bits_fn(FILE *stream, const char *name, const struct ys_field *flags);
+/* Named bits or named numbers: of a whole value, and of each field. */
+typedef void put_words_fn(FILE *stream, const char *name, const struct ys_field *field);
 
-static void put_all_bits(const struct module *module, put_bits_fn *put)
+static void put_all_words(const struct module *module, bool bits, put_words_fn *put)
 {
     for (size_t i = 0; i < module->count; i++) {
         const struct coded *one = &module->coded[i];
-        if (one->type->bit_count > 0)
+        if ((bits ? one->type->bit_count : one->type->name_count) > 0)
             put(module->stream, one->id, one->type);
         for (size_t j = 0; j < one->type->field_count; j++) {
             const struct ys_field *field = &one->type->fields[j];
             char *name = ys_new_text("%s_%s", one->id, field->id);
-            if (field->bit_count > 0)
+            if ((bits ? field->bit_count : field->name_count) > 0)
                 put(module->stream, name, field);
             free(name);
         }
     }
 }
 
-static void put_bit_name(FILE *stream, const char *name)
+static void put_word(FILE *stream, const char *name)
 {
     int before = '\0';
     if (!isalpha((unsigned char)name[0]))
-        (void)fputs("BIT_", stream);
+        (void)fputs("IS_", stream);
     for (; *name != '\0'; name++) {
         unsigned char letter = (unsigned char)*name;
         int next = letter < 0x80 && isalnum(letter) ? toupper(letter) : '_';
@@ -189,8 +189,21 @@ static void put_python_bits(FILE *stream, const char *name, const struct ys_fiel
     (void)fprintf(stream, "    class %s(_enum.IntFlag):\n", member);
     for (size_t bit = 0; bit < flags->bit_count; bit++) {
         (void)fputs("        ", stream);
-        put_bit_name(stream, flags->bits[bit]);
+        put_word(stream, flags->bits[bit]);
         (void)fprintf(stream, " = 0x%llx\n", 1ULL << bit);
+    }
+    (void)fputc('\n', stream);
+    free(member);
+}
+
+static void put_python_names(FILE *stream, const char *name, const struct ys_field *field)
+{
+    char *member = ys_member_name(name);
+    (void)fprintf(stream, "    class %s(_enum.IntEnum):\n", member);
+    for (size_t i = 0; i < field->name_count; i++) {
+        (void)fputs("        ", stream);
+        put_word(stream, field->names[i].name);
+        (void)fprintf(stream, " = %llu\n", (unsigned long long)field->names[i].number);
     }
     (void)fputc('\n', stream);
     free(member);
@@ -248,7 +261,9 @@ void ys_generate_python(FILE *stream, const struct ys_design *design, const stru
                   YS_GENERATED_NOTE, ys_values_python);
     put_types(&module);
     (void)fputs("''')\n\n\nclass flags:\n    \"\"\"Named bits.\"\"\"\n\n", stream);
-    put_all_bits(&module, put_python_bits);
+    put_all_words(&module, true, put_python_bits);
+    (void)fputs("\nclass names:\n    \"\"\"Named numbers.\"\"\"\n\n", stream);
+    put_all_words(&module, false, put_python_names);
     (void)fputs("\nclass values:\n    \"\"\"Structures.\"\"\"\n\n", stream);
     for (size_t i = 0; i < module.count; i++) {
         if (module.coded[i].type->format->kind == YS_FORMAT_STRUCT)
@@ -316,8 +331,19 @@ static void put_javascript_bits(FILE *stream, const char *name, const struct ys_
     (void)fprintf(stream, "  %s: Object.freeze({", name);
     for (size_t bit = 0; bit < flags->bit_count; bit++) {
         (void)fputs(bit > 0 ? ", " : " ", stream);
-        put_bit_name(stream, flags->bits[bit]);
+        put_word(stream, flags->bits[bit]);
         (void)fprintf(stream, ": 0x%llx", 1ULL << bit);
+    }
+    (void)fputs(" }),\n", stream);
+}
+
+static void put_javascript_names(FILE *stream, const char *name, const struct ys_field *field)
+{
+    (void)fprintf(stream, "  %s: Object.freeze({", name);
+    for (size_t i = 0; i < field->name_count; i++) {
+        (void)fputs(i > 0 ? ", " : " ", stream);
+        put_word(stream, field->names[i].name);
+        (void)fprintf(stream, ": %llu", (unsigned long long)field->names[i].number);
     }
     (void)fputs(" }),\n", stream);
 }
@@ -344,7 +370,9 @@ void ys_generate_javascript(FILE *stream, const struct ys_design *design, const 
     (void)fprintf(stream, "// %s\n%s\nconst types = ", YS_GENERATED_NOTE, ys_values_javascript);
     put_types(&module);
     (void)fputs(";\n\n/** Named bits. */\nexport const flags = Object.freeze({\n", stream);
-    put_all_bits(&module, put_javascript_bits);
+    put_all_words(&module, true, put_javascript_bits);
+    (void)fputs("});\n\n/** Named numbers. */\nexport const names = Object.freeze({\n", stream);
+    put_all_words(&module, false, put_javascript_names);
     (void)fputs(
         "});\n\n/** What can be read, written or notified. */\nexport const characteristics = Object.freeze({\n",
         stream);

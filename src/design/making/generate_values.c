@@ -16,22 +16,29 @@ struct place {
     const struct ys_field *whole;
 };
 
-static void put_bit_name(const struct place *place, const struct ys_field *flags, size_t bit)
+static void put_word(const struct place *place, const struct ys_field *field, const char *word)
 {
-    char *name = ys_identifier_of_bit(place->device, place->id, flags, bit);
+    char *name = ys_identifier_of_word(place->device, place->id, field, word);
     (void)fputs(name, place->stream);
     free(name);
 }
 
-static void put_bits(const struct place *place, const struct ys_field *flags)
+/* The constants of named bits, or of named numbers. */
+static void put_words(const struct place *place, const struct ys_field *field)
 {
-    if (flags->bit_count == 0)
+    if (field->bit_count == 0 && field->name_count == 0)
         return;
     (void)fputs("enum {\n", place->stream);
-    for (size_t bit = 0; bit < flags->bit_count; bit++) {
+    for (size_t bit = 0; bit < field->bit_count; bit++) {
         (void)fputs("    ", place->stream);
-        put_bit_name(place, flags, bit);
-        (void)fprintf(place->stream, " = 0x%llx%s\n", 1ULL << bit, bit + 1 < flags->bit_count ? "," : "");
+        put_word(place, field, field->bits[bit]);
+        (void)fprintf(place->stream, " = 0x%llx%s\n", 1ULL << bit, bit + 1 < field->bit_count ? "," : "");
+    }
+    for (size_t i = 0; i < field->name_count; i++) {
+        (void)fputs("    ", place->stream);
+        put_word(place, field, field->names[i].name);
+        (void)fprintf(place->stream, " = %llu%s\n", (unsigned long long)field->names[i].number,
+                      i + 1 < field->name_count ? "," : "");
     }
     (void)fputs("};\n", place->stream);
 }
@@ -227,7 +234,7 @@ static void open_condition(const struct place *place, const struct ys_field *fie
         return;
     const struct ys_field *flags = &place->whole->fields[field->flags_at];
     (void)fprintf(place->stream, "    if ((value->%s & ", flags->id);
-    put_bit_name(place, flags, field->flag);
+    put_word(place, flags, flags->bits[field->flag]);
     (void)fprintf(place->stream, ") %s 0) {\n", field->when.text != NULL ? "!=" : "==");
 }
 
@@ -344,9 +351,9 @@ void ys_generate_value(FILE *stream, const struct ys_typed *typed)
 {
     const struct ys_field *whole = typed->type;
     const struct place place = {stream, typed->device, typed->id, whole};
-    put_bits(&place, whole);
+    put_words(&place, whole);
     for (size_t i = 0; i < whole->field_count; i++)
-        put_bits(&place, &whole->fields[i]);
+        put_words(&place, &whole->fields[i]);
     if (whole->format->kind == YS_FORMAT_STRUCT)
         put_struct(&place, typed->name);
     if (ys_value_has_functions(whole))

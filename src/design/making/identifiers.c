@@ -37,24 +37,31 @@ add(struct list *list, enum letters letters, const char *format, ...)
     list->count++;
 }
 
-static void add_bits(struct list *list, const struct ys_design *design, const char *id, const struct ys_field *flags)
+static void add_word(struct list *list, const struct ys_design *design, const char *id, const struct ys_field *field,
+                     const char *word)
 {
     const char *owner = list->owner;
-    for (size_t bit = 0; bit < flags->bit_count; bit++) {
-        char *name = ys_identifier_of_bit(design->id, id, flags, bit);
-        list->owner = flags->bits[bit];
-        add(list, AS_IT_IS, "%s", name);
-        free(name);
-    }
+    char *name = ys_identifier_of_word(design->id, id, field, word);
+    list->owner = word;
+    add(list, AS_IT_IS, "%s", name);
+    free(name);
     list->owner = owner;
+}
+
+static void add_words(struct list *list, const struct ys_design *design, const char *id, const struct ys_field *field)
+{
+    for (size_t i = 0; i < field->bit_count; i++)
+        add_word(list, design, id, field, field->bits[i]);
+    for (size_t i = 0; i < field->name_count; i++)
+        add_word(list, design, id, field, field->names[i].name);
 }
 
 /* What a type needs: see ys_generate_value. */
 static void add_type(struct list *list, const struct ys_design *design, const char *id, const struct ys_field *type)
 {
-    add_bits(list, design, id, type);
+    add_words(list, design, id, type);
     for (size_t i = 0; i < type->field_count; i++)
-        add_bits(list, design, id, &type->fields[i]);
+        add_words(list, design, id, &type->fields[i]);
     if (type->format->kind == YS_FORMAT_STRUCT)
         add(list, AS_IT_IS, "struct %s_%s", design->id, id);
     if (!ys_value_has_functions(type))

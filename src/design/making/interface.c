@@ -67,6 +67,15 @@ static void print_meaning(FILE *stream, const struct ys_field *field)
         (void)fprintf(stream, "%sbit %zu: ", bit > 0 ? ", " : "", bit);
         put_text(stream, field->bits[bit]);
     }
+    for (size_t i = 0; i < field->name_count; i++) {
+        (void)fprintf(stream, "%s%llu: ", i > 0 ? ", " : "", (unsigned long long)field->names[i].number);
+        put_text(stream, field->names[i].name);
+    }
+}
+
+static bool has_meaning(const struct ys_field *field)
+{
+    return field->has_resolution || field->unit != NULL || field->bit_count > 0 || field->name_count > 0;
 }
 
 static void print_field(FILE *stream, const struct ys_field *field, const char *name)
@@ -84,7 +93,7 @@ static void print_field(FILE *stream, const struct ys_field *field, const char *
         (void)fprintf(stream, "%zu", each);
     (void)fputs(" | ", stream);
     print_meaning(stream, field);
-    const char *separator = field->has_resolution || field->unit != NULL || field->bit_count > 0 ? "; " : "";
+    const char *separator = has_meaning(field) ? "; " : "";
     if (field->order == YS_MOST_FIRST + 1) {
         (void)fprintf(stream, "%sthe most significant byte first", separator);
         separator = "; ";

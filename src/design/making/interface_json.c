@@ -30,6 +30,15 @@ static json_t *bits_json(const struct ys_field *type)
     return bits;
 }
 
+static json_t *names_json(const struct ys_field *type)
+{
+    json_t *names = json_array();
+    for (size_t i = 0; i < type->name_count; i++)
+        (void)json_array_append_new(
+            names, json_pack("{s:s, s:I}", "name", type->names[i].name, "number", (json_int_t)type->names[i].number));
+    return names;
+}
+
 static json_t *condition_json(const struct ys_field *whole, const struct ys_field *field)
 {
     return json_pack("{s:s, s:i, s:b}", "field", whole->fields[field->flags_at].id, "bit", (int)field->flag, "set",
@@ -70,6 +79,8 @@ json_t *ys_type_json(const struct ys_field *type, const char *name, const char *
     }
     if (type->bit_count > 0)
         set(object, "bits", bits_json(type));
+    if (type->name_count > 0)
+        set(object, "names", names_json(type));
     if (type->most.number > 0)
         set(object, "up_to", number(type->most.number));
     if (format->kind != YS_FORMAT_STRUCT)

@@ -7,12 +7,13 @@
 
 #include "design/model/memory.h"
 
-char *ys_identifier_of_bit(const char *device, const char *characteristic, const struct ys_field *flags, size_t bit)
+char *ys_identifier_of_word(const char *device, const char *characteristic, const struct ys_field *field,
+                            const char *word)
 {
-    size_t size = strlen(device) + strlen(characteristic) + strlen(flags->bits[bit]) + 4;
+    size_t size = strlen(device) + strlen(characteristic) + strlen(word) + 4;
     size_t length = 0;
-    char *name = ys_new(size + (flags->id != NULL ? strlen(flags->id) : 0));
-    const char *const parts[] = {device, characteristic, flags->id, flags->bits[bit]};
+    char *name = ys_new(size + (field->id != NULL ? strlen(field->id) : 0));
+    const char *const parts[] = {device, characteristic, field->id, word};
     for (size_t i = 0; i < sizeof parts / sizeof parts[0]; i++) {
         for (const char *text = parts[i]; text != NULL && *text != '\0'; text++) {
             unsigned char letter = (unsigned char)*text;

@@ -4,9 +4,10 @@
 
 #include "design/making/layout.h"
 
-/* The constant of a bit, DEVICE_CHARACTERISTIC_FIELD_BIT; a whole value that is flags has no field. It is the caller's.
- */
-char *ys_identifier_of_bit(const char *device, const char *characteristic, const struct ys_field *flags, size_t bit);
+/* The constant of a bit or of a named number, DEVICE_CHARACTERISTIC_FIELD_WORD; a whole value has no field. The caller
+ * frees it. */
+char *ys_identifier_of_word(const char *device, const char *characteristic, const struct ys_field *field,
+                            const char *word);
 
 /* Whether a value is one number, which has a C type of its own; and whether it has functions that put and get it. */
 bool ys_value_is_scalar(const struct ys_field *type);

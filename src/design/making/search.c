@@ -82,6 +82,47 @@ static void lower(char *to, const char *from, size_t size)
     to[i] = '\0';
 }
 
+/* One way in which a bit or a number can be called so. */
+typedef bool called_fn(const char *name, const char *words);
+
+static bool field_has(const struct ys_field *field, called_fn *is_called, const char *words)
+{
+    for (size_t i = 0; i < field->bit_count; i++) {
+        if (is_called(field->bits[i], words))
+            return true;
+    }
+    for (size_t i = 0; i < field->name_count; i++) {
+        if (is_called(field->names[i].name, words))
+            return true;
+    }
+    return false;
+}
+
+static bool value_has(const struct ys_adopted *adopted, called_fn *is_called, const char *words)
+{
+    const struct ys_field *type = adopted->type;
+    bool found = type != NULL && field_has(type, is_called, words);
+    for (size_t i = 0; type != NULL && i < type->field_count && !found; i++)
+        found = field_has(&type->fields[i], is_called, words);
+    return found;
+}
+
+static bool has_all_words(const char *name, const char *words)
+{
+    return holds_all(name, NULL, words, true);
+}
+
+/* "high alert": what a value is called. */
+static bool has_value_called(const struct ys_adopted *adopted, const char *words)
+{
+    return value_has(adopted, ys_word_is_equal, words);
+}
+
+static bool has_words_in_value(const struct ys_adopted *adopted, const char *words)
+{
+    return value_has(adopted, has_all_words, words);
+}
+
 /* A typo or two away from the whole name, or from one of its words. */
 static bool is_near(const struct ys_adopted *adopted, const char *words)
 {
@@ -116,8 +157,8 @@ static void find_all(struct ys_search *search, fits_fn *fits, const char *words)
 
 void ys_search_run(struct ys_search *search, const char *words)
 {
-    static fits_fn *const ways[] = {has_number,        has_name,           has_words_of_name,
-                                    has_parts_of_name, has_words_anywhere, is_near};
+    static fits_fn *const ways[] = {has_number,       has_name,           has_words_of_name,  has_parts_of_name,
+                                    has_value_called, has_words_anywhere, has_words_in_value, is_near};
     for (size_t i = 0; i < sizeof ways / sizeof ways[0] && search->count == 0; i++) {
         find_all(search, ways[i], words);
         search->guessed = ways[i] == is_near;
@@ -226,6 +267,9 @@ static void print_field(FILE *stream, const struct ys_field *field, const char *
                       field->when.text != NULL ? field->when.text : field->unless.text);
     for (size_t i = 0; i < field->bit_count; i++)
         (void)fprintf(stream, "%s%zu %s", i > 0 ? ", " : ": ", i, field->bits[i]);
+    for (size_t i = 0; i < field->name_count; i++)
+        (void)fprintf(stream, "%s%llu %s", i > 0 ? ", " : ": ", (unsigned long long)field->names[i].number,
+                      field->names[i].name);
     (void)fputc('\n', stream);
 }
 

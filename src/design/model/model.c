@@ -96,18 +96,24 @@ struct ys_characteristic *ys_characteristic_named(const struct ys_service *servi
 
 /* its end */
 
-void ys_type_clear(struct ys_field *field)
+static void clear_words(struct ys_field *field)
 {
     for (size_t i = 0; i < field->bit_count; i++)
         free(field->bits[i]);
+    for (size_t i = 0; i < field->name_count; i++)
+        free(field->names[i].name);
+    free(field->bits);
+    free(field->names);
+}
+
+void ys_type_clear(struct ys_field *field)
+{
+    clear_words(field);
     for (size_t i = 0; i < field->field_count; i++) {
         free(field->fields[i].name);
         free(field->fields[i].id);
-        for (size_t j = 0; j < field->fields[i].bit_count; j++)
-            free(field->fields[i].bits[j]);
-        free(field->fields[i].bits);
+        clear_words(&field->fields[i]);
     }
-    free(field->bits);
     free(field->fields);
 }
 

@@ -42,6 +42,12 @@ struct ys_stand_in {
     size_t recorded_count;
 };
 
+/* A number that has a name, of an enumerated value. */
+struct ys_named_number {
+    char *name;
+    uint64_t number;
+};
+
 /* What bytes mean: a whole value, or a part of a structured one. */
 struct ys_field {
     struct ys_place place;
@@ -58,6 +64,10 @@ struct ys_field {
     /* flags: */
     char **bits; /* names of the lowest bits */
     size_t bit_count;
+    /* enumerated values: */
+    struct ys_named_number *names;
+    size_t name_count;
+    struct ys_place names_place;
     /* structures: */
     struct ys_field *fields;
     size_t field_count;

@@ -132,6 +132,17 @@ static void put_wide(const struct ys_field *field, const uint8_t *bytes, FILE *s
         (void)fprintf(stream, "%02x", bytes[i - 1]);
 }
 
+static void put_integer(const struct ys_field *field, int64_t raw, FILE *stream)
+{
+    const char *name = ys_value_name(field, (uint64_t)raw);
+    if (name != NULL) {
+        (void)fputs(name, stream);
+        return;
+    }
+    put_number(field, raw, stream);
+    put_unit(field, stream);
+}
+
 static void put_float(const struct ys_field *field, const uint8_t *bytes, FILE *stream)
 {
     uint64_t bits = ys_value_bits(field->format, bytes);
@@ -204,8 +215,7 @@ static void put_item(const struct ys_field *field, const uint8_t *sent, size_t l
     switch (field->format->kind) {
     case YS_FORMAT_UNSIGNED:
     case YS_FORMAT_SIGNED:
-        put_number(field, ys_value_decode(field, bytes), stream);
-        put_unit(field, stream);
+        put_integer(field, ys_value_decode(field, bytes), stream);
         break;
     case YS_FORMAT_FLOAT:
         put_float(field, bytes, stream);

@@ -49,6 +49,15 @@ uint64_t ys_value_bits(const struct ys_format *format, const uint8_t *bytes)
     return value;
 }
 
+const char *ys_value_name(const struct ys_field *field, uint64_t number)
+{
+    for (size_t i = 0; i < field->name_count; i++) {
+        if (field->names[i].number == number)
+            return field->names[i].name;
+    }
+    return NULL;
+}
+
 /* Whether an optional field is there, by the flags before it. */
 bool ys_value_is_there(const struct ys_field *field, const uint64_t *flags)
 {

@@ -14,6 +14,9 @@ const uint8_t *ys_value_in_order(const struct ys_field *field, const uint8_t *by
 /* Its bits as a number without a sign. */
 uint64_t ys_value_bits(const struct ys_format *format, const uint8_t *bytes);
 
+/* The name of a number of an enumerated value; NULL if it has none. */
+const char *ys_value_name(const struct ys_field *field, uint64_t number);
+
 /* Whether a field is there, as the flags before it say. */
 bool ys_value_is_there(const struct ys_field *field, const uint64_t *flags);
 

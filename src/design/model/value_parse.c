@@ -57,16 +57,29 @@ static bool parse_widest(const struct ys_field *field, const char *text, int64_t
     return ends_with_unit(field, end, problem);
 }
 
+static bool parse_name(const struct ys_field *field, const char *text, int64_t *raw)
+{
+    for (size_t i = 0; i < field->name_count; i++) {
+        if (strcmp(field->names[i].name, text) == 0) {
+            *raw = (int64_t)field->names[i].number;
+            return true;
+        }
+    }
+    return false;
+}
+
 bool ys_value_parse_raw(const struct ys_field *field, const char *text, int64_t *raw, const char **problem)
 {
     int64_t mantissa;
     int places;
     const char *end;
     bool widest = field->format->kind == YS_FORMAT_UNSIGNED && field->format->bits == 64 && field->exponent == 0;
+    if (parse_name(field, text, raw))
+        return true;
     if (widest && text[0] >= '0' && text[0] <= '9' && strchr(text, '.') == NULL)
         return parse_widest(field, text, raw, problem);
     if (!is_number(field->format) || !ys_decimal_parse(text, &mantissa, &places, &end)) {
-        *problem = "it is not a number";
+        *problem = field->name_count > 0 ? "it is neither one of its names nor a number" : "it is not a number";
         return false;
     }
     if (!ends_with_unit(field, end, problem))

@@ -127,7 +127,8 @@ static void entry_type(const struct ys_node *node, void *target)
         const char *name;
         ys_key_fn *read;
     } readers[] = {{"format", ys_type_format}, {"unit", ys_type_unit}, {"resolution", ys_type_resolution},
-                   {"length", ys_type_length}, {"bits", ys_type_bits}, {"fields", ys_type_fields}};
+                   {"length", ys_type_length}, {"bits", ys_type_bits}, {"names", ys_type_names},
+                   {"fields", ys_type_fields}};
     for (size_t i = 0; i < COUNT(readers); i++) {
         if (strcmp(readers[i].name, node->key->name) == 0)
             readers[i].read(node, adopted->type);
@@ -159,6 +160,7 @@ static const struct ys_key entry_keys[] = {
     {"length", entry_type, &ys_kind_length, NULL, false, 0},
     {"range", entry_range, &ys_kind_texts, NULL, false, 0},
     {"bits", entry_type, &ys_kind_texts, NULL, false, 0},
+    {"names", entry_type, &ys_kind_texts, NULL, false, 0},
     {"fields", entry_type, &ys_kind_fields, NULL, false, 0},
 };
 static const struct ys_mapping entry_mapping = {"an entry", entry_keys, COUNT(entry_keys), NULL};

@@ -1,6 +1,7 @@
 /* What bytes mean: the keys that characteristics, fields of structures and the catalogue share. */
 #include "design/reading/type.h"
 
+#include <errno.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -113,6 +114,41 @@ void ys_type_bits(const struct ys_node *node, void *target)
     }
 }
 
+/* "NAME", or "NAME = NUMBER". */
+static void add_named_number(const struct ys_node *item, struct ys_field *field, const char *text)
+{
+    const char *equals = strstr(text, " = ");
+    uint64_t number = field->name_count > 0 ? field->names[field->name_count - 1].number + 1 : 0;
+    size_t length = equals != NULL ? (size_t)(equals - text) : strlen(text);
+    if (equals != NULL) {
+        const char *digits = equals + strlen(" = ");
+        char *end = NULL;
+        errno = 0;
+        number = strtoull(digits, &end, 0);
+        if (digits[0] < '0' || digits[0] > '9' || *end != '\0' || errno != 0) {
+            error(item, "value-names", "behind the equals sign belongs a whole number, such as in: unknown = 255");
+            return;
+        }
+    }
+    while (length > 0 && text[length - 1] == ' ')
+        length--;
+    field->names = ys_grow(field->names, field->name_count, sizeof *field->names);
+    field->names[field->name_count++] = (struct ys_named_number){ys_copy(text, length), number};
+}
+
+void ys_type_names(const struct ys_node *node, void *target)
+{
+    struct ys_field *field = field_of(node, target);
+    struct ys_node item;
+    void *iterator = NULL;
+    field->names_place = node->place;
+    while (ys_yaml_next(node, &iterator, &item)) {
+        const char *text = ys_yaml_text(&item);
+        if (text != NULL)
+            add_named_number(&item, field, text);
+    }
+}
+
 /* fields: */
 
 static void field_name(const struct ys_node *node, void *target)
@@ -169,6 +205,10 @@ static struct ys_field copy_field(const struct ys_field *from)
     copy.bits = from->bit_count > 0 ? ys_new(from->bit_count * sizeof *copy.bits) : NULL;
     for (size_t i = 0; i < from->bit_count; i++)
         copy.bits[i] = ys_copy(from->bits[i], strlen(from->bits[i]));
+    copy.names = from->name_count > 0 ? ys_new(from->name_count * sizeof *copy.names) : NULL;
+    for (size_t i = 0; i < from->name_count; i++)
+        copy.names[i] =
+            (struct ys_named_number){ys_copy(from->names[i].name, strlen(from->names[i].name)), from->names[i].number};
     copy.length.given = false;
     return copy;
 }

@@ -16,6 +16,7 @@ void ys_type_unit(const struct ys_node *node, void *target);
 void ys_type_resolution(const struct ys_node *node, void *target);
 void ys_type_length(const struct ys_node *node, void *target);
 void ys_type_bits(const struct ys_node *node, void *target);
+void ys_type_names(const struct ys_node *node, void *target);
 void ys_type_fields(const struct ys_node *node, void *target);
 
 /* The keys of a type that lies at `at` in their target. */
@@ -28,8 +29,11 @@ void ys_type_fields(const struct ys_node *node, void *target);
          &ys_kind_text, "What one step of the number is worth, such as 0.1 or 1/64",                                   \
          false,         at},                                                                                           \
         {"length", ys_type_length, &ys_kind_length, "Greatest length in bytes of texts and bytes", false, at},         \
+        {"bits", ys_type_bits, &ys_kind_texts, "Names of the bits of flags, from the lowest on", false, at},           \
     {                                                                                                                  \
-        "bits", ys_type_bits, &ys_kind_texts, "Names of the bits of flags, from the lowest on", false, at              \
+        "names", ys_type_names, &ys_kind_texts,                                                                        \
+            "Names of a number's values, from 0 on; \"NAME = 5\" gives another number, and the next goes on from it",  \
+            false, at                                                                                                  \
     }
 
 /* And of the fields of a structure. */
