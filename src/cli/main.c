@@ -18,9 +18,10 @@ static const struct verb verbs[] = {
     {"table", "show the attribute table that a definition gives", verb_table},
     {"pairing", "show what becomes of a pairing with each central that may come", verb_pairing},
     {"catalogue", "search what the standard has adopted", verb_catalogue},
-    {"generate", "write the table, the handles and the handlers' declarations in C", verb_generate},
+    {"generate", "write C for the device or its clients, or its interface for other languages", verb_generate},
 #ifndef YARNSWIFT_GENERATOR /* the generator builds the demo's device, and so comes without what plays one */
     {"changes", "compare two versions of a definition, for who has built the other side", verb_changes},
+    {"footprint", "measure what a device takes of a microcontroller", verb_footprint},
     {"interval", "watch a device advertise, and see how long it takes to find it", verb_interval},
     {"throughput", "see how fast a stream goes, and what holds it back", verb_throughput},
     {"charge", "find out of a measured current what your hardware draws", verb_charge},

@@ -29,6 +29,7 @@ verb_fn verb_charge;
 verb_fn verb_sweep;
 verb_fn verb_compare;
 verb_fn verb_changes;
+verb_fn verb_footprint;
 verb_fn verb_trace;
 verb_fn verb_audit;
 

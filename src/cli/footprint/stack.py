@@ -1,11 +1,15 @@
 #!/usr/bin/python3
-"""Tells how deep the stack of the firmware gets, from the call graphs that the compiler has left.
+"""How deep the stack of the firmware gets, from the call graphs that the compiler has left.
 
-usage: stack FILE.ci...
+usage: stack.py [--json] [--sources FOLDER] [--headers FOLDER] [--linked FILE] FILE.ci...
 
-Fails if a function calls itself, by whatever way, if a frame has no fixed size, if it is not known where an indirect
+With --linked, a list of names, only these functions are there: those that a program is linked with.
+
+Fails if a function calls itself, by whatever way, if a frame has no greatest size, if it is not known where an indirect
 call goes, or if a function is reached by nothing."""
+import argparse
 import glob
+import json
 import re
 import sys
 
@@ -48,8 +52,8 @@ def read(paths):
                 node = re.match(r'node: { title: "([^"]+)" label: "[^"]*\\n(\d+) bytes \(([^)]*)\)', line)
                 edge = re.match(r'edge: { sourcename: "([^"]+)" targetname: "([^"]+)" label: "([^"]+)"', line)
                 if node:
-                    if node[3] != "static":
-                        fail(f"the frame of {node[1]} has no fixed size")
+                    if node[3] not in ("static", "dynamic,bounded"):
+                        fail(f"the frame of {node[1]} has no greatest size")
                     frames[node[1]] = int(node[2])
                 elif edge:
                     calls.setdefault(edge[1], set()).add((edge[2], edge[3]))
@@ -73,10 +77,10 @@ def parts(text):
     return [part for part in found if part]
 
 
-def tables():
+def tables(sources):
     """Of each struct and member, the names that the constant tables of the host have there."""
     texts = []
-    for path in sorted(glob.glob("src/host/**/*.[ch]", recursive=True)):
+    for path in sorted(glob.glob(f"{sources}/host/**/*.[ch]", recursive=True)):
         with open(path, encoding="utf-8") as file:
             texts.append(without_comments(file.read()))
     whole = "\n".join(texts)
@@ -109,11 +113,12 @@ def tables():
     return named
 
 
-def resolve(frames, calls):
+def resolve(frames, calls, named, linked):
     """The calls with each indirect one in place of where it goes."""
-    named = tables()
     resolved = {name: set() for name in frames}
     for caller, targets in calls.items():
+        if caller not in frames:
+            continue
         for target, place in targets:
             if target != "__indirect_call":
                 resolved[caller].add(target)
@@ -133,7 +138,7 @@ def resolve(frames, calls):
                 continue
             # names of the host's files differ, so a name says the function, but for those that tables share
             there = {name for name in frames if name.split(":")[-1] in named.get((tag, found[1]), set())}
-            if not there:
+            if not there and not linked:
                 fail(f"{path}:{line}: no table has a function for this call: {text.strip()}")
             resolved[caller] |= there
     return resolved
@@ -164,10 +169,10 @@ def depths(frames, resolved):
     return done
 
 
-def public():
+def public(headers):
     """The names that the public headers declare."""
     names = set()
-    for path in glob.glob("include/yarnswift/*.h"):
+    for path in glob.glob(f"{headers}/yarnswift/*.h"):
         with open(path, encoding="utf-8") as file:
             names |= set(re.findall(r"\b(ys_\w+)\(", file.read()))
     return names
@@ -182,20 +187,40 @@ def way(name, resolved, done):
     return " > ".join(names)
 
 
+def symbol(name):
+    """What a function of a call graph is called in a program."""
+    return name.split(":")[-1]
+
+
 def main():
-    frames, calls = read(sys.argv[1:])
+    parser = argparse.ArgumentParser()
+    parser.add_argument("--json", action="store_true")
+    parser.add_argument("--sources", default="src")
+    parser.add_argument("--headers", default="include")
+    parser.add_argument("--linked")
+    parser.add_argument("graphs", nargs="+")
+    given = parser.parse_args()
+    frames, calls = read(given.graphs)
+    if given.linked is not None:
+        with open(given.linked, encoding="utf-8") as file:
+            linked = set(file.read().split())
+        frames = {name: frame for name, frame in frames.items() if symbol(name) in linked}
     if "ys_host_run" not in frames:
         fail("these are not the call graphs of the host")
-    resolved = resolve(frames, calls)
+    resolved = resolve(frames, calls, tables(given.sources), given.linked is not None)
     called = set().union(*resolved.values())
     lost = [name for name in frames if ":" in name and name not in called]
-    if lost:
+    if lost and given.linked is None:
         fail("nothing calls this, so INDIRECT must lack it: " + ", ".join(lost))
     done = depths(frames, resolved)
     deepest, outside = done["ys_host_run"]
-    others = {name: done[name][0] for name in public() & done.keys() if name != "ys_host_run"}
+    others = {name: done[name][0] for name in public(given.headers) & done.keys() if name != "ys_host_run"}
     other = max(others, key=others.get)
-    in_interrupt = max(done[name][0] for name in IN_INTERRUPT)
+    in_interrupt = max((done[name][0] for name in IN_INTERRUPT if name in done), default=0)
+    if given.json:
+        print(json.dumps({"run": deepest, "outside": outside, "other": others[other], "other_name": other,
+                          "interrupt": in_interrupt}))
+        return
     print(f"stack of ys_host_run         {deepest:8d} bytes: {way('ys_host_run', resolved, done)}")
     print(f"  where the firmware's functions are called, at most {outside}")
     print(f"stack of any other call      {others[other]:8d} bytes: {way(other, resolved, done)}")
