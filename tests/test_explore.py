@@ -112,7 +112,7 @@ def try_terminals():
     person.sees(r"time stands")
     person.types("unsubscribe live torque\r")
     person.sees(r"has unsubscribed from live torque")
-    person.types("disco\t\r")
+    person.types("disconn\t\r")
     person.sees(r"has disconnected")
     person.types(f"save {work}/person.scene.yaml\r")
     person.sees(r"saved; yarnswift rehearse")
@@ -137,7 +137,7 @@ def pipe(lines, *arguments):
 
 # Each command, and what it must say.
 SESSION = [
-    ("listen 3 s", r"hears [0-9A-F:]+ \(random static\), connectable, -\d+ dBm, promises tightening, battery"),
+    ("listen 3 s", r'[0-9A-F:]+ +-\d+ dBm  "Torvane T2" +connectable, promises tightening, battery'),
     ("connect", r"agreed on an MTU of 247"),
     ("tree", r"battery level +read, notify +87 %  \[57\]"),
     ("read bolt result", r"reads bolt result: number 0, peak torque 0\.0 N m"),
@@ -149,7 +149,7 @@ SESSION = [
     ("wait 2 s", r"is indicated: bolt result number 1, peak torque 42\.0 N m"),
     ("set battery level 12 %", r"is set: battery level 12 %"),
     ("read battery level", r"reads battery level: 12 %"),
-    ("tell arm true", r"writes arm: true  \[01\], without response"),
+    ("write arm true without response", r"writes arm: true  \[01\], without response"),
     ("wait 100 ms", r"\d"),
     ("pair", r"is refused to pair: pairing is not supported \(0x05\)"),
     ("packets 3", r"pairing failed: pairing is not supported \(0x05\)"),
@@ -159,7 +159,7 @@ SESSION = [
     ("disconnect", r"has disconnected"),
     ("power cycle", r"has no power"),
     ("connect", r"has connected"),
-    ("help tell", r"tell NAME VALUE"),
+    ("help write", r"write NAME VALUE"),
     (f"save {work}/pipe.scene.yaml", r"saved"),
 ]
 run = pipe([line for line, _ in SESSION], wrench, "--firmware", "torque_wrench")
@@ -175,6 +175,53 @@ check('fails: "0xFF"' in saved and "expect: \"bolt result\"" in saved, "it expec
 again = pipe(["connect", f"save {work}/pipe.scene.yaml"], wrench)
 check(again.returncode == 2 and "it is there, and is left alone" in again.stderr, "nothing is written over", again.stdout + again.stderr)
 check((work / "pipe.scene.yaml").read_text() == saved, "the file is as it was", "")
+
+# Several devices on the air, and connected; what is typed as in a scene; whom listen shows.
+SEVERAL = [
+    ("listen 3 s", r'"Torvane T2" +connectable, promises tightening[^\n]*\n(?s:.*)"Torvane H4" +connectable, LE Coded, promises hoist'),
+    ("listen 1 s name Hook", r'^.*\n  [0-9A-F:]+ +-\d+ dBm  "Hook scale" +connectable, promises battery, weighing\n  and 2 others\n$'),
+    ("listen service hoist", r'^.*\n[^\n]*"Torvane H4"[^\n]*\n  and 2 others\n$'),
+    ("listen 1 s at least -20 dBm", r"heard nobody of these\n  and 3 others"),
+    ("listen 2 s service battery at least -60 dBm name Tor", r'^.*\n[^\n]*"Torvane T2"[^\n]*\n  and 2 others\n$'),
+    ("find Hook scale", r"has found it after"),
+    ("connect hook_scale", r"hook_scale +connected by"),
+    ("connect torque_wrench", r"torque_wrench +connected by"),
+    ("connect hoist", r"hoist +connected by"),
+    ("read preset", r"reads preset: 120\.0 N m"),
+    ("read load", r"reads load: "),
+    ("read battery level of torque_wrench", r"reads battery level: 87 %"),
+    ("read battery level of hook_scale", r"reads battery level: 100 %"),
+    ("set load 12.5 kg", r"hook_scale +is set: load 12\.5 kg"),
+    ("read: load, of: hook_scale, is: 12.5 kg", r"reads load: 12\.5 kg"),
+    ("subscribe height of hoist", r"has subscribed to height"),
+    ("{at once: [{wait: 10 ms}, {read: height, of: hoist, who: central}]}", r"reads height: "),
+    ("write drive without response of hoist", r"drive takes a value behind its name"),
+    ("tree hoist", r"0x0010  drive +write"),
+    ("disconnect torque_wrench", r"torque_wrench +disconnected"),
+    ("read load", r"reads load: 12\.5 kg"),
+    ("forget hook_scale", r""),
+    ("power off hook_scale", r"hook_scale +has no power"),
+    (f"save {work}/several.scene.yaml", r"saved"),
+]
+hoist = str(root / "examples/crane/hoist.device.yaml")
+run = pipe([line for line, _ in SEVERAL], wrench, scale, hoist)
+parts = re.split(r"^[0-9.]+ s(?: [a-z_]+)?> ", run.stdout, flags=re.M)[1:]
+check(len(parts) >= len(SEVERAL), "each line has its part", run.stdout)
+for (line, pattern), part in zip(SEVERAL, parts):
+    check(part.startswith(line + "\n") and re.search(pattern, part), f"{line} says {pattern}", part)
+check("2 m from torque_wrench, hook_scale and hoist" in run.stdout, "who is there is said", run.stdout)
+played = subprocess.run([command, "rehearse", "--seeds", "5", work / "several.scene.yaml"], capture_output=True, text=True)
+check(played.returncode == 0, "what was saved of several passes", played.stdout + played.stderr)
+run = pipe(["connect", "discover", "set load 12.5 kg", "read: load, is: 13 kg", "expect: load, within: soon", "listen name", "listen at least loud",
+            "listen service nothing", "connect crane", "forget somebody", "power off crane", "pair crane"], scale)
+for says in (r"expected: 13 kg\n  came: +12\.5 kg", "must be a time with its unit", "listen takes a time", "at least takes a strength",
+             'there is no service "nothing"', 'there is no device "crane"', "who is to forget: the central, or a device"):
+    check(re.search(says, run.stdout), f"{says} is said", run.stdout)
+check(run.returncode == 2, "what was not understood is the status", run.stdout)
+twins = pipe(["connect hoist_2", "tree"], hoist, hoist, "--firmware", "hoist_2=hoist")
+check(re.search("hoist_2 +connected by", twins.stdout), "two of one definition are told apart", twins.stdout + twins.stderr)
+deaf = pipe(["listen"], hoist, "--as", "old")
+check("heard nobody\n" in deaf.stdout, "who does not hear LE Coded hears nobody", deaf.stdout)
 
 # The same input gives the same output.
 twice = [pipe(["connect", "tree", "wait 3 s"], scale).stdout for _ in range(2)]
@@ -212,18 +259,20 @@ check("cannot write it: No such file" in run.stderr, "a file that cannot be writ
 
 for arguments, says in [((), "name one definition"), (("none.device.yaml",), "cannot read it: No such file"),
                         ((wrench, "--firmware", "absent"), "there is no module"), ((wrench, "--as", "rude"), "not known"),
-                        ((scale, "--firmware", "torque_wrench"), "was built for another definition")]:
+                        ((scale, "--firmware", "torque_wrench"), "was built for another definition"),
+                        ((scale, "--firmware", "scale=x"), 'there is no device "scale"; the first is "hook_scale"'),
+                        ([scale] * 9, "or up to 8")]:
     run = pipe(["quit"], *arguments)
     check(run.returncode == 2 and says in run.stderr, f"{arguments} are refused", run.stdout + run.stderr)
 
 # Firmware that crashes is named.
 misbehaving = str(root / "tests/modules/misbehaving.device.yaml")
 run = pipe(["connect", "write trouble 1"], misbehaving, "--firmware", "misbehaving")
-check(run.returncode == 2 and "the firmware of device crashed (it used memory that is not its own) in the write handler of "
+check(run.returncode == 2 and "the firmware of misbehaving crashed (it used memory that is not its own) in the write handler of "
       "trouble\n" in run.stderr, "firmware that crashes is named", run.stdout + run.stderr)
 
 run = pipe(["connect", "write trouble 7"], misbehaving, "--firmware", "misbehaving")
-check(run.returncode == 2 and "the firmware of device called exit in the write handler of trouble\n" in run.stderr,
+check(run.returncode == 2 and "the firmware of misbehaving called exit in the write handler of trouble\n" in run.stderr,
       "firmware that ends the command is named", run.stdout + run.stderr)
 
 # A central that knows no definition goes by what is adopted, by what the device tells, or by the bytes.

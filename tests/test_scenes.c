@@ -386,6 +386,23 @@ static const struct {
     {"{name: t}", "[{repeat: 3, steps: [{connect: wrench}, end]}]", 0, "2 steps"},
     {"{name: t}", "[{at once: [{wait: 24 h}, {steps: [{wait: 1 s}, end]}]}]", 0, "2 steps, 1.050 s simulated"},
     {"{name: t}", "[{at once: [{wait: 1 s}, {read: preset}]}]", 1, "has not discovered it"},
+    /* as long as the others, nothing may come */
+    {"{name: t}",
+     "[{connect: wrench}, discover, {subscribe: live torque}, {at once: [{expect none: live torque}, {expect no log: "
+     "notifications of, who: wrench}, {wait: 1 s}]}, {set: trigger, to: on}, {expect: live torque}]",
+     0, "expect none live torque           none came"},
+    {"{name: t}",
+     "[{connect: wrench}, discover, {subscribe: live torque}, {at once: [{expect none: live torque}, {steps: [{wait: "
+     "1 s}, {set: trigger, to: on}, {wait: 1 s}]}]}]",
+     1, "expected  no value meanwhile"},
+    {"{name: t}",
+     "[{connect: wrench}, discover, {at once: [{subscribe: live torque}, {expect no log: live torque are on, who: "
+     "wrench}]}]",
+     1, "expected  no \"live torque are on\" in the log meanwhile"},
+    {"{name: t}", "[{connect: wrench}, discover, {at once: [{expect none: live torque}]}]", 2,
+     "all of these steps last as long as the others"},
+    {"{name: t}", "[{connect: wrench}, discover, {at once: [{wait: 1 s}, {steps: [{expect none: preset}]}]}]", 2,
+     "\"expect none\" needs \"for\""},
     {"{name: t}", "[{set: arms, to: on}]", 2,
      "the firmware of wrench has no input \"arms\"; it has \"trigger\", \"battery level\""},
     {"{name: t}", "[{power: \"off\", who: wrench}, {set: trigger, to: on}]", 1, "wrench has no power"},

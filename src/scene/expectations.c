@@ -27,6 +27,17 @@ static uint64_t patience_us(const struct act *act)
     return step->within_us.given ? step->within_us.number : act_who(act)->actor->traits.patience_us;
 }
 
+/* For how long nothing may come, which the act is to expect. */
+static void begin_none(struct act *act, const char *what)
+{
+    const struct ys_step *step = act->step;
+    if (step->meanwhile)
+        (void)snprintf(act->expected, sizeof act->expected, "no %s meanwhile", what);
+    else
+        (void)snprintf(act->expected, sizeof act->expected, "no %s for %g s", what, seconds(step->for_us.number));
+    act->until_ns = step->meanwhile ? UINT64_MAX : act_now_ns(act) + step->for_us.number * YS_NS_PER_US;
+}
+
 static void wait_for(struct act *act, uint64_t us)
 {
     act->until_ns = act_now_ns(act) + us * YS_NS_PER_US;
@@ -206,11 +217,10 @@ void poll_expect(struct act *act)
 
 void begin_expect_none(struct act *act)
 {
-    (void)snprintf(act->expected, sizeof act->expected, "no value for %g s", seconds(act->step->for_us.number));
+    begin_none(act, "value");
     if (!act_find_value(act))
         return;
     act->number = ys_central_received(act_who(act)->central);
-    wait_for(act, act->step->for_us.number);
 }
 
 void poll_expect_none(struct act *act)
@@ -263,10 +273,10 @@ void poll_expect_log(struct act *act)
 
 void begin_expect_no_log(struct act *act)
 {
-    (void)snprintf(act->expected, sizeof act->expected, "no \"%s\" in the log for %g s", act->step->object.text,
-                   seconds(act->step->for_us.number));
+    char what[300];
+    (void)snprintf(what, sizeof what, "\"%s\" in the log", act->step->object.text);
+    begin_none(act, what);
     act->number = act->stage->take->line_count;
-    wait_for(act, act->step->for_us.number);
 }
 
 void poll_expect_no_log(struct act *act)

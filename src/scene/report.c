@@ -8,8 +8,9 @@ void ys_report_line(void *context, uint64_t at_ns, enum ys_side side, const char
     static const char *const colours[] = {
         [YS_SIDE_DEVICE] = "\033[36m", [YS_SIDE_CENTRAL] = "\033[33m", [YS_SIDE_SCENE] = "\033[35m"};
     const struct ys_report_log *log = context;
-    (void)fprintf(log->stream, "%10.6f s  %s%s%-7s%s %s\n", (double)at_ns / 1e9, log->colour ? colours[side] : "",
-                  side == YS_SIDE_DEVICE ? "" : "        ", name, log->colour ? "\033[0m" : "", text);
+    (void)fprintf(log->stream, "%10.6f s  %s%s%-*s%s %s\n", (double)at_ns / 1e9, log->colour ? colours[side] : "",
+                  side == YS_SIDE_DEVICE ? "" : "        ", log->width > 7 ? log->width : 7, name,
+                  log->colour ? "\033[0m" : "", text);
 }
 
 void ys_report_summary(FILE *stream, const struct ys_demo_summary *summary)

@@ -10,6 +10,7 @@
 struct ys_report_log {
     FILE *stream;
     bool colour;
+    int width; /* of names, to which they are filled up; 7 at least */
 };
 
 /* Prints a line of the log; `context` is a struct ys_report_log. */

@@ -85,6 +85,7 @@ struct ys_step {
     struct ys_written passkey_text;
     struct ys_counted within_us;
     struct ys_counted for_us;
+    bool meanwhile; /* it lasts as long as the other steps of its group */
     struct ys_written between_text[2];
     struct ys_written rate_text[2];
     size_t between_count;

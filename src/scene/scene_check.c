@@ -252,7 +252,8 @@ static bool check_keys(struct checking *checking, const struct ys_step *step)
         if ((bits & ~verbs[step->verb].may & 1u << i) != 0)
             scene_error(checking, "key", step->place, "\"%s\" says nothing about \"%s\": leave it out", given_words[i],
                         ys_verb_word(step->verb));
-        if ((verbs[step->verb].must & ~bits & 1u << i) != 0)
+        bool left_out = step->meanwhile && 1u << i == GIVEN_FOR;
+        if ((verbs[step->verb].must & ~bits & 1u << i) != 0 && !left_out)
             scene_error(checking, "key", step->place, "\"%s\" needs \"%s\"", ys_verb_word(step->verb), given_words[i]);
     }
     unsigned values = bits & (GIVEN_IS | GIVEN_BETWEEN | GIVEN_ORDER | GIVEN_RATE);
@@ -387,6 +388,21 @@ static void check_forget(struct checking *checking, struct ys_step *step)
                     scene->actors[step->who].name.text);
 }
 
+/* Of steps that are done at once, those that expect that nothing comes may last as long as the others. */
+static void check_meanwhile(struct checking *checking, struct ys_step *group)
+{
+    size_t count = 0;
+    for (size_t i = 0; i < group->steps.count; i++) {
+        struct ys_step *step = &group->steps.items[i];
+        bool expects_none = step->verb == YS_VERB_EXPECT_NONE || step->verb == YS_VERB_EXPECT_NO_LOG;
+        step->meanwhile = expects_none && !step->for_us.given;
+        count += step->meanwhile;
+    }
+    if (count > 0 && count == group->steps.count)
+        scene_error(checking, "key", group->place,
+                    "all of these steps last as long as the others, and there are none: add for: 2 s to one");
+}
+
 static void check_step(struct checking *checking, struct ys_step *step, size_t inherited)
 {
     size_t errors = checking->scene->findings.errors;
@@ -443,6 +459,8 @@ static void check_step(struct checking *checking, struct ys_step *step, size_t i
     default:
         break;
     }
+    if (step->verb == YS_VERB_AT_ONCE)
+        check_meanwhile(checking, step);
     check_steps(checking, &step->steps, step->who);
 }
 

@@ -119,6 +119,16 @@ void poll_steps(struct act *act)
     }
 }
 
+/* Whether nobody is left but steps that last as long as the others. */
+static bool only_watch(const struct act *act)
+{
+    for (size_t i = 0; i < act->child_count; i++) {
+        if (!act->children[i]->step->meanwhile)
+            return false;
+    }
+    return true;
+}
+
 void poll_at_once(struct act *act)
 {
     const struct ys_steps *steps = &act->step->steps;
@@ -141,8 +151,15 @@ void poll_at_once(struct act *act)
             return;
         i = 0; /* those before it may wait for what it did */
     }
-    if (act->child_count == 0 || act->stage->ended)
-        act_end(act, true, "%s", "");
+    if (!only_watch(act) && !act->stage->ended)
+        return;
+    while (act->child_count > 0 && only_watch(act)) { /* their time is over */
+        struct act *child = act->children[--act->child_count];
+        child->until_ns = ys_world_now_ns(&act->stage->world);
+        poll_act(child);
+        finish_act(child);
+    }
+    act_end(act, true, "%s", "");
 }
 
 bool do_steps(struct ys_stage *stage, const struct ys_steps *steps)

@@ -32,6 +32,22 @@ struct ys_wanted {
     const struct ys_address *address;
 };
 
+#define YS_ADVERTISERS_MOST 64 /* that a central remembers */
+
+/* An advertiser that a central has heard since it began to scan. */
+struct ys_advertiser {
+    struct ys_address address;
+    uint32_t packets; /* advertisements, without scan responses */
+    int8_t rssi_dbm;  /* of the last; 127: not known */
+    uint8_t phy;      /* on which it advertises: enum ys_set_phy */
+    bool connectable;
+    bool extended;
+    char name[64]; /* whole or shortened, as it was sent; empty: none was heard */
+    uint16_t length;
+    uint8_t data[255]; /* of an advertisement by which it can be connected to, if there is one */
+    uint64_t at_ns;    /* when it was listed last; private */
+};
+
 /* Something that a central has been told to do. Its memory is the caller's, for as long as the central lives. */
 struct ys_task {
     bool done;
@@ -188,6 +204,9 @@ void ys_properties_say(uint8_t properties, char *text, size_t size);
 const struct ys_found *ys_peer_item(const struct ys_peer *peer, size_t i);
 const char *ys_peer_item_name(const struct ys_peer *peer, size_t i);
 size_t ys_peer_value_count(const struct ys_peer *peer);
+
+/* Whom it has heard in its last search, in the order in which it did; NULL behind the last. */
+const struct ys_advertiser *ys_central_advertiser(const struct ys_central *central, size_t i);
 
 /* Values that came. They are numbered from 0 in the order in which they came, from whomever. */
 uint64_t ys_central_received(const struct ys_central *central);

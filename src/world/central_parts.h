@@ -13,7 +13,6 @@
 #define FOUND_MOST      512
 #define SUBSCRIBED_MOST 32
 #define ARRIVALS_KEPT   16384
-#define HEARD_MOST      64
 #define LISTED_MOST     32
 #define LIST_SPACING_NS (200 * YS_NS_PER_MS)
 #define LIST_FIRST      5  /* values of a stream that are listed one by one; */
@@ -94,10 +93,7 @@ struct ys_central {
     struct ys_address own_address; /* static: peers know it by that */
     struct ys_peer *peers;
     struct ys_peer *found;
-    struct {
-        struct ys_address address;
-        uint64_t at_ns; /* when it was listed last */
-    } heard[HEARD_MOST];
+    struct ys_advertiser heard[YS_ADVERTISERS_MOST];
     size_t heard_count;
     struct ys_advertising advertising;
     uint8_t payload[YS_ADVERTISEMENT_MAX];

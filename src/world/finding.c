@@ -18,23 +18,63 @@ static void list_promises(const struct ys_design *design, const struct ys_event 
     }
 }
 
+/* Who has sent a report, heard before or not; NULL: it is one too many. */
+static struct ys_advertiser *heard_of(struct ys_central *central, const struct ys_event *event)
+{
+    for (size_t i = 0; i < central->heard_count; i++) {
+        if (ys_address_is_equal(&central->heard[i].address, &event->u.report.address))
+            return &central->heard[i];
+    }
+    if (central->heard_count == YS_ADVERTISERS_MOST)
+        return NULL;
+    struct ys_advertiser *heard = &central->heard[central->heard_count++];
+    *heard = (struct ys_advertiser){.address = event->u.report.address};
+    return heard;
+}
+
+/* Keeps what a report tells of its sender. */
+static void note(struct ys_advertiser *heard, const struct ys_event *event)
+{
+    const struct ys_extended_report *extended = event->u.report.extended;
+    struct ys_ad ad;
+    if (ys_ad_find(event->u.report.data, event->u.report.length, YS_AD_NAME, &ad) ||
+        ys_ad_find(event->u.report.data, event->u.report.length, YS_AD_SHORT_NAME, &ad))
+        (void)snprintf(heard->name, sizeof heard->name, "%.*s", (int)ad.length, (const char *)ad.data);
+    if (event->u.report.type == YS_REPORT_RESPONSE)
+        return;
+    bool connectable = event->u.report.type == YS_REPORT_CONNECTABLE;
+    heard->packets++;
+    heard->rssi_dbm = event->u.report.rssi_dbm;
+    if (heard->connectable && !connectable)
+        return;
+    heard->connectable = connectable;
+    heard->extended = extended != NULL;
+    heard->phy = extended != NULL ? extended->primary_phy : (uint8_t)YS_SET_1M;
+    heard->length = event->u.report.length < sizeof heard->data ? event->u.report.length : sizeof heard->data;
+    memcpy(heard->data, event->u.report.data, heard->length);
+}
+
+const struct ys_advertiser *ys_central_advertiser(const struct ys_central *central, size_t i)
+{
+    return i < central->heard_count ? &central->heard[i] : NULL;
+}
+
 /* Lists whom it hears: each once in a search, or where all is listed once a second. */
 static void list_heard(struct ys_central *central, const struct ys_event *event)
 {
     char address[YS_ADDRESS_TEXT_SIZE];
     char promises[160];
     const char *name = NULL;
-    if (event->u.report.type == YS_REPORT_RESPONSE || central->heard_count == HEARD_MOST)
+    struct ys_advertiser *heard = heard_of(central, event);
+    if (heard == NULL)
         return;
-    size_t i = 0;
     uint64_t now_ns = ys_world_now_ns(central->world);
-    while (i < central->heard_count && !ys_address_is_equal(&central->heard[i].address, &event->u.report.address))
-        i++;
-    if (i < central->heard_count && (central->listing != YS_LIST_ALL || now_ns - central->heard[i].at_ns < YS_NS_PER_S))
+    note(heard, event);
+    bool is_new = heard->packets == 1;
+    if (event->u.report.type == YS_REPORT_RESPONSE ||
+        (!is_new && (central->listing != YS_LIST_ALL || now_ns - heard->at_ns < YS_NS_PER_S)))
         return;
-    central->heard[i].address = event->u.report.address;
-    central->heard[i].at_ns = now_ns;
-    central->heard_count += i == central->heard_count;
+    heard->at_ns = now_ns;
     const struct ys_design *design = central->known(central->context, &event->u.report.address, &name);
     list_promises(central->traits->knows ? design : NULL, event, promises, sizeof promises);
     central_say(central, "hears %s (%s), %s, %d dBm%s", ys_address_format(&event->u.report.address, address),

@@ -92,13 +92,19 @@ void ys_packets_say(struct ys_packets *packets, size_t count, bool all, void (*l
         const struct kept *kept = &packets->kept[(from - 1) % KEPT];
         count -= all || kept->telling;
     }
+    int width = 8;
+    for (uint64_t i = from; i < packets->count; i++) {
+        const struct kept *kept = &packets->kept[i % KEPT];
+        int length = (int)strlen(kept->from);
+        width = (all || kept->telling) && length > width ? length : width;
+    }
     for (uint64_t i = from; i < packets->count; i++) {
         const struct kept *kept = &packets->kept[i % KEPT];
         char text[360];
         if (!all && !kept->telling)
             continue;
-        (void)snprintf(text, sizeof text, "%12.6f s  channel %2u  %-8s %s%s", (double)kept->at_ns / 1e9, kept->channel,
-                       kept->from, kept->plain != NULL ? kept->plain : kept->text,
+        (void)snprintf(text, sizeof text, "%12.6f s  channel %2u  %-*s %s%s", (double)kept->at_ns / 1e9, kept->channel,
+                       width, kept->from, kept->plain != NULL ? kept->plain : kept->text,
                        kept->overlapped ? "  (something else was on the channel)" : "");
         line(context, text);
     }

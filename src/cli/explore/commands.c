@@ -5,6 +5,7 @@
 #include <string.h>
 
 #include "cli/explore/doing.h"
+#include "cli/explore/listening.h"
 #include "cli/explore/naming.h"
 #include "cli/explore/prompt.h"
 #include "cli/explore/session.h"
@@ -39,33 +40,39 @@ static bool needs_connection(struct explorer *explorer)
     return false;
 }
 
-static void run_listen(struct explorer *explorer, const char *rest)
+/* What a command says of a device; false after a line, if it names none that there is. */
+static bool takes_device(struct explorer *explorer, const char **rest)
 {
-    uint64_t us = 3000000;
-    static const struct ys_wanted nobody = {.name = NULL};
-    struct ys_task *task = ys_new(sizeof *task);
-    if (rest[0] != '\0' && (!ys_duration_parse(rest, &us) || us == 0)) {
-        explorer_refuse(explorer, "listen takes a time, such as 3 s");
-        free(task);
-        return;
-    }
-    explorer->tasks = ys_grow(explorer->tasks, explorer->task_count, sizeof(struct ys_task *));
-    explorer->tasks[explorer->task_count++] = task;
-    ys_begin_find(task, explorer_central(explorer), &nobody, us * YS_NS_PER_US);
-    ys_world_run(ys_stage_world(explorer->stage), us * YS_NS_PER_US);
+    if (rest[0][0] == '\0' || explorer_take_device(explorer, rest))
+        return true;
+    explorer_refuse(explorer, "there is no device \"%s\"; listen shows who is there", *rest);
+    return false;
+}
+
+static void run_find(struct explorer *explorer, const char *rest)
+{
+    if (rest[0] == '\0')
+        explorer_refuse(explorer, "find takes a name; listen shows who is there");
+    else
+        (void)explorer_do(explorer, json_pack("{s:s}", "find", rest));
 }
 
 static void run_connect(struct explorer *explorer, const char *rest)
 {
-    (void)rest;
-    (void)explorer_do(explorer, json_pack("{s:s}", "connect", "device"));
+    if (takes_device(explorer, &rest))
+        (void)explorer_do(explorer, json_pack("{s:s}", "connect", explorer_device(explorer)));
 }
 
 static void run_disconnect(struct explorer *explorer, const char *rest)
 {
-    (void)rest;
-    if (needs_connection(explorer))
-        (void)explorer_do(explorer, json_pack("{s:s}", "disconnect", "device"));
+    if (takes_device(explorer, &rest) && needs_connection(explorer))
+        (void)explorer_do(explorer, json_pack("{s:s}", "disconnect", explorer_device(explorer)));
+}
+
+static void run_discover(struct explorer *explorer, const char *rest)
+{
+    if (takes_device(explorer, &rest) && needs_connection(explorer))
+        (void)explorer_do(explorer, json_pack("{s:s}", "discover", explorer_device(explorer)));
 }
 
 /* What is named must have been discovered. */
@@ -76,17 +83,22 @@ static bool needs_tree(struct explorer *explorer)
     if (ys_peer_value_count(explorer_peer(explorer)) > 0)
         return true;
     explorer->silent = true;
-    bool good = explorer_do(explorer, json_pack("{s:s}", "discover", "device"));
+    bool good = explorer_do(explorer, json_pack("{s:s}", "discover", explorer_device(explorer)));
     explorer->silent = false;
     return good;
+}
+
+/* A characteristic, and what is behind its name; its device is meant from now on, and its table known. */
+static bool names_value(struct explorer *explorer, const char *rest, char name[EXPLORER_NAME], const char **value)
+{
+    return needs_connection(explorer) && explorer_split(explorer, rest, false, name, value) && needs_tree(explorer);
 }
 
 /* A value of the tree, read without a word in the log. */
 static void read_quietly(struct explorer *explorer, struct ys_peer *peer, uint16_t handle, char text[VALUE_TEXT])
 {
     struct ys_task *task = ys_new(sizeof *task);
-    explorer->tasks = ys_grow(explorer->tasks, explorer->task_count, sizeof(struct ys_task *));
-    explorer->tasks[explorer->task_count++] = task;
+    explorer_keep(explorer, task);
     explorer->silent = true;
     ys_begin_read(task, peer, handle);
     bool good = ys_task_wait(task);
@@ -100,8 +112,7 @@ static void read_quietly(struct explorer *explorer, struct ys_peer *peer, uint16
 static void run_tree(struct explorer *explorer, const char *rest)
 {
     const struct ys_found *found;
-    (void)rest;
-    bool good = needs_tree(explorer);
+    bool good = takes_device(explorer, &rest) && needs_tree(explorer);
     struct ys_peer *peer = explorer_peer(explorer);
     for (size_t i = 0; good && (found = ys_peer_item(peer, i)) != NULL; i++) {
         char text[VALUE_TEXT] = "";
@@ -119,7 +130,7 @@ static void run_tree(struct explorer *explorer, const char *rest)
 
 static bool is_steady(const struct explorer *explorer, const char *name)
 {
-    const struct ys_actor *actor = &explorer->scene->actors[EXPLORED_DEVICE];
+    const struct ys_actor *actor = &explorer->scene->actors[explorer->current];
     for (size_t i = 0; i < actor->design->service_count; i++) {
         const struct ys_characteristic *one = ys_characteristic_named(&actor->design->services[i], name);
         if (one != NULL)
@@ -146,69 +157,76 @@ static void run_read(struct explorer *explorer, const char *rest)
 {
     char name[EXPLORER_NAME];
     const char *value;
-    if (!needs_tree(explorer) || !explorer_split(explorer, rest, false, name, &value))
+    if (!names_value(explorer, rest, name, &value))
         return;
-    if (explorer_do(explorer, json_pack("{s:s}", "read", name)))
+    if (explorer_do(explorer, explorer_name(explorer, json_pack("{s:s}", "read", name), "of")))
         expect_again(explorer, name);
 }
 
-static void write_value(struct explorer *explorer, const char *rest, bool response)
+/* Cuts the end off a text, if it is this. */
+static bool cut_end(char *text, const char *end)
 {
-    char name[EXPLORER_NAME];
-    const char *value;
-    if (!needs_tree(explorer) || !explorer_split(explorer, rest, false, name, &value) ||
-        !needs_value(explorer, name, value))
-        return;
-    json_t *step = value_step("write", name, value);
-    (void)json_object_set_new(step, "response", json_string(response ? "true" : "false"));
-    (void)explorer_do(explorer, step);
+    size_t length = strlen(text);
+    size_t ending = strlen(end);
+    if (length < ending || strcmp(text + length - ending, end) != 0)
+        return false;
+    text[length - ending] = '\0';
+    return true;
 }
 
 static void run_write(struct explorer *explorer, const char *rest)
 {
-    write_value(explorer, rest, true);
-}
-
-static void run_tell(struct explorer *explorer, const char *rest)
-{
-    write_value(explorer, rest, false);
+    char text[1024];
+    char name[EXPLORER_NAME];
+    const char *value;
+    (void)snprintf(text, sizeof text, "%s", rest);
+    bool response = !cut_end(text, " without response");
+    if (!names_value(explorer, text, name, &value) || !needs_value(explorer, name, value))
+        return;
+    json_t *step = explorer_name(explorer, value_step("write", name, value), "of");
+    (void)json_object_set_new(step, "response", json_string(response ? "true" : "false"));
+    (void)explorer_do(explorer, step);
 }
 
 static void run_subscribe(struct explorer *explorer, const char *rest)
 {
     char name[EXPLORER_NAME];
     const char *value;
-    if (needs_tree(explorer) && explorer_split(explorer, rest, false, name, &value))
-        (void)explorer_do(explorer, json_pack("{s:s}", "subscribe", name));
+    if (names_value(explorer, rest, name, &value))
+        (void)explorer_do(explorer, explorer_name(explorer, json_pack("{s:s}", "subscribe", name), "of"));
 }
 
 static void run_unsubscribe(struct explorer *explorer, const char *rest)
 {
     char name[EXPLORER_NAME];
     const char *value;
-    if (needs_tree(explorer) && explorer_split(explorer, rest, false, name, &value))
-        (void)explorer_do(explorer, json_pack("{s:s}", "unsubscribe", name));
+    if (names_value(explorer, rest, name, &value))
+        (void)explorer_do(explorer, explorer_name(explorer, json_pack("{s:s}", "unsubscribe", name), "of"));
 }
 
 static void run_pair(struct explorer *explorer, const char *rest)
 {
+    (void)explorer_take_device(explorer, &rest);
     if (!needs_connection(explorer))
         return;
-    if (rest[0] == '\0')
-        (void)explorer_do(explorer, json_pack("{s:s}", "pair", "device"));
-    else
-        (void)explorer_do(explorer, json_pack("{s:s,s:s}", "pair", "device", "passkey", rest));
+    json_t *step = json_pack("{s:s}", "pair", explorer_device(explorer));
+    if (rest[0] != '\0')
+        (void)json_object_set_new(step, "passkey", json_string(rest));
+    (void)explorer_do(explorer, step);
 }
 
 static void run_forget(struct explorer *explorer, const char *rest)
 {
-    bool device = strcmp(rest, "device") == 0;
-    if (rest[0] != '\0' && !device && strcmp(rest, "central") != 0)
-        explorer_refuse(explorer, "who is to forget: the central, or the device? such as: forget device");
-    else if (device)
-        (void)explorer_do(explorer, json_pack("{s:s,s:s}", "forget", "everybody", "who", "device"));
-    else
-        (void)explorer_do(explorer, json_pack("{s:s,s:s}", "forget", "everybody", "who", "central"));
+    const char *who = "central";
+    if (rest[0] != '\0' && strcmp(rest, who) != 0) {
+        if (!explorer_take_device(explorer, &rest)) {
+            explorer_refuse(explorer, "who is to forget: the central, or a device? such as: forget %s",
+                            explorer_device(explorer));
+            return;
+        }
+        who = explorer_device(explorer);
+    }
+    (void)explorer_do(explorer, json_pack("{s:s,s:s}", "forget", "everybody", "who", who));
 }
 
 static void run_set(struct explorer *explorer, const char *rest)
@@ -216,25 +234,40 @@ static void run_set(struct explorer *explorer, const char *rest)
     char name[EXPLORER_NAME];
     const char *value;
     char names[300];
-    const struct ys_actor *actor = &explorer->scene->actors[EXPLORED_DEVICE];
+    const struct ys_actor *actor = &explorer->scene->actors[explorer->current];
     if (!explorer_split(explorer, rest, true, name, &value))
         return;
     if (actor->module != NULL &&
-        !ys_device_has_input(ys_stage_device(explorer->stage, EXPLORED_DEVICE), name, names, sizeof names))
+        !ys_device_has_input(ys_stage_device(explorer->stage, explorer->current), name, names, sizeof names))
         explorer_refuse(explorer, "the firmware has no input \"%s\"; it has %s", name,
                         names[0] != '\0' ? names : "none");
     else if (needs_value(explorer, name, value))
-        (void)explorer_do(explorer, value_step("set", name, value));
+        (void)explorer_do(explorer, explorer_name(explorer, value_step("set", name, value), "who"));
 }
 
 static void run_power(struct explorer *explorer, const char *rest)
 {
-    (void)explorer_do(explorer, json_pack("{s:s, s:s}", "power", rest, "who", "device"));
+    char what[32];
+    const char *whose = rest + strcspn(rest, " ");
+    (void)snprintf(what, sizeof what, "%.*s", (int)(whose - rest), rest);
+    whose += strspn(whose, " ");
+    if (takes_device(explorer, &whose))
+        (void)explorer_do(explorer, json_pack("{s:s, s:s}", "power", what, "who", explorer_device(explorer)));
 }
 
 static void run_walk(struct explorer *explorer, const char *rest)
 {
     (void)explorer_do(explorer, json_pack("{s:[s, s], s:s}", "walk", rest, "0 m", "who", "central"));
+}
+
+static void expect_value(struct explorer *explorer, const struct ys_peer *peer, const struct ys_characteristic *one)
+{
+    json_t *step = json_pack("{s:s, s:s}", "expect", one->name, "within", "10 s");
+    for (size_t i = 0; i < explorer->central && explorer->central > 1; i++) {
+        if (explorer_connection(explorer, i) == peer)
+            (void)json_object_set_new(step, "of", json_string(explorer->scene->actors[i].name.text));
+    }
+    session_add(&explorer->session, step, explorer_now_ns(explorer), explorer_now_ns(explorer));
 }
 
 /* Values that come meanwhile are expected again. */
@@ -250,8 +283,7 @@ static void run_wait(struct explorer *explorer, const char *rest)
         const struct ys_characteristic *one =
             arrival != NULL ? ys_peer_characteristic(arrival->peer, arrival->handle) : NULL;
         if (one != NULL && one != last)
-            session_add(&explorer->session, json_pack("{s:s, s:s}", "expect", one->name, "within", "10 s"),
-                        explorer_now_ns(explorer), explorer_now_ns(explorer));
+            expect_value(explorer, arrival->peer, one);
         last = one;
     }
 }
@@ -306,12 +338,15 @@ static const char *const clock_choices[] = {"run", "stand", NULL};
 static const char *const power_choices[] = {"off", "on", "cycle", NULL};
 
 const struct command explore_commands[COMMANDS] = {
-    {"listen", "[TIME]", "scan, and list who is heard, how strong, and what it promises", run_listen, false, NULL},
-    {"connect", "", "connect to the device", run_connect, false, NULL},
-    {"tree", "", "what it has: services, characteristics, their values in words", run_tree, false, NULL},
-    {"read", "NAME", "read a value", run_read, false, NULL},
-    {"write", "NAME VALUE", "write a value, in words (42.0 N m), or as bytes a4 01", run_write, false, NULL},
-    {"tell", "NAME VALUE", "write it without asking for a response", run_tell, false, NULL},
+    {"listen", "[TIME] [WHOM]", "scan, and show who is on the air: name TEXT, service NAME, at least -70 dBm",
+     listening_run, false, NULL},
+    {"find", "NAME", "scan until somebody of this name is heard", run_find, false, NULL},
+    {"connect", "[DEVICE]", "connect to a device; to several, one after the other", run_connect, false, NULL},
+    {"discover", "[DEVICE]", "discover its table, or deal with the one that is remembered", run_discover, false, NULL},
+    {"tree", "[DEVICE]", "what it has: services, characteristics, their values in words", run_tree, false, NULL},
+    {"read", "NAME", "read a value; of another device: read NAME of DEVICE", run_read, false, NULL},
+    {"write", "NAME VALUE", "write a value, in words (42.0 N m), or as bytes a4 01; without response", run_write, false,
+     NULL},
     {"subscribe", "NAME", "let its values come, as they change", run_subscribe, false, NULL},
     {"unsubscribe", "NAME", "let no more come", run_unsubscribe, false, NULL},
     {"set", "NAME VALUE", "change a value at the device, as a sensor or a button does", run_set, true, NULL},
@@ -319,11 +354,11 @@ const struct command explore_commands[COMMANDS] = {
     {"clock", "run|stand", "let time run with the clock while you type, or stand", run_clock, false, clock_choices},
     {"packets", "[all] [NUMBER]", "the last packets on the air, in words", run_packets, false, NULL},
     {"walk", "DISTANCE", "go to this distance from the device, such as 40 m", run_walk, false, NULL},
-    {"pair", "[PEOPLE]", "pair, while people do what is right, wrong, nothing, cancel, or enter 123456", run_pair,
-     false, NULL},
-    {"forget", "[central|device]", "that one forgets whom it has paired with", run_forget, false, NULL},
-    {"power", "off|on|cycle", "switch the device off or on", run_power, false, power_choices},
-    {"disconnect", "", "end the connection", run_disconnect, false, NULL},
+    {"pair", "[DEVICE] [PEOPLE]", "pair, while people do what is right, wrong, nothing, cancel, or enter 123456",
+     run_pair, false, NULL},
+    {"forget", "[DEVICE]", "it, or else the central, forgets whom it has paired with", run_forget, false, NULL},
+    {"power", "off|on|cycle [DEVICE]", "switch a device off or on", run_power, false, power_choices},
+    {"disconnect", "[DEVICE]", "end the connection", run_disconnect, false, NULL},
     {"save", "FILE", "save what was done as a scene that passes", run_save, false, NULL},
     {"help", "[COMMAND]", "this list", run_help, false, NULL},
     {"quit", "", "leave", run_quit, false, NULL},
@@ -338,11 +373,11 @@ static void run_help(struct explorer *explorer, const char *rest)
         return;
     }
     for (const struct command *command = explore_commands; command < explore_commands + COMMANDS; command++) {
-        char usage[40];
+        char usage[48];
         if (one != NULL && one != command)
             continue;
         (void)snprintf(usage, sizeof usage, "%s %s", command->name, command->takes);
-        (void)printf("  %-24s %s\n", usage, command->about);
+        (void)printf("  %-28s %s\n", usage, command->about);
     }
 }
 
@@ -373,6 +408,21 @@ static bool copy_line(const char *line, char *text, size_t size)
     return true;
 }
 
+/* A step as it is written in a scene: read: preset, is: 120.0 N m. Its first word is a verb, with a colon behind. */
+static bool is_step(const char *text)
+{
+    const char *colon = strchr(text, ':');
+    return text[0] == '{' || (colon != NULL && (colon[1] == ' ' || colon[1] == '\0') &&
+                              strspn(text, "abcdefghijklmnopqrstuvwxyz ") == (size_t)(colon - text));
+}
+
+static void do_step(struct explorer *explorer, const char *text)
+{
+    char *braced = text[0] == '{' ? ys_copy(text, strlen(text)) : ys_new_text("{%s}", text);
+    (void)explorer_do(explorer, json_string(braced));
+    free(braced);
+}
+
 void explore_line(struct explorer *explorer, const char *line)
 {
     char text[1024];
@@ -386,8 +436,13 @@ void explore_line(struct explorer *explorer, const char *line)
         text[end - 1] = '\0';
     if (text[0] == '\0' || text[0] == '#')
         return;
+    if (is_step(text)) {
+        do_step(explorer, text);
+        return;
+    }
     const struct command *command = command_find(text, &rest);
     if (command != NULL) {
+        explorer_cut_device(explorer, text);
         command->run(explorer, rest);
         return;
     }

@@ -16,7 +16,7 @@ struct command {
     const char *const *choices; /* the words that it takes, NULL behind the last; NULL: any */
 };
 
-#define COMMANDS 20
+#define COMMANDS 21
 
 extern const struct command explore_commands[COMMANDS];
 

@@ -30,10 +30,10 @@ static void offer_commands(struct completion *completion)
 
 static void offer_names(struct completion *completion, const struct explorer *explorer, bool inputs)
 {
-    const struct ys_design *design = explorer->scene->actors[EXPLORED_DEVICE].design;
-    const struct ys_device *device = ys_stage_device(explorer->stage, EXPLORED_DEVICE);
+    const struct ys_design *design = explorer->scene->actors[explorer->current].design;
+    const struct ys_device *device = ys_stage_device(explorer->stage, explorer->current);
     const char *name;
-    bool firmware = explorer->scene->actors[EXPLORED_DEVICE].module != NULL;
+    bool firmware = explorer->scene->actors[explorer->current].module != NULL;
     for (size_t i = 0; inputs && (name = ys_device_input(device, i)) != NULL; i++)
         offer(completion, name);
     for (size_t i = 0; i < design->service_count && !(inputs && firmware); i++) {
@@ -42,10 +42,16 @@ static void offer_names(struct completion *completion, const struct explorer *ex
     }
 }
 
+static void offer_devices(struct completion *completion, const struct explorer *explorer)
+{
+    for (size_t i = 0; i < explorer->central; i++)
+        offer(completion, explorer->scene->actors[i].name.text);
+}
+
 /* Values of which there are few, or the ends of a range. */
 static void offer_values(struct completion *completion, struct explorer *explorer, const char *name)
 {
-    const struct ys_design *design = explorer->scene->actors[EXPLORED_DEVICE].design;
+    const struct ys_design *design = explorer->scene->actors[explorer->current].design;
     const struct ys_characteristic *one = NULL;
     for (size_t i = 0; i < design->service_count && one == NULL; i++)
         one = ys_characteristic_named(&design->services[i], name);
@@ -90,6 +96,8 @@ size_t explore_complete(void *context, const char *line, size_t *from, const cha
         offer_values(&completion, explorer, name);
     else if (named)
         offer_names(&completion, explorer, command->inputs);
+    if (strncmp(command->takes, "[DEVICE]", 8) == 0)
+        offer_devices(&completion, explorer);
     for (const char *const *choice = command->choices; choice != NULL && *choice != NULL; choice++)
         offer(&completion, *choice);
     if (strcmp(command->name, "help") == 0)

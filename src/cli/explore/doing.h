@@ -15,8 +15,20 @@ void explorer_refuse(struct explorer *explorer, const char *format, ...);
 
 struct ys_central *explorer_central(const struct explorer *explorer);
 
-/* The peer of its connection; NULL if there is none. */
-struct ys_peer *explorer_peer(const struct explorer *explorer);
+/* The connection with a device; NULL if there is none. */
+struct ys_peer *explorer_connection(const struct explorer *explorer, size_t device);
+
+/* The connection with the device that is meant; if there is none, with any, which is meant from then on; or NULL. */
+struct ys_peer *explorer_peer(struct explorer *explorer);
+
+/* What the device that is meant is called. */
+const char *explorer_device(const struct explorer *explorer);
+
+/* Where there are several devices, says in a step which one is meant, under this key. Takes and returns the step. */
+json_t *explorer_name(const struct explorer *explorer, json_t *step, const char *key);
+
+/* Keeps what was allocated for a task until the end. */
+void explorer_keep(struct explorer *explorer, struct ys_task *task);
 
 /* Virtual time. */
 uint64_t explorer_now_ns(const struct explorer *explorer);
@@ -24,7 +36,8 @@ uint64_t explorer_now_ns(const struct explorer *explorer);
 /* Frees what it has. */
 void explorer_end(struct explorer *explorer);
 
-/* Does a step as a scene would. It is kept to be saved, unless it was not understood. Takes the step. */
+/* Does a step as a scene would: a mapping, or the text of one in braces. It is kept to be saved, unless it was not
+ * understood. Takes the step. */
 bool explorer_do(struct explorer *explorer, json_t *step);
 
 #endif

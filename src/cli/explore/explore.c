@@ -4,6 +4,8 @@
 #include <string.h>
 #include <unistd.h>
 
+#include <yarnswift/sets.h>
+
 #include "cli/explore/commands.h"
 #include "cli/explore/completion.h"
 #include "cli/explore/doing.h"
@@ -18,18 +20,39 @@
 #include "cli/shared/stage_files.h"
 #include "cli/shared/terminal.h"
 #include "cli/shared/verb.h"
+#include "design/model/memory.h"
 #include "scene/report.h"
 #include "scene/scene.h"
 #include "scene/scene_read.h"
 
+#define DEVICES_MOST 8
+#define CENTRAL      "central"
+
+/* What --firmware says: of which device, NULL for the first, and the module. */
+struct firmware {
+    const char *device;
+    const char *module;
+};
+
 struct input {
     struct common common;
     unsigned long long seed;
-    const char *firmware;
+    struct firmware firmware[DEVICES_MOST];
+    size_t firmware_count;
     const char *kind;
     struct module_folders folders;
     struct recorder recorder;
 };
+
+/* MODULE, or DEVICE=MODULE, which is split. */
+static struct firmware firmware_of(char *argument)
+{
+    char *equals = strchr(argument, '=');
+    if (equals == NULL)
+        return (struct firmware){NULL, argument};
+    *equals = '\0';
+    return (struct firmware){argument, equals + 1};
+}
 
 static error_t parse(int key, char *argument, struct argp_state *state)
 {
@@ -38,7 +61,11 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case 's':
         return take_seed(state->argv[0], argument, &input->seed) ? 0 : EINVAL;
     case 'f':
-        input->firmware = argument;
+        if (input->firmware_count == DEVICES_MOST) {
+            (void)complain(state->argv[0], "there are at most %d devices", DEVICES_MOST);
+            return EINVAL;
+        }
+        input->firmware[input->firmware_count++] = firmware_of(argument);
         return 0;
     case 'k':
         input->kind = argument;
@@ -58,7 +85,11 @@ static error_t parse(int key, char *argument, struct argp_state *state)
 static void line_out(void *context, uint64_t at_ns, enum ys_side side, const char *name, const char *text)
 {
     struct explorer *explorer = context;
-    struct ys_report_log log = {.stream = stdout, .colour = explorer->colour};
+    struct ys_report_log log = {.stream = stdout, .colour = explorer->colour, .width = 0};
+    for (size_t i = 0; i < explorer->central; i++) {
+        int length = (int)strlen(explorer->scene->actors[i].name.text);
+        log.width = length > log.width ? length : log.width;
+    }
     if (explorer->silent)
         return;
     if (explorer->prompt != NULL)
@@ -68,15 +99,17 @@ static void line_out(void *context, uint64_t at_ns, enum ys_side side, const cha
         prompt_show(explorer->prompt);
 }
 
+/* With several devices, the name of the one that is meant. */
 static const char *prompt_text(void *context)
 {
-    const struct explorer *explorer = context;
-    static char text[48];
-    size_t count = 0;
-    (void)ys_central_connected(ys_stage_central(explorer->stage, EXPLORED_CENTRAL), &count);
-    (void)snprintf(text, sizeof text, "%.3f s%s> ",
-                   (double)ys_world_now_ns(ys_stage_world(explorer->stage)) / (double)YS_NS_PER_S,
-                   count > 0 ? " connected" : "");
+    struct explorer *explorer = context;
+    static char text[120];
+    bool connected = explorer_peer(explorer) != NULL;
+    (void)snprintf(text, sizeof text, "%.3f s%s%s> ", (double)explorer_now_ns(explorer) / (double)YS_NS_PER_S,
+                   connected ? " " : "",
+                   !connected              ? ""
+                   : explorer->central > 1 ? explorer_device(explorer)
+                                           : "connected");
     return text;
 }
 
@@ -87,15 +120,109 @@ static void idle(void *context, unsigned long passed_us)
         ys_world_run(ys_stage_world(explorer->stage), passed_us * YS_NS_PER_US);
 }
 
-/* The scene in which it happens: one device, one central beside it. */
-static json_t *head_of(const struct input *input)
+/* Whether a name is one of these devices', or the central's. */
+static bool is_taken(const json_t *devices, const char *name)
 {
-    json_t *device = json_pack("{s:s, s:s, s:[s, s]}", "name", "device", "definition", input->common.files.paths[0],
-                               "at", "0 m", "0 m");
-    if (input->firmware != NULL)
-        (void)json_object_set_new(device, "firmware", json_string(input->firmware));
-    return json_pack("{s:s, s:s, s:[o], s:[{s:s, s:s, s:[s, s]}]}", "scene", "As it was done at the prompt", "air",
-                     "open", "devices", device, "centrals", "name", "central", "kind", input->kind, "at", "2 m", "0 m");
+    size_t i;
+    json_t *device;
+    json_array_foreach(devices, i, device)
+    {
+        if (strcmp(json_string_value(json_object_get(device, "name")), name) == 0)
+            return true;
+    }
+    return strcmp(name, CENTRAL) == 0;
+}
+
+/* A device is called as its definition is in C, with a number behind it if that is taken. */
+static char *device_name(const json_t *devices, const char *id)
+{
+    char *name = ys_copy(id, strlen(id));
+    for (unsigned i = 2; is_taken(devices, name); i++) {
+        free(name);
+        name = ys_new_text("%s_%u", id, i);
+    }
+    return name;
+}
+
+static bool is_of(const struct firmware *firmware, const char *name, size_t device)
+{
+    return firmware->device == NULL ? device == 0 : strcmp(firmware->device, name) == 0;
+}
+
+static bool needs_coded(const struct ys_design *design)
+{
+    for (size_t i = 0; i < design->set_count; i++) {
+        if (design->sets[i].primary_phy == YS_SET_CODED + 1 || design->sets[i].phy == YS_SET_CODED + 1)
+            return true;
+    }
+    return false;
+}
+
+/* The scene in which it happens: devices two metres from each other, and the central beside the first. */
+static json_t *head_of(const struct input *input, struct ys_design *const *designs)
+{
+    json_t *devices = json_array();
+    json_t *central = json_pack("{s:s, s:s, s:[s, s]}", "name", CENTRAL, "kind", input->kind, "at", "2 m", "0 m");
+    for (int i = 0; i < input->common.files.count; i++) {
+        char place[24];
+        char *name = device_name(devices, designs[i]->id);
+        (void)snprintf(place, sizeof place, "%d m", 2 * i);
+        json_t *device = json_pack("{s:s, s:s, s:[s, s]}", "name", name, "definition", input->common.files.paths[i],
+                                   "at", "0 m", place);
+        for (size_t j = 0; j < input->firmware_count; j++) {
+            if (is_of(&input->firmware[j], name, (size_t)i))
+                (void)json_object_set_new(device, "firmware", json_string(input->firmware[j].module));
+        }
+        (void)json_array_append_new(devices, device);
+        free(name);
+        if (needs_coded(designs[i]) && strcmp(input->kind, "old") != 0)
+            (void)json_object_set_new(central, "coded", json_string("true"));
+    }
+    return json_pack("{s:s, s:s, s:o, s:[o]}", "scene", "As it was done at the prompt", "air", "open", "devices",
+                     devices, "centrals", central);
+}
+
+/* Whether the devices of all --firmware are there; false after a line. */
+static bool has_devices(const char *who, const struct input *input, const json_t *head)
+{
+    const json_t *devices = json_object_get(head, "devices");
+    for (size_t i = 0; i < input->firmware_count; i++) {
+        const char *device = input->firmware[i].device;
+        if (device != NULL && (strcmp(device, CENTRAL) == 0 || !is_taken(devices, device)))
+            return complain(who,
+                            "--firmware: there is no device \"%s\"; the first is \"%s\", as its definition is called",
+                            device, json_string_value(json_object_get(json_array_get(devices, 0), "name")));
+    }
+    return true;
+}
+
+/* NULL, after lines, if a definition cannot be used. */
+static json_t *open_head(const struct input *input)
+{
+    struct ys_design *designs[DEVICES_MOST] = {NULL};
+    json_t *head = NULL;
+    bool good = true;
+    for (int i = 0; i < input->common.files.count; i++) {
+        designs[i] = open_design(input->common.files.paths[i]);
+        good = good && designs[i] != NULL && designs[i]->findings.errors == 0;
+    }
+    if (good)
+        head = head_of(input, designs);
+    for (int i = 0; i < input->common.files.count; i++)
+        ys_design_free(designs[i]);
+    return head;
+}
+
+static void greet(const struct explorer *explorer)
+{
+    (void)fputs("You are a central in an open yard, 2 m from ", stdout);
+    for (size_t i = 0; i < explorer->central; i++)
+        (void)printf("%s%s",
+                     i == 0                      ? ""
+                     : i + 1 < explorer->central ? ", "
+                                                 : " and ",
+                     explorer->scene->actors[i].name.text);
+    (void)puts(". help lists what you can do.");
 }
 
 static struct ys_scene *read_head(const json_t *head, const struct ys_scene_files *files)
@@ -135,7 +262,8 @@ static int explore(struct explorer *explorer)
 int verb_explore(int argc, char **argv)
 {
     static const struct argp_option options[] = {
-        {"firmware", 'f', "MODULE", 0, "The module of the device's firmware; else its definition plays it", 0},
+        {"firmware", 'f', "MODULE", 0,
+         "The module of the (first) device's firmware, or DEVICE=MODULE; else its definition plays it", 0},
         {"modules", 'm', "FOLDER", 0, "Look for the module here, too; may be given again", 0},
         {"as", 'k', "KIND", 0, "What kind of central to be, such as polite (default), old, eavesdropping", 0},
         {"seed", 's', "NUMBER", 0, "With other chances; the same number and input give the same (default 1)", 0},
@@ -144,11 +272,12 @@ int verb_explore(int argc, char **argv)
     static const struct argp argp = {
         .options = options,
         .parser = parse,
-        .args_doc = "DEFINITION",
-        .doc = "You are the central: scan, connect, see the table, read, write, subscribe, change the device's own "
-               "values, "
-               "look at the last packets, in virtual time that runs with the clock or stands. Commands come from the "
-               "terminal, with history and completion, or from a pipe. What was done can be saved as a scene.\v"
+        .args_doc = "DEFINITION...",
+        .doc = "You are the central: scan, connect, see the table, read, write, subscribe, change a device's own "
+               "values, look at the last packets, in virtual time that runs with the clock or stands. A device is "
+               "called as its definition; several can be on the air, and connected. Commands come from the terminal, "
+               "with history and completion, or from a pipe; steps of scenes are understood as well. What was done "
+               "can be saved as a scene.\v"
                "Exit status: 0, or 2 if the definition or an option is wrong, or a command from a pipe was not "
                "understood.",
     };
@@ -156,31 +285,29 @@ int verb_explore(int argc, char **argv)
     struct explorer explorer = {.colour = wants_colour(stdout)};
     if (!parse_options(&argp, argc, argv, &input))
         return EXIT_BAD_INPUT;
-    if (input.common.files.count != 1) {
-        (void)complain(argv[0], "name one definition, such as NAME.device.yaml");
+    if (input.common.files.count < 1 || input.common.files.count > DEVICES_MOST) {
+        (void)complain(argv[0], "name one definition, such as NAME.device.yaml, or up to %d", DEVICES_MOST);
         return EXIT_BAD_INPUT;
     }
-    struct ys_design *design = open_design(input.common.files.paths[0]);
-    bool good = design != NULL && design->findings.errors == 0;
-    ys_design_free(design);
-    if (!good)
+    explorer.head = open_head(&input);
+    explorer.central = (size_t)input.common.files.count;
+    if (explorer.head == NULL || !has_devices(argv[0], &input, explorer.head) || !recorder_begin(&input.recorder)) {
+        json_decref(explorer.head);
         return EXIT_BAD_INPUT;
-    if (!recorder_begin(&input.recorder))
-        return EXIT_BAD_INPUT;
+    }
     const struct ys_scene_files files = stage_files(&input.folders);
     crash_watch(STDERR_FILENO, "\nyarnswift explore: ", "\n", EXIT_BAD_INPUT, 0);
-    explorer.head = head_of(&input);
     explorer.scene = read_head(explorer.head, &files);
     int status = EXIT_BAD_INPUT;
     if (explorer.scene->findings.errors == 0) {
-        (void)puts("You are a central in an open yard, 2 m from the device. help lists what you can do.");
+        greet(&explorer);
         explorer.stage = ys_stage_new(explorer.scene, &explorer.take, input.seed, recorder_recording(&input.recorder),
                                       line_out, &explorer);
         if (explorer.stage == NULL)
             (void)complain(argv[0], "%s", explorer.take.problem);
     }
     if (explorer.stage != NULL) {
-        ys_central_list(ys_stage_central(explorer.stage, EXPLORED_CENTRAL), YS_LIST_ALL);
+        ys_central_list(explorer_central(&explorer), YS_LIST_ALL);
         status = explore(&explorer);
     }
     explorer_end(&explorer);

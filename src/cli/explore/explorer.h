@@ -1,4 +1,4 @@
-/* A central at the prompt: types. */
+/* A central at the prompt, among devices. */
 #ifndef CLI_EXPLORE_EXPLORER_H
 #define CLI_EXPLORE_EXPLORER_H
 
@@ -6,11 +6,10 @@
 #include "cli/explore/session.h"
 #include "scene/stage.h"
 
-/* The actors of the scene that is being explored. */
-enum { EXPLORED_DEVICE, EXPLORED_CENTRAL };
-
 struct explorer {
-    struct ys_scene *scene;
+    struct ys_scene *scene; /* its actors: the devices, and behind them the central */
+    size_t central;         /* its number, and how many devices there are */
+    size_t current;         /* the device that is meant where none is named */
     struct ys_take take;
     struct ys_stage *stage;
     struct ys_steps *steps; /* that were done; each one alone */

@@ -8,7 +8,15 @@
 
 #define EXPLORER_NAME 80
 
-/* The longest name of a characteristic, or an input, that `text` begins with; NULL if none. `*rest` is what follows. */
+/* The device whose name `*text` begins with, as a whole word, is meant from now on, and `*text` goes on behind it;
+ * false if it begins with none. */
+bool explorer_take_device(struct explorer *explorer, const char **text);
+
+/* Likewise at the end, behind " of ", which is cut off. */
+void explorer_cut_device(struct explorer *explorer, char *text);
+
+/* The longest name of a characteristic of the device that is meant, or an input, that `text` begins with; NULL if none.
+ * `*rest` is what follows. */
 const char *explorer_name_in(const struct explorer *explorer, const char *text, bool inputs, const char **rest);
 
 /* A name and, behind it, a value. False after a line. */

@@ -49,12 +49,16 @@ static void put_mapping(FILE *file, json_t *mapping)
 static json_t *paths_from(const json_t *devices, const char *path)
 {
     json_t *copy = json_deep_copy(devices);
-    json_t *device = json_array_get(copy, 0);
-    const char *definition = json_string_value(json_object_get(device, "definition"));
-    char *whole = strchr(path, '/') != NULL && definition != NULL ? realpath(definition, NULL) : NULL;
-    if (whole != NULL)
-        (void)json_object_set_new(device, "definition", json_string(whole));
-    free(whole);
+    json_t *device;
+    size_t i;
+    json_array_foreach(copy, i, device)
+    {
+        const char *definition = json_string_value(json_object_get(device, "definition"));
+        char *whole = strchr(path, '/') != NULL && definition != NULL ? realpath(definition, NULL) : NULL;
+        if (whole != NULL)
+            (void)json_object_set_new(device, "definition", json_string(whole));
+        free(whole);
+    }
     return copy;
 }
 
@@ -82,7 +86,10 @@ static void put_steps(FILE *file, const struct session *session)
             (void)fprintf(file, "  - {wait: %llu us}\n", (unsigned long long)passed_us);
         now_ns = one->ended_ns;
         (void)fputs("  - ", file);
-        put_mapping(file, one->step);
+        if (json_is_string(one->step))
+            (void)fputs(json_string_value(one->step), file);
+        else
+            put_mapping(file, one->step);
         (void)fputc('\n', file);
     }
 }

@@ -20,7 +20,7 @@ struct session {
     size_t count;
 };
 
-/* Adds a step, which is the session's from then on. */
+/* Adds a step, a mapping or the text of one in braces, which is the session's from then on. */
 void session_add(struct session *session, json_t *step, uint64_t began_ns, uint64_t ended_ns);
 
 /* Writes it as a scene with these devices and centrals, in which what passed between steps is waited for. False after a

@@ -291,8 +291,6 @@ static FILE *printed(const struct build *build, const struct build_target *targe
 static bool read_size(const struct build *build, const struct build_target *target, struct build_size *size)
 {
     char line[300];
-    char name[200];
-    size_t bytes;
     char *program = tool(build, "size");
     struct arguments arguments = {.count = 0};
     arguments_add(&arguments, program);
@@ -302,12 +300,11 @@ static bool read_size(const struct build *build, const struct build_target *targ
     FILE *file = good ? printed(build, target) : NULL;
     *size = (struct build_size){0};
     while (file != NULL && fgets(line, sizeof line, file) != NULL) {
-        if (sscanf(line, "%199s %zu", name, &bytes) != 2)
-            continue;
-        bool is_data = strncmp(name, ".data", 5) == 0;
-        if (is_data || strncmp(name, ".text", 5) == 0 || strncmp(name, ".rodata", 7) == 0)
+        size_t bytes = strtoul(line + strcspn(line, " "), NULL, 10); /* NAME SIZE ADDRESS */
+        bool is_data = strncmp(line, ".data", 5) == 0;
+        if (is_data || strncmp(line, ".text", 5) == 0 || strncmp(line, ".rodata", 7) == 0)
             size->flash += bytes;
-        if (is_data || strncmp(name, ".bss", 4) == 0)
+        if (is_data || strncmp(line, ".bss", 4) == 0)
             size->ram += bytes;
     }
     if (file != NULL)
@@ -357,18 +354,28 @@ static bool read_symbols(const struct build *build, const struct build_target *t
     return good;
 }
 
+/* The name in a line of it, ADDRESS SIZE KIND NAME, and the size, which not all have. */
+static const char *symbol_in(char *line, size_t *size)
+{
+    char *end = line;
+    line[strcspn(line, "\n")] = '\0';
+    (void)strtoul(line, &end, 16);
+    *size = strtoul(end, NULL, 16);
+    const char *space = strrchr(line, ' ');
+    return space != NULL ? space + 1 : line;
+}
+
 bool build_size_of(const struct build *build, const struct build_target *target, const char *const *options,
                    const char *variable, size_t *size)
 {
     char line[600];
-    char name[300];
-    unsigned long bytes;
+    size_t bytes;
     bool found = false;
     if (!compile_program(build, target, options) || !read_symbols(build, target, "program.o"))
         return false;
     FILE *file = printed(build, target);
     while (file != NULL && fgets(line, sizeof line, file) != NULL) {
-        if (sscanf(line, "%*x %lx %*c %299s", &bytes, name) == 2 && strcmp(name, variable) == 0) {
+        if (strcmp(symbol_in(line, &bytes), variable) == 0) {
             *size = bytes;
             found = true;
         }
@@ -382,14 +389,12 @@ bool build_size_of(const struct build *build, const struct build_target *target,
 static bool write_linked(const struct build *build, const struct build_target *target)
 {
     char line[600];
-    char name[300];
+    size_t bytes;
     char *path = path_in(build, "%s/linked", target->name);
     FILE *in = printed(build, target);
     FILE *out = fopen(path, "w");
-    while (in != NULL && out != NULL && fgets(line, sizeof line, in) != NULL) {
-        if (sscanf(line, "%*x %*x %*c %299s", name) == 1)
-            (void)fprintf(out, "%s\n", name);
-    }
+    while (in != NULL && out != NULL && fgets(line, sizeof line, in) != NULL)
+        (void)fprintf(out, "%s\n", symbol_in(line, &bytes));
     bool good = in != NULL && out != NULL;
     if (in != NULL)
         (void)fclose(in);

@@ -97,11 +97,10 @@ static int start(const char *folder, const struct arguments *arguments, pid_t *c
     (void)posix_spawnattr_init(&attributes);
     (void)posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSIGMASK);
     (void)posix_spawnattr_setsigmask(&attributes, &as_before);
-    const union {
-        const char *const *given;
-        char *const *taken; /* it changes none of them */
-    } list = {arguments->items};
-    int error = posix_spawnp(child, list.given[0], &actions, &attributes, list.taken, environ);
+    const char *const *given = arguments->items;
+    char *const *taken = NULL; /* the same: it changes none of them */
+    memcpy(&taken, &given, sizeof taken);
+    int error = posix_spawnp(child, given[0], &actions, &attributes, taken, environ);
     (void)posix_spawnattr_destroy(&attributes);
     (void)posix_spawn_file_actions_destroy(&actions);
     return error;
