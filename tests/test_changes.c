@@ -23,7 +23,8 @@ static const char base[] =
     "encrypted, notify: open, spacing: 100 ms, handler: [read, write]}\n"
     "      - {name: b, uuid: +2, format: struct, read: open, handler: read, fields: [{name: flags, format: "
     "\"boolean[8]\", bits: [wide, hot]}, {name: angle, format: uint16}, {name: more, format: uint8, when: wide}]}\n"
-    "      - {name: c, uuid: +3, format: utf8s, length: 12, read: open, handler: read}\n"
+    "      - {name: c, uuid: +3, format: utf8s, length: 12, read: open, handler: read, descriptors: [{uuid: 0x2911, "
+    "value: 2a}]}\n"
     "      - {name: d, uuid: +4, format: uint8, read: open, value: 7, names: [off, low, on = 7]}\n"
     "  - {name: t, uuid: 6c1e0000-59d2-4b8a-9e40-2f6d8b13a5c7, characteristics: [{name: e, uuid: +1, format: uint8, "
     "write: encrypted, value: 1}]}\n";
@@ -40,6 +41,19 @@ static const struct one_change cases[] = {
      "device: can show or enter something else: people pair in another way\n"},
     {"capability: display", "capability: display, secure connections only: true",
      "!device: only pairs by LE Secure Connections: older centrals cannot\n"},
+    {"name: T2,", "name: T2, limits: {connections: 2, mtu: 100},",
+     "!device: takes 2 connections at once, was 3\n"
+     "device: agrees to an MTU of 100 at most, was 247: notifications of longer values are cut off\n"},
+    {"value: 2a}", "value: 2a}, {uuid: 0x2913, value: 01}",
+     "table: 5 attributes are moved or gone: clients that keep it see that by its hash, and by Service Changed if they "
+     "are remembered\n"},
+    {"value: 2a", "value: 2b", "s, c: descriptor 0x2911 has another value\n"},
+    {"0x2911", "0x2913",
+     "!s, c: descriptor 0x2913, was 0x2911\n"
+     "table: 1 attribute is moved or gone: clients that keep it see that by its hash, and by Service Changed if they "
+     "are remembered\n"},
+    {"spacing: 100 ms, handler", "outbox: true, handler",
+     "s, a: each of its values arrives, where only the newest did\ns, a: spacing 0 ms, was 100 ms\n"},
     {"interval: 100 ms", "interval: 200 ms",
      "advertising: interval 200 ms, was 100 ms: how fast it is found changes\n"},
     {"services: [s]", "services: [t]",
@@ -63,7 +77,7 @@ static const struct one_change cases[] = {
     {"notify: open, spacing: 100 ms, ", "",
      "!s, a: no notify any more\n"
      "s, a: spacing 0 ms, was 100 ms\n"
-     "table: 11 attributes are at other handles or gone: clients that keep it see that by its hash, and by Service "
+     "table: 12 attributes are moved or gone: clients that keep it see that by its hash, and by Service "
      "Changed if they are remembered\n"},
     {"{name: a,", "{name: height,", "s, height: is called so, and was called \"a\": names in generated code change\n"},
     {"wide, hot", "wide, cold", "!s, b: field flags: bit 1 means \"cold\", and meant \"hot\"\n"},
@@ -84,12 +98,12 @@ static const struct one_change cases[] = {
     {"uuid: +4", "uuid: +5",
      "!s, d: is gone\n"
      "s, d: is new\n"
-     "table: 2 attributes are at other handles or gone: clients that keep it see that by its hash, and by Service "
+     "table: 2 attributes are moved or gone: clients that keep it see that by its hash, and by Service "
      "Changed if they are remembered\n"},
     {"6c1e0000", "6c1e0001",
      "!t: is gone\n"
      "t: is new\n"
-     "table: 3 attributes are at other handles or gone: clients that keep it see that by its hash, and by Service "
+     "table: 3 attributes are moved or gone: clients that keep it see that by its hash, and by Service "
      "Changed if they are remembered\n"},
     {"write: encrypted, value: 1", "write: encrypted, write without response: encrypted, value: 1",
      "t, e: new: write without response, encrypted\n"
@@ -171,9 +185,8 @@ static void what_is_taken_back_breaks(void **state)
     text = changes_between("device: {name: T2}\nadvertising: {interval: 1 s}\nservices:\n  - {name: u, uuid: " LONG
                            ", characteristics: [{name: a, uuid: +1, format: uint8, read: open, value: 1}]}\n",
                            "device: {name: T2}\nadvertising: {interval: 1 s}\nservices: []\n");
-    assert_string_equal(text,
-                        "!u: is gone\n!table: 3 attributes are at other handles or gone: clients that keep it are "
-                        "not told, since the old version had no caching\n");
+    assert_string_equal(text, "!u: is gone\n!table: 3 attributes are moved or gone: clients that keep it are "
+                              "not told, since the old version had no caching\n");
     free(text);
 }
 

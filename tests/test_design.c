@@ -44,6 +44,14 @@ static const struct wrong wrong[] = {
     {"just words", "1:1 error: the definition must be a mapping of keys to values\n"},
     {"- a\n- b\n", "1:3 error: the definition must be a mapping of keys to values\n"},
     {HEAD, "1:1 error: the definition has no services: add it\n"},
+    {"device: {name: T2}\n",
+     "1:1 error: the definition has no services: add it\n"
+     "1:1 warning: nobody can find this device: add advertising: with an interval; or, if it is a "
+     "central that finds others, scanning:\n"},
+    {DEVICE "advertising: [{kind: beacon, interval: 1 s}, {name: x, kind: scannable, interval: 1 s}]\n", ""},
+    {DEVICE "scanning: {name: T3}\n", ""},
+    {DEVICE "scanning: {name: T3}\nadvertising: [{kind: beacon, interval: 1 s}, {name: x, interval: 1 s}]\n",
+     "1:1 error: the definition has no services: add it\n"},
     {"services: []\n" ADVERTISING, "1:1 error: the definition has no device: add it\n"},
     {"device: {}\n" ADVERTISING "services: []\n", "1:1 error: device has no name: add it\n"},
     {"device: T2\n" ADVERTISING "services: []\n", "1:9 error: device must be a mapping of keys to values\n"},

@@ -601,6 +601,19 @@ static void firmware_has_time(void **state)
     assert_says(&outcome, 0, "");
 }
 
+/* Static variables are as after a reset, though the module is not loaded anew. */
+static void a_device_without_power_forgets_what_is_in_ram(void **state)
+{
+    (void)state;
+    struct outcome outcome = rehearse(
+        WITH_TIME
+        "steps: [{connect: d}, {discover: d}, {set: contact, who: d, to: 1}, {wait: 1 s}, {read: count, is: 1}, "
+        "{power: "
+        "cycle, who: d}, {connect: d}, {discover: d}, {read: count, is: 0}, {read: turns, of: d, between: [5, 20]}]\n",
+        "");
+    assert_says(&outcome, 0, "");
+}
+
 /* As on the target, where nobody would refuse it, and it would fail some day. */
 static void what_an_interrupt_must_not_do_is_refused(void **state)
 {
@@ -954,6 +967,7 @@ int main(void)
         cmocka_unit_test(two_stand_ins_meet_each_other),
         cmocka_unit_test(devices_with_the_same_firmware_share_nothing),
         cmocka_unit_test(firmware_has_time),
+        cmocka_unit_test(a_device_without_power_forgets_what_is_in_ram),
         cmocka_unit_test(what_an_interrupt_must_not_do_is_refused),
         cmocka_unit_test(a_central_that_adapts_leaves_a_network_alone),
         cmocka_unit_test(a_crowd_is_not_in_perfect_air_unless_that_is_said),

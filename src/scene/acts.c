@@ -263,6 +263,8 @@ static void switch_off(const struct on_stage *one)
 
 static void switch_on(const struct on_stage *one)
 {
+    if (one->module != NULL)
+        ys_module_reset(one->module);
     if (one->device != NULL)
         ys_device_start(one->device);
     else

@@ -13,6 +13,9 @@ struct ys_loaded;
  * with why and what to do in `problem`. */
 struct ys_loaded *ys_module_open(const char *path, const struct ys_design *design, char *problem, size_t size);
 void ys_module_close(struct ys_loaded *loaded);
+
+/* Gives its static variables what they had when it was loaded: a reset. None of it may be running. */
+void ys_module_reset(struct ys_loaded *loaded);
 const struct ys_module *ys_module_of(const struct ys_loaded *loaded);
 
 /* Whether a module, that of the file `path`, can be used and has the table of `design`; else why and what to do in

@@ -83,7 +83,7 @@ uint8_t timely_turns_read(const struct ys_access *access, struct ys_writer *valu
 static void start(void *context, struct ys_host *host)
 {
     (void)context;
-    timely = (struct timely){.host = host};
+    timely.host = host; /* all else is 0 after a reset */
     ys_work_init(host, &timely.contact, let_it_settle, NULL);
     ys_work_init(host, &timely.settled, count_it, NULL);
     ys_work_init(host, &timely.blink, blink, NULL);

@@ -211,6 +211,24 @@ static bool is_constant(const struct ys_characteristic *characteristic)
     return characteristic->value != NULL && !characteristic->read_handler && !ys_is_writable(characteristic);
 }
 
+/* Those that it has of its own. What is new or gone moves handles, which is told of the table. */
+static void compare_descriptors(struct comparing *comparing, const struct ys_characteristic *a,
+                                const struct ys_characteristic *b)
+{
+    size_t common = a->descriptor_count < b->descriptor_count ? a->descriptor_count : b->descriptor_count;
+    for (size_t i = 0; i < common; i++) {
+        const struct ys_descriptor *old = &a->descriptors[i];
+        const struct ys_descriptor *now = &b->descriptors[i];
+        char uuids[2][YS_UUID_TEXT_SIZE];
+        (void)ys_uuid_format(&old->uuid, uuids[0]);
+        (void)ys_uuid_format(&now->uuid, uuids[1]);
+        if (!ys_uuid_is_equal(&old->uuid, &now->uuid))
+            add(comparing, BREAKS, "descriptor %s, was %s", uuids[1], uuids[0]);
+        else if (old->value_length != now->value_length || memcmp(old->value, now->value, old->value_length) != 0)
+            add(comparing, COMPATIBLE, "descriptor %s has another value", uuids[1]);
+    }
+}
+
 static void compare_characteristic(struct comparing *comparing, const struct ys_characteristic *a,
                                    const struct ys_characteristic *b)
 {
@@ -224,6 +242,11 @@ static void compare_characteristic(struct comparing *comparing, const struct ys_
         add(comparing, BREAKS,
             b->streams ? "its notifications are a stream of bytes, and were values"
                        : "its notifications are values, and were a stream of bytes");
+    if (a->queues != b->queues)
+        add(comparing, b->queues ? COMPATIBLE : BREAKS,
+            b->queues ? "each of its values arrives, where only the newest did"
+                      : "only the newest of its values arrives, where each did");
+    compare_descriptors(comparing, a, b);
     if (a->spacing_us.number != b->spacing_us.number)
         add(comparing, COMPATIBLE, "spacing %g ms, was %g ms", (double)b->spacing_us.number / 1000,
             (double)a->spacing_us.number / 1000);
@@ -419,6 +442,24 @@ static void compare_advertising(struct comparing *comparing)
 
 /* The device */
 
+/* What is not said is what the library has: 3 connections, an MTU of 247. */
+static void compare_limits(struct comparing *comparing)
+{
+    const struct ys_limits *limits[] = {&comparing->before->limits, &comparing->after->limits};
+    unsigned long long connections[2];
+    unsigned long long mtus[2];
+    for (size_t i = 0; i < 2; i++) {
+        connections[i] = limits[i]->connections.given ? limits[i]->connections.number : 3;
+        mtus[i] = limits[i]->mtu.given ? limits[i]->mtu.number : 247;
+    }
+    if (connections[0] != connections[1])
+        add(comparing, connections[1] < connections[0] ? BREAKS : COMPATIBLE,
+            "takes %llu connections at once, was %llu", connections[1], connections[0]);
+    if (mtus[0] != mtus[1])
+        add(comparing, COMPATIBLE, "agrees to an MTU of %llu at most, was %llu%s", mtus[1], mtus[0],
+            mtus[1] < mtus[0] ? ": notifications of longer values are cut off" : "");
+}
+
 static void compare_device(struct comparing *comparing)
 {
     const struct ys_device_security *a = &comparing->before->security;
@@ -430,6 +471,7 @@ static void compare_device(struct comparing *comparing)
             text_of(comparing->after->name.text), text_of(comparing->before->name.text));
     if (comparing->before->appearance != comparing->after->appearance)
         add(comparing, COMPATIBLE, "another appearance");
+    compare_limits(comparing);
     if (a->given && !b->given)
         add(comparing, BREAKS, "does not pair any more");
     if (!a->given && b->given)
@@ -474,14 +516,13 @@ static void compare_tables(struct comparing *comparing, const struct ys_layout *
         add(comparing, BREAKS, "has no hash any more: clients that kept it cannot tell whether it has changed");
     if (moved > 0 && !is_cached(before))
         add(comparing, BREAKS,
-            "%zu attributes are at other handles or gone: clients that keep it are not told, since "
-            "the old version had no caching",
-            moved);
+            "%zu attribute%s moved or gone: clients that keep it are not told, since the old version had no caching",
+            moved, moved == 1 ? " is" : "s are");
     else if (moved > 0)
         add(comparing, COMPATIBLE,
-            "%zu attributes are at other handles or gone: clients that keep it see that by its "
-            "hash, and by Service Changed if they are remembered",
-            moved);
+            "%zu attribute%s moved or gone: clients that keep it see that by its hash, and by Service Changed if they "
+            "are remembered",
+            moved, moved == 1 ? " is" : "s are");
     else if (ys_layout_hash(before, hashes[0]) && ys_layout_hash(after, hashes[1]) &&
              memcmp(hashes[0], hashes[1], sizeof hashes[0]) != 0)
         add(comparing, COMPATIBLE, "has another hash: clients that keep it discover it once more");

@@ -124,7 +124,9 @@ void ys_generate_skeleton(FILE *stream, const struct ys_design *design, const st
     }
     if (layout->asks)
         (void)fprintf(stream,
-                      "\n/* Somebody wants to do what needs consent: ask whoever decides. */\nuint8_t %s_consent(const "
+                      "\n/* An access needs consent: decide, or return YS_LATER and call ys_answer with access->token. "
+                      "*/\nuint8_t "
+                      "%s_consent(const "
                       "struct ys_access *access, enum ys_wish wish)\n{\n    (void)access;\n    (void)wish;\n    return "
                       "YS_ATT_INSUFFICIENT_AUTHORIZATION;\n}\n",
                       design->id);

@@ -429,6 +429,16 @@ static void root_include(const struct ys_node *node, void *target)
     }
 }
 
+/* Whether others can connect to it: a beacon and who only looks for others need no services. */
+static bool offers_something(const struct ys_design *design)
+{
+    for (size_t i = 0; i < design->set_count; i++) {
+        if (design->sets[i].kind == 0 || design->sets[i].kind == YS_ADVERTISE_CONNECTABLE + 1)
+            return true;
+    }
+    return design->set_count == 0 && !design->scanning.given;
+}
+
 struct ys_design *ys_definition_read(const char *file, const char *text, size_t length, ys_load_fn *load,
                                      void *load_context, bool *whole)
 {
@@ -451,7 +461,7 @@ struct ys_design *ys_definition_read(const char *file, const char *text, size_t 
     const struct fy_document *document = design->sources[0].document;
     *whole = document != NULL && fy_node_is_mapping(fy_document_root(design->sources[0].document));
     if (*whole) {
-        if (!design->lists_services)
+        if (!design->lists_services && offers_something(design))
             ys_findings_add(&design->findings, YS_ERROR, "key-missing", (struct ys_place){.line = 1, .column = 1},
                             "the definition has no services: add it");
         fill_implied(design);

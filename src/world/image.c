@@ -1,0 +1,115 @@
+/* The writable memory of a library: its segments that can be written, but for what the loader has closed to writing
+ * once it had filled it in. */
+#include "world/image.h"
+
+#include <link.h>
+#include <stdint.h>
+#include <stdlib.h>
+#include <sys/auxv.h>
+
+#define PIECES_MOST 8
+
+struct piece {
+    uint8_t *at;
+    uint8_t *copy;
+    size_t size;
+};
+
+struct ys_image {
+    uintptr_t inside;
+    struct piece pieces[PIECES_MOST];
+    size_t count;
+    bool failed;
+};
+
+/* Between the variables lies what an address sanitizer forbids to touch, so it must not look in here. */
+#if defined(__GNUC__)
+__attribute__((no_sanitize("address")))
+#endif
+static void
+copy(uint8_t *to, const uint8_t *from, size_t size)
+{
+    for (size_t i = 0; i < size; i++)
+        to[i] = *(const volatile uint8_t *)(from + i);
+}
+
+static void add_piece(struct ys_image *image, uintptr_t begin, uintptr_t end)
+{
+    if (begin >= end)
+        return;
+    struct piece piece = {.at = (uint8_t *)begin, .size = end - begin}; /* NOLINT(performance-no-int-to-ptr) */
+    piece.copy = image->count < PIECES_MOST ? malloc(piece.size) : NULL;
+    image->failed |= piece.copy == NULL;
+    if (piece.copy == NULL)
+        return;
+    copy(piece.copy, piece.at, piece.size);
+    image->pieces[image->count++] = piece;
+}
+
+static bool has(const struct dl_phdr_info *library, uintptr_t address)
+{
+    for (size_t i = 0; i < library->dlpi_phnum; i++) {
+        const ElfW(Phdr) *segment = &library->dlpi_phdr[i];
+        uintptr_t begin = library->dlpi_addr + segment->p_vaddr;
+        if (segment->p_type == PT_LOAD && address >= begin && address - begin < segment->p_memsz)
+            return true;
+    }
+    return false;
+}
+
+static int take(struct dl_phdr_info *library, size_t size, void *context)
+{
+    struct ys_image *image = context;
+    uintptr_t page = (uintptr_t)getauxval(AT_PAGESZ);
+    uintptr_t closed[2] = {0, 0};
+    (void)size;
+    if (!has(library, image->inside))
+        return 0;
+    for (size_t i = 0; i < library->dlpi_phnum; i++) {
+        const ElfW(Phdr) *segment = &library->dlpi_phdr[i];
+        uintptr_t begin = library->dlpi_addr + segment->p_vaddr;
+        if (segment->p_type == PT_GNU_RELRO) {
+            closed[0] = begin & ~(page - 1);
+            closed[1] = (begin + segment->p_memsz) & ~(page - 1);
+        }
+    }
+    for (size_t i = 0; i < library->dlpi_phnum; i++) {
+        const ElfW(Phdr) *segment = &library->dlpi_phdr[i];
+        uintptr_t begin = library->dlpi_addr + segment->p_vaddr;
+        uintptr_t end = begin + segment->p_memsz;
+        if (segment->p_type != PT_LOAD || (segment->p_flags & PF_W) == 0)
+            continue;
+        if (closed[0] < closed[1] && closed[0] < end && closed[1] > begin) {
+            add_piece(image, begin, closed[0]);
+            add_piece(image, closed[1], end);
+        } else {
+            add_piece(image, begin, end);
+        }
+    }
+    return 1;
+}
+
+struct ys_image *ys_image_new(const void *inside)
+{
+    struct ys_image *image = calloc(1, sizeof *image);
+    if (image == NULL)
+        return NULL;
+    image->inside = (uintptr_t)inside;
+    if (dl_iterate_phdr(take, image) == 1 && !image->failed)
+        return image;
+    ys_image_free(image);
+    return NULL;
+}
+
+void ys_image_free(struct ys_image *image)
+{
+    for (size_t i = 0; image != NULL && i < image->count; i++)
+        free(image->pieces[i].copy);
+    free(image);
+}
+
+void ys_image_restore(const struct ys_image *image)
+{
+    for (size_t i = 0; i < image->count; i++)
+        copy(image->pieces[i].at, image->pieces[i].copy, image->pieces[i].size);
+}
