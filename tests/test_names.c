@@ -424,7 +424,7 @@ static void a_name_stays_in_its_comment(void **state)
         "write: open, description: \"" ENDS "\"}\n"
         "  - {name: \"d/*/ " ENDS
         "*\", uuid: +2, format: struct, handler: [read, write], read: open, write: open, fields: [{name: \"e" ENDS
-        "\", format: uint8}, {name: \"f" ENDS "\", format: 'boolean[8]', bits: [\"g" ENDS "\"]}]}\n");
+        "\", format: uint8}, {name: \"f" ENDS "\", format: 'boolean[8]', bits: [\"g*/ _Static_assert(0) /* //\"]}]}\n");
     assert_int_equal(run_in(folder, "generate d.device.yaml --skeleton own.c"), 0);
     (void)snprintf(line, sizeof line,
                    "cd '%s' && cc -std=c11 -Wall -Wextra -Wpedantic -Werror -I'" YARNSWIFT_ROOT
