@@ -13,7 +13,13 @@
 #include <yarnswift/bytes.h>
 #include <yarnswift/codes.h>
 
-enum ys_hci_packet { YS_HCI_COMMAND = 0x01, YS_HCI_DATA = 0x02, YS_HCI_EVENT = 0x04 };
+enum ys_hci_packet {
+    YS_HCI_COMMAND = 0x01,
+    YS_HCI_DATA = 0x02,
+    YS_HCI_SYNCHRONOUS = 0x03, /* nothing here sends these two, but a line has to step over them */
+    YS_HCI_EVENT = 0x04,
+    YS_HCI_ISO = 0x05
+};
 
 #define YS_HCI_DATA_HEADER_SIZE 5   /* with the packet type */
 #define YS_HCI_COMMAND_MAX      259 /* with the packet type */

@@ -82,6 +82,7 @@ static const struct part parts[] = {
     {"outboxes", "outbox", "outbox.h", "-DYS_WITH_OUTBOXES=1", has_outboxes},
     {"finding and using other devices", "scanning", "remote.h", "-DYS_WITH_REMOTE=1", has_scanning},
     {"timers and work", "", "work.h", "-DYS_WITH_WORK=1", is_firmwares},
+    {"a serial line to the controller", "", "serial.h", "-DYS_WITH_SERIAL=1", is_firmwares},
     {"L2CAP channels", "", "channel.h", "-DYS_WITH_CHANNELS=1", is_firmwares},
 };
 #define PARTS COUNT(parts)

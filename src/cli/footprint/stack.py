@@ -18,6 +18,7 @@ import sys
 INDIRECT = [
     (r"port->\w+\(|cipher->encrypt\(", None),
     (r"on_event\(|settings->on_\w+\(|value->(read|write)\(|table->consent\(", None),
+    (r"settings->(begin|wait|now_ms|fault)\(", None),
     (r"request->on_(done|item)\(", None),
     (r"extra(?:->|[.])calls->(\w+)\(", "ys_extra_calls"),
     (r"pairing->calls->(\w+)\(", "ys_pairing_calls"),
@@ -36,7 +37,7 @@ INDIRECT = [
     (r"host->(accept_row)\(", "ys_host"),
 ]
 OUTSIDE = "(outside)"
-IN_INTERRUPT = ["ys_host_changed", "ys_stream_append", "ys_outbox_put", "ys_work_ask"]
+IN_INTERRUPT = ["ys_host_changed", "ys_stream_append", "ys_outbox_put", "ys_work_ask", "ys_serial_put", "ys_serial_take"]
 
 
 def fail(message):
