@@ -92,8 +92,8 @@ uint32_t ys_serial_room(const struct ys_serial *serial);
 uint32_t ys_serial_take(struct ys_serial *serial, void *bytes, uint32_t size);
 
 /* The `send` and the `receive` of a port whose context is the struct ys_serial; or to be called by those. */
-void ys_serial_send(void *serial, const uint8_t *packet, size_t length);
-const uint8_t *ys_serial_receive(void *serial, size_t *length);
+void ys_serial_send(void *context, const uint8_t *packet, size_t length);
+const uint8_t *ys_serial_receive(void *context, size_t *length);
 
 /* For how long the loop may sleep: `wait_ms` as ys_host_run has returned it, or less if a packet has begun that may not
  * come to its end. From the main loop. */
