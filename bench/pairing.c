@@ -7,7 +7,7 @@
 
 #include <yarnswift/pairing.h>
 
-#include "simulated/crypto.h"
+#include "sim/crypto.h"
 #include "wire/hci.h"
 
 #define QUEUE 64

@@ -8,7 +8,7 @@
 
 #include "host/core/state.h"
 #include "hosted.h"
-#include "simulated/crypto.h"
+#include "sim/crypto.h"
 #include "simulated/store.h"
 #include "wire/smp.h"
 

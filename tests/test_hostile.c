@@ -15,7 +15,7 @@
 #include <yarnswift/sets.h>
 
 #include "sim/chance.h"
-#include "simulated/crypto.h"
+#include "sim/crypto.h"
 #include "simulated/store.h"
 #include "wire/att.h"
 #include "wire/hci.h"

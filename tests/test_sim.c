@@ -255,7 +255,8 @@ static void transmissions_that_overlap_are_marked_and_the_first_is_heard(void **
 
 /* controllers */
 
-/* Vol 4 Part E 7.3.1, 7.8.1, 7.3.2, 7.7.14, 7.7.15, 7.8.5, 7.8.10, 7.8.11. */
+/* Vol 4 Part E 7.3.1, 7.8.1, 7.3.2, 7.3.38, 7.3.39, 7.3.69, 7.3.78, 7.3.79, 7.4.1, 7.7.14, 7.7.15, 7.8.5, 7.8.6, 7.8.10,
+ * 7.8.11, 7.8.22, 7.8.27. */
 static void commands_are_answered_as_the_standard_says(void **state)
 {
     static const struct {
@@ -292,6 +293,24 @@ static void commands_are_answered_as_the_standard_says(void **state)
         {"01 0d20 19 6000 6000 00 00 020000ffff00 00 0500 0500 0000 9001 0000 0000", "04 0f 04 12 01 0d20"},
         {"01 0d20 19 6000 6000 00 00 020000ffff00 00 1800 1800 0000 0900 0000 0000", "04 0f 04 12 01 0d20"},
         {"01 0e20 00", "04 0e 04 01 0e20 0c"},
+        /* what hosts ask at their start, and what they tell */
+        {"01 0110 00", "04 0e 0c 01 0110 00 0d 0100 0d ffff 0100"},
+        {"01 0510 00", "04 0e 0b 01 0510 00 fb00 00 0800 0000"},
+        {"01 630c 08 ffffffffffffffff", "04 0e 04 01 630c 00"},
+        {"01 310c 01 00", "04 0e 04 01 310c 00"},
+        {"01 310c 01 01", "04 0e 04 01 310c 11"},
+        {"01 330c 07 fb00 00 0800 0000", "04 0e 04 01 330c 00"},
+        {"01 330c 07 1a00 00 0800 0000", "04 0e 04 01 330c 12"},
+        {"01 6d0c 02 01 00", "04 0e 04 01 6d0c 00"},
+        {"01 6d0c 02 00 00", "04 0e 04 01 6d0c 11"},
+        {"01 6c0c 00", "04 0e 06 01 6c0c 00 01 00"},
+        {"01 0720 00", "04 0e 05 01 0720 00 00"},
+        {"01 1c20 00", "04 0e 0c 01 1c20 00 ffffffffff030000"},
+        {"01 0104 05 338b9e0800", "04 0f 04 01 01 0104"}, /* an inquiry, of the classic radio */
+        {"01 140c 00", "04 0f 04 01 01 140c"},
+        /* FIPS 197 C.1, least significant byte first */
+        {"01 1720 20 0f0e0d0c0b0a09080706050403020100 ffeeddccbbaa99887766554433221100",
+         "04 0e 14 01 1720 00 5ac5b47080b7cdd830047b6ad8e0c469"},
         {"01 0604 03 0100 13", "04 0f 04 02 01 0604"},
     };
     (void)state;
@@ -301,6 +320,83 @@ static void commands_are_answered_as_the_standard_says(void **state)
         assert_int_equal(bench.packet_count[0], before + 1);
         assert_told(0, cases[i].answer);
     }
+}
+
+/* Vol 4 Part E 6.27, 7.4.2: what is said to be there is, and what is there is said to be. */
+static void the_supported_commands_are_those_that_are_known(void **state)
+{
+    static const struct {
+        uint8_t octet;
+        uint8_t bit;
+        bool is;
+    } cases[] = {{0, 5, true},   {0, 0, false}, {5, 7, true},  {14, 4, true}, {25, 5, true},
+                 {27, 6, true},  {27, 7, true}, {34, 1, true}, {34, 2, true}, {36, 2, false},
+                 {37, 7, false}, {33, 6, true}, {41, 2, true}, {63, 7, false}};
+    (void)state;
+    tell(0, "01 0210 00");
+    const uint8_t *packet = bench.packets[0][bench.packet_count[0] - 1];
+    assert_int_equal(bench.lengths[0][bench.packet_count[0] - 1], 3 + 4 + 64);
+    for (size_t i = 0; i < COUNT(cases); i++)
+        assert_int_equal(packet[7 + cases[i].octet] >> cases[i].bit & 1, cases[i].is);
+}
+
+/* A host leaves AES, chance and the curve to its controller: Vol 4 Part E 7.8.23, 7.8.36, 7.8.37, 7.8.93, 7.7.65.8,
+ * 7.7.65.9. */
+static void a_controller_computes_for_its_host(void **state)
+{
+    static const char debug_x[] = "e69d350e480103ccdbfdf4ac1191f4efb9a5f9e9a7832c5e2cbe97f2d203b020";
+    static const char debug_y[] = "8bd28915d08e1c742430ed8fc24563765c15525abf9a32636deb2a65499c80dc";
+    char line[300];
+    char keys[2][129] = {"", ""};
+    uint8_t secrets[3][32];
+    (void)state;
+    tell(0, "01 1820 00");
+    const uint8_t *first = bench.packets[0][bench.packet_count[0] - 1];
+    tell(0, "01 1820 00");
+    assert_memory_not_equal(first + 7, bench.packets[0][bench.packet_count[0] - 1] + 7, 8);
+    (void)snprintf(line, sizeof line, "01 2620 40 %s %s", debug_x, debug_y);
+    tell(0, line);
+    assert_told(0, "04 0f 04 0c 01 2620"); /* there is no key yet */
+    for (size_t i = 0; i < 2; i++) {
+        tell(i, "01 0120 08 ff01000000000000");
+        tell(i, "01 2520 00");
+        assert_told(i, "04 0f 04 00 01 2520");
+        tell(i, "01 2520 00");
+        assert_told(i, "04 0f 04 0c 01 2520"); /* one at a time */
+        pass_us(60000);
+        const uint8_t *told = bench.packets[i][bench.packet_count[i] - 1];
+        assert_hex(told, 5, "04 3e 42 08 00");
+        for (size_t j = 0; j < 64; j++)
+            (void)snprintf(keys[i] + 2 * j, 3, "%02x", told[5 + j]);
+    }
+    const char *const commands[3] = {"01 2620 40 %s", "01 2620 40 %s", "01 5e20 41 %s 01"};
+    for (size_t i = 0; i < 3; i++) { /* with each other; and the first with the key for debugging */
+        (void)snprintf(line, sizeof line, commands[i], keys[1 - i % 2]);
+        tell(i % 2, line);
+        pass_us(60000);
+        const uint8_t *told = bench.packets[i % 2][bench.packet_count[i % 2] - 1];
+        assert_hex(told, 5, "04 3e 22 09 00");
+        memcpy(secrets[i], told + 5, 32);
+    }
+    assert_memory_equal(secrets[0], secrets[1], 32);
+    (void)snprintf(line, sizeof line, "01 2620 40 %s %s", debug_x, debug_y);
+    tell(1, line);
+    pass_us(60000);
+    assert_memory_equal(bench.packets[1][bench.packet_count[1] - 1] + 5, secrets[2], 32);
+    (void)snprintf(line, sizeof line, "01 2620 40 %s %s", debug_x, debug_x);
+    tell(1, line);
+    pass_us(60000);
+    assert_hex(bench.packets[1][bench.packet_count[1] - 1], 5, "04 3e 22 09 12"); /* no point of the curve */
+    (void)snprintf(line, sizeof line, "01 5e20 41 %s %s 02", debug_x, debug_y);   /* of no known kind */
+    tell(1, line);
+    assert_told(1, "04 0f 04 12 01 5e20");
+    tell(1, "01 2520 00");
+    tell(1, "01 030c 00"); /* a reset gives up what is computed, and the key */
+    pass_us(60000);
+    assert_told(1, "04 0e 04 01 030c 00");
+    (void)snprintf(line, sizeof line, "01 2620 40 %s %s", debug_x, debug_y);
+    tell(1, line);
+    assert_told(1, "04 0f 04 0c 01 2620");
 }
 
 /* Vol 4 Part E 5.4. */
@@ -672,6 +768,8 @@ int main(void)
         cmocka_unit_test(only_who_listens_there_from_the_start_hears),
         cmocka_unit_test(transmissions_that_overlap_are_marked_and_the_first_is_heard),
         cmocka_unit_test_setup_teardown(commands_are_answered_as_the_standard_says, bench_setup, bench_teardown),
+        cmocka_unit_test_setup_teardown(the_supported_commands_are_those_that_are_known, bench_setup, bench_teardown),
+        cmocka_unit_test_setup_teardown(a_controller_computes_for_its_host, bench_setup, bench_teardown),
         cmocka_unit_test_setup_teardown(packets_that_are_none_are_dropped, bench_setup, bench_teardown),
         cmocka_unit_test_setup_teardown(events_go_over_three_channels_at_interval_plus_delay, bench_setup,
                                         bench_teardown),

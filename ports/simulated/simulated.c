@@ -7,7 +7,7 @@
 #include <string.h>
 
 #include "sim/chance.h"
-#include "simulated/crypto.h"
+#include "sim/crypto.h"
 #include "wire/hci.h"
 #include "wire/l2cap.h"
 

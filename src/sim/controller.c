@@ -7,9 +7,8 @@
 #include "sim/advertiser.h"
 #include "sim/airing.h"
 #include "sim/border.h"
-#include "sim/commands.h"
-#include "sim/commands_extended.h"
-#include "sim/commands_link.h"
+#include "sim/command_rows.h"
+#include "sim/commands_host.h"
 #include "sim/controller_state.h"
 #include "sim/initiator.h"
 #include "sim/link.h"
@@ -17,6 +16,9 @@
 #include "sim/link_time.h"
 #include "sim/reset.h"
 #include "sim/scanner.h"
+
+/* Keeps what a controller draws for its host apart from what it draws itself. */
+#define CHANCE_OF_COMPUTING UINT64_C(0x900000000)
 
 /* Vol 4 Part E 7.7.14, 7.7.15. */
 static void answer_status(struct ys_controller *controller, uint16_t opcode, uint8_t status)
@@ -59,12 +61,8 @@ static void command_in(struct ys_controller *controller, struct ys_hci_command *
 {
     uint8_t bytes[64];
     struct ys_writer answer = ys_writer_to(bytes, sizeof bytes);
-    const struct command_row *row = commands_find(command->opcode);
+    const struct command_row *row = command_row_of(controller, command->opcode);
     uint8_t status = YS_HCI_UNKNOWN_COMMAND;
-    if (row == NULL)
-        row = commands_find_link(command->opcode);
-    if (row == NULL && controller->settings.sets > 0)
-        row = commands_find_extended(command->opcode);
     if (row != NULL && row->length >= 0 && ys_reader_left(&command->parameters) != (size_t)row->length)
         status = YS_HCI_INVALID_PARAMETERS;
     else if (row != NULL && is_late(controller, row->generation))
@@ -134,6 +132,7 @@ struct ys_controller *ys_controller_new(struct ys_radio *radio, const struct ys_
     controller->radio = radio;
     controller->clock = ys_radio_clock(radio);
     controller->chance = ys_chance_of(settings->seed, settings->number);
+    controller->computing.chance = ys_chance_of(settings->seed, CHANCE_OF_COMPUTING + settings->number);
     controller->buffers = calloc(controller->settings.buffer_count, sizeof *controller->buffers);
     if (controller->buffers == NULL) {
         free(controller);
@@ -152,6 +151,7 @@ void ys_controller_free(struct ys_controller *controller)
     scanners_stop(controller);
     initiators_stop(controller);
     links_stop(controller);
+    computing_stop(controller);
     free(controller->sets);
     free(controller->scanning.seen);
     free(controller->buffers);

@@ -24,6 +24,11 @@
 #define SETS_MAX         16
 #define SET_DATA_MAX     1650
 
+/* Of every one: version 5.4 of the specification, and a company identifier that is reserved for tests. */
+#define CONTROLLER_VERSION    13
+#define CONTROLLER_COMPANY    0xffff
+#define CONTROLLER_SUBVERSION 1
+
 /* From the end of one channel's turn to the next packet: time to tune. */
 #define TUNING_NS (150 * YS_NS_PER_US)
 
@@ -163,6 +168,18 @@ struct resolving {
     uint64_t made_ns;      /* 0: never */
 };
 
+/* What it computes for its host, on the curve P-256: most significant bytes first. */
+struct computing {
+    struct ys_chance chance;
+    struct ys_timer timer; /* when it is done */
+    bool busy;
+    bool good;
+    bool has_key;
+    uint8_t length; /* of the result */
+    uint8_t private_key[32];
+    uint8_t result[64];
+};
+
 struct ys_controller {
     struct ys_controller_settings settings;
     struct ys_character character;
@@ -194,6 +211,7 @@ struct ys_controller {
     uint8_t default_receive_phys;
     uint16_t default_octets; /* of data packets, that it asks for by itself; and how long: */
     uint16_t default_us;
+    struct computing computing;
     uint64_t advertises_until_ns; /* an advertising event has the radio until then */
     struct outbound *free_buffers;
     struct outbound *buffers;

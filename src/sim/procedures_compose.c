@@ -13,11 +13,6 @@
 /* How many events that the peripheral attends an instant is ahead. */
 #define INSTANT_AHEAD 6
 
-/* This controller: version 5.4 of the specification, and a company identifier that is reserved for tests. */
-#define VERSION    13
-#define COMPANY    0xffff
-#define SUBVERSION 1
-
 static uint16_t next_instant(const struct link *link)
 {
     return (uint16_t)(link->counter + INSTANT_AHEAD * (link->parameters.latency + 1));
@@ -112,9 +107,9 @@ void procedures_compose(struct link *link, enum control control, struct ys_link_
         .code = control == CONTROL_UNKNOWN ? all->unknown : all->refused_code,
         .refused = all->refused,
         .features = link->controller->features,
-        .version = VERSION,
-        .company = COMPANY,
-        .subversion = SUBVERSION,
+        .version = CONTROLLER_VERSION,
+        .company = CONTROLLER_COMPANY,
+        .subversion = CONTROLLER_SUBVERSION,
         .lengths = link->lengths,
         .send_phys = all->send_phys,
         .receive_phys = all->receive_phys,

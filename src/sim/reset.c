@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "sim/advertiser.h"
+#include "sim/commands_host.h"
 #include "sim/controller_state.h"
 #include "sim/initiator.h"
 #include "sim/link.h"
@@ -49,6 +50,7 @@ void controller_reset(struct ys_controller *controller)
     scanners_stop(controller);
     initiators_stop(controller);
     links_stop(controller);
+    computing_stop(controller);
     controller->generation = GENERATION_ANY;
     reset_links(controller);
     controller->has_random_address = false;

@@ -3,9 +3,8 @@
 
 #include <string.h>
 
-#include <mbedtls/aes.h>
-
 #include "sim/controller_state.h"
+#include "sim/crypto.h"
 
 #define TIMEOUT_USUAL_S 900
 
@@ -16,15 +15,11 @@ static void hash_of(const uint8_t key[16], const uint8_t random[3], uint8_t hash
 {
     uint8_t reversed[16];
     uint8_t block[16] = {0};
-    mbedtls_aes_context aes;
     for (size_t i = 0; i < sizeof reversed; i++)
         reversed[i] = key[15 - i];
     for (size_t i = 0; i < 3; i++)
         block[15 - i] = random[i];
-    mbedtls_aes_init(&aes);
-    mbedtls_aes_setkey_enc(&aes, reversed, 128);
-    mbedtls_aes_crypt_ecb(&aes, MBEDTLS_AES_ENCRYPT, block, block);
-    mbedtls_aes_free(&aes);
+    (void)ys_crypto_encrypt(reversed, block, block);
     for (size_t i = 0; i < 3; i++)
         hash[i] = block[15 - i];
 }

@@ -6,7 +6,7 @@
 
 #include <yarnswift/pairing.h>
 
-#include "simulated/crypto.h"
+#include "sim/crypto.h"
 #include "simulated/simulated.h"
 #include "torque_wrench_table.h"
 #include "wrench.h"

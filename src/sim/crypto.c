@@ -1,5 +1,5 @@
 /* AES-128 and P-256. */
-#include "simulated/crypto.h"
+#include "sim/crypto.h"
 
 #include <string.h>
 

@@ -1,6 +1,6 @@
-/* The crypto of ports on a workstation: AES-128 and P-256 by a library. */
-#ifndef PORTS_SIMULATED_CRYPTO_H
-#define PORTS_SIMULATED_CRYPTO_H
+/* The crypto of workstations, for ports and simulated controllers: AES-128 and P-256 by a library. */
+#ifndef SIM_CRYPTO_H
+#define SIM_CRYPTO_H
 
 #include <stdbool.h>
 #include <stddef.h>
