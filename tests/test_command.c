@@ -580,6 +580,31 @@ static void any_definition_is_played_by_its_stand_ins(void **state)
 }
 
 /* pairing: every outcome that is said is what two hosts come to, which test_pairing sees to by the same table. */
+/* An index of a characteristic is a byte, and one of its values means none. */
+static void a_client_of_more_characteristics_than_it_has_indices_for_is_refused(void **state)
+{
+    (void)state;
+    for (unsigned count = 254; count <= 255; count++) {
+        char *text = NULL;
+        size_t size = 0;
+        FILE *stream = open_memstream(&text, &size);
+        assert_non_null(stream);
+        (void)fputs("device: {name: Many}\nadvertising: {interval: 1 s}\nservices:\n  - name: s\n    uuid: "
+                    "5f8d0000-2b1c-4e6f-9a37-d4c1e07b6a52\n    characteristics:\n",
+                    stream);
+        for (unsigned i = 1; i <= count; i++)
+            (void)fprintf(stream, "      - {name: c%u, uuid: +%u, format: uint8, read: open, value: 1}\n", i, i);
+        (void)fclose(stream);
+        (void)scratch_file("many.device.yaml", text);
+        free(text);
+        struct outcome outcome =
+            run_command("generate --for client -o " YARNSWIFT_SCRATCH " " YARNSWIFT_SCRATCH "/many.device.yaml");
+        assert_int_equal(outcome.status, count == 254 ? 0 : 2);
+        assert_int_equal(strstr(outcome.err, "has room for 254 characteristics, and this device has 255") != NULL,
+                         count == 255);
+    }
+}
+
 static void pairing_tells_the_method_the_people_and_what_it_opens(void **state)
 {
     static const struct {
@@ -631,6 +656,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(pairing_tells_the_method_the_people_and_what_it_opens),
+        cmocka_unit_test(a_client_of_more_characteristics_than_it_has_indices_for_is_refused),
         cmocka_unit_test(help_names_every_verb),
         cmocka_unit_test(wrong_options_and_files_are_one_line_and_status_2),
         cmocka_unit_test(a_full_disk_is_said),
