@@ -175,6 +175,7 @@ def all_verbs(folder, name):
         run(folder, name, "table", *output, file)
         run(folder, name, "pairing", *output, file)
         run(folder, name, "changes", *output, file, other)
+        run(folder, name, "air", "--seconds", "0.05", "nowhere.scene.yaml", ends=(2,))
         run(folder, name, "footprint", *output, "--compiler", "no-gcc", file, ends=(2,))
         run(folder, name, "demo", *output, file)
         run(folder, name, "interval", *output, "--seconds", 3, "--runs", 3, "--set", f"{name} g", file)

@@ -567,6 +567,19 @@ static void two_stand_ins_meet_each_other(void **state)
     assert_says(&outcome, 0, "disconnected");
 }
 
+/* Whatever its type is, which is not written. */
+static void an_address_is_found_as_it_is_written(void **state)
+{
+    (void)state;
+    struct outcome outcome = rehearse(
+        "devices:\n" STAND_IN(
+            "line", YARNSWIFT_ROOT
+            "/tests/line.device.yaml") "centrals: [{name: t}]\nsteps: [{find address: \"C6:12:00:5E:10:01\", within: "
+                                       "5 s}, connect, discover, {read: answer, is: 42}]\n",
+        "");
+    assert_says(&outcome, 0, "42  [2a 00]");
+}
+
 /* firmware */
 
 static void devices_with_the_same_firmware_share_nothing(void **state)
@@ -965,6 +978,7 @@ int main(void)
         cmocka_unit_test(a_recorded_value_comes_row_by_row_and_from_the_beginning_again),
         cmocka_unit_test(two_who_wait_for_lines_of_one_log_do_not_take_them_from_each_other),
         cmocka_unit_test(two_stand_ins_meet_each_other),
+        cmocka_unit_test(an_address_is_found_as_it_is_written),
         cmocka_unit_test(devices_with_the_same_firmware_share_nothing),
         cmocka_unit_test(firmware_has_time),
         cmocka_unit_test(a_device_without_power_forgets_what_is_in_ram),

@@ -255,7 +255,8 @@ static void transmissions_that_overlap_are_marked_and_the_first_is_heard(void **
 
 /* controllers */
 
-/* Vol 4 Part E 7.3.1, 7.8.1, 7.3.2, 7.3.38, 7.3.39, 7.3.69, 7.3.78, 7.3.79, 7.4.1, 7.7.14, 7.7.15, 7.8.5, 7.8.6, 7.8.10,
+/* Vol 4 Part
+ * E 7.3.1, 7.8.1, 7.3.2, 7.3.38, 7.3.39, 7.3.69, 7.3.78, 7.3.79, 7.4.1, 7.7.14, 7.7.15, 7.8.5, 7.8.6, 7.8.10,
  * 7.8.11, 7.8.22, 7.8.27. */
 static void commands_are_answered_as_the_standard_says(void **state)
 {

@@ -382,6 +382,7 @@ void scene_check_service(struct checking *checking, struct ys_step *step)
 
 void scene_check_address(struct checking *checking, struct ys_step *step)
 {
+    step->address.type = YS_ANY_TYPE; /* how it is written does not tell */
     if (ys_address_parse(step->object.text, strlen(step->object.text), &step->address))
         return;
     step->peer =

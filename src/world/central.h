@@ -29,8 +29,10 @@ struct ys_peer;
 struct ys_wanted {
     const char *name; /* its whole name */
     const struct ys_uuid *service;
-    const struct ys_address *address;
+    const struct ys_address *address; /* of the type YS_ANY_TYPE: public or random */
 };
+
+#define YS_ANY_TYPE 0xff
 
 #define YS_ADVERTISERS_MOST 64 /* that a central remembers */
 

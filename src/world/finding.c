@@ -89,12 +89,18 @@ static bool wants_nobody(const struct ys_wanted *wanted)
     return wanted->name == NULL && wanted->address == NULL && wanted->service == NULL;
 }
 
+static bool is_address(const struct ys_address *wanted, const struct ys_address *heard)
+{
+    return wanted->type == YS_ANY_TYPE ? memcmp(wanted->bytes, heard->bytes, sizeof heard->bytes) == 0
+                                       : ys_address_is_equal(wanted, heard);
+}
+
 static bool is_wanted(const struct ys_wanted *wanted, const struct ys_event *event)
 {
     const uint8_t *data = event->u.report.data;
     uint16_t length = event->u.report.length;
     struct ys_ad ad;
-    if (wanted->address != NULL && !ys_address_is_equal(wanted->address, &event->u.report.address))
+    if (wanted->address != NULL && !is_address(wanted->address, &event->u.report.address))
         return false;
     if (wanted->service != NULL && !ys_ad_has_service(data, length, wanted->service))
         return false;

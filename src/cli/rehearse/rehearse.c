@@ -16,13 +16,11 @@
 #include "cli/shared/stage_files.h"
 #include "cli/shared/terminal.h"
 #include "cli/shared/verb.h"
-#include "design/reading/files.h"
 #include "design/reading/schema.h"
 #include "scene/scene.h"
 #include "scene/scene_read.h"
 #include "scene/stage.h"
 
-#define SCENE_MOST        (4u << 20)
 #define SEEDS_MOST        1000000
 #define FAILED_SHOWN      10
 #define TAKE_LIMIT_MOST_S 1000000
@@ -99,21 +97,6 @@ static error_t parse(int key, char *argument, struct argp_state *state)
 }
 
 /* reading */
-
-static struct ys_scene *read_scene(const char *path, const struct ys_scene_files *files)
-{
-    size_t length = 0;
-    char *text = ys_file_read(path, SCENE_MOST, &length);
-    if (text == NULL) {
-        (void)complain(path, "cannot read it: %s",
-                       errno == EFBIG ? "it is longer than 4 MiB, which no scene is" : strerror(errno));
-        return NULL;
-    }
-    struct ys_scene *scene = ys_scene_read(path, text, length, files);
-    free(text);
-    print_all_findings(scene->file, &scene->findings);
-    return scene;
-}
 
 static json_t *findings_of(const struct ys_scene *scene)
 {

@@ -20,8 +20,6 @@
 #include "wire/hex.h"
 #include "world/bonds.h"
 
-#define SCENE_MOST (4u << 20)
-
 /* Borders of one capture are numbered apart from those of another. */
 #define DEVICES_EACH 8
 
@@ -140,14 +138,8 @@ static bool open_capture(struct source *source, const char *path)
 static bool open_scene(struct source *source, const char *path)
 {
     const struct ys_scene_files files = stage_files(&source->folders);
-    size_t length = 0;
-    char *text = ys_file_read(path, SCENE_MOST, &length);
-    if (text == NULL)
-        return complain(path, "cannot read it: %s", strerror(errno));
-    source->scene = ys_scene_read(path, text, length, &files);
-    free(text);
-    print_all_findings(source->scene->file, &source->scene->findings);
-    if (source->scene->findings.errors > 0)
+    source->scene = read_scene(path, &files);
+    if (source->scene == NULL || source->scene->findings.errors > 0)
         return false;
     for (size_t i = 0; i < source->scene->device_count; i++) {
         const struct ys_actor *actor = &source->scene->actors[i];

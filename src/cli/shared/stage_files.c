@@ -1,14 +1,20 @@
-/* Where scenes find the files that they name. */
+/* Scenes, and where they find the files that they name. */
 #include "cli/shared/stage_files.h"
 
+#include <errno.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
 
+#include "cli/shared/definitions.h"
+#include "cli/shared/say.h"
 #include "design/model/memory.h"
 #include "design/open.h"
 #include "design/reading/files.h"
+#include "scene/scene_read.h"
+
+#define SCENE_MOST (4u << 20)
 
 bool module_folder_add(struct module_folders *folders, const char *path)
 {
@@ -86,4 +92,19 @@ static char *find_module(void *context, const char *scene, const char *name, cha
 struct ys_scene_files stage_files(struct module_folders *folders)
 {
     return (struct ys_scene_files){.design = open_definition, .module = find_module, .context = folders};
+}
+
+struct ys_scene *read_scene(const char *path, const struct ys_scene_files *files)
+{
+    size_t length = 0;
+    char *text = ys_file_read(path, SCENE_MOST, &length);
+    if (text == NULL) {
+        (void)complain(path, "cannot read it: %s",
+                       errno == EFBIG ? "it is longer than 4 MiB, which no scene is" : strerror(errno));
+        return NULL;
+    }
+    struct ys_scene *scene = ys_scene_read(path, text, length, files);
+    free(text);
+    print_all_findings(scene->file, &scene->findings);
+    return scene;
 }

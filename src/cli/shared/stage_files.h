@@ -1,4 +1,4 @@
-/* Where scenes find the files that they name. */
+/* Scenes, and where they find the files that they name. */
 #ifndef CLI_SHARED_STAGE_FILES_H
 #define CLI_SHARED_STAGE_FILES_H
 
@@ -16,5 +16,8 @@ bool module_folder_add(struct module_folders *folders, const char *path);
 
 /* `folders` must outlive what is returned. */
 struct ys_scene_files stage_files(struct module_folders *folders);
+
+/* Reads a scene and prints its findings. NULL, after a line, if there is no such file. */
+struct ys_scene *read_scene(const char *path, const struct ys_scene_files *files);
 
 #endif

@@ -32,5 +32,6 @@ verb_fn verb_changes;
 verb_fn verb_footprint;
 verb_fn verb_trace;
 verb_fn verb_audit;
+verb_fn verb_air;
 
 #endif

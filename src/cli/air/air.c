@@ -1,0 +1,291 @@
+/* yarnswift air: a simulated air on which others' hosts can be, in real time. */
+#include <signal.h>
+#include <stdlib.h>
+#include <string.h>
+#include <time.h>
+#include <unistd.h>
+
+#include "cli/air/offered.h"
+#include "cli/shared/crash.h"
+#include "cli/shared/options.h"
+#include "cli/shared/recorder.h"
+#include "cli/shared/say.h"
+#include "cli/shared/stage_files.h"
+#include "cli/shared/terminal.h"
+#include "cli/shared/verb.h"
+#include "scene/report.h"
+#include "scene/scene.h"
+#include "scene/stage.h"
+
+#define CONTROLLERS_MOST 16
+#define TICK_NS          YS_NS_PER_MS
+#define BEHIND_MOST_NS   (250 * YS_NS_PER_MS)
+
+struct input {
+    struct common common;
+    unsigned long long seed;
+    unsigned long long controllers;
+    double seconds; /* 0: until it is interrupted, or the scene is over */
+    const char *folder;
+    struct module_folders folders;
+    struct recorder recorder;
+};
+
+/* Time on the air keeps to that of the wall: each millisecond of it waits until it has come. */
+struct pace {
+    struct ys_world *world;
+    struct ys_timer timer;
+    struct offered *offered[CONTROLLERS_MOST];
+    size_t count;
+    uint64_t began_ns;  /* of the wall, when the air's time was 0; later, if that was given up */
+    uint64_t behind_ns; /* at most */
+    uint64_t given_up_ns;
+    unsigned times;
+};
+
+static volatile sig_atomic_t interrupted;
+
+static void on_signal(int number)
+{
+    interrupted = number;
+}
+
+static uint64_t wall_ns(void)
+{
+    struct timespec now;
+    (void)clock_gettime(CLOCK_MONOTONIC, &now);
+    return (uint64_t)now.tv_sec * YS_NS_PER_S + (uint64_t)now.tv_nsec;
+}
+
+/* Waits until the wall's time is that of the air, or something comes. */
+static void wait_for_wall(const struct pace *pace, uint64_t due_ns)
+{
+    struct pollfd waits[CONTROLLERS_MOST];
+    uint64_t now_ns = wall_ns();
+    for (size_t i = 0; i < pace->count; i++)
+        waits[i] = offered_waits(pace->offered[i]);
+    while (now_ns < due_ns && interrupted == 0) {
+        const struct timespec left = {.tv_nsec = (long)(due_ns - now_ns < YS_NS_PER_S ? due_ns - now_ns : 1)};
+        if (ppoll(waits, (nfds_t)pace->count, &left, NULL) > 0)
+            return;
+        now_ns = wall_ns();
+    }
+}
+
+static void tick(void *context)
+{
+    struct pace *pace = context;
+    uint64_t air_ns = ys_world_now_ns(pace->world);
+    uint64_t due_ns = pace->began_ns + air_ns;
+    uint64_t now_ns = wall_ns();
+    uint64_t behind_ns = now_ns > due_ns ? now_ns - due_ns : 0;
+    pace->behind_ns = behind_ns > pace->behind_ns ? behind_ns : pace->behind_ns;
+    if (behind_ns > BEHIND_MOST_NS) { /* it cannot be made up for: the air is late from now on */
+        pace->began_ns += behind_ns;
+        pace->given_up_ns += behind_ns;
+        pace->times++;
+    }
+    if (interrupted == 0)
+        wait_for_wall(pace, due_ns);
+    for (size_t i = 0; i < pace->count; i++)
+        offered_turn(pace->offered[i]);
+    ys_clock_set(pace->world->clock, &pace->timer, air_ns + TICK_NS);
+}
+
+/* Lines */
+
+static void line_out(void *context, uint64_t at_ns, enum ys_side side, const char *name, const char *text)
+{
+    struct ys_report_log log = {.stream = stdout, .colour = *(const bool *)context};
+    ys_report_line(&log, at_ns, side, name, text);
+    (void)fflush(stdout);
+}
+
+static void offered_says(void *context, const char *name, const char *text)
+{
+    const struct pace *pace = context;
+    ys_world_say(pace->world, YS_SIDE_SCENE, name, "%s", text);
+}
+
+static bool offer(const char *who, const struct input *input, struct pace *pace, uint16_t first)
+{
+    for (unsigned i = 0; i < input->controllers; i++) {
+        const struct offering offering = {.world = pace->world,
+                                          .folder = input->folder,
+                                          .seed = input->seed,
+                                          .first = (uint16_t)(first + i),
+                                          .number = (uint16_t)(i + 1),
+                                          .say = offered_says,
+                                          .context = pace};
+        pace->offered[i] = offered_new(who, &offering);
+        if (pace->offered[i] == NULL)
+            return false;
+        pace->count++;
+        if (ys_radio_has_model(pace->world->radio))
+            (void)ys_radio_place(pace->world->radio, (uint16_t)(first + i), 1, 1);
+        (void)printf("%s: %s\n", offered_name(pace->offered[i]), offered_path(pace->offered[i]));
+    }
+    (void)fflush(stdout);
+    return true;
+}
+
+static void begin_pace(struct pace *pace)
+{
+    pace->began_ns = wall_ns() - ys_world_now_ns(pace->world);
+    pace->timer = (struct ys_timer){.fire = tick, .context = pace};
+    ys_clock_set(pace->world->clock, &pace->timer, ys_world_now_ns(pace->world));
+}
+
+static void end_pace(struct pace *pace)
+{
+    ys_clock_cancel(pace->world->clock, &pace->timer);
+    for (size_t i = 0; i < pace->count; i++)
+        offered_free(pace->offered[i]);
+}
+
+static void print_end(const struct pace *pace)
+{
+    (void)printf("the air was there for %.1f s, at most %.1f ms behind the clock",
+                 (double)ys_world_now_ns(pace->world) / (double)YS_NS_PER_S, (double)pace->behind_ns / 1e6);
+    if (pace->times > 0)
+        (void)printf("; %u time%s it gave up, %.0f ms in all", pace->times, pace->times == 1 ? "" : "s",
+                     (double)pace->given_up_ns / 1e6);
+    (void)putchar('\n');
+}
+
+static void go_on(const struct input *input, const struct pace *pace)
+{
+    uint64_t until_ns = input->seconds > 0 ? (uint64_t)(input->seconds * (double)YS_NS_PER_S) : UINT64_MAX;
+    while (interrupted == 0 && ys_world_now_ns(pace->world) < until_ns) {
+        uint64_t left_ns = until_ns - ys_world_now_ns(pace->world);
+        ys_world_run(pace->world, left_ns < 100 * YS_NS_PER_MS ? left_ns : 100 * YS_NS_PER_MS);
+    }
+}
+
+/* Nothing but what is offered. */
+static int run_empty(const char *who, struct input *input)
+{
+    struct ys_world world;
+    struct pace pace = {.world = &world};
+    bool colour = wants_colour(stdout);
+    if (!ys_world_init(&world, input->seed, line_out, &colour)) {
+        (void)complain(who, "there is no memory for an air");
+        return EXIT_BAD_INPUT;
+    }
+    ys_world_record(&world, recorder_recording(&input->recorder));
+    bool good = offer(who, input, &pace, 1);
+    if (good) {
+        begin_pace(&pace);
+        go_on(input, &pace);
+        print_end(&pace);
+    }
+    end_pace(&pace);
+    ys_world_end(&world);
+    return good ? EXIT_AS_EXPECTED : EXIT_BAD_INPUT;
+}
+
+/* A scene around it. Those who are offered come behind its own devices and centrals. */
+static int run_scene(const char *who, struct input *input)
+{
+    const struct ys_scene_files files = stage_files(&input->folders);
+    struct ys_take take = {.steps = NULL};
+    bool colour = wants_colour(stdout);
+    struct ys_scene *scene = read_scene(input->common.files.paths[0], &files);
+    int status = EXIT_BAD_INPUT;
+    if (scene == NULL || scene->findings.errors > 0) {
+        ys_scene_free(scene);
+        return status;
+    }
+    struct ys_stage *stage =
+        ys_stage_new(scene, &take, input->seed, recorder_recording(&input->recorder), line_out, &colour);
+    struct pace pace = {.world = stage != NULL ? ys_stage_world(stage) : NULL};
+    if (stage == NULL) {
+        (void)complain(who, "%s", take.problem);
+    } else if (offer(who, input, &pace, (uint16_t)(scene->actor_count + 1))) {
+        begin_pace(&pace);
+        bool passed = ys_stage_do(stage, &scene->steps);
+        if (passed && input->seconds > 0)
+            go_on(input, &pace);
+        print_end(&pace);
+        if (!passed && take.step_count > 0 && interrupted == 0)
+            (void)printf("FAILED: %s: %s\n", take.steps[take.step_count - 1].what,
+                         take.steps[take.step_count - 1].came);
+        status = passed ? EXIT_AS_EXPECTED : EXIT_UNEXPECTED;
+    }
+    if (stage != NULL)
+        end_pace(&pace);
+    ys_stage_free(stage);
+    ys_take_clear(&take);
+    ys_scene_free(scene);
+    return status;
+}
+
+static error_t parse(int key, char *argument, struct argp_state *state)
+{
+    struct input *input = state->input;
+    switch (key) {
+    case 's':
+        return take_seed(state->argv[0], argument, &input->seed) ? 0 : EINVAL;
+    case 'c':
+        if (parse_number(argument, &input->controllers) && input->controllers >= 1 &&
+            input->controllers <= CONTROLLERS_MOST)
+            return 0;
+        (void)complain(state->argv[0], "--controllers takes a number from 1 to %d", CONTROLLERS_MOST);
+        return EINVAL;
+    case 'd':
+        if (parse_real(argument, 0.001, 1e6, &input->seconds))
+            return 0;
+        (void)complain(state->argv[0], "--seconds takes a number from 0.001 to 1000000");
+        return EINVAL;
+    case 'S':
+        input->folder = argument;
+        return 0;
+    case 'm':
+        if (module_folder_add(&input->folders, argument))
+            return 0;
+        (void)complain(state->argv[0], "there are too many folders of modules");
+        return EINVAL;
+    case 'j':
+        return ARGP_ERR_UNKNOWN;
+    default:
+        return recorder_parse(&input->recorder, key, argument) ? 0 : parse_common(key, state, &input->common);
+    }
+}
+
+int verb_air(int argc, char **argv)
+{
+    static const struct argp_option options[] = {
+        {"controllers", 'c', "NUMBER", 0, "How many controllers are offered, 1 to 16 (default 1)", 0},
+        {"sockets", 'S', "FOLDER", 0, "Offer them as sockets FOLDER/1 and so on, not at pseudo-terminals", 0},
+        {"seconds", 'd', "NUMBER", 0, "End after that many seconds; of a scene, not before its steps are done", 0},
+        {"modules", 'm', "FOLDER", 0, "Look for modules of firmware here, too; may be given again", 0},
+        {"seed", 's', "NUMBER", 0, "Random seed of the controllers and of the air (default 1)", 0},
+        RECORDER_OPTIONS,
+        {0}};
+    static const struct argp argp = {
+        .options = options,
+        .parser = parse,
+        .args_doc = "[SCENE]",
+        .doc =
+            "Offers simulated controllers to other programs, in real time: whatever speaks HCI over a serial line (H4) "
+            "can be a device or a central on the simulated air. The path of each is printed: a pseudo-terminal, or a "
+            "socket. With a scene, its devices and centrals are on the same air, and its steps are done; without one "
+            "it lasts until it is interrupted.\v"
+            "Exit status: 0, 1 if a step of the scene has failed, 2 if the scene or an option is wrong.",
+    };
+    static const int ends[] = {SIGINT, SIGTERM};
+    struct input input = {.seed = 1, .controllers = 1};
+    if (!parse_options(&argp, argc, argv, &input))
+        return EXIT_BAD_INPUT;
+    if (input.common.files.count > 1) {
+        (void)complain(argv[0], "name one scene, or none");
+        return EXIT_BAD_INPUT;
+    }
+    if (!recorder_begin(&input.recorder))
+        return EXIT_BAD_INPUT;
+    crash_watch(STDERR_FILENO, "\nyarnswift air: ", "\n", EXIT_BAD_INPUT, 0);
+    for (size_t i = 0; i < sizeof ends / sizeof ends[0]; i++)
+        (void)signal(ends[i], on_signal);
+    int status = input.common.files.count == 1 ? run_scene(argv[0], &input) : run_empty(argv[0], &input);
+    return recorder_end(&input.recorder) ? status : EXIT_BAD_INPUT;
+}
