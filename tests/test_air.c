@@ -159,7 +159,11 @@ static void two_hosts_meet_at_pseudo_terminals(void **state)
     static struct air air;
     static struct guest guests[2];
     char path[2][200];
+    int any = posix_openpt(O_RDWR | O_NOCTTY);
     (void)state;
+    if (any < 0)
+        skip(); /* a system without pseudo-terminals: a socket says the same of one host */
+    (void)close(any);
     begin(&air, "--controllers 2");
     for (size_t i = 0; i < 2; i++)
         next_path(&air, path[i]);
