@@ -184,6 +184,38 @@ static void two_hosts_meet_at_pseudo_terminals(void **state)
     }
 }
 
+/* One that leaves while it is being told things leaves the air as it was, and the next comes to the same controller. */
+static void a_host_that_leaves_makes_room_for_the_next(void **state)
+{
+    static struct air air;
+    static struct guest guests[2];
+    char folder[600];
+    char arguments[700];
+    char path[2][200];
+    (void)state;
+    (void)snprintf(folder, sizeof folder, "%s", scratch_folder("air"));
+    (void)snprintf(arguments, sizeof arguments, "--controllers 2 --sockets '%s'", folder);
+    begin(&air, arguments);
+    for (size_t i = 0; i < 2; i++)
+        next_path(&air, path[i]);
+    come(&guests[0], path[0], false); /* so that there is something to be heard */
+    for (int hosts = 0; hosts < 3; hosts++) {
+        come(&guests[1], path[1], true);
+        for (int turns = 0; turns < 4000 && !guests[1].heard; turns++) {
+            assert_true(turn(&guests[0], 1));
+            assert_true(turn(&guests[1], 1));
+        }
+        assert_true(guests[1].heard);
+        ys_line_close(guests[1].line);
+        for (int turns = 0; turns < 150; turns++)
+            assert_true(turn(&guests[0], 1));
+    }
+    assert_int_equal(kill(air.pid, SIGTERM), 0);
+    assert_int_equal(end(&air), 0);
+    assert_non_null(strstr(air.text, "its host has gone"));
+    ys_line_close(guests[0].line);
+}
+
 /* Nonsense on a line is said, and answered as the standard has it; the air ends by its time. */
 static void nonsense_is_answered_with_a_hardware_error(void **state)
 {
@@ -210,6 +242,14 @@ static void nonsense_is_answered_with_a_hardware_error(void **state)
     assert_non_null(packet); /* what was before the answer to the reset, the line has dropped itself */
     memcpy(bytes, packet, length < sizeof bytes ? length : sizeof bytes);
     assert_memory_equal(bytes, "\x04\x0e\x04\x01\x03\x0c\x00", 7);
+    /* a host that never stops makes the air's time go no faster */
+    uint32_t before_ms = port->now_ms(port->context);
+    while (ys_line_wait(line, 0)) {
+        port->send(port->context, nonsense + 1, sizeof nonsense - 1);
+        while (port->receive(port->context, &length) != NULL)
+            continue;
+    }
+    assert_true(port->now_ms(port->context) - before_ms >= 300);
     assert_int_equal(end(&air), 0);
     assert_non_null(strstr(air.text, "no packet begins with 119"));
     ys_line_close(line);
@@ -242,6 +282,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(the_central_of_a_scene_meets_a_host_at_a_socket),
         cmocka_unit_test(two_hosts_meet_at_pseudo_terminals),
+        cmocka_unit_test(a_host_that_leaves_makes_room_for_the_next),
         cmocka_unit_test(nonsense_is_answered_with_a_hardware_error),
         cmocka_unit_test(what_cannot_be_offered_is_said),
     };

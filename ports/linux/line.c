@@ -10,6 +10,7 @@
 #include <string.h>
 #include <sys/eventfd.h>
 #include <sys/random.h>
+#include <sys/socket.h>
 #include <time.h>
 #include <unistd.h>
 
@@ -66,6 +67,13 @@ static bool is_later(int error)
     return error == EAGAIN || error == EWOULDBLOCK || error == EINTR;
 }
 
+/* A socket that the other side has closed must not end the process. */
+static ssize_t put(const struct ys_line *line, const uint8_t *bytes, size_t length)
+{
+    ssize_t written = send(line->descriptor, bytes, length, MSG_NOSIGNAL);
+    return written < 0 && errno == ENOTSOCK ? write(line->descriptor, bytes, length) : written;
+}
+
 /* Bytes */
 
 /* As much as the descriptor takes now; true once nothing is left. */
@@ -78,7 +86,7 @@ static bool flush(struct ys_line *line)
         }
         if (line->left_length == 0)
             return true;
-        ssize_t written = write(line->descriptor, line->left + line->left_at, line->left_length - line->left_at);
+        ssize_t written = put(line, line->left + line->left_at, line->left_length - line->left_at);
         if (written < 0 && is_later(errno))
             return false;
         if (written <= 0)
@@ -130,7 +138,7 @@ static void send_packet(struct ys_line *line, const uint8_t *packet, size_t leng
 {
     struct pollfd writable = {.fd = line->descriptor, .events = POLLOUT};
     while (!line->gone) {
-        ssize_t written = write(line->descriptor, packet, length);
+        ssize_t written = put(line, packet, length);
         if (written == (ssize_t)length)
             return;
         if (written >= 0 || !is_later(errno) || poll(&writable, 1, SEND_MS) <= 0)

@@ -57,18 +57,23 @@ static uint64_t wall_ns(void)
     return (uint64_t)now.tv_sec * YS_NS_PER_S + (uint64_t)now.tv_nsec;
 }
 
-/* Waits until the wall's time is that of the air, or something comes. */
+static void turn_all(const struct pace *pace)
+{
+    for (size_t i = 0; i < pace->count; i++)
+        offered_turn(pace->offered[i]);
+}
+
+/* Waits until the wall's time is that of the air. What comes meanwhile is taken, and makes no time pass. */
 static void wait_for_wall(const struct pace *pace, uint64_t due_ns)
 {
     struct pollfd waits[CONTROLLERS_MOST];
-    uint64_t now_ns = wall_ns();
-    for (size_t i = 0; i < pace->count; i++)
-        waits[i] = offered_waits(pace->offered[i]);
-    while (now_ns < due_ns && interrupted == 0) {
+    uint64_t now_ns;
+    while ((now_ns = wall_ns()) < due_ns && interrupted == 0) {
         const struct timespec left = {.tv_nsec = (long)(due_ns - now_ns < YS_NS_PER_S ? due_ns - now_ns : 1)};
+        for (size_t i = 0; i < pace->count; i++)
+            waits[i] = offered_waits(pace->offered[i]);
         if (ppoll(waits, (nfds_t)pace->count, &left, NULL) > 0)
-            return;
-        now_ns = wall_ns();
+            turn_all(pace);
     }
 }
 
@@ -87,8 +92,7 @@ static void tick(void *context)
     }
     if (interrupted == 0)
         wait_for_wall(pace, due_ns);
-    for (size_t i = 0; i < pace->count; i++)
-        offered_turn(pace->offered[i]);
+    turn_all(pace);
     ys_clock_set(pace->world->clock, &pace->timer, air_ns + TICK_NS);
 }
 
@@ -273,7 +277,7 @@ int verb_air(int argc, char **argv)
             "it lasts until it is interrupted.\v"
             "Exit status: 0, 1 if a step of the scene has failed, 2 if the scene or an option is wrong.",
     };
-    static const int ends[] = {SIGINT, SIGTERM};
+    static const int ends[] = {SIGINT, SIGTERM, SIGHUP};
     struct input input = {.seed = 1, .controllers = 1};
     if (!parse_options(&argp, argc, argv, &input))
         return EXIT_BAD_INPUT;

@@ -33,6 +33,7 @@ struct offered {
     int line;    /* -1: nobody is there */
     int slave;   /* of a pseudo-terminal, which so never hangs up; -1 */
     bool faulty;
+    bool stuck; /* nobody takes what is sent, which has been said */
     uint8_t in[RING];
     uint8_t out[RING];
     uint8_t packet[4096];
@@ -56,6 +57,9 @@ static void fault(void *context, enum ys_serial_fault what, uint32_t number)
     struct offered *offered = context;
     char text[120];
     offered->faulty = true;
+    if (what == YS_SERIAL_STUCK && offered->stuck)
+        return;
+    offered->stuck |= what == YS_SERIAL_STUCK;
     (void)snprintf(text, sizeof text, "%s %u", ys_serial_fault_text(what), (unsigned)number);
     say(offered, text);
 }
@@ -205,6 +209,7 @@ static void read_line(struct offered *offered)
         ssize_t got = read(offered->line, bytes, room < sizeof bytes ? room : sizeof bytes);
         if (got < 0 && is_later(errno))
             return;
+        offered->stuck = offered->stuck && got <= 0;
         if (got > 0)
             (void)ys_serial_put(&offered->serial, bytes, (uint32_t)got);
         else if (offered->listens >= 0)
@@ -212,6 +217,13 @@ static void read_line(struct offered *offered)
         else
             return; /* nobody is at the other end of the terminal now */
     }
+}
+
+/* A host that has gone must not end the command. */
+static ssize_t put(const struct offered *offered, const uint8_t *bytes, size_t length)
+{
+    return offered->listens >= 0 ? send(offered->line, bytes, length, MSG_NOSIGNAL)
+                                 : write(offered->line, bytes, length);
 }
 
 static void write_line(struct offered *offered)
@@ -223,8 +235,7 @@ static void write_line(struct offered *offered)
         }
         if (offered->left_length == 0)
             return;
-        ssize_t written =
-            write(offered->line, offered->left + offered->left_at, offered->left_length - offered->left_at);
+        ssize_t written = put(offered, offered->left + offered->left_at, offered->left_length - offered->left_at);
         if (written < 0 && is_later(errno))
             return;
         if (written > 0)
