@@ -245,10 +245,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         input->folder = argument;
         return 0;
     case 'm':
-        if (module_folder_add(&input->folders, argument))
-            return 0;
-        (void)complain(state->argv[0], "there are too many folders of modules");
-        return EINVAL;
+        return module_folder_take(&input->folders, state->argv[0], argument) ? 0 : EINVAL;
     case 'j':
         return ARGP_ERR_UNKNOWN;
     default:

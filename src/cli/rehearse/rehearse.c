@@ -73,9 +73,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
                                argument),
                       EINVAL);
     case 'm':
-        return module_folder_add(&input->folders, argument)
-                   ? 0
-                   : (complain(verb, "there are too many folders of modules"), EINVAL);
+        return module_folder_take(&input->folders, verb, argument) ? 0 : EINVAL;
     case 'x':
         input->junit = argument;
         return 0;

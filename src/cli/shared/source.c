@@ -79,10 +79,7 @@ error_t source_parse(struct source *source, const char *who, int key, const char
     case SOURCE_SEED:
         return take_seed(who, argument, &source->seed) ? 0 : EINVAL;
     case SOURCE_MODULES:
-        if (module_folder_add(&source->folders, argument))
-            return 0;
-        (void)complain(who, "there are too many folders of modules");
-        return EINVAL;
+        return module_folder_take(&source->folders, who, argument) ? 0 : EINVAL;
     default:
         return ARGP_ERR_UNKNOWN;
     }

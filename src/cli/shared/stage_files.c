@@ -16,10 +16,10 @@
 
 #define SCENE_MOST (4u << 20)
 
-bool module_folder_add(struct module_folders *folders, const char *path)
+bool module_folder_take(struct module_folders *folders, const char *verb, const char *path)
 {
     if (folders->count == MODULE_FOLDERS_MOST)
-        return false;
+        return complain(verb, "there are too many folders of modules");
     folders->paths[folders->count++] = path;
     return true;
 }

@@ -12,7 +12,8 @@ struct module_folders {
     size_t count;
 };
 
-bool module_folder_add(struct module_folders *folders, const char *path);
+/* Reads the argument of --modules; complains, and returns false, if there is no room for it. */
+bool module_folder_take(struct module_folders *folders, const char *verb, const char *path);
 
 /* `folders` must outlive what is returned. */
 struct ys_scene_files stage_files(struct module_folders *folders);
