@@ -6,14 +6,14 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "world/image.h"
 #include "world/stand_in.h"
+#include "world/variables.h"
 
 struct ys_loaded {
     void *library;
     FILE *copy; /* what the library was loaded from, if it was loaded already */
     const struct ys_module *module;
-    struct ys_image *image; /* of its static variables, as they were loaded */
+    struct ys_variables *variables; /* of its static variables, as they were loaded */
 };
 
 static _Thread_local struct ys_running running;
@@ -166,10 +166,10 @@ struct ys_loaded *ys_module_open(const char *path, const struct ys_design *desig
         loaded->module = dlsym(loaded->library, "ys_module");
     bool good = loaded->library != NULL && ys_module_check(loaded->module, path, design, problem, size);
     if (good)
-        loaded->image = ys_image_new(loaded->module);
-    if (good && loaded->image == NULL)
+        loaded->variables = ys_variables_new(loaded->module);
+    if (good && loaded->variables == NULL)
         (void)snprintf(problem, size, "there is no memory for the variables of %s", path);
-    if (loaded->image != NULL)
+    if (loaded->variables != NULL)
         return loaded;
     ys_module_close(loaded);
     return NULL;
@@ -177,7 +177,7 @@ struct ys_loaded *ys_module_open(const char *path, const struct ys_design *desig
 
 void ys_module_reset(struct ys_loaded *loaded)
 {
-    ys_image_restore(loaded->image);
+    ys_variables_restore(loaded->variables);
 }
 
 void ys_module_close(struct ys_loaded *loaded)
@@ -188,7 +188,7 @@ void ys_module_close(struct ys_loaded *loaded)
         (void)dlclose(loaded->library);
     if (loaded->copy != NULL)
         (void)fclose(loaded->copy);
-    ys_image_free(loaded->image);
+    ys_variables_free(loaded->variables);
     free(loaded);
 }
 

@@ -1,6 +1,6 @@
 /* The writable memory of a library: its segments that can be written, but for what the loader has closed to writing
  * once it had filled it in. */
-#include "world/image.h"
+#include "world/variables.h"
 
 #include <link.h>
 #include <stdint.h>
@@ -15,7 +15,7 @@ struct piece {
     size_t size;
 };
 
-struct ys_image {
+struct ys_variables {
     uintptr_t inside;
     struct piece pieces[PIECES_MOST];
     size_t count;
@@ -33,17 +33,17 @@ copy(uint8_t *to, const uint8_t *from, size_t size)
         to[i] = *(const volatile uint8_t *)(from + i);
 }
 
-static void add_piece(struct ys_image *image, uintptr_t begin, uintptr_t end)
+static void add_piece(struct ys_variables *variables, uintptr_t begin, uintptr_t end)
 {
     if (begin >= end)
         return;
     struct piece piece = {.at = (uint8_t *)begin, .size = end - begin}; /* NOLINT(performance-no-int-to-ptr) */
-    piece.copy = image->count < PIECES_MOST ? malloc(piece.size) : NULL;
-    image->failed |= piece.copy == NULL;
+    piece.copy = variables->count < PIECES_MOST ? malloc(piece.size) : NULL;
+    variables->failed |= piece.copy == NULL;
     if (piece.copy == NULL)
         return;
     copy(piece.copy, piece.at, piece.size);
-    image->pieces[image->count++] = piece;
+    variables->pieces[variables->count++] = piece;
 }
 
 static bool has(const struct dl_phdr_info *library, uintptr_t address)
@@ -59,11 +59,11 @@ static bool has(const struct dl_phdr_info *library, uintptr_t address)
 
 static int take(struct dl_phdr_info *library, size_t size, void *context)
 {
-    struct ys_image *image = context;
+    struct ys_variables *variables = context;
     uintptr_t page = (uintptr_t)getauxval(AT_PAGESZ);
     uintptr_t closed[2] = {0, 0};
     (void)size;
-    if (!has(library, image->inside))
+    if (!has(library, variables->inside))
         return 0;
     for (size_t i = 0; i < library->dlpi_phnum; i++) {
         const ElfW(Phdr) *segment = &library->dlpi_phdr[i];
@@ -80,36 +80,36 @@ static int take(struct dl_phdr_info *library, size_t size, void *context)
         if (segment->p_type != PT_LOAD || (segment->p_flags & PF_W) == 0)
             continue;
         if (closed[0] < closed[1] && closed[0] < end && closed[1] > begin) {
-            add_piece(image, begin, closed[0]);
-            add_piece(image, closed[1], end);
+            add_piece(variables, begin, closed[0]);
+            add_piece(variables, closed[1], end);
         } else {
-            add_piece(image, begin, end);
+            add_piece(variables, begin, end);
         }
     }
     return 1;
 }
 
-struct ys_image *ys_image_new(const void *inside)
+struct ys_variables *ys_variables_new(const void *inside)
 {
-    struct ys_image *image = calloc(1, sizeof *image);
-    if (image == NULL)
+    struct ys_variables *variables = calloc(1, sizeof *variables);
+    if (variables == NULL)
         return NULL;
-    image->inside = (uintptr_t)inside;
-    if (dl_iterate_phdr(take, image) == 1 && !image->failed)
-        return image;
-    ys_image_free(image);
+    variables->inside = (uintptr_t)inside;
+    if (dl_iterate_phdr(take, variables) == 1 && !variables->failed)
+        return variables;
+    ys_variables_free(variables);
     return NULL;
 }
 
-void ys_image_free(struct ys_image *image)
+void ys_variables_free(struct ys_variables *variables)
 {
-    for (size_t i = 0; image != NULL && i < image->count; i++)
-        free(image->pieces[i].copy);
-    free(image);
+    for (size_t i = 0; variables != NULL && i < variables->count; i++)
+        free(variables->pieces[i].copy);
+    free(variables);
 }
 
-void ys_image_restore(const struct ys_image *image)
+void ys_variables_restore(const struct ys_variables *variables)
 {
-    for (size_t i = 0; i < image->count; i++)
-        copy(image->pieces[i].at, image->pieces[i].copy, image->pieces[i].size);
+    for (size_t i = 0; i < variables->count; i++)
+        copy(variables->pieces[i].at, variables->pieces[i].copy, variables->pieces[i].size);
 }
