@@ -7,7 +7,8 @@ set(sources_folder ${CMAKE_INSTALL_DATADIR}/yarnswift/src)
 install(DIRECTORY src/wire src/host DESTINATION ${sources_folder} FILES_MATCHING PATTERN "*.[ch]")
 set(libraries yarnswift_wire yarnswift_host)
 if(YARNSWIFT_TOOL)
-  list(APPEND libraries yarnswift_sim yarnswift_simulated yarnswift_linux yarnswift_measure yarnswift_capture yarnswift_design yarnswift_world
+  list(APPEND libraries yarnswift_sim yarnswift_simulated yarnswift_parts yarnswift_step
+       yarnswift_emulated yarnswift_linux yarnswift_measure yarnswift_capture yarnswift_design yarnswift_world
        yarnswift_scene yarnswift_experiment)
 endif()
 install(TARGETS ${libraries} EXPORT yarnswift ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR})

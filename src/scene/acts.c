@@ -246,7 +246,7 @@ static void begin_set(struct act *act)
     }
     ys_world_say(&act->stage->world, YS_SIDE_DEVICE, one->actor->name.text, "is set: %s %s", step->object.text, text);
     act_end(act, true, "%s is %s", step->object.text, text);
-    if (one->module != NULL)
+    if (one->actor->module != NULL)
         (void)ys_device_set(one->device, step->input, step->input_value);
     else
         ys_stand_in_set(ys_device_stand_in_of(one->device), ys_device_handle(one->device, step->characteristic),

@@ -135,9 +135,11 @@ struct ys_actor {
     struct ys_hardware hardware; /* what comes of that */
     /* devices */
     struct ys_written definition;
-    struct ys_written firmware;
+    struct ys_written firmware; /* a module, or */
+    struct ys_written image;
     struct ys_design *design;
-    char *module; /* path of its firmware; NULL: its definition plays it */
+    char *module;  /* path of its firmware; NULL: its definition plays it */
+    bool is_image; /* that is an image, and not a module */
     /* centrals */
     int kind; /* which of ys_kinds_of_central, from 1; 0: not said */
     struct ys_counted mtu;
@@ -200,7 +202,8 @@ struct ys_scene {
 /* How the files that a scene names are opened. */
 struct ys_scene_files {
     struct ys_design *(*design)(void *context, const char *path); /* NULL if it cannot be read */
-    /* The path of a module by the name that the scene says; NULL, with where it was looked for, if there is none. */
+    /* The path of a module, or of an image (.elf), by its name; NULL, with where it was looked for, if there is none.
+     */
     char *(*module)(void *context, const char *scene, const char *name, char *looked, size_t size);
     void *context;
 };

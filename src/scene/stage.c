@@ -47,7 +47,7 @@ __attribute__((format(printf, 3, 4)))
 static void
 break_off(struct ys_stage *stage, struct ys_place place, const char *format, ...)
 {
-    char text[800];
+    char text[1100];
     va_list arguments;
     if (stage->take->problem != NULL)
         return;
@@ -102,8 +102,16 @@ static bool plays_central(const struct ys_steps *steps, size_t who)
 static bool set_up_device(struct ys_stage *stage, struct on_stage *one)
 {
     const struct ys_actor *actor = one->actor;
-    if (actor->module != NULL) {
-        char problem[600] = "";
+    char problem[1000] = "";
+    if (actor->is_image) {
+        one->image = ys_image_open(actor->module, actor->design, problem, sizeof problem);
+        if (one->image == NULL) {
+            break_off(stage, actor->firmware.place, "%s: %s", actor->module, problem);
+            return false;
+        }
+        one->device = ys_device_with_image(&stage->world, one->number, actor->name.text, actor->design, one->image,
+                                           &actor->hardware);
+    } else if (actor->module != NULL) {
         one->module = ys_module_open(actor->module, actor->design, problem, sizeof problem);
         if (one->module == NULL) {
             break_off(stage, actor->firmware.place, "%s", problem);
@@ -155,7 +163,7 @@ static bool check_inputs(struct ys_stage *stage, const struct ys_steps *steps)
         char names[300];
         if (!check_inputs(stage, &step->steps))
             return false;
-        if (step->verb != YS_VERB_SET || stage->actors[step->who].module == NULL ||
+        if (step->verb != YS_VERB_SET || stage->actors[step->who].actor->module == NULL ||
             ys_device_has_input(stage->actors[step->who].device, step->input, names, sizeof names))
             continue;
         break_off(stage, step->object.place, "the firmware of %s has no input \"%s\"; it has %s",
@@ -237,6 +245,7 @@ void ys_stage_free(struct ys_stage *stage)
         ys_central_free(stage->actors[i].central);
         ys_device_free(stage->actors[i].device);
         ys_module_close(stage->actors[i].module);
+        ys_image_close(stage->actors[i].image);
     }
     if (stage->world.clock != NULL)
         ys_world_end(&stage->world);
@@ -280,7 +289,9 @@ static void say_standing(struct ys_stage *stage)
 {
     const struct ys_running *running = ys_running_now();
     double at_s = (double)ys_world_now_ns(&stage->world) / (double)YS_NS_PER_S;
-    if (running->last != NULL)
+    if (stage->world.failure[0] != '\0')
+        break_off(stage, stage->at, "%s", stage->world.failure);
+    else if (running->last != NULL)
         break_off(stage, stage->at,
                   "time stands still at %.6f s, where over 100,000 events came at once; the last firmware that was "
                   "called is that of %s, in %s%s%s",

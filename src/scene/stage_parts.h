@@ -7,14 +7,16 @@
 #include "world/central.h"
 #include "world/device.h"
 #include "world/glossary.h"
+#include "world/image.h"
 #include "world/packets.h"
 
 /* An actor on the stage. */
 struct on_stage {
     struct ys_stage *stage;
     const struct ys_actor *actor;
-    uint16_t number; /* on the air */
-    struct ys_loaded *module;
+    uint16_t number;            /* on the air */
+    struct ys_loaded *module;   /* of its firmware, or */
+    struct ys_image *image;     /* an image; both NULL: its definition plays it */
     struct ys_device *device;   /* or NULL */
     struct ys_central *central; /* or NULL: of a device too, if it plays that part */
     struct ys_place_m at;

@@ -118,6 +118,11 @@ bool ys_clock_stands(const struct ys_clock *clock)
     return clock->at_one_time > AT_ONE_TIME_MOST + FOR_EACH_OF_THESE * (uint64_t)clock->count;
 }
 
+void ys_clock_stop(struct ys_clock *clock)
+{
+    clock->at_one_time = UINT64_MAX;
+}
+
 bool ys_clock_step(struct ys_clock *clock, uint64_t until_ns)
 {
     if (ys_clock_stands(clock))

@@ -43,6 +43,9 @@ bool ys_timer_is_set(const struct ys_timer *timer);
  * more. */
 bool ys_clock_stands(const struct ys_clock *clock);
 
+/* Nothing fires any more: it stands from now on. */
+void ys_clock_stop(struct ys_clock *clock);
+
 /* Lets the next timer fire, if it is due until `until_ns`, and returns true; otherwise moves to `until_ns`. */
 bool ys_clock_step(struct ys_clock *clock, uint64_t until_ns);
 

@@ -227,6 +227,17 @@ struct ys_device *ys_device_new(struct ys_world *world, uint16_t number, const c
     return new_device(world, number, name, design, module, hardware);
 }
 
+struct ys_device *ys_device_with_image(struct ys_world *world, uint16_t number, const char *name,
+                                       const struct ys_design *design, struct ys_image *image,
+                                       const struct ys_hardware *hardware)
+{
+    ys_image_belongs(image, world, name);
+    struct ys_device *device = new_device(world, number, name, design, ys_image_module(image), hardware);
+    if (device != NULL)
+        device->image = image;
+    return device;
+}
+
 static void stand_in_start(void *context, struct ys_host *host)
 {
     ys_stand_in_start(context, host);
@@ -266,6 +277,8 @@ static void power_off(struct ys_device *device)
     ys_clock_cancel(device->world->clock, &device->interrupt);
     ys_person_leave(&device->person);
     device->activity = ys_device_activity(device);
+    if (device->image != NULL)
+        ys_image_stop(device->image);
     ys_simulated_free(device->simulated);
     device->simulated = NULL;
     if (device->stand_in != NULL)
@@ -334,6 +347,10 @@ bool ys_device_set(struct ys_device *device, const char *name, int64_t value)
         const struct ys_input *input = &device->firmware.inputs[i];
         if (strcmp(input->name, name) != 0)
             continue;
+        if (device->image != NULL) {
+            ys_image_set(device->image, i, value);
+            return true;
+        }
         const struct ys_running before = ys_running_begin(device->name, "its input", input->name);
         mark_interrupt(device, !input->in_loop);
         input->set(device->firmware.context, value);

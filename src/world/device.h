@@ -9,6 +9,7 @@
 #include "simulated/simulated.h"
 #include "world/activity.h"
 #include "world/hardware.h"
+#include "world/image.h"
 #include "world/module.h"
 #include "world/stand_in.h"
 #include "world/world.h"
@@ -20,6 +21,11 @@ struct ys_device;
 struct ys_device *ys_device_new(struct ys_world *world, uint16_t number, const char *name,
                                 const struct ys_design *design, const struct ys_module *module,
                                 const struct ys_hardware *hardware);
+
+/* A device with an image, which must outlive it. */
+struct ys_device *ys_device_with_image(struct ys_world *world, uint16_t number, const char *name,
+                                       const struct ys_design *design, struct ys_image *image,
+                                       const struct ys_hardware *hardware);
 
 /* A device that its definition plays. */
 struct ys_device *ys_device_stand_in(struct ys_world *world, uint16_t number, const char *name,

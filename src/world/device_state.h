@@ -8,6 +8,7 @@
 #include "simulated/simulated.h"
 #include "world/activity.h"
 #include "world/hardware.h"
+#include "world/image.h"
 #include "world/module.h"
 #include "world/people.h"
 #include "world/stand_in.h"
@@ -30,7 +31,8 @@ struct ys_device {
     struct ys_firmware firmware;
     struct ys_module module;
     struct watched_table watched;
-    struct ys_stand_in_device *stand_in; /* or NULL */
+    struct ys_stand_in_device *stand_in; /* or NULL; likewise: */
+    struct ys_image *image;              /* where its firmware is */
     struct ys_store *store;              /* what survives without power */
     struct ys_simulated *simulated;      /* NULL: it has no power */
     uint64_t on_since_ns;                /* it has had power */

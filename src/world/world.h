@@ -49,6 +49,7 @@ struct ys_world {
     uint32_t disturbers;             /* that have a number on the air */
     uint32_t centrals;               /* that were made */
     const char *trouble;             /* why somebody could not be started; NULL: nobody knows */
+    char failure[1000];              /* of firmware that cannot go on: nothing happens any more; "": there is none */
 };
 
 struct ys_neighbour;
@@ -83,6 +84,10 @@ void ys_world_cross(const struct ys_world *world, uint16_t number, const char *n
 __attribute__((format(printf, 4, 5)))
 #endif
 void ys_world_say(const struct ys_world *world, enum ys_side side, const char *name, const char *format, ...);
+
+/* The firmware of a device has failed, so that nothing of it can be known any more: the clock stands from now on. The
+ * first failure counts. */
+void ys_world_fail(struct ys_world *world, const char *device, const char *text);
 
 /* Says that something has happened. */
 void ys_world_stir(struct ys_world *world);

@@ -29,6 +29,7 @@ INDIRECT = [
     (r"procedure->(\w+)\(", "ys_procedure"),
     (r"outboxes->(\w+)\(", "ys_outboxes"),
     (r"row->(compose|complete|failed)\(", "ys_command_row"),
+    (r"command->done\(|commands->(event|vendor)\(|borrowed->encrypt\(", None),
     (r"row->(answer)\(", "server_row"),
     (r"row->(get)\(", "discover_row"),
     (r"step->(act)\(", "ys_pairing_step"),
@@ -78,10 +79,10 @@ def parts(text):
     return [part for part in found if part]
 
 
-def tables(sources):
+def tables(sources, headers):
     """Of each struct and member, the names that the constant tables of the host have there."""
     texts = []
-    for path in sorted(glob.glob(f"{sources}/host/**/*.[ch]", recursive=True)):
+    for path in sorted(glob.glob(f"{sources}/host/**/*.[ch]", recursive=True)) + glob.glob(f"{headers}/yarnswift/*.h"):
         with open(path, encoding="utf-8") as file:
             texts.append(without_comments(file.read()))
     whole = "\n".join(texts)
@@ -109,6 +110,8 @@ def tables(sources):
     # parts of the library that give callbacks, as firmware does: they are called where its functions are
     for member, name in re.findall(r"\b(on_done|on_item) = (\w+)[;,}]", whole):
         named.setdefault((None, member), set()).add(name)
+    for member, name in re.findall(r"(?:\.(?=done)|commands->)(done|event) = (\w+)[,;}]", whole):
+        named.setdefault((None, member), set()).add(name)
     for name in re.findall(r"ys_work_init\(\w+, [^,()]+, (\w+),", whole):
         named.setdefault((None, "run"), set()).add(name)
     return named
@@ -132,7 +135,7 @@ def resolve(frames, calls, named, linked):
                 fail(f"{path}:{line}: where does this call go? Say it in INDIRECT: {text.strip()}")
             found, tag = rows[0]
             if tag is None:
-                member = re.search(r"^(?:request|work)->(\w+)\($", found[0])
+                member = re.search(r"^(?:request|work|commands?)->(\w+)\($", found[0])
                 resolved[caller].add(OUTSIDE)
                 resolved[caller] |= {name for name in frames if member is not None and
                                      name.split(":")[-1] in named.get((None, member[1]), set())}
@@ -208,7 +211,7 @@ def main():
         frames = {name: frame for name, frame in frames.items() if symbol(name) in linked}
     if "ys_host_run" not in frames:
         fail("these are not the call graphs of the host")
-    resolved = resolve(frames, calls, tables(given.sources), given.linked is not None)
+    resolved = resolve(frames, calls, tables(given.sources, given.headers), given.linked is not None)
     called = set().union(*resolved.values())
     lost = [name for name in frames if ":" in name and name not in called]
     if lost and given.linked is None:

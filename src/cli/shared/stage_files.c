@@ -71,7 +71,8 @@ static char *find_module(void *context, const char *scene, const char *name, cha
     const struct module_folders *folders = context;
     size_t length = strlen(name);
     char file[600];
-    bool ends = length > 3 && strcmp(name + length - 3, ".so") == 0;
+    bool ends =
+        (length > 3 && strcmp(name + length - 3, ".so") == 0) || (length > 4 && strcmp(name + length - 4, ".elf") == 0);
     (void)snprintf(file, sizeof file, "%s%s", name, ends ? "" : ".so");
     char *path = try(ys_path_beside(scene, file), looked, size);
     if (strchr(name, '/') != NULL)

@@ -7,6 +7,7 @@
 #include "design/making/c_text.h"
 #include "design/making/generate_advertising.h"
 #include "design/making/generate_values.h"
+#include "design/making/hash.h"
 #include "design/making/link.h"
 #include "design/making/naming.h"
 #include "design/making/payload.h"
@@ -319,14 +320,20 @@ static const char *yes(bool value)
     return value ? "true" : "false";
 }
 
+static void put_address_bytes(FILE *stream, const struct ys_design *design)
+{
+    for (size_t i = 0; i < sizeof design->address.bytes; i++)
+        (void)fprintf(stream, "%s0x%02x", i > 0 ? ", " : "{", design->address.bytes[i]);
+    (void)fputc('}', stream);
+}
+
 static void put_address(FILE *stream, const struct ys_design *design)
 {
     if (!design->has_address)
         return;
-    (void)fprintf(stream, "\nconst uint8_t %s_address[6] = {", design->id);
-    for (size_t i = 0; i < 6; i++)
-        (void)fprintf(stream, "%s0x%02x", i > 0 ? ", " : "", design->address.bytes[i]);
-    (void)fputs("};\n", stream);
+    (void)fprintf(stream, "\nconst uint8_t %s_address[6] = ", design->id);
+    put_address_bytes(stream, design);
+    (void)fputs(";\n", stream);
 }
 
 static void put_link(FILE *stream, const struct ys_design *design)
@@ -376,6 +383,23 @@ static void put_limits(FILE *stream, const struct ys_design *design, const struc
     }
 }
 
+/* What a main program needs that serves any definition. */
+static void put_own(FILE *stream, const struct ys_design *design, const struct ys_layout *layout)
+{
+    (void)fprintf(stream,
+                  "\n/* For a main program: which table this is, and the address for struct ys_host_settings. */\n"
+                  "#define YS_TABLE_STAMP 0x%08lxu\n#define YS_OWN_ADDRESS_TYPE %s\n",
+                  (unsigned long)ys_layout_stamp(layout),
+                  design->public_address    ? "YS_OWN_PUBLIC"
+                  : design->private_address ? "YS_OWN_NON_RESOLVABLE"
+                                            : "YS_OWN_STATIC");
+    if (!design->has_address)
+        return;
+    (void)fputs("#define YS_OWN_ADDRESS_BYTES ", stream);
+    put_address_bytes(stream, design);
+    (void)fputc('\n', stream);
+}
+
 void ys_generate_config(FILE *stream, const struct ys_design *design, const struct ys_layout *layout)
 {
     const struct {
@@ -399,6 +423,7 @@ void ys_generate_config(FILE *stream, const struct ys_design *design, const stru
             (void)fprintf(stream, "#ifndef %s\n#define %s %llu\n#endif\n", sizes[i].name, sizes[i].name,
                           (unsigned long long)sizes[i].size);
     }
+    put_own(stream, design, layout);
     (void)fputs("\n#endif\n", stream);
     free(prefix);
 }

@@ -61,3 +61,33 @@ bool ys_layout_hash(const struct ys_layout *layout, uint8_t hash[16])
     free(values);
     return good;
 }
+
+/* FNV-1a. */
+static uint32_t stamp_bytes(uint32_t stamp, const void *bytes, size_t length)
+{
+    const uint8_t *next = bytes;
+    while (length-- > 0)
+        stamp = (stamp ^ *next++) * UINT32_C(16777619);
+    return stamp;
+}
+
+uint32_t ys_layout_stamp(const struct ys_layout *layout)
+{
+    uint32_t stamp = UINT32_C(2166136261);
+    for (size_t i = 0; i < layout->count; i++) {
+        const struct ys_row *row = &layout->rows[i];
+        uint8_t bytes[12];
+        struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
+        ys_put_u8(&writer, (uint8_t)row->kind);
+        ys_put_u8(&writer, row->properties);
+        ys_put_u16(&writer, row->rights);
+        ys_put_u16(&writer, row->size);
+        ys_put_u16(&writer, row->last_handle);
+        ys_put_u8(&writer, row->variable);
+        ys_put_u8(&writer, row->type.length);
+        stamp = stamp_bytes(stamp, bytes, ys_writer_stored(&writer));
+        stamp = stamp_bytes(stamp, row->type.bytes, row->type.length);
+        stamp = stamp_bytes(stamp, row->uuid.bytes, row->uuid.length);
+    }
+    return stamp;
+}

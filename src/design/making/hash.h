@@ -19,4 +19,8 @@ bool ys_database_hash(const struct ys_hashed *attributes, size_t count, uint8_t 
 /* Computes that of a layout. */
 bool ys_layout_hash(const struct ys_layout *layout, uint8_t hash[16]);
 
+/* A number by which a compiled table is known to be that of a layout: it also depends on what clients do not see, such
+ * as rights. */
+uint32_t ys_layout_stamp(const struct ys_layout *layout);
+
 #endif

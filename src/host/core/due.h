@@ -3,10 +3,11 @@
 #ifndef HOST_CORE_DUE_H
 #define HOST_CORE_DUE_H
 
-#include <yarnswift/host.h>
+#include <yarnswift/command.h>
 
 enum command {
     COMMAND_RESET,
+    COMMAND_OTHER, /* whichever it is of those that the host does not know, see command.h */
     COMMAND_READ_FEATURES,
     COMMAND_LE_READ_FEATURES,
     COMMAND_SET_EVENT_MASK,
@@ -14,8 +15,7 @@ enum command {
     COMMAND_LE_READ_BUFFER_SIZE,
     COMMAND_READ_BUFFER_SIZE,
     COMMAND_READ_ADDRESS,
-    COMMAND_READ_SETS,
-    COMMAND_READ_DATA_MAX,
+    COMMAND_READ_SETS,          /* and what they may hold */
     COMMAND_SET_RANDOM_ADDRESS, /* the last of the start */
     COMMAND_DISCONNECT,
     COMMAND_KEY_REPLY, /* the other side waits for it */
@@ -50,16 +50,6 @@ enum command {
 
 /* The parameters of a command, at most. */
 #define COMMAND_MAX 128
-
-/* Each command: its code, its name in the standard, its parameters, and what its end means. Any function may be NULL.
- * One that composes nothing has become pointless while it waited, and is not sent; while starting it has failed. */
-struct ys_command_row {
-    uint16_t opcode;
-    const char *name;
-    void (*compose)(struct ys_host *host, struct ys_writer *writer);
-    void (*complete)(struct ys_host *host, struct ys_reader *parameters);
-    void (*failed)(struct ys_host *host, const char *name, uint8_t status);
-};
 
 /* These commands are due from now on. */
 void ys_commands_want(struct ys_host *host, uint32_t commands);

@@ -17,7 +17,8 @@ enum ys_extra_kind {
     YS_EXTRA_CHANNELS,
     YS_EXTRA_WORK,
     YS_EXTRA_OUTBOXES,
-    YS_EXTRA_RECEIPTS
+    YS_EXTRA_RECEIPTS,
+    YS_EXTRA_COMMANDS
 };
 
 /* How an extra is hooked in. Any function may be NULL. */

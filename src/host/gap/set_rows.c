@@ -56,6 +56,7 @@ static void complete_sets(struct ys_host *host, struct ys_reader *parameters)
 {
     uint8_t count = ys_get_u8(parameters);
     host->sets->count = count < YS_SETS ? count : YS_SETS;
+    host->commands_due |= BIT(COMMAND_READ_SETS); /* once more, for the next */
     if (count == 0)
         ys_start_failed(host, YS_EVENT_START_FAILED, "the controller has no advertising sets", YS_HCI_UNSUPPORTED);
 }
@@ -278,8 +279,6 @@ static void compose_connect(struct ys_host *host, struct ys_writer *writer)
 static const struct ys_command_row rows[COMMAND_COUNT] = {
     [COMMAND_READ_SETS] = {YS_HCI_LE_READ_ADVERTISING_SETS, "LE Read Number of Supported Advertising Sets", NULL,
                            complete_sets, NULL},
-    [COMMAND_READ_DATA_MAX] = {YS_HCI_LE_READ_ADVERTISING_DATA_MAX, "LE Read Maximum Advertising Data Length", NULL,
-                               complete_data_max, NULL},
     [COMMAND_ADVERTISING_OFF] = {YS_HCI_LE_SET_EXTENDED_ADVERTISING_ENABLE, "LE Set Extended Advertising Enable",
                                  compose_off, complete_off, NULL},
     [COMMAND_REMOVE_SET] = {YS_HCI_LE_REMOVE_ADVERTISING_SET, "LE Remove Advertising Set", compose_remove,
@@ -307,5 +306,9 @@ static const struct ys_command_row rows[COMMAND_COUNT] = {
 
 const struct ys_command_row *ys_set_row(const struct ys_host *host, uint8_t command)
 {
+    static const struct ys_command_row data_max = {
+        YS_HCI_LE_READ_ADVERTISING_DATA_MAX, "LE Read Maximum Advertising Data Length", NULL, complete_data_max, NULL};
+    if (command == COMMAND_READ_SETS && host->sets->count > 0)
+        return &data_max;
     return host->sets->active && rows[command].opcode != 0 ? &rows[command] : NULL;
 }

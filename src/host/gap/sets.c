@@ -182,10 +182,10 @@ static void set_event(struct ys_host *host, uint8_t event, struct ys_reader *par
 static void features(struct ys_host *host, uint32_t bits)
 {
     host->sets->active = (bits & YS_HCI_LE_FEATURE_EXTENDED) != 0;
-    host->sets->count = 1;
+    host->sets->count = !host->sets->active; /* 0: it is to be read */
     host->sets->data_max = YS_ADVERTISEMENT_MAX;
     if (host->sets->active)
-        host->commands_due |= BIT(COMMAND_READ_SETS) | BIT(COMMAND_READ_DATA_MAX);
+        host->commands_due |= BIT(COMMAND_READ_SETS);
 }
 
 static bool options_are_valid(const struct ys_advertising *advertising)

@@ -32,7 +32,7 @@ static const struct ys_command_row *row_of(const struct ys_host *host, uint8_t c
 void ys_commands_start(struct ys_host *host)
 {
     host->commands_due =
-        COMMANDS_OF_START & ~(BIT(COMMAND_READ_BUFFER_SIZE) | BIT(COMMAND_READ_SETS) | BIT(COMMAND_READ_DATA_MAX));
+        COMMANDS_OF_START & ~(BIT(COMMAND_READ_BUFFER_SIZE) | BIT(COMMAND_READ_SETS) | BIT(COMMAND_OTHER));
     host->own_type = YS_ADDRESS_RANDOM;
     if (host->settings.address_type == YS_OWN_PUBLIC) {
         host->own_type = YS_ADDRESS_PUBLIC;
@@ -110,10 +110,10 @@ static void finish_command(struct ys_host *host, uint8_t status, struct ys_reade
     }
     if (host->state == STATE_STOPPED) /* the step itself has said why */
         return;
-    if (status != YS_HCI_OK && host->state == STATE_STARTING)
-        ys_start_failed(host, YS_EVENT_START_FAILED, row->name, status);
-    else if (status != YS_HCI_OK && row->failed != NULL)
+    if (status != YS_HCI_OK && row->failed != NULL)
         row->failed(host, row->name, status);
+    else if (status != YS_HCI_OK && host->state == STATE_STARTING)
+        ys_start_failed(host, YS_EVENT_START_FAILED, row->name, status);
     else if (status != YS_HCI_OK) /* switching off what is off, or ending what has ended: nothing is lost */
         ys_host_log(host, row->name, status);
     if (host->state == STATE_STARTING && (host->commands_due & COMMANDS_OF_START) == 0) {

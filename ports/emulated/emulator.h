@@ -1,0 +1,32 @@
+/* An emulator as a process, with the two lines of its target. */
+#ifndef PORTS_EMULATED_EMULATOR_H
+#define PORTS_EMULATED_EMULATOR_H
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdint.h>
+
+struct ys_emulator;
+
+/* The processor's clock runs by its instructions, of which each takes so many nanoseconds. */
+#define YS_EMULATOR_NS 64
+
+enum ys_emulator_line { YS_EMULATOR_HCI, YS_EMULATOR_STEP };
+
+/* Starts one for an image. NULL, with why and what to do in `problem`. */
+struct ys_emulator *ys_emulator_start(const char *machine, const char *path, char *problem, size_t size);
+
+/* Ends it, in whatever state. */
+void ys_emulator_end(struct ys_emulator *emulator);
+
+/* Sends all bytes; false: it is gone. */
+bool ys_emulator_send(struct ys_emulator *emulator, enum ys_emulator_line line, const void *bytes, size_t length);
+
+/* Waits for bytes, at most until `timeout_ms` have passed. 0: none came; -1: it is gone. */
+long ys_emulator_receive(struct ys_emulator *emulator, enum ys_emulator_line line, void *bytes, size_t size,
+                         int timeout_ms);
+
+/* Why it has ended, as far as it has said so. */
+void ys_emulator_why(struct ys_emulator *emulator, char *text, size_t size);
+
+#endif
