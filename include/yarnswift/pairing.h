@@ -97,6 +97,7 @@ struct ys_pairing {
     bool has_listed;
     struct ys_address listed; /* who is on the resolving list */
     bool resolves_alone;
+    bool identity_due; /* its own key and address: the port has no random numbers yet */
     bool has_public_identity;
 };
 

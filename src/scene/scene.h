@@ -135,8 +135,7 @@ struct ys_actor {
     struct ys_hardware hardware; /* what comes of that */
     /* devices */
     struct ys_written definition;
-    struct ys_written firmware; /* a module, or */
-    struct ys_written image;
+    struct ys_written firmware;
     struct ys_design *design;
     char *module;  /* path of its firmware; NULL: its definition plays it */
     bool is_image; /* that is an image, and not a module */
@@ -205,6 +204,8 @@ struct ys_scene_files {
     /* The path of a module, or of an image (.elf), by its name; NULL, with where it was looked for, if there is none.
      */
     char *(*module)(void *context, const char *scene, const char *name, char *looked, size_t size);
+    /* Optional: which firmware a device is played with, whatever the scene says; NULL: as it says. */
+    const char *(*firmware)(void *context, const char *device);
     void *context;
 };
 

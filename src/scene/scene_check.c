@@ -40,25 +40,21 @@ static void check_design(struct checking *checking, struct ys_actor *actor)
 static void check_module(struct checking *checking, struct ys_actor *actor)
 {
     char looked[600] = "";
-    char name[300];
-    if (actor->image.text != NULL && actor->firmware.text != NULL)
-        scene_error(checking, "firmware", actor->image.place,
-                    "\"%s\" has firmware: and image: name one of them, the module or what is flashed",
-                    actor->name.text);
-    actor->is_image = actor->image.text != NULL;
-    if (actor->is_image)
-        actor->firmware = actor->image; /* whoever has firmware has it there */
-    if (actor->firmware.text == NULL)
+    const struct ys_scene_files *files = checking->files;
+    const char *other =
+        files->firmware != NULL && actor->name.text != NULL ? files->firmware(files->context, actor->name.text) : NULL;
+    if (other != NULL)
+        actor->firmware = (struct ys_written){.text = other, .place = actor->place};
+    const char *name = actor->firmware.text;
+    if (name == NULL)
         return;
-    size_t length = strlen(actor->firmware.text);
-    bool has_ending = length > 4 && strcmp(actor->firmware.text + length - 4, ".elf") == 0;
-    (void)snprintf(name, sizeof name, "%s%s", actor->firmware.text, actor->is_image && !has_ending ? ".elf" : "");
-    actor->module =
-        checking->files->module(checking->files->context, checking->scene->file, name, looked, sizeof looked);
+    size_t length = strlen(name);
+    actor->is_image = length > 4 && strcmp(name + length - 4, ".elf") == 0;
+    actor->module = files->module(files->context, checking->scene->file, name, looked, sizeof looked);
     if (actor->module == NULL)
         scene_error(checking, "firmware", actor->firmware.place,
                     "there is no %s \"%s\": build it (%s in CMake); it was looked for as %s",
-                    actor->is_image ? "image" : "module", actor->firmware.text,
+                    actor->is_image ? "image" : "module", name,
                     actor->is_image ? "yarnswift_image" : "yarnswift_module", looked);
 }
 

@@ -338,10 +338,8 @@ static const struct ys_kind kind_character = {.form = YS_NAME, .names = characte
 static const struct ys_key device_keys[] = {
     {"name", ys_key_written, &ys_kind_text, "What it is called in the scene", true, ACTOR(name)},
     {"definition", ys_key_written, &ys_kind_text, "The file of its definition", true, ACTOR(definition)},
-    {"firmware", ys_key_written, &ys_kind_text, "A module of its firmware; else its definition plays it", false,
-     ACTOR(firmware)},
-    {"image", ys_key_written, &ys_kind_text, "An image of its firmware, as it is flashed, played by an emulator", false,
-     ACTOR(image)},
+    {"firmware", ys_key_written, &ys_kind_text,
+     "A module of its firmware, or an image of it (.elf); else its definition plays it", false, ACTOR(firmware)},
     {"at", key_at, &ys_kind_texts, "Where it stands: [2 m, 0 m]", false, 0},
     {"unseen", ys_key_word, &ys_kind_yes, "Whether people do not see what it shows, and it guesses what they would do",
      false, ACTOR(unseen)},

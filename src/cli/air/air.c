@@ -196,7 +196,7 @@ static int run_scene(const char *who, struct input *input)
     bool colour = wants_colour(stdout);
     struct ys_scene *scene = read_scene(input->common.files.paths[0], &files);
     int status = EXIT_BAD_INPUT;
-    if (scene == NULL || scene->findings.errors > 0) {
+    if (scene == NULL || scene->findings.errors > 0 || !firmware_all_used(&input->folders, who)) {
         ys_scene_free(scene);
         return status;
     }
@@ -244,6 +244,8 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case 'S':
         input->folder = argument;
         return 0;
+    case 'f':
+        return firmware_take(&input->folders, state->argv[0], argument) ? 0 : EINVAL;
     case 'm':
         return module_folder_take(&input->folders, state->argv[0], argument) ? 0 : EINVAL;
     case 'j':
@@ -259,7 +261,9 @@ int verb_air(int argc, char **argv)
         {"controllers", 'c', "NUMBER", 0, "How many controllers are offered, 1 to 16 (default 1)", 0},
         {"sockets", 'S', "FOLDER", 0, "Offer them as sockets FOLDER/1 and so on, not at pseudo-terminals", 0},
         {"seconds", 'd', "NUMBER", 0, "End after that many seconds; of a scene, not before its steps are done", 0},
-        {"modules", 'm', "FOLDER", 0, "Look for modules of firmware here, too; may be given again", 0},
+        {"firmware", 'f', "DEVICE=NAME", 0,
+         "Play a device with this module or image (.elf), whatever the scene says; may be given again", 0},
+        {"modules", 'm', "FOLDER", 0, "Look for modules and images of firmware here, too; may be given again", 0},
         {"seed", 's', "NUMBER", 0, "Random seed of the controllers and of the air (default 1)", 0},
         RECORDER_OPTIONS,
         {0}};

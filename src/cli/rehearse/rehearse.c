@@ -72,6 +72,8 @@ static error_t parse(int key, char *argument, struct argp_state *state)
                    : (complain(verb, "--time-limit must be a number of seconds from 1 to 1000000, not \"%s\"",
                                argument),
                       EINVAL);
+    case 'f':
+        return firmware_take(&input->folders, state->argv[0], argument) ? 0 : EINVAL;
     case 'm':
         return module_folder_take(&input->folders, verb, argument) ? 0 : EINVAL;
     case 'x':
@@ -351,7 +353,7 @@ static int rehearse(struct input *input)
     struct rehearsal rehearsal = {.input = input, .progress = progress_begin("takes")};
     const struct ys_scene_files files = stage_files(&input->folders);
     int status = EXIT_BAD_INPUT;
-    bool read = read_all(&rehearsal, &files);
+    bool read = read_all(&rehearsal, &files) && firmware_all_used(&input->folders, "yarnswift rehearse");
     const struct pool pool = {.count = rehearsal.scene_count * input->seeds,
                               .at_once = input->jobs,
                               .most_s = (unsigned)input->most_s,
@@ -392,7 +394,9 @@ int verb_rehearse(int argc, char **argv)
         {"at-once", 'p', "NUMBER", 0, "Takes at the same time, 1 to 64 (default: one a core); results are the same", 0},
         {"time-limit", 't', "SECONDS", 0,
          "Break off a take that computes for longer, or lasts ten times as long (default 600)", 0},
-        {"modules", 'm', "FOLDER", 0, "Look for modules of firmware here, too; may be given again", 0},
+        {"firmware", 'f', "DEVICE=NAME", 0,
+         "Play a device with this module or image (.elf), whatever the scene says; may be given again", 0},
+        {"modules", 'm', "FOLDER", 0, "Look for modules and images of firmware here, too; may be given again", 0},
         {"steps", 'v', NULL, 0, "Show the steps of scenes that pass, too", 0},
         {"log", 'l', NULL, 0, "Show what everybody logs, in place of the steps", 0},
         {"junit", 'x', "FILE", 0, "Also write the results as JUnit XML, for build servers", 0},
@@ -408,7 +412,8 @@ int verb_rehearse(int argc, char **argv)
         .doc =
             "Plays scenes: devices with their firmware, or as their definition plays them, are met by centrals, step "
             "by step, in virtual time.\v"
-            "Modules of firmware are looked for beside the scene, in the folders of --modules, in build/modules, and "
+            "Modules and images of firmware are looked for beside the scene, in the folders of --modules, in "
+            "build/modules, and "
             "in the modules folder beside that of this command. Exit status: 0 all scenes passed, 1 an expectation "
             "was not met, 2 a scene, a module or an option is wrong.",
     };

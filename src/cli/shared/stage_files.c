@@ -24,6 +24,41 @@ bool module_folder_take(struct module_folders *folders, const char *verb, const 
     return true;
 }
 
+bool firmware_take(struct module_folders *folders, const char *verb, char *argument)
+{
+    char *equals = strchr(argument, '=');
+    if (folders->played_count == PLAYED_WITH_MOST)
+        return complain(verb, "--firmware is given too often");
+    if (equals == NULL || equals == argument || equals[1] == '\0')
+        return complain(verb, "--firmware takes DEVICE=NAME: a device of the scene, and a module or an image (.elf)");
+    *equals = '\0';
+    folders->played[folders->played_count++] = (struct played_with){.device = argument, .firmware = equals + 1};
+    return true;
+}
+
+bool firmware_all_used(const struct module_folders *folders, const char *verb)
+{
+    for (size_t i = 0; i < folders->played_count; i++) {
+        if (!folders->played[i].used)
+            return complain(verb, "--firmware: no scene has a device \"%s\"", folders->played[i].device);
+    }
+    return true;
+}
+
+/* The last one that was given counts. */
+static const char *firmware_of(void *context, const char *device)
+{
+    struct module_folders *folders = context;
+    const char *firmware = NULL;
+    for (size_t i = 0; i < folders->played_count; i++) {
+        if (strcmp(folders->played[i].device, device) != 0)
+            continue;
+        folders->played[i].used = true;
+        firmware = folders->played[i].firmware;
+    }
+    return firmware;
+}
+
 static struct ys_design *open_definition(void *context, const char *path)
 {
     (void)context;
@@ -92,7 +127,8 @@ static char *find_module(void *context, const char *scene, const char *name, cha
 
 struct ys_scene_files stage_files(struct module_folders *folders)
 {
-    return (struct ys_scene_files){.design = open_definition, .module = find_module, .context = folders};
+    return (struct ys_scene_files){
+        .design = open_definition, .module = find_module, .firmware = firmware_of, .context = folders};
 }
 
 struct ys_scene *read_scene(const char *path, const struct ys_scene_files *files)

@@ -6,14 +6,31 @@
 
 #define MODULE_FOLDERS_MOST 16
 
-/* Folders in which modules are looked for, besides those in which they always are. */
+/* A device that is played with other firmware than its scene says. */
+struct played_with {
+    const char *device;
+    const char *firmware;
+    bool used;
+};
+
+#define PLAYED_WITH_MOST 64
+
+/* Folders in which modules are looked for, besides those in which they always are; and who is played with which. */
 struct module_folders {
     const char *paths[MODULE_FOLDERS_MOST];
     size_t count;
+    struct played_with played[PLAYED_WITH_MOST];
+    size_t played_count;
 };
 
 /* Reads the argument of --modules; complains, and returns false, if there is no room for it. */
 bool module_folder_take(struct module_folders *folders, const char *verb, const char *path);
+
+/* Reads the argument of --firmware, DEVICE=NAME, which it splits; complains, and returns false, if it is not that. */
+bool firmware_take(struct module_folders *folders, const char *verb, char *argument);
+
+/* Whether each --firmware was of a device that is there; false after a line. */
+bool firmware_all_used(const struct module_folders *folders, const char *verb);
 
 /* `folders` must outlive what is returned. */
 struct ys_scene_files stage_files(struct module_folders *folders);

@@ -65,9 +65,22 @@ static void pairing_receive(struct ys_host *host, struct ys_connection *connecti
 }
 
 /* Vol 3 Part H 3.4. */
+/* What the device is known by is there. */
+static void use_identity(struct ys_host *host)
+{
+    struct ys_pairing *pairing = host->pairing;
+    pairing->identity_due = false;
+    if (host->settings.address == NULL)
+        host->settings.address = pairing->own_address;
+    if (pairing->security->privacy && !pairing->has_public_identity)
+        pairing->identity = ys_address_static(host->settings.address);
+}
+
 static uint32_t run_pairing(struct ys_host *host, uint32_t now_ms)
 {
     struct ys_pairing *pairing = host->pairing;
+    if (pairing->identity_due && ys_bonds_load_identity(host)) /* the start goes on, and needs the address next */
+        use_identity(host);
     if (pairing->curve != CURVE_IDLE)
         ys_pairing_poll_curve(host);
     if (pairing->connection != NULL && ys_until_ms(now_ms, pairing->deadline_ms) == 0)
@@ -173,15 +186,16 @@ enum ys_result ys_pairing_use(struct ys_host *host, struct ys_pairing *pairing, 
     pairing->security = security;
     pairing->calls = above;
     host->pairing = pairing;
-    if (!ys_bonds_load_identity(host)) {
+    pairing->identity_due = !ys_bonds_load_identity(host);
+    if (pairing->identity_due && ys_extra_find(host, YS_EXTRA_COMMANDS) == NULL) { /* nothing could bring any later */
         host->pairing = NULL;
         return YS_ERROR_PORT_RANDOM;
     }
     ys_extra_add(host, &pairing->extra, &pairing_extra, YS_HCI_LE_EVENT_MASK_SECURITY);
     pairing->resolving_due = security->bonds > 0;
-    if (host->settings.address == NULL)
-        host->settings.address = pairing->own_address;
     if (security->privacy)
         ys_privacy_begin(host);
+    if (!pairing->identity_due)
+        use_identity(host);
     return YS_OK;
 }

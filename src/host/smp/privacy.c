@@ -65,8 +65,6 @@ void ys_privacy_begin(struct ys_host *host)
     struct ys_pairing *pairing = host->pairing;
     pairing->has_public_identity = host->settings.address_type == YS_OWN_PUBLIC;
     pairing->identity.type = YS_ADDRESS_PUBLIC;
-    if (!pairing->has_public_identity)
-        pairing->identity = ys_address_static(host->settings.address);
     host->settings.address_type = YS_OWN_STATIC; /* the address that it uses is a random one */
 }
 
