@@ -26,8 +26,8 @@ struct ys_step_count {
     uint8_t kind;    /* a letter, see docs/lockstep.md; 0: unused */
     uint16_t number; /* handle, or kind of event */
     uint32_t calls;
-    uint32_t ticks; /* of all calls; wraps */
-    uint32_t most;  /* of one */
+    uint32_t sum;  /* of instructions, or of ticks, of all calls; wraps */
+    uint32_t most; /* of one */
 };
 
 struct ys_step_settings {
@@ -78,7 +78,9 @@ struct ys_step {
     struct ys_table watched;      /* and the one whose handlers are counted */
     struct ys_step_count *counts;
     uint16_t count_most;
-    uint32_t woken_ticks; /* when it began to work */
+    uint32_t woken_ticks;    /* when it began to work, later by what it has told since */
+    uint32_t count_ticks;    /* what counting takes by itself */
+    uint32_t ticks_per_1000; /* instructions, as the workstation says; 0: it counts ticks */
 };
 
 /* Says that firmware is here, and takes what its flash held. False if nobody answers: time is then real, and all other

@@ -20,6 +20,11 @@
 #define PORT_PACKET_LENGTH 251
 #endif
 
+/* 0: it never keeps step with a workstation, and takes some kilobytes less. */
+#ifndef PORT_STEP
+#define PORT_STEP 1
+#endif
+
 #define ALARM_MOST UINT32_C(0x7fffffff) /* ticks: half of what the counter holds */
 
 static struct ys_serial line;
@@ -34,7 +39,11 @@ static struct ys_flash_store store;
 static struct ys_commands commands;
 static struct ys_borrowed borrowed;
 static struct ys_step step;
+#if PORT_STEP
 static bool in_step;
+#else
+#define in_step false
+#endif
 static volatile bool woken;
 static uint32_t masked; /* whether interrupts were off before a critical section */
 static const struct ys_firmware *the_firmware;
@@ -148,13 +157,21 @@ void port_line_interrupt(void)
     }
 }
 
-static void line_begins(void *context)
+static void line_goes(void)
 {
-    (void)context;
     uint32_t before = interrupts_off();
     line_sends = true;
     board_line_room(true);
     interrupts_restore(before);
+}
+
+static void line_begins(void *context)
+{
+    (void)context;
+    if (in_step) /* it goes when the work is done: its interrupts would be counted now here, now there */
+        line_sends = true;
+    else
+        line_goes();
 }
 
 /* The ring for sending is full; what is on its way makes room. */
@@ -163,6 +180,8 @@ static bool line_waits(void *context)
     uint32_t began = board_ticks();
     uint32_t sent = line_sent;
     (void)context;
+    if (in_step)
+        line_goes();
     while (line_sent == sent && board_ticks() - began < 1000000 * board_ticks_per_us) {
     }
     return line_sent != sent;
@@ -361,6 +380,8 @@ static int step_get(void *context, bool forever)
 static uint32_t step_sent(void *context)
 {
     (void)context;
+    if (line_sends)
+        line_goes();
     while (line_sends) {
     }
     return line_sent;
@@ -441,7 +462,9 @@ void port_begin(const struct ys_firmware *firmware, uint32_t stamp)
     step_settings.stamp = stamp;
     step_settings.ticks_per_us = board_ticks_per_us;
     step_settings.memory_size = (size_t)(_free_end - _free_begin);
+#if PORT_STEP
     in_step = ys_step_begin(&step, &step_settings);
+#endif
     if (!in_step && firmware->interrupt != NULL) {
         interrupt_at = now_ticks() + (uint64_t)firmware->interrupt_every_us * board_ticks_per_us;
         uint32_t before = interrupts_off();

@@ -41,7 +41,7 @@ static void run(const struct ys_emulator *emulator, const int ends[2], const cha
     (void)snprintf(step, sizeof step, "socket,id=step,fd=%d", ends[1]);
     const char *const arguments[] = {program(),  "-machine", machine,    "-kernel",      path,
                                      "-display", "none",     "-monitor", "none",         "-icount",
-                                     "shift=6",  "-chardev", line,       "-serial",      "chardev:line",
+                                     "shift=10", "-chardev", line,       "-serial",      "chardev:line",
                                      "-chardev", step,       "-serial",  "chardev:step", NULL};
 #ifdef __linux__
     (void)prctl(PR_SET_PDEATHSIG, SIGKILL);

@@ -8,8 +8,9 @@
 
 struct ys_emulator;
 
-/* The processor's clock runs by its instructions, of which each takes so many nanoseconds. */
-#define YS_EMULATOR_NS 64
+/* The processor's clock runs by its instructions, of which each takes so many nanoseconds: so many that each is several
+ * ticks of any counter, and can be counted. */
+#define YS_EMULATOR_NS 1024
 
 enum ys_emulator_line { YS_EMULATOR_HCI, YS_EMULATOR_STEP };
 

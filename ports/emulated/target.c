@@ -33,7 +33,7 @@ struct ys_target {
     struct ys_target_count counts[COUNTS_MOST];
     size_t count_count;
     uint32_t stack_deepest;
-    double ns_per_tick;
+    uint32_t ticks_per_us; /* of its counter; 0: it has none */
     uint64_t wakes;
     uint8_t *flash;
     uint32_t flash_end; /* of what is not erased */
@@ -186,14 +186,12 @@ static bool take_count(struct ys_target *target, const char *at)
         if (!get_hex(&at, i == 0 ? 4 : 8, &numbers[i]))
             return false;
     }
-    double instructions_per_tick = target->ns_per_tick / YS_EMULATOR_NS;
     if (target->count_count < COUNTS_MOST)
-        target->counts[target->count_count++] =
-            (struct ys_target_count){.kind = kind,
-                                     .number = (uint16_t)numbers[0],
-                                     .calls = (uint32_t)numbers[1],
-                                     .instructions = (double)numbers[2] * instructions_per_tick,
-                                     .most = (double)numbers[3] * instructions_per_tick};
+        target->counts[target->count_count++] = (struct ys_target_count){.kind = kind,
+                                                                         .number = (uint16_t)numbers[0],
+                                                                         .calls = (uint32_t)numbers[1],
+                                                                         .instructions = (double)numbers[2],
+                                                                         .most = (double)numbers[3]};
     return true;
 }
 
@@ -304,7 +302,7 @@ static bool take_hello(struct ys_target *target)
         return fail(target, "it does not keep step: build it with yarnswift_image, or call ys_step_begin");
     if (version != 1)
         return fail(target, "it was built with another version of yarnswift: build it again");
-    target->ns_per_tick = ticks_per_us > 0 ? 1000.0 / (double)ticks_per_us : 0;
+    target->ticks_per_us = (uint32_t)ticks_per_us;
     return true;
 }
 
@@ -354,6 +352,14 @@ static bool send_flash(struct ys_target *target)
             return false;
     }
     return true;
+}
+
+/* How many ticks of its counter make a thousand instructions. */
+static bool send_rate(struct ys_target *target)
+{
+    char line[16];
+    int length = snprintf(line, sizeof line, "N%08" PRIx32 "\n", target->ticks_per_us * YS_EMULATOR_NS);
+    return send_text(target, line, (size_t)length);
 }
 
 /* Tells it the time, and what it will have got by then. */
@@ -408,7 +414,7 @@ bool ys_target_reset(struct ys_target *target, uint64_t now_us)
     begin_lines(target);
     target->emulator = ys_emulator_start(target->note.machine, target->path, target->problem, sizeof target->problem);
     return target->emulator != NULL && take_hello(target) && take_inputs(target) && send_flash(target) &&
-           send_time(target, now_us);
+           send_rate(target) && send_time(target, now_us);
 }
 
 void ys_target_stop(struct ys_target *target)

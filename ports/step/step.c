@@ -119,7 +119,7 @@ static void put_counts(const struct ys_step *step)
         settings->put(settings->context, count->kind);
         put_hex(step, count->number, 4);
         put_hex(step, count->calls, 8);
-        put_hex(step, count->ticks, 8);
+        put_hex(step, count->sum, 8);
         put_hex(step, count->most, 8);
         put_end(step);
     }
@@ -143,6 +143,9 @@ static bool take_lines(struct ys_step *step, bool forever)
         switch (line[0]) {
         case 'D':
             take_flash(step, at);
+            break;
+        case 'N':
+            step->ticks_per_1000 = (uint32_t)get_hex(&at, 8);
             break;
         case 'V':
             take_input(step, at);
@@ -189,6 +192,8 @@ bool ys_step_begin(struct ys_step *step, const struct ys_step_settings *settings
         step->in_step = take_lines(step, false);
     if (step->in_step && settings->firmware != NULL && settings->firmware->interrupt != NULL)
         step->interrupt_us = step->now_us + settings->firmware->interrupt_every_us;
+    uint32_t began = ys_step_ticks(step);
+    step->count_ticks = ys_step_ticks(step) - began;
     step->woken_ticks = ys_step_ticks(step);
     return step->in_step;
 }
@@ -230,12 +235,20 @@ uint64_t ys_step_now_us(const struct ys_step *step)
     return step->now_us;
 }
 
+/* What the firmware tells is none of its work. */
+static void told(struct ys_step *step, uint32_t began)
+{
+    step->woken_ticks += ys_step_ticks(step) - began;
+}
+
 void ys_step_log(struct ys_step *step, const char *text, uint32_t value)
 {
+    uint32_t began = ys_step_ticks(step);
     put_text(step, "L");
     put_hex(step, value, 8);
     put_plain(step, text);
     put_end(step);
+    told(step, began);
 }
 
 static void put_bytes(const struct ys_step *step, const uint8_t *bytes, size_t length)
@@ -248,16 +261,19 @@ void ys_step_event(struct ys_step *step, struct ys_host *host, const struct ys_e
 {
     uint8_t bytes[YS_STEP_EVENT_MOST];
     struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
+    uint32_t began = ys_step_ticks(step);
     const struct ys_address own = ys_host_address(host);
     if (!ys_step_event_put(&writer, event, &own) || !ys_writer_ok(&writer))
         return;
     put_text(step, "E");
     put_bytes(step, bytes, ys_writer_stored(&writer));
     put_end(step);
+    told(step, began);
 }
 
 void ys_step_flash(struct ys_step *step, uint32_t offset, const uint8_t *bytes, size_t length)
 {
+    uint32_t began = ys_step_ticks(step);
     put_text(step, bytes != NULL ? "P" : "R");
     put_hex(step, offset, 8);
     if (bytes != NULL)
@@ -265,6 +281,7 @@ void ys_step_flash(struct ys_step *step, uint32_t offset, const uint8_t *bytes, 
     else
         put_hex(step, length, 8);
     put_end(step);
+    told(step, began);
 }
 
 void ys_step_fault(struct ys_step *step, const uint32_t registers[17], uint32_t why)
@@ -284,6 +301,9 @@ uint32_t ys_step_ticks(const struct ys_step *step)
 void ys_step_count(struct ys_step *step, uint8_t kind, uint16_t number, uint32_t began)
 {
     uint32_t ticks = ys_step_ticks(step) - began;
+    ticks -= ticks < step->count_ticks ? ticks : step->count_ticks;
+    uint32_t per_1000 = step->ticks_per_1000;
+    uint32_t taken = per_1000 > 0 ? (uint32_t)(((uint64_t)ticks * 1000 + per_1000 / 2) / per_1000) : ticks;
     for (size_t i = 0; i < step->count_most; i++) {
         struct ys_step_count *count = &step->counts[i];
         if (count->kind != 0 && (count->kind != kind || count->number != number))
@@ -291,8 +311,8 @@ void ys_step_count(struct ys_step *step, uint8_t kind, uint16_t number, uint32_t
         count->kind = kind;
         count->number = number;
         count->calls++;
-        count->ticks += ticks;
-        count->most = ticks > count->most ? ticks : count->most;
+        count->sum += taken;
+        count->most = taken > count->most ? taken : count->most;
         return;
     }
 }

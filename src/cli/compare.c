@@ -85,7 +85,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
 /* What one of a list is known by, in whatever order it comes; NULL: by its place. */
 static const char *name_of(const json_t *json)
 {
-    static const char *const keys[] = {"cause", "name", "scanner", "scene"};
+    static const char *const keys[] = {"cause", "name", "scanner", "scene", "file"};
     const char *name = NULL;
     for (size_t i = 0; name == NULL && i < sizeof keys / sizeof keys[0]; i++)
         name = json_string_value(json_object_get(json, keys[i]));
@@ -133,8 +133,8 @@ static json_t *load(const char *who, const char *path)
     else if (json == NULL)
         (void)complain(who, "%s:%d:%d: %s: it must be a result that was printed with --json", path, error.line,
                        error.column, error.text);
-    if (json != NULL && !json_is_object(json)) {
-        (void)complain(who, "%s is no result of yarnswift: those are objects", path);
+    if (json != NULL && !json_is_object(json) && !json_is_array(json)) {
+        (void)complain(who, "%s is no result of yarnswift: those are objects, or lists of them", path);
         json_decref(json);
         json = NULL;
     }
@@ -164,7 +164,15 @@ static int direction(const char *path)
                                        "charge_mc_per_megabyte",
                                        "mean_current_ua",
                                        "flash_bytes",
-                                       "ram_bytes"};
+                                       "ram_bytes",
+                                       "stack_bytes",
+                                       "host_flash_bytes",
+                                       "port_flash_bytes",
+                                       "host_ram_bytes",
+                                       "port_ram_bytes",
+                                       "wakeups_per_hour",
+                                       "mean_instructions",
+                                       "most_instructions"};
     /* what was asked for; and what would be if it were otherwise, which is another list each time */
     if (strstr(path, "parameters.") != NULL || strncmp(path, "limited_by[", strlen("limited_by[")) == 0)
         return 0;
@@ -315,11 +323,17 @@ static void print_json(const struct row *rows, size_t count, size_t worse)
     json_decref(root);
 }
 
+/* Of a list, that of its first. */
+static const char *kind_of(const json_t *result)
+{
+    return json_string_value(json_object_get(json_is_array(result) ? json_array_get(result, 0) : result, "kind"));
+}
+
 /* Figures of two kinds of results are not of the same thing, whatever they are called. */
 static bool check_kinds(const char *who, const json_t *first, const json_t *second)
 {
-    const char *a = json_string_value(json_object_get(first, "kind"));
-    const char *b = json_string_value(json_object_get(second, "kind"));
+    const char *a = kind_of(first);
+    const char *b = kind_of(second);
     if (a == NULL || b == NULL || strcmp(a, b) != 0)
         return complain(who, "these results are of two kinds, %s and %s: name two of one verb", a != NULL ? a : "none",
                         b != NULL ? b : "none");

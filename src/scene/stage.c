@@ -8,6 +8,7 @@
 #include "design/model/memory.h"
 #include "scene/acting.h"
 #include "scene/acts.h"
+#include "scene/image_told.h"
 #include "scene/stage_parts.h"
 #include "scene/steps.h"
 
@@ -332,7 +333,9 @@ void ys_scene_play(const struct ys_scene *scene, uint64_t seed, struct ys_record
     struct ys_stage *stage = ys_stage_new(scene, take, seed, recording, NULL, NULL);
     if (stage == NULL)
         return;
-    if (!ys_stage_do(stage, &scene->steps) && take->ending != YS_TAKE_BROKEN) {
+    bool passed = ys_stage_do(stage, &scene->steps);
+    bool within = image_tell_all(stage);
+    if ((!passed || !within) && take->ending != YS_TAKE_BROKEN) {
         take->ending = YS_TAKE_FAILED;
         ys_packets_say(stage->packets, PACKETS_BEFORE, false, take_packet_line, take);
     }

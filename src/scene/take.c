@@ -23,6 +23,13 @@ void ys_take_clear(struct ys_take *take)
     for (size_t i = 0; i < take->spent_count; i++)
         free(take->spent[i].who);
     free(take->spent);
+    for (size_t i = 0; i < take->image_count; i++) {
+        for (size_t j = 0; j < take->images[i].call_count; j++)
+            free(take->images[i].calls[j].what);
+        free(take->images[i].calls);
+        free(take->images[i].who);
+    }
+    free(take->images);
     free(take->problem);
     *take = (struct ys_take){.seed = 0};
 }

@@ -3,6 +3,7 @@
 #define SCENE_TAKE_H
 
 #include "design/model/finding.h"
+#include "emulated/target.h"
 #include "measure/charge.h"
 #include "world/world.h"
 
@@ -37,6 +38,24 @@ struct ys_spent {
     double days; /* that its battery lasts like this; 0: not known */
 };
 
+/* A kind of call of firmware in an image, and the instructions that it took. */
+struct ys_image_call {
+    char *what;
+    uint32_t calls;
+    double mean;
+    double most;
+};
+
+/* What only an image tells. Of calls and of the stack since it was last switched on. */
+struct ys_image_told {
+    char *who;
+    struct ys_target_sizes sizes;
+    uint32_t stack_deepest; /* bytes */
+    double wakes_an_hour;
+    struct ys_image_call *calls;
+    size_t call_count;
+};
+
 /* A scene that was played once. */
 struct ys_take {
     uint64_t seed;
@@ -53,6 +72,8 @@ struct ys_take {
     uint64_t air_packets;
     struct ys_spent *spent; /* by devices whose definition says what their hardware draws */
     size_t spent_count;
+    struct ys_image_told *images;
+    size_t image_count;
 };
 
 void ys_take_clear(struct ys_take *take);

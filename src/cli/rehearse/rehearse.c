@@ -122,8 +122,8 @@ static bool read_all(struct rehearsal *rehearsal, const struct ys_scene_files *f
         bool good = scene != NULL && scene->findings.errors == 0;
         const char *title = good ? scene->title.text : "";
         json_t *takes = json_array();
-        (void)json_array_append_new(
-            rehearsal->results, json_pack("{s:s, s:s, s:o}", "file", paths->paths[i], "title", title, "takes", takes));
+        (void)json_array_append_new(rehearsal->results, json_pack("{s:s, s:s, s:s, s:o}", "kind", "rehearsal", "file",
+                                                                  paths->paths[i], "title", title, "takes", takes));
         if (good) {
             rehearsal->takes[rehearsal->scene_count] = takes;
             rehearsal->scenes[rehearsal->scene_count++] = scene;
@@ -220,6 +220,8 @@ static void print_take(const struct input *input, const json_t *take, bool whole
         take_print(stdout, take, colour);
     if (whole && !input->log)
         take_print_charge(stdout, take);
+    if (whole && !input->log)
+        take_print_images(stdout, take);
     if (!take_passed(take))
         take_print_failure(stdout, take, colour);
 }

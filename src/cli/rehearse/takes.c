@@ -55,6 +55,33 @@ static json_t *spent_to_json(const struct ys_take *take)
     return list;
 }
 
+static json_t *image_to_json(const struct ys_image_told *told)
+{
+    const struct ys_target_sizes *sizes = &told->sizes;
+    json_t *calls = json_array();
+    for (size_t i = 0; i < told->call_count; i++) {
+        const struct ys_image_call *call = &told->calls[i];
+        (void)json_array_append_new(calls, json_pack("{s:o, s:I, s:f, s:f}", "name", text_of(call->what), "calls",
+                                                     (json_int_t)call->calls, "mean_instructions", call->mean,
+                                                     "most_instructions", call->most));
+    }
+    return json_pack("{s:o, s:I, s:I, s:I, s:I, s:I, s:I, s:I, s:I, s:I, s:f, s:o}", "name", text_of(told->who),
+                     "flash_bytes", (json_int_t)sizes->flash, "host_flash_bytes", (json_int_t)sizes->flash_host,
+                     "port_flash_bytes", (json_int_t)sizes->flash_port, "table_flash_bytes",
+                     (json_int_t)sizes->flash_table, "ram_bytes", (json_int_t)sizes->ram, "host_ram_bytes",
+                     (json_int_t)sizes->ram_host, "port_ram_bytes", (json_int_t)sizes->ram_port, "stack_bytes",
+                     (json_int_t)told->stack_deepest, "stack_size_bytes", (json_int_t)sizes->stack, "wakeups_per_hour",
+                     told->wakes_an_hour, "calls", calls);
+}
+
+static json_t *images_to_json(const struct ys_take *take)
+{
+    json_t *list = json_array();
+    for (size_t i = 0; i < take->image_count; i++)
+        (void)json_array_append_new(list, image_to_json(&take->images[i]));
+    return list;
+}
+
 json_t *take_to_json(const struct ys_scene *scene, const struct ys_take *take, bool log)
 {
     json_t *steps = json_array();
@@ -76,6 +103,8 @@ json_t *take_to_json(const struct ys_scene *scene, const struct ys_take *take, b
     }
     if (take->spent_count > 0)
         (void)json_object_set_new(root, "charge", spent_to_json(take));
+    if (take->image_count > 0)
+        (void)json_object_set_new(root, "images", images_to_json(take));
     if (log)
         (void)json_object_set_new(root, "log", log_to_json(take));
     return root;
@@ -181,6 +210,40 @@ void take_print_charge(FILE *stream, const json_t *take)
             (void)fprintf(stream, ": its battery lasts %.0f days like this", real_of(spent, "battery_days"));
         (void)fprintf(stream, " (standby %.0f %%, waking up %.0f %%, sending %.0f %%, listening %.0f %%)\n",
                       standby_uc * percent, events_uc * percent, transmit_uc * percent, receive_uc * percent);
+    }
+}
+
+static json_int_t whole_of(const json_t *object, const char *key)
+{
+    return json_integer_value(json_object_get(object, key));
+}
+
+void take_print_images(FILE *stream, const json_t *take)
+{
+    const json_t *image;
+    const json_t *call;
+    size_t i;
+    size_t j;
+    json_array_foreach(json_object_get(take, "images"), i, image)
+    {
+        int width = width_of(json_object_get(image, "calls"), "name", 48);
+        (void)fprintf(
+            stream,
+            "\nimage   %s: flash %lld bytes (host %lld, port %lld, table %lld), RAM %lld (host %lld, port %lld), "
+            "stack %lld of %lld; wakes up %.0f times an hour\n",
+            string_of(image, "name"), whole_of(image, "flash_bytes"), whole_of(image, "host_flash_bytes"),
+            whole_of(image, "port_flash_bytes"), whole_of(image, "table_flash_bytes"), whole_of(image, "ram_bytes"),
+            whole_of(image, "host_ram_bytes"), whole_of(image, "port_ram_bytes"), whole_of(image, "stack_bytes"),
+            whole_of(image, "stack_size_bytes"), real_of(image, "wakeups_per_hour"));
+        if (json_array_size(json_object_get(image, "calls")) > 0)
+            (void)fprintf(stream, "  %-*s  %8s  %12s  %12s\n", width, "instructions", "calls", "mean", "most");
+        json_array_foreach(json_object_get(image, "calls"), j, call)
+        {
+            (void)fputs("  ", stream);
+            print_column(stream, string_of(call, "name"), width);
+            (void)fprintf(stream, "%8lld  %12.0f  %12.0f\n", whole_of(call, "calls"),
+                          real_of(call, "mean_instructions"), real_of(call, "most_instructions"));
+        }
     }
 }
 

@@ -22,8 +22,11 @@ bool take_is_broken(const json_t *take);
 /* Prints it step by step. */
 void take_print(FILE *stream, const json_t *take, bool colour);
 
-/* Prints what went wrong: the step, what was expected, what came, the last packets. */
+/* Prints what devices have drawn; and what their images have told. */
 void take_print_charge(FILE *stream, const json_t *take);
+void take_print_images(FILE *stream, const json_t *take);
+
+/* Prints what went wrong: the step, what was expected, what came, the last packets. */
 void take_print_failure(FILE *stream, const json_t *take, bool colour);
 
 /* Whether the results for build servers may be written there: over results of before, and nothing else. False after a

@@ -317,6 +317,9 @@ struct ys_limits {
     struct ys_counted connections;
     struct ys_counted mtu;
     struct ys_counted bonds;
+    struct ys_counted flash; /* bytes of an image, likewise: */
+    struct ys_counted ram;
+    struct ys_counted stack;
 };
 
 /* Reads a file that a definition includes: a text of `*length` bytes that is freed by free(), or NULL. */

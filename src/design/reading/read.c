@@ -85,12 +85,17 @@ static const struct ys_mapping service_mapping = {"a service", service_keys, COU
 static const struct ys_kind kind_connections = {.form = YS_NUMBER, .least = 1, .greatest = 32};
 static const struct ys_kind kind_mtu = {.form = YS_NUMBER, .least = 23, .greatest = 517};
 static const struct ys_kind kind_bonds = {.form = YS_NUMBER, .greatest = 64};
+static const struct ys_kind kind_bytes = {.form = YS_NUMBER, .least = 64, .greatest = 1u << 30};
 static const struct ys_kind kind_key_size = {.form = YS_NUMBER, .least = 7, .greatest = 16};
 
 static const struct ys_key limits_keys[] = {
     {"connections", ys_key_number, &kind_connections, "Connections at once", false, DESIGN(limits.connections)},
     {"mtu", ys_key_number, &kind_mtu, "Largest ATT MTU, in bytes", false, DESIGN(limits.mtu)},
     {"bonds", ys_key_number, &kind_bonds, "Peers that are remembered", false, DESIGN(limits.bonds)},
+    {"flash", ys_key_number, &kind_bytes, "Flash that an image may take, in bytes", false, DESIGN(limits.flash)},
+    {"ram", ys_key_number, &kind_bytes, "RAM that an image may take with its stack, in bytes", false,
+     DESIGN(limits.ram)},
+    {"stack", ys_key_number, &kind_bytes, "Stack that an image may use, in bytes", false, DESIGN(limits.stack)},
 };
 static const struct ys_mapping limits_mapping = {"limits", limits_keys, COUNT(limits_keys), NULL};
 static const struct ys_kind kind_limits = {.form = YS_MAPPING, .mapping = &limits_mapping};
