@@ -16,7 +16,7 @@
 #define INPUTS_MOST  64
 #define COUNTS_MOST  512
 #define FLASH_MOST   131072
-#define SILENT_MS    20000  /* of the wall: the firmware does not go to sleep */
+#define SILENT_MS    10000  /* of the wall: the firmware does not go to sleep */
 #define LINES_MOST   100000 /* of one turn */
 #define BYTES_A_LINE 64
 #define REGISTERS    17
@@ -38,6 +38,7 @@ struct ys_target {
     uint8_t *flash;
     uint32_t flash_end; /* of what is not erased */
     char problem[800];
+    bool greeted; /* it has said what it is */
     /* the step line */
     char buffer[4096];
     size_t buffer_at;
@@ -100,6 +101,9 @@ static bool next_line(struct ys_target *target)
             ys_emulator_receive(target->emulator, YS_EMULATOR_STEP, target->buffer, sizeof target->buffer, SILENT_MS);
         if (got < 0)
             return fail_gone(target);
+        if (got == 0 && !target->greeted)
+            return fail(target, "it says nothing for %d s: build it with yarnswift_image, or call ys_step_begin",
+                        SILENT_MS / 1000);
         if (got == 0)
             return fail(target, "its firmware has not gone to sleep for %d s: what its main loop calls does not return",
                         SILENT_MS / 1000);
@@ -303,6 +307,7 @@ static bool take_hello(struct ys_target *target)
     if (version != 1)
         return fail(target, "it was built with another version of yarnswift: build it again");
     target->ticks_per_us = (uint32_t)ticks_per_us;
+    target->greeted = true;
     return true;
 }
 
@@ -411,6 +416,7 @@ bool ys_target_reset(struct ys_target *target, uint64_t now_us)
 {
     ys_target_stop(target);
     target->problem[0] = '\0';
+    target->greeted = false;
     begin_lines(target);
     target->emulator = ys_emulator_start(target->note.machine, target->path, target->problem, sizeof target->problem);
     return target->emulator != NULL && take_hello(target) && take_inputs(target) && send_flash(target) &&
