@@ -6,118 +6,19 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include <yarnswift/bytes.h>
-
 #include "emulated/elf.h"
 #include "emulated/notes.h"
 #include "sim/chance.h"
 #include "step/step_event.h"
+#include "support/image_file.h"
 #include "support/run.h"
 #include "torque_wrench_config.h"
 
-#define FILE_MOST 2048
-
-/* A file as a linker makes it, but smaller: a note, a section of code, one function. */
-struct elf {
-    uint8_t bytes[FILE_MOST];
-    size_t length;
-};
-
-struct elf_section {
-    const char *name;
-    uint32_t type;
-    const void *bytes;
-    uint32_t size;
-    uint32_t link;
-};
-
-static void make_elf(struct elf *elf, const struct elf_section *sections, size_t count)
-{
-    char names[200] = "";
-    size_t names_length = 1;
-    uint32_t name_at[8] = {0};
-    uint32_t offsets[8] = {0};
-    struct ys_writer writer = ys_writer_to(elf->bytes, sizeof elf->bytes);
-    ys_put_bytes(&writer,
-                 "\x7f"
-                 "ELF\1\1\1\0\0\0\0\0\0\0\0\0\2\0\x28\0",
-                 20);
-    for (size_t i = 1; i < count; i++) {
-        name_at[i] = (uint32_t)names_length;
-        names_length += (size_t)snprintf(names + names_length, sizeof names - names_length, "%s", sections[i].name) + 1;
-    }
-    uint32_t at = 52;
-    for (size_t i = 0; i < count; i++) {
-        offsets[i] = at;
-        at += sections[i].type != 8 ? (i + 1 == count ? (uint32_t)names_length : sections[i].size) : 0;
-    }
-    ys_put_u32(&writer, 1);
-    ys_put_u64(&writer, 0);  /* where it begins, and its program headers */
-    ys_put_u32(&writer, at); /* sections */
-    ys_put_u32(&writer, 0);
-    for (int i = 0; i < 3; i++)
-        ys_put_u16(&writer, 0);
-    ys_put_u16(&writer, 40);
-    ys_put_u16(&writer, (uint16_t)count);
-    ys_put_u16(&writer, (uint16_t)(count - 1));
-    for (size_t i = 0; i < count; i++) {
-        if (i + 1 == count)
-            ys_put_bytes(&writer, names, names_length);
-        else if (sections[i].type != 8)
-            ys_put_bytes(&writer, sections[i].bytes, sections[i].size);
-    }
-    for (size_t i = 0; i < count; i++) {
-        const uint32_t row[] = {name_at[i],
-                                sections[i].type,
-                                0,
-                                0,
-                                offsets[i],
-                                i + 1 == count ? (uint32_t)names_length : sections[i].size,
-                                sections[i].link,
-                                0,
-                                0,
-                                0};
-        for (size_t j = 0; j < 10; j++)
-            ys_put_u32(&writer, row[j]);
-    }
-    assert_true(ys_writer_ok(&writer));
-    elf->length = ys_writer_stored(&writer);
-}
-
-/* The image of the wrench for a machine. */
-static void make_image(struct elf *elf, const char *machine, uint32_t stamp)
-{
-    uint8_t note[48] = "yarnswift image";
-    uint8_t symbols[48] = {0};
-    struct ys_writer writer = ys_writer_to(note + 16, 8);
-    ys_put_u32(&writer, 1);
-    ys_put_u32(&writer, stamp);
-    (void)snprintf((char *)note + 24, 24, "%s", machine);
-    writer = ys_writer_to(symbols, sizeof symbols);
-    for (int i = 0; i < 4; i++)
-        ys_put_u32(&writer, 0);
-    const uint32_t handler[] = {1, 0x1001, 0x400}; /* name, value, size */
-    for (int i = 0; i < 3; i++)
-        ys_put_u32(&writer, handler[i]);
-    ys_put_u32(&writer, 2); /* a function */
-    const struct elf_section sections[] = {
-        {.type = 0},
-        {".text", 1, "code", 4, 0},
-        {".ys_note", 1, note, sizeof note, 0},
-        {".bss", 8, NULL, 3000, 0},
-        {".stack", 8, NULL, 2000, 0},
-        {".symtab", 2, symbols, 32, 6},
-        {".strtab", 3, "\0torque_wrench_preset_write", 28, 0},
-        {".shstrtab", 3, NULL, 0, 0},
-    };
-    make_elf(elf, sections, sizeof sections / sizeof sections[0]);
-}
-
 static void write_image(const char *folder, const char *machine, uint32_t stamp)
 {
-    static struct elf elf;
+    static struct image_file elf;
     char path[600];
-    make_image(&elf, machine, stamp);
+    image_file_make(&elf, machine, stamp);
     (void)snprintf(path, sizeof path, "%s/%s.elf", folder, machine);
     FILE *file = fopen(path, "wb");
     assert_non_null(file);
@@ -300,12 +201,12 @@ static void what_is_no_image_of_this_device_is_refused_with_what_to_do(void **st
 
 static void a_file_that_is_damaged_anywhere_is_read_or_refused(void **state)
 {
-    static struct elf elf;
+    static struct image_file elf;
     struct ys_chance chance = ys_chance_of(22, 6);
     char problem[300];
     unsigned good = 0;
     (void)state;
-    make_image(&elf, "good", YS_TABLE_STAMP);
+    image_file_make(&elf, "good", YS_TABLE_STAMP);
     for (int i = 0; i < 20000; i++) {
         uint8_t *bytes = malloc(elf.length);
         struct ys_note note;

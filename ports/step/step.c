@@ -203,16 +203,17 @@ static bool has_interrupt(const struct ys_step *step)
     return step->settings->firmware != NULL && step->settings->firmware->interrupt != NULL;
 }
 
-/* The timer interrupts that are due. */
+/* The timer interrupt, if it is due: once, as hardware has it that was not looked at for long. */
 static void interrupt(struct ys_step *step)
 {
     const struct ys_firmware *firmware = step->settings->firmware;
-    while (has_interrupt(step) && step->now_us >= step->interrupt_us) {
-        step->interrupt_us += firmware->interrupt_every_us;
-        uint32_t began = ys_step_ticks(step);
-        call_in_interrupt(step, firmware->interrupt, firmware->context);
-        ys_step_count(step, 'i', 0, began);
-    }
+    if (!has_interrupt(step) || step->now_us < step->interrupt_us)
+        return;
+    uint64_t every_us = firmware->interrupt_every_us;
+    step->interrupt_us += ((step->now_us - step->interrupt_us) / every_us + 1) * every_us;
+    uint32_t began = ys_step_ticks(step);
+    call_in_interrupt(step, firmware->interrupt, firmware->context);
+    ys_step_count(step, 'i', 0, began);
 }
 
 void ys_step_sleep(struct ys_step *step, uint32_t wait_ms)
