@@ -17,7 +17,7 @@ function(yarnswift_cross objects folder flags depends)
     set(object ${folder}/${hash}_${file}.o)
     add_custom_command(OUTPUT ${object}
       COMMAND ${YARNSWIFT_CROSS_COMPILER} ${flags} -MD -MF ${object}.d -c ${path} -o ${object}
-      DEPENDS ${path} ${depends} DEPFILE ${object}.d COMMENT "" VERBATIM)
+      DEPENDS ${path} ${depends} DEPFILE ${object}.d COMMENT "Compiling ${file} for the image" VERBATIM)
     list(APPEND made ${object})
   endforeach()
   set(${objects} ${made} PARENT_SCOPE)
@@ -25,7 +25,7 @@ endfunction()
 
 function(yarnswift_archive archive)
   add_custom_command(OUTPUT ${archive} COMMAND ${CMAKE_COMMAND} -E rm -f ${archive}
-    COMMAND ${YARNSWIFT_CROSS_ARCHIVER} rcs ${archive} ${ARGN} DEPENDS ${ARGN} COMMENT "" VERBATIM)
+    COMMAND ${YARNSWIFT_CROSS_ARCHIVER} rcs ${archive} ${ARGN} DEPENDS ${ARGN} COMMENT "Archiving for the image" VERBATIM)
 endfunction()
 
 function(yarnswift_image name definition)

@@ -5,6 +5,9 @@ install(DIRECTORY include/yarnswift DESTINATION ${CMAKE_INSTALL_INCLUDEDIR})
 # The sources of the firmware library, which modules are compiled with in sizes of their own.
 set(sources_folder ${CMAKE_INSTALL_DATADIR}/yarnswift/src)
 install(DIRECTORY src/wire src/host DESTINATION ${sources_folder} FILES_MATCHING PATTERN "*.[ch]")
+# And of the bare-metal port, for images.
+install(DIRECTORY ports/cortex_m ports/parts ports/step DESTINATION ${CMAKE_INSTALL_DATADIR}/yarnswift/ports
+  FILES_MATCHING PATTERN "*.[ch]" PATTERN "*.ld" PATTERN "*.md")
 set(libraries yarnswift_wire yarnswift_host)
 if(YARNSWIFT_TOOL)
   list(APPEND libraries yarnswift_sim yarnswift_simulated yarnswift_parts yarnswift_step
@@ -14,14 +17,15 @@ endif()
 install(TARGETS ${libraries} EXPORT yarnswift ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR})
 export(EXPORT yarnswift NAMESPACE yarnswift:: FILE ${CMAKE_BINARY_DIR}/yarnswift-targets.cmake)
 configure_file(cmake/YarnswiftDevice.cmake ${CMAKE_BINARY_DIR}/YarnswiftDevice.cmake COPYONLY)
+configure_file(cmake/YarnswiftImage.cmake ${CMAKE_BINARY_DIR}/YarnswiftImage.cmake COPYONLY)
 set(package_folder ${CMAKE_INSTALL_LIBDIR}/cmake/yarnswift)
 install(EXPORT yarnswift NAMESPACE yarnswift:: FILE yarnswift-targets.cmake DESTINATION ${package_folder})
 configure_package_config_file(cmake/yarnswift-config.cmake.in ${CMAKE_BINARY_DIR}/yarnswift-config.cmake
-  INSTALL_DESTINATION ${package_folder} PATH_VARS CMAKE_INSTALL_BINDIR sources_folder)
-file(WRITE ${CMAKE_BINARY_DIR}/yarnswift-sources.cmake "set(YARNSWIFT_SOURCES \"${PROJECT_SOURCE_DIR}/src\")\n")
+  INSTALL_DESTINATION ${package_folder} PATH_VARS CMAKE_INSTALL_BINDIR CMAKE_INSTALL_INCLUDEDIR sources_folder)
+file(WRITE ${CMAKE_BINARY_DIR}/yarnswift-sources.cmake "set(YARNSWIFT_SOURCES \"${PROJECT_SOURCE_DIR}/src\")\nset(YARNSWIFT_INCLUDE \"${PROJECT_SOURCE_DIR}/include\")\n")
 write_basic_package_version_file(${CMAKE_BINARY_DIR}/yarnswift-config-version.cmake COMPATIBILITY SameMinorVersion)
 install(FILES ${CMAKE_BINARY_DIR}/yarnswift-config.cmake ${CMAKE_BINARY_DIR}/yarnswift-config-version.cmake
-  cmake/YarnswiftDevice.cmake DESTINATION ${package_folder})
+  cmake/YarnswiftDevice.cmake cmake/YarnswiftImage.cmake DESTINATION ${package_folder})
 # The file finds the rest from where it lies, so that an installation can be moved.
 file(RELATIVE_PATH to_prefix /${CMAKE_INSTALL_LIBDIR}/pkgconfig /)
 configure_file(cmake/yarnswift.pc.in ${CMAKE_BINARY_DIR}/yarnswift.pc @ONLY)

@@ -41,7 +41,8 @@ struct ys_step_settings {
     int (*get)(void *context, bool forever);
 
     /* The HCI line. `sent` waits until all that was to be sent is on it, and returns how many bytes have been sent
-     * since it was opened. `await` waits until so many have come since then; false: it has waited for a second in vain.
+     * since it was opened. `await` waits until so many have come since then; false: more have come, or it has waited in
+     * vain.
      */
     uint32_t (*sent)(void *context);
     bool (*await)(void *context, uint32_t count);

@@ -112,6 +112,8 @@ static uint32_t now_us(void *context)
 /* The alarm for whatever is next. With interrupts off. */
 static void set_alarm(void)
 {
+    if (in_step) /* the workstation wakes it */
+        return;
     uint64_t now = now_ticks();
     uint64_t next = interrupt_at < wake_at ? interrupt_at : wake_at;
     uint64_t left = next > now ? next - now : 1;
@@ -389,19 +391,15 @@ static uint32_t step_sent(void *context)
 
 static bool step_await(void *context, uint32_t count)
 {
-    uint32_t began = board_ticks();
     (void)context;
-    while (line_received != count) {
+    while ((int32_t)(line_received - count) <
+           0) { /* without an alarm, which would come in the middle of something else */
         uint32_t before = interrupts_off();
-        if (line_received != count) {
-            board_alarm(100000 * board_ticks_per_us);
+        if (line_received != count)
             board_sleep();
-        }
         interrupts_restore(before);
-        if (board_ticks() - began > 1000000 * board_ticks_per_us)
-            return false;
     }
-    return true;
+    return line_received == count;
 }
 
 static void step_interrupt(void *context, void (*call)(void *argument), void *argument)
@@ -464,6 +462,8 @@ void port_begin(const struct ys_firmware *firmware, uint32_t stamp)
     step_settings.memory_size = (size_t)(_free_end - _free_begin);
 #if PORT_STEP
     in_step = ys_step_begin(&step, &step_settings);
+    if (in_step)
+        board_alarm(0); /* which has ended the wait for an answer */
 #endif
     if (!in_step && firmware->interrupt != NULL) {
         interrupt_at = now_ticks() + (uint64_t)firmware->interrupt_every_us * board_ticks_per_us;

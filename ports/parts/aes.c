@@ -43,6 +43,9 @@ static void multiply(struct planes *to, const struct planes *a, const struct pla
     struct planes product = {{0}};
     for (unsigned i = 8; i-- > 0;) {
         double_all(&product);
+#if defined(__GNUC__) && !defined(__clang__)
+#pragma GCC unroll 8 /* most of the time is spent here */
+#endif
         for (unsigned j = 0; j < 8; j++)
             product.bit[j] ^= a->bit[j] & b->bit[i];
     }
@@ -117,46 +120,51 @@ static void mix_columns(struct planes *state)
         state->bit[i] = mixed.bit[i] ^ turn_columns(state->bit[i], 1) ^ turn_columns(both.bit[i], 2);
 }
 
-/* FIPS 197: the round key from the one before, with its last column turned and substituted. */
-static void next_key(uint8_t key[16], const struct planes *substituted, uint8_t constant)
+/* FIPS 197: the last column of the round key, turned by a byte, to where it goes through the S-box. */
+static void put_key(struct planes *state, const struct planes *key)
 {
-    for (unsigned i = 0; i < 4; i++)
-        key[i] ^= get_byte(substituted, KEY_SHIFT + i);
-    key[0] ^= constant;
-    for (unsigned i = 4; i < 16; i++)
-        key[i] ^= key[i - 4];
+    for (unsigned i = 0; i < 8; i++) {
+        uint32_t column = key->bit[i] >> 12;
+        state->bit[i] |= (column >> 1 | (column << 3 & 0xf)) << KEY_SHIFT;
+    }
 }
 
-static void add_key(struct planes *state, const uint8_t key[16])
+/* FIPS 197: the round key from the one before: each column is the sum of those up to it, and of what the S-box gave. */
+static void next_key(struct planes *key, const struct planes *substituted, uint8_t constant)
 {
-    struct planes planes = {{0}};
-    for (unsigned i = 0; i < 16; i++)
-        put_byte(&planes, i, key[i]);
+    for (unsigned i = 0; i < 8; i++) {
+        uint32_t column = (substituted->bit[i] >> KEY_SHIFT & 0xf) ^ (constant >> i & 1U);
+        uint32_t sums = key->bit[i] ^ key->bit[i] << 4;
+        key->bit[i] = (sums ^ sums << 8 ^ column * 0x1111) & STATE_MASK;
+    }
+}
+
+static void add_key(struct planes *state, const struct planes *key)
+{
     for (unsigned i = 0; i < 8; i++)
-        state->bit[i] = (state->bit[i] & STATE_MASK) ^ planes.bit[i];
+        state->bit[i] = (state->bit[i] & STATE_MASK) ^ key->bit[i];
 }
 
 void ys_aes_encrypt(const uint8_t key[16], const uint8_t plain[16], uint8_t cipher[16])
 {
-    uint8_t round_key[16];
+    struct planes round_key = {{0}};
     struct planes state = {{0}};
     uint8_t constant = 1;
     for (unsigned i = 0; i < 16; i++) {
-        round_key[i] = key[i];
+        put_byte(&round_key, i, key[i]);
         put_byte(&state, i, plain[i]);
     }
-    add_key(&state, round_key);
+    add_key(&state, &round_key);
     for (unsigned round = 1; round <= ROUNDS; round++) {
-        for (unsigned i = 0; i < 4; i++)
-            put_byte(&state, KEY_SHIFT + i, round_key[12 + (i + 1) % 4]);
+        put_key(&state, &round_key);
         substitute(&state);
-        next_key(round_key, &state, constant);
+        next_key(&round_key, &state, constant);
         constant = (uint8_t)(constant << 1 ^ (constant >> 7) * 0x1b);
         for (unsigned i = 0; i < 8; i++)
             state.bit[i] = shift_rows(state.bit[i] & STATE_MASK);
         if (round < ROUNDS)
             mix_columns(&state);
-        add_key(&state, round_key);
+        add_key(&state, &round_key);
     }
     for (unsigned i = 0; i < 16; i++)
         cipher[i] = get_byte(&state, i);

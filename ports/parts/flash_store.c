@@ -28,10 +28,14 @@ typedef bool record_fn(void *context, uint32_t offset, const struct header *head
 /* CRC-32, with which a record that was cut off does not pass for a whole one. */
 static uint32_t check_more(uint32_t check, const uint8_t *bytes, size_t length)
 {
+    static const uint32_t table[16] = {
+        0x00000000, 0x1db71064, 0x3b6e20c8, 0x26d930ac, 0x76dc4190, 0x6b6b51f4, 0x4db26158, 0x5005713c,
+        0xedb88320, 0xf00f9344, 0xd6d6a3e8, 0xcb61b38c, 0x9b64c2b0, 0x86d3d2d4, 0xa00ae278, 0xbdbdf21c,
+    };
     for (size_t i = 0; i < length; i++) {
         check ^= bytes[i];
-        for (int bit = 0; bit < 8; bit++)
-            check = check >> 1 ^ (UINT32_C(0xedb88320) & (0 - (check & 1)));
+        check = check >> 4 ^ table[check & 0xf];
+        check = check >> 4 ^ table[check & 0xf];
     }
     return check;
 }
@@ -171,8 +175,8 @@ static uint32_t each_record(const struct ys_flash_store *store, record_fn *call,
 }
 
 struct search {
-    const struct ys_flash_store *store;
     uint16_t key;
+    uint32_t before; /* this offset */
     uint32_t offset; /* 0: none */
     struct header header;
 };
@@ -180,18 +184,24 @@ struct search {
 static bool look(void *context, uint32_t offset, const struct header *header)
 {
     struct search *search = context;
-    if (header->key == search->key && is_whole(search->store->flash, search->store->page, offset, header)) {
-        search->offset = header->length > 0 ? offset : 0;
+    if (header->key == search->key && offset < search->before) {
+        search->offset = offset;
         search->header = *header;
     }
-    return true;
+    return offset < search->before;
 }
 
+/* The last record of a key that is whole; false if there is none, or it says so. */
 static bool find(const struct ys_flash_store *store, uint16_t key, struct search *search)
 {
-    *search = (struct search){.store = store, .key = key};
-    (void)each_record(store, look, search);
-    return search->offset != 0;
+    *search = (struct search){.key = key, .before = UINT32_MAX};
+    for (;;) {
+        (void)each_record(store, look, search);
+        if (search->offset == 0 || is_whole(store->flash, store->page, search->offset, &search->header))
+            return search->offset != 0 && search->header.length > 0;
+        search->before = search->offset; /* a bit of it has turned */
+        search->offset = 0;
+    }
 }
 
 /* from one page to the other */

@@ -82,8 +82,10 @@ void board_alarm(uint32_t ticks)
 {
     ALARM_TIMER->control = 0;
     ALARM_TIMER->interrupts = 1;
-    ALARM_TIMER->reload = ticks > 1 ? ticks : 1;
-    ALARM_TIMER->value = ticks > 1 ? ticks : 1;
+    if (ticks == 0)
+        return;
+    ALARM_TIMER->reload = ticks;
+    ALARM_TIMER->value = ticks;
     ALARM_TIMER->control = 1 | 8;
 }
 
