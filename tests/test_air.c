@@ -59,7 +59,7 @@ static void next_path(struct air *air, char path[200])
     char line[300];
     do
         assert_non_null(fgets(line, sizeof line, air->out)); /* what a scene's own say before */
-    while (strncmp(line, "controller ", 11) != 0);
+    while (strncmp(line, "controller ", 11) != 0 && strncmp(line, "plugged: ", 9) != 0);
     const char *colon = strstr(line, ": ");
     assert_non_null(colon);
     (void)snprintf(path, 200, "%.*s", (int)strcspn(colon + 2, "\n"), colon + 2);
@@ -151,6 +151,34 @@ static void the_central_of_a_scene_meets_a_host_at_a_socket(void **state)
     assert_non_null(strstr(air.text, "a host has come"));
     assert_non_null(strstr(air.text, "ms behind the clock"));
     assert_int_equal(access(path, F_OK), -1);
+    ys_line_close(guest.line);
+}
+
+static void whoever_comes_at_its_line_is_the_device_of_a_scene(void **state)
+{
+    static struct air air;
+    static struct guest guest;
+    char folder[600];
+    char arguments[1400];
+    char path[200];
+    (void)state;
+    (void)snprintf(folder, sizeof folder, "%s", scratch_folder("air"));
+    const char *scene = scratch_file("plugged.scene.yaml",
+                                     "scene: a device of the scene is outside\n"
+                                     "devices: [{name: plugged, definition: " YARNSWIFT_ROOT
+                                     "/tests/line.device.yaml}]\ncentrals: [{name: c}]\nsteps:\n"
+                                     "  - {connect: plugged}\n  - discover\n  - {wait: 100 ms}\n  - disconnect\n");
+    (void)snprintf(arguments, sizeof arguments, "--plug plugged --sockets '%s' '%s'", folder, scene);
+    begin(&air, arguments);
+    next_path(&air, path);
+    (void)usleep(300000); /* nothing happens before it has come */
+    come(&guest, path, false);
+    while (turn(&guest, 100))
+        continue;
+    assert_true(guest.connected);
+    assert_int_equal(end(&air), 0);
+    assert_non_null(strstr(air.text, "plugged  advertises"));
+    assert_non_null(strstr(air.text, "has discovered"));
     ys_line_close(guest.line);
 }
 
@@ -267,6 +295,9 @@ static void what_cannot_be_offered_is_said(void **state)
         {"air --sockets /nowhere/at/all --seconds 1", "cannot offer a controller at /nowhere/at/all/1: No such file"},
         {"air nowhere.scene.yaml", "cannot read it: No such file"},
         {"air a b", "name one scene, or none"},
+        {"air --plug wrench", "--plug and --firmware are of devices of a scene"},
+        {"air --plug nobody '" YARNSWIFT_ROOT "/examples/scenes/crib.scene.yaml'",
+         "the scene has no device \"nobody\""},
     };
     (void)state;
     for (size_t i = 0; i < sizeof cases / sizeof cases[0]; i++) {
@@ -281,6 +312,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(the_central_of_a_scene_meets_a_host_at_a_socket),
+        cmocka_unit_test(whoever_comes_at_its_line_is_the_device_of_a_scene),
         cmocka_unit_test(two_hosts_meet_at_pseudo_terminals),
         cmocka_unit_test(a_host_that_leaves_makes_room_for_the_next),
         cmocka_unit_test(nonsense_is_answered_with_a_hardware_error),

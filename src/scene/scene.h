@@ -139,6 +139,7 @@ struct ys_actor {
     struct ys_design *design;
     char *module;  /* path of its firmware; NULL: its definition plays it */
     bool is_image; /* that is an image, and not a module */
+    bool plugged;  /* its host is outside: it has firmware, and no path */
     /* centrals */
     int kind; /* which of ys_kinds_of_central, from 1; 0: not said */
     struct ys_counted mtu;
@@ -206,6 +207,8 @@ struct ys_scene_files {
     char *(*module)(void *context, const char *scene, const char *name, char *looked, size_t size);
     /* Optional: which firmware a device is played with, whatever the scene says; NULL: as it says. */
     const char *(*firmware)(void *context, const char *device);
+    /* Optional: whether the host of a device is outside, at a line. */
+    bool (*plugged)(void *context, const char *device);
     void *context;
 };
 

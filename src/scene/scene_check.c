@@ -5,6 +5,8 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "design/model/memory.h"
+
 #include "design/reading/files.h"
 #include "scene/checking.h"
 #include "scene/scene_air.h"
@@ -43,6 +45,12 @@ static void check_module(struct checking *checking, struct ys_actor *actor)
     const struct ys_scene_files *files = checking->files;
     const char *other =
         files->firmware != NULL && actor->name.text != NULL ? files->firmware(files->context, actor->name.text) : NULL;
+    actor->plugged =
+        files->plugged != NULL && actor->name.text != NULL && files->plugged(files->context, actor->name.text);
+    if (actor->plugged) {
+        actor->module = ys_copy("", 0); /* whoever has firmware has one */
+        return;
+    }
     if (other != NULL)
         actor->firmware = (struct ys_written){.text = other, .place = actor->place};
     const char *name = actor->firmware.text;

@@ -104,7 +104,12 @@ static bool set_up_device(struct ys_stage *stage, struct on_stage *one)
 {
     const struct ys_actor *actor = one->actor;
     char problem[1000] = "";
-    if (actor->is_image) {
+    if (actor->plugged) {
+        one->plug = ys_plug_new();
+        if (one->plug != NULL)
+            one->device = ys_device_plugged(&stage->world, one->number, actor->name.text, actor->design, one->plug,
+                                            &actor->hardware);
+    } else if (actor->is_image) {
         one->image = ys_image_open(actor->module, actor->design, problem, sizeof problem);
         if (one->image == NULL) {
             break_off(stage, actor->firmware.place, "%s: %s", actor->module, problem);
@@ -247,6 +252,7 @@ void ys_stage_free(struct ys_stage *stage)
         ys_device_free(stage->actors[i].device);
         ys_module_close(stage->actors[i].module);
         ys_image_close(stage->actors[i].image);
+        ys_plug_free(stage->actors[i].plug);
     }
     if (stage->world.clock != NULL)
         ys_world_end(&stage->world);
@@ -283,6 +289,11 @@ struct ys_central *ys_stage_central(struct ys_stage *stage, size_t actor)
 struct ys_device *ys_stage_device(struct ys_stage *stage, size_t actor)
 {
     return stage->actors[actor].device;
+}
+
+struct ys_plug *ys_stage_plug(struct ys_stage *stage, size_t actor)
+{
+    return stage->actors[actor].plug;
 }
 
 /* Nothing brings time on any more, and whoever did the last thing is likely to be why. */

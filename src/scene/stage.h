@@ -26,6 +26,8 @@ struct ys_world *ys_stage_world(struct ys_stage *stage);
 struct ys_packets *ys_stage_packets(struct ys_stage *stage);
 struct ys_central *ys_stage_central(struct ys_stage *stage, size_t actor);
 struct ys_device *ys_stage_device(struct ys_stage *stage, size_t actor);
+/* Of a device whose host is outside; else NULL. */
+struct ys_plug *ys_stage_plug(struct ys_stage *stage, size_t actor);
 
 /* Plays a scene once, from its beginning to its end. */
 void ys_scene_play(const struct ys_scene *scene, uint64_t seed, struct ys_recording *recording, struct ys_take *take);

@@ -9,6 +9,7 @@
 #include "world/glossary.h"
 #include "world/image.h"
 #include "world/packets.h"
+#include "world/plug.h"
 
 /* An actor on the stage. */
 struct on_stage {
@@ -16,7 +17,8 @@ struct on_stage {
     const struct ys_actor *actor;
     uint16_t number;            /* on the air */
     struct ys_loaded *module;   /* of its firmware, or */
-    struct ys_image *image;     /* an image; both NULL: its definition plays it */
+    struct ys_image *image;     /* an image, or */
+    struct ys_plug *plug;       /* a line; all NULL: its definition plays it */
     struct ys_device *device;   /* or NULL */
     struct ys_central *central; /* or NULL: of a device too, if it plays that part */
     struct ys_place_m at;

@@ -17,6 +17,7 @@
 #include "world/device_state.h"
 #include "world/device_watch.h"
 #include "world/people.h"
+#include "world/plug.h"
 #include "world/stand_in.h"
 
 /* Of what survives without power, in bytes. */
@@ -238,6 +239,16 @@ struct ys_device *ys_device_with_image(struct ys_world *world, uint16_t number, 
     return device;
 }
 
+struct ys_device *ys_device_plugged(struct ys_world *world, uint16_t number, const char *name,
+                                    const struct ys_design *design, struct ys_plug *plug,
+                                    const struct ys_hardware *hardware)
+{
+    struct ys_device *device = new_device(world, number, name, design, ys_plug_module(plug), hardware);
+    if (device != NULL)
+        device->plug = plug;
+    return device;
+}
+
 static void stand_in_start(void *context, struct ys_host *host)
 {
     ys_stand_in_start(context, host);
@@ -279,6 +290,8 @@ static void power_off(struct ys_device *device)
     device->activity = ys_device_activity(device);
     if (device->image != NULL)
         ys_image_stop(device->image);
+    if (device->plug != NULL)
+        ys_plug_stop(device->plug);
     ys_simulated_free(device->simulated);
     device->simulated = NULL;
     if (device->stand_in != NULL)

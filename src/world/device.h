@@ -27,6 +27,12 @@ struct ys_device *ys_device_with_image(struct ys_world *world, uint16_t number, 
                                        const struct ys_design *design, struct ys_image *image,
                                        const struct ys_hardware *hardware);
 
+/* A device whose host is outside; the plug must outlive it. */
+struct ys_plug;
+struct ys_device *ys_device_plugged(struct ys_world *world, uint16_t number, const char *name,
+                                    const struct ys_design *design, struct ys_plug *plug,
+                                    const struct ys_hardware *hardware);
+
 /* A device that its definition plays. */
 struct ys_device *ys_device_stand_in(struct ys_world *world, uint16_t number, const char *name,
                                      const struct ys_design *design, const struct ys_hardware *hardware);

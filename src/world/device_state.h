@@ -33,6 +33,7 @@ struct ys_device {
     struct watched_table watched;
     struct ys_stand_in_device *stand_in; /* or NULL; likewise: */
     struct ys_image *image;              /* where its firmware is */
+    struct ys_plug *plug;                /* where its host is */
     struct ys_store *store;              /* what survives without power */
     struct ys_simulated *simulated;      /* NULL: it has no power */
     uint64_t on_since_ns;                /* it has had power */

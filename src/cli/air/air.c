@@ -19,12 +19,14 @@
 
 #define CONTROLLERS_MOST 16
 #define TICK_NS          YS_NS_PER_MS
+#define START_NS         (500 * YS_NS_PER_MS)
 #define BEHIND_MOST_NS   (250 * YS_NS_PER_MS)
 
 struct input {
     struct common common;
     unsigned long long seed;
     unsigned long long controllers;
+    bool controllers_said;
     double seconds; /* 0: until it is interrupted, or the scene is over */
     const char *folder;
     struct module_folders folders;
@@ -111,26 +113,62 @@ static void offered_says(void *context, const char *name, const char *text)
     ys_world_say(pace->world, YS_SIDE_SCENE, name, "%s", text);
 }
 
-static bool offer(const char *who, const struct input *input, struct pace *pace, uint16_t first)
+static bool offer_one(const char *who, const struct input *input, struct pace *pace, struct offering *offering)
 {
-    for (unsigned i = 0; i < input->controllers; i++) {
-        const struct offering offering = {.world = pace->world,
-                                          .folder = input->folder,
-                                          .seed = input->seed,
-                                          .first = (uint16_t)(first + i),
-                                          .number = (uint16_t)(i + 1),
-                                          .say = offered_says,
-                                          .context = pace};
-        pace->offered[i] = offered_new(who, &offering);
-        if (pace->offered[i] == NULL)
-            return false;
-        pace->count++;
-        if (ys_radio_has_model(pace->world->radio))
-            (void)ys_radio_place(pace->world->radio, (uint16_t)(first + i), 1, 1);
-        (void)printf("%s: %s\n", offered_name(pace->offered[i]), offered_path(pace->offered[i]));
-    }
+    if (pace->count == CONTROLLERS_MOST)
+        return complain(who, "at most %d lines can be offered", CONTROLLERS_MOST);
+    offering->world = pace->world;
+    offering->folder = input->folder;
+    offering->seed = input->seed;
+    offering->number = (uint16_t)(pace->count + 1);
+    offering->say = offered_says;
+    offering->context = pace;
+    struct offered *offered = offered_new(who, offering);
+    if (offered == NULL)
+        return false;
+    pace->offered[pace->count++] = offered;
+    (void)printf("%s: %s\n", offered_name(offered), offered_path(offered));
     (void)fflush(stdout);
     return true;
+}
+
+static bool offer(const char *who, const struct input *input, struct pace *pace, uint16_t first)
+{
+    unsigned long long count = input->folders.plugged_count > 0 && !input->controllers_said ? 0 : input->controllers;
+    for (unsigned i = 0; i < count; i++) {
+        struct offering offering = {.first = (uint16_t)(first + i)};
+        if (!offer_one(who, input, pace, &offering))
+            return false;
+        if (ys_radio_has_model(pace->world->radio))
+            (void)ys_radio_place(pace->world->radio, offering.first, 1, 1);
+    }
+    return true;
+}
+
+/* The devices of the scene whose hosts are outside. */
+static bool offer_devices(const char *who, const struct input *input, struct pace *pace, const struct ys_scene *scene,
+                          struct ys_stage *stage)
+{
+    for (size_t i = 0; i < scene->device_count; i++) {
+        struct offering offering = {.plug = ys_stage_plug(stage, i), .name = scene->actors[i].name.text};
+        if (offering.plug != NULL && !offer_one(who, input, pace, &offering))
+            return false;
+    }
+    return true;
+}
+
+/* The steps begin when everybody has come, and has had some time to start. */
+static void wait_for_hosts(const struct pace *pace, const struct ys_scene *scene, struct ys_stage *stage)
+{
+    bool waited = false;
+    for (size_t i = 0; i < scene->device_count; i++) {
+        const struct ys_plug *plug = ys_stage_plug(stage, i);
+        waited |= plug != NULL;
+        while (plug != NULL && !ys_plug_is_there(plug) && interrupted == 0)
+            ys_world_run(pace->world, 10 * YS_NS_PER_MS);
+    }
+    if (waited)
+        ys_world_run(pace->world, START_NS);
 }
 
 static void begin_pace(struct pace *pace)
@@ -205,8 +243,10 @@ static int run_scene(const char *who, struct input *input)
     struct pace pace = {.world = stage != NULL ? ys_stage_world(stage) : NULL};
     if (stage == NULL) {
         (void)complain(who, "%s", take.problem);
-    } else if (offer(who, input, &pace, (uint16_t)(scene->actor_count + 1))) {
+    } else if (offer_devices(who, input, &pace, scene, stage) &&
+               offer(who, input, &pace, (uint16_t)(scene->actor_count + 1))) {
         begin_pace(&pace);
+        wait_for_hosts(&pace, scene, stage);
         bool passed = ys_stage_do(stage, &scene->steps);
         if (passed && input->seconds > 0)
             go_on(input, &pace);
@@ -232,8 +272,10 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         return take_seed(state->argv[0], argument, &input->seed) ? 0 : EINVAL;
     case 'c':
         if (parse_number(argument, &input->controllers) && input->controllers >= 1 &&
-            input->controllers <= CONTROLLERS_MOST)
+            input->controllers <= CONTROLLERS_MOST) {
+            input->controllers_said = true;
             return 0;
+        }
         (void)complain(state->argv[0], "--controllers takes a number from 1 to %d", CONTROLLERS_MOST);
         return EINVAL;
     case 'd':
@@ -244,6 +286,8 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case 'S':
         input->folder = argument;
         return 0;
+    case 'P':
+        return plug_take(&input->folders, state->argv[0], argument) ? 0 : EINVAL;
     case 'f':
         return firmware_take(&input->folders, state->argv[0], argument) ? 0 : EINVAL;
     case 'm':
@@ -261,6 +305,8 @@ int verb_air(int argc, char **argv)
         {"controllers", 'c', "NUMBER", 0, "How many controllers are offered, 1 to 16 (default 1)", 0},
         {"sockets", 'S', "FOLDER", 0, "Offer them as sockets FOLDER/1 and so on, not at pseudo-terminals", 0},
         {"seconds", 'd', "NUMBER", 0, "End after that many seconds; of a scene, not before its steps are done", 0},
+        {"plug", 'P', "DEVICE", 0,
+         "The host of this device of the scene is whoever comes at a line offered for it; may be given again", 0},
         {"firmware", 'f', "DEVICE=NAME", 0,
          "Play a device with this module or image (.elf), whatever the scene says; may be given again", 0},
         {"modules", 'm', "FOLDER", 0, "Look for modules and images of firmware here, too; may be given again", 0},
@@ -284,6 +330,10 @@ int verb_air(int argc, char **argv)
         return EXIT_BAD_INPUT;
     if (input.common.files.count > 1) {
         (void)complain(argv[0], "name one scene, or none");
+        return EXIT_BAD_INPUT;
+    }
+    if (input.common.files.count == 0 && input.folders.played_count + input.folders.plugged_count > 0) {
+        (void)complain(argv[0], "--plug and --firmware are of devices of a scene: name one");
         return EXIT_BAD_INPUT;
     }
     if (!recorder_begin(&input.recorder))

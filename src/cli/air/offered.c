@@ -82,12 +82,30 @@ static void begin_line(struct offered *offered)
     (void)ys_serial_init(&offered->serial, &offered->settings);
 }
 
-static void to_host(void *context, const uint8_t *packet, size_t length)
+/* To the host, over the line. */
+static void carry(void *context, const uint8_t *packet, size_t length)
 {
     struct offered *offered = context;
-    ys_world_cross(offered->offering.world, offered->offering.first, offered->name, YS_TO_HOST, packet, length);
     if (offered->line >= 0)
         ys_serial_send(&offered->serial, packet, length);
+}
+
+static void to_host(void *context, const uint8_t *packet, size_t length)
+{
+    const struct offered *offered = context;
+    ys_world_cross(offered->offering.world, offered->offering.first, offered->name, YS_TO_HOST, packet, length);
+    carry(context, packet, length);
+}
+
+/* To the controller; that of a device of the scene is recorded with it. */
+static void from_host(struct offered *offered, const uint8_t *packet, size_t length)
+{
+    if (offered->offering.plug != NULL) {
+        ys_plug_send(offered->offering.plug, packet, length);
+        return;
+    }
+    ys_world_cross(offered->offering.world, offered->offering.first, offered->name, YS_TO_CONTROLLER, packet, length);
+    ys_controller_receive(offered->controller, packet, length);
 }
 
 /* A pseudo-terminal whose bytes nobody touches. */
@@ -135,16 +153,21 @@ struct offered *offered_new(const char *who, const struct offering *offering)
     offered->line = -1;
     offered->slave = -1;
     (void)snprintf(offered->name, sizeof offered->name, "controller %u", offering->number);
+    if (offering->plug != NULL)
+        (void)snprintf(offered->name, sizeof offered->name, "%s", offering->name);
     begin_line(offered);
-    offered->controller = ys_controller_new(
-        offering->world->radio,
-        &(struct ys_controller_settings){.number = offering->first,
-                                         .seed = offering->seed,
-                                         .sets = SETS,
-                                         .address = {.bytes = {(uint8_t)offering->number, 0, 0, 0xff, 0xff, 0}},
-                                         .send = to_host,
-                                         .context = offered});
-    bool good = offered->controller != NULL &&
+    if (offering->plug != NULL)
+        ys_plug_carry(offering->plug, carry, offered);
+    else
+        offered->controller = ys_controller_new(
+            offering->world->radio,
+            &(struct ys_controller_settings){.number = offering->first,
+                                             .seed = offering->seed,
+                                             .sets = SETS,
+                                             .address = {.bytes = {(uint8_t)offering->number, 0, 0, 0xff, 0xff, 0}},
+                                             .send = to_host,
+                                             .context = offered});
+    bool good = (offered->controller != NULL || offering->plug != NULL) &&
                 (offering->folder != NULL ? open_socket(who, offered) : open_terminal(who, offered));
     if (good)
         return offered;
@@ -260,13 +283,10 @@ void offered_turn(struct offered *offered)
         }
     }
     read_line(offered);
-    while ((packet = ys_serial_receive(&offered->serial, &length)) != NULL) {
-        ys_world_cross(offered->offering.world, offered->offering.first, offered->name, YS_TO_CONTROLLER, packet,
-                       length);
-        ys_controller_receive(offered->controller, packet, length);
-    }
+    while ((packet = ys_serial_receive(&offered->serial, &length)) != NULL)
+        from_host(offered, packet, length);
     if (offered->faulty)
-        to_host(offered, hardware_error, sizeof hardware_error);
+        carry(offered, hardware_error, sizeof hardware_error);
     offered->faulty = false;
     write_line(offered);
 }

@@ -5,6 +5,7 @@
 #include <poll.h>
 #include <stdbool.h>
 
+#include "world/plug.h"
 #include "world/world.h"
 
 struct offered;
@@ -14,8 +15,10 @@ struct offering {
     struct ys_world *world;
     const char *folder; /* of sockets; NULL: pseudo-terminals */
     unsigned long long seed;
-    uint16_t first;  /* number of the first on the air */
-    uint16_t number; /* of this one, from 1 */
+    uint16_t first;       /* number of the first on the air */
+    uint16_t number;      /* of this one, from 1 */
+    struct ys_plug *plug; /* of a device of the scene, whose controller it then is; NULL: it has one of its own */
+    const char *name;     /* of that device */
     void (*say)(void *context, const char *name, const char *text);
     void *context;
 };

@@ -42,7 +42,31 @@ bool firmware_all_used(const struct module_folders *folders, const char *verb)
         if (!folders->played[i].used)
             return complain(verb, "--firmware: no scene has a device \"%s\"", folders->played[i].device);
     }
+    for (size_t i = 0; i < folders->plugged_count; i++) {
+        if (!folders->plugged[i].used)
+            return complain(verb, "--plug: the scene has no device \"%s\"", folders->plugged[i].device);
+    }
     return true;
+}
+
+bool plug_take(struct module_folders *folders, const char *verb, const char *device)
+{
+    if (folders->plugged_count == PLUGGED_MOST)
+        return complain(verb, "--plug: at most %d devices", PLUGGED_MOST);
+    folders->plugged[folders->plugged_count++] = (struct played_with){.device = device};
+    return true;
+}
+
+static bool is_plugged(void *context, const char *device)
+{
+    struct module_folders *folders = context;
+    for (size_t i = 0; i < folders->plugged_count; i++) {
+        if (strcmp(folders->plugged[i].device, device) != 0)
+            continue;
+        folders->plugged[i].used = true;
+        return true;
+    }
+    return false;
 }
 
 /* The last one that was given counts. */
@@ -127,8 +151,11 @@ static char *find_module(void *context, const char *scene, const char *name, cha
 
 struct ys_scene_files stage_files(struct module_folders *folders)
 {
-    return (struct ys_scene_files){
-        .design = open_definition, .module = find_module, .firmware = firmware_of, .context = folders};
+    return (struct ys_scene_files){.design = open_definition,
+                                   .module = find_module,
+                                   .firmware = firmware_of,
+                                   .plugged = is_plugged,
+                                   .context = folders};
 }
 
 struct ys_scene *read_scene(const char *path, const struct ys_scene_files *files)

@@ -14,6 +14,7 @@ struct played_with {
 };
 
 #define PLAYED_WITH_MOST 64
+#define PLUGGED_MOST     8
 
 /* Folders in which modules are looked for, besides those in which they always are; and who is played with which. */
 struct module_folders {
@@ -21,6 +22,8 @@ struct module_folders {
     size_t count;
     struct played_with played[PLAYED_WITH_MOST];
     size_t played_count;
+    struct played_with plugged[PLUGGED_MOST]; /* without firmware: their hosts are outside */
+    size_t plugged_count;
 };
 
 /* Reads the argument of --modules; complains, and returns false, if there is no room for it. */
@@ -29,7 +32,10 @@ bool module_folder_take(struct module_folders *folders, const char *verb, const 
 /* Reads the argument of --firmware, DEVICE=NAME, which it splits; complains, and returns false, if it is not that. */
 bool firmware_take(struct module_folders *folders, const char *verb, char *argument);
 
-/* Whether each --firmware was of a device that is there; false after a line. */
+/* Reads the argument of --plug, a device; complains, and returns false, if there is no room for it. */
+bool plug_take(struct module_folders *folders, const char *verb, const char *device);
+
+/* Whether each --firmware and --plug was of a device that is there; false after a line. */
 bool firmware_all_used(const struct module_folders *folders, const char *verb);
 
 /* `folders` must outlive what is returned. */
