@@ -3,9 +3,7 @@
 #include "cortex_m/board.h"
 #include "cortex_m/port.h"
 
-#ifndef YS_TABLE_STAMP
-#error "compile with -DYS_CONFIG_FILE='\"NAME_config.h\"', the file that yarnswift generate has written"
-#endif
+/* YS_TABLE_STAMP and others come with -DYS_CONFIG_FILE, the NAME_config.h that yarnswift generate has written. */
 
 /* What a workstation reads from the file of the image, before it runs. */
 struct note {

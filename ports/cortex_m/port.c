@@ -459,7 +459,7 @@ void port_begin(const struct ys_firmware *firmware, uint32_t stamp)
     step_settings.firmware = firmware;
     step_settings.stamp = stamp;
     step_settings.ticks_per_us = board_ticks_per_us;
-    step_settings.memory_size = (size_t)(_free_end - _free_begin);
+    step_settings.memory_size = (size_t)((uintptr_t)_free_end - (uintptr_t)_free_begin);
 #if PORT_STEP
     in_step = ys_step_begin(&step, &step_settings);
     if (in_step)

@@ -45,10 +45,11 @@ __attribute__((noreturn)) void start(void)
 uint32_t start_stack_deepest(uint32_t *size)
 {
     const uint32_t *at = _stack_begin;
-    while (at < _stack_end && *at == PAINT)
+    uintptr_t end = (uintptr_t)_stack_end;
+    while ((uintptr_t)at < end && *at == PAINT)
         at++;
-    *size = (uint32_t)((const char *)_stack_end - (const char *)_stack_begin);
-    return (uint32_t)((const char *)_stack_end - (const char *)at);
+    *size = (uint32_t)(end - (uintptr_t)_stack_begin);
+    return (uint32_t)(end - (uintptr_t)at);
 }
 
 /* What the processor has put on the stack, and what it has not. */

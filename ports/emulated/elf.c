@@ -124,9 +124,17 @@ static const char *read_header(struct ys_elf *elf)
     return NULL; /* without symbols */
 }
 
-static struct ys_elf *finish(struct ys_elf *elf, char *problem, size_t size)
+struct ys_elf *ys_elf_read(const uint8_t *bytes, size_t length, char *problem, size_t size)
 {
-    const char *why = read_header(elf);
+    struct ys_elf *elf = calloc(1, sizeof *elf);
+    const char *why = "there is no memory for it";
+    if (elf != NULL)
+        elf->bytes = malloc(length + 1);
+    if (elf != NULL && elf->bytes != NULL) {
+        memcpy(elf->bytes, bytes, length);
+        elf->length = length;
+        why = read_header(elf);
+    }
     if (why == NULL)
         return elf;
     (void)snprintf(problem, size, "%s", why);
@@ -134,63 +142,50 @@ static struct ys_elf *finish(struct ys_elf *elf, char *problem, size_t size)
     return NULL;
 }
 
-static struct ys_elf *new_elf(size_t length, char *problem, size_t size)
+/* All of a file; NULL, with why, if it cannot be read or is too long. */
+static uint8_t *read_file(FILE *file, size_t *length, const char **why)
 {
-    struct ys_elf *elf = calloc(1, sizeof *elf);
-    if (elf != NULL)
-        elf->bytes = malloc(length + 1);
-    if (elf == NULL || elf->bytes == NULL) {
-        (void)snprintf(problem, size, "there is no memory for it");
-        free(elf);
-        return NULL;
+    uint8_t *bytes = NULL;
+    size_t room = 0;
+    *length = 0;
+    for (;;) {
+        if (*length == room) {
+            room = room > 0 ? 2 * room : 1u << 20;
+            uint8_t *grown = room <= FILE_MOST ? realloc(bytes, room) : NULL;
+            if (grown == NULL) {
+                *why = "it is too large for an image";
+                free(bytes);
+                return NULL;
+            }
+            bytes = grown;
+        }
+        size_t got = fread(bytes + *length, 1, room - *length, file);
+        *length += got;
+        if (got == 0)
+            break;
     }
-    return elf;
-}
-
-struct ys_elf *ys_elf_read(const uint8_t *bytes, size_t length, char *problem, size_t size)
-{
-    struct ys_elf *elf = new_elf(length, problem, size);
-    if (elf == NULL)
-        return NULL;
-    memcpy(elf->bytes, bytes, length);
-    elf->length = length;
-    return finish(elf, problem, size);
+    if (ferror(file) == 0)
+        return bytes;
+    *why = strerror(errno);
+    free(bytes);
+    return NULL;
 }
 
 struct ys_elf *ys_elf_open(const char *path, char *problem, size_t size)
 {
     FILE *file = fopen(path, "rb");
+    const char *why = strerror(errno);
+    size_t length = 0;
+    uint8_t *bytes = file != NULL ? read_file(file, &length, &why) : NULL;
     struct ys_elf *elf = NULL;
-    size_t room = 1u << 20;
-    if (file == NULL) {
-        (void)snprintf(problem, size, "cannot read it: %s", strerror(errno));
-        return NULL;
-    }
-    elf = new_elf(room, problem, size);
-    while (elf != NULL) {
-        size_t got = fread(elf->bytes + elf->length, 1, room - elf->length, file);
-        elf->length += got;
-        if (got == 0)
-            break;
-        if (elf->length < room)
-            continue;
-        uint8_t *grown = room < FILE_MOST ? realloc(elf->bytes, room * 2) : NULL;
-        if (grown == NULL) {
-            (void)snprintf(problem, size, "it is too large for an image");
-            ys_elf_free(elf);
-            elf = NULL;
-            break;
-        }
-        elf->bytes = grown;
-        room *= 2;
-    }
-    if (elf != NULL && ferror(file) != 0) {
-        (void)snprintf(problem, size, "cannot read it: %s", strerror(errno));
-        ys_elf_free(elf);
-        elf = NULL;
-    }
-    (void)fclose(file);
-    return elf != NULL ? finish(elf, problem, size) : NULL;
+    if (bytes == NULL)
+        (void)snprintf(problem, size, "cannot read it: %s", why);
+    else
+        elf = ys_elf_read(bytes, length, problem, size);
+    free(bytes);
+    if (file != NULL)
+        (void)fclose(file);
+    return elf;
 }
 
 void ys_elf_free(struct ys_elf *elf)

@@ -52,7 +52,7 @@ static void run(const struct ys_emulator *emulator, const int ends[2], const cha
     (void)dup2(nothing, STDIN_FILENO);
     (void)dup2(fileno(emulator->said), STDOUT_FILENO);
     (void)dup2(fileno(emulator->said), STDERR_FILENO);
-    (void)execvp(arguments[0], (char *const *)(uintptr_t)arguments);
+    (void)execvp(arguments[0], (char *const *)(uintptr_t)arguments); /* NOLINT(performance-no-int-to-ptr) */
     (void)dprintf(STDERR_FILENO, "%s", strerror(errno));
     _exit(127);
 }

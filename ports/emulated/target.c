@@ -44,8 +44,7 @@ struct ys_target {
     size_t buffer_at;
     size_t buffer_end;
     char line[LINE_MOST];
-    bool begun; /* it was given the time, and has not slept since */
-    uint64_t sleeps_until_us;
+    bool begun;    /* it was given the time, and has not slept since */
     uint32_t sent; /* bytes that it has sent on the other line; and that it was sent: */
     uint32_t given;
     char *input_lines; /* that are to be sent */
@@ -56,7 +55,6 @@ struct ys_target {
     uint8_t in[65536];
     uint8_t out[64];
     uint8_t packet[4096];
-    bool faulty;
 };
 
 #if defined(__GNUC__)
@@ -512,9 +510,9 @@ void ys_target_give(struct ys_target *target, const uint8_t *packet, size_t leng
 static bool take_packets(struct ys_target *target, uint32_t sent)
 {
     uint8_t bytes[4096];
-    const uint8_t *packet;
-    size_t length;
     while (target->sent != sent) {
+        const uint8_t *packet;
+        size_t length;
         uint32_t left = sent - target->sent;
         long got = ys_emulator_receive(target->emulator, YS_EMULATOR_HCI, bytes,
                                        left < sizeof bytes ? left : sizeof bytes, SILENT_MS);

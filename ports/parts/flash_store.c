@@ -79,15 +79,12 @@ static void read_flash(const struct ys_flash *flash, unsigned page, uint32_t off
 static bool is_erased(const struct ys_flash *flash, unsigned page, uint32_t offset, uint32_t length)
 {
     uint8_t bytes[COPIED];
-    while (length > 0) {
-        uint32_t part = length < sizeof bytes ? length : sizeof bytes;
-        read_flash(flash, page, offset, bytes, part);
-        for (uint32_t i = 0; i < part; i++) {
-            if (bytes[i] != ERASED)
-                return false;
-        }
-        offset += part;
-        length -= part;
+    for (uint32_t at = 0; at < length; at++) {
+        uint32_t left = length - at;
+        if (at % sizeof bytes == 0)
+            read_flash(flash, page, offset + at, bytes, left < sizeof bytes ? left : sizeof bytes);
+        if (bytes[at % sizeof bytes] != ERASED)
+            return false;
     }
     return true;
 }
@@ -310,7 +307,7 @@ bool ys_flash_store_open(struct ys_flash_store *store, const struct ys_flash *fl
     store->flash = flash;
     if (!is_possible(flash))
         return false;
-    bool there[2] = {read_mark(flash, 0, &sequences[0]), read_mark(flash, 1, &sequences[1])};
+    const bool there[2] = {read_mark(flash, 0, &sequences[0]), read_mark(flash, 1, &sequences[1])};
     if (!there[0] && !there[1]) {
         if ((!is_erased(flash, 0, 0, flash->page_size) && !erase(flash, 0)) || !write_mark(flash, 0, 1))
             return false;

@@ -175,6 +175,46 @@ bool ys_step_event_put(struct ys_writer *writer, const struct ys_event *event, c
     return true;
 }
 
+static void get_start(struct ys_reader *reader, struct ys_step_event *into)
+{
+    into->event.u.start.status = ys_get_u8(reader);
+    into->event.u.start.step = into->step;
+    size_t length = ys_reader_left(reader);
+    ys_get_copy(reader, into->step, length < sizeof into->step ? length : sizeof into->step - 1);
+}
+
+static void get_connected(struct ys_reader *reader, struct ys_event *event)
+{
+    get_address(reader, &event->u.connected.peer);
+    event->u.connected.role = ys_get_u8(reader) == YS_ROLE_CENTRAL ? YS_ROLE_CENTRAL : YS_ROLE_PERIPHERAL;
+    event->u.connected.interval_us = ys_get_u32(reader);
+    event->u.connected.latency = ys_get_u16(reader);
+    event->u.connected.supervision_timeout_ms = ys_get_u16(reader);
+}
+
+/* Of pairing. */
+static void get_secured(struct ys_reader *reader, struct ys_event *event)
+{
+    event->u.secured.level = ys_get_u8(reader);
+    event->u.secured.key_size = ys_get_u8(reader);
+    event->u.secured.method = ys_get_u8(reader);
+    event->u.secured.bond = ys_get_u8(reader);
+    event->u.secured.paired = ys_get_u8(reader) != 0;
+}
+
+static void get_subscription(struct ys_reader *reader, struct ys_event *event)
+{
+    event->u.subscription.handle = ys_get_u16(reader);
+    event->u.subscription.notifications = ys_get_u8(reader) != 0;
+    event->u.subscription.indications = ys_get_u8(reader) != 0;
+}
+
+static void get_bond(struct ys_reader *reader, struct ys_event *event)
+{
+    event->u.bond.number = ys_get_u8(reader);
+    event->u.bond.change = ys_get_u8(reader);
+}
+
 bool ys_step_event_get(struct ys_reader *reader, struct ys_step_event *into)
 {
     struct ys_event *event = &into->event;
@@ -185,59 +225,29 @@ bool ys_step_event_get(struct ys_reader *reader, struct ys_step_event *into)
     event->connection = ys_get_u16(reader);
     event->reason = ys_get_u8(reader);
     event->set = ys_get_u8(reader);
-    switch (shape) {
-    case SHAPE_NONE:
+    if (shape == SHAPE_NONE)
         return false;
-    case SHAPE_READY:
+    if (shape == SHAPE_READY)
         get_address(reader, &into->own);
-        break;
-    case SHAPE_START: {
-        event->u.start.status = ys_get_u8(reader);
-        event->u.start.step = into->step;
-        size_t length = ys_reader_left(reader);
-        ys_get_copy(reader, into->step, length < sizeof into->step ? length : sizeof into->step - 1);
-        break;
-    }
-    case SHAPE_CONNECTED:
-        get_address(reader, &event->u.connected.peer);
-        event->u.connected.role = ys_get_u8(reader) == YS_ROLE_CENTRAL ? YS_ROLE_CENTRAL : YS_ROLE_PERIPHERAL;
-        event->u.connected.interval_us = ys_get_u32(reader);
-        event->u.connected.latency = ys_get_u16(reader);
-        event->u.connected.supervision_timeout_ms = ys_get_u16(reader);
-        break;
-    case SHAPE_MTU:
+    else if (shape == SHAPE_START)
+        get_start(reader, into);
+    else if (shape == SHAPE_CONNECTED)
+        get_connected(reader, event);
+    else if (shape == SHAPE_MTU)
         event->u.mtu = ys_get_u16(reader);
-        break;
-    case SHAPE_SUBSCRIPTION:
-        event->u.subscription.handle = ys_get_u16(reader);
-        event->u.subscription.notifications = ys_get_u8(reader) != 0;
-        event->u.subscription.indications = ys_get_u8(reader) != 0;
-        break;
-    case SHAPE_LEVEL:
+    else if (shape == SHAPE_SUBSCRIPTION)
+        get_subscription(reader, event);
+    else if (shape == SHAPE_LEVEL)
         event->u.level = ys_get_u8(reader);
-        break;
-    case SHAPE_PASSKEY:
+    else if (shape == SHAPE_PASSKEY)
         event->u.passkey = ys_get_u32(reader);
-        break;
-    case SHAPE_SECURED:
-        event->u.secured.level = ys_get_u8(reader);
-        event->u.secured.key_size = ys_get_u8(reader);
-        event->u.secured.method = ys_get_u8(reader);
-        event->u.secured.bond = ys_get_u8(reader);
-        event->u.secured.paired = ys_get_u8(reader) != 0;
-        break;
-    case SHAPE_FAILED:
+    else if (shape == SHAPE_SECURED)
+        get_secured(reader, event);
+    else if (shape == SHAPE_FAILED)
         event->u.failed.by_peer = ys_get_u8(reader) != 0;
-        break;
-    case SHAPE_BOND:
-        event->u.bond.number = ys_get_u8(reader);
-        event->u.bond.change = ys_get_u8(reader);
-        break;
-    case SHAPE_LINK:
+    else if (shape == SHAPE_BOND)
+        get_bond(reader, event);
+    else if (shape == SHAPE_LINK)
         get_link(reader, into);
-        break;
-    case SHAPE_PLAIN:
-        break;
-    }
     return ys_reader_done(reader) && is_known(shape, event);
 }

@@ -10,9 +10,9 @@ struct ys_variables;
 /* Keeps what the variables of the library that has this address hold now. NULL if there is no memory, or no such
  * library. */
 struct ys_variables *ys_variables_new(const void *inside);
-void ys_variables_free(struct ys_variables *image);
+void ys_variables_free(struct ys_variables *variables);
 
 /* Lets them hold that again. */
-void ys_variables_restore(const struct ys_variables *image);
+void ys_variables_restore(const struct ys_variables *variables);
 
 #endif

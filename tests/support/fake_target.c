@@ -263,6 +263,13 @@ static const struct {
      false},
 };
 
+static void take_descriptor(const char *argument, const char *before, int *descriptor)
+{
+    size_t length = strlen(before);
+    if (strncmp(argument, before, length) == 0)
+        *descriptor = (int)strtol(argument + length, NULL, 10);
+}
+
 int main(int argc, char **argv)
 {
     const char *machine = "";
@@ -270,8 +277,8 @@ int main(int argc, char **argv)
     for (int i = 1; i + 1 < argc; i++) {
         if (strcmp(argv[i], "-machine") == 0)
             machine = argv[i + 1];
-        (void)sscanf(argv[i], "socket,id=line,fd=%d", &target.hci);
-        (void)sscanf(argv[i], "socket,id=step,fd=%d", &target.text);
+        take_descriptor(argv[i], "socket,id=line,fd=", &target.hci);
+        take_descriptor(argv[i], "socket,id=step,fd=", &target.text);
     }
     for (size_t i = 0; i < sizeof fakes / sizeof fakes[0]; i++) {
         if (strcmp(fakes[i].machine, machine) != 0)

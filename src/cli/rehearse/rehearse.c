@@ -218,10 +218,10 @@ static void print_take(const struct input *input, const json_t *take, bool whole
         print_log(take);
     else if (whole)
         take_print(stdout, take, colour);
-    if (whole && !input->log)
+    if (whole && !input->log) {
         take_print_charge(stdout, take);
-    if (whole && !input->log)
         take_print_images(stdout, take);
+    }
     if (!take_passed(take))
         take_print_failure(stdout, take, colour);
 }

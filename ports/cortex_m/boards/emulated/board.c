@@ -26,27 +26,21 @@
 #define VECTORS   16
 #endif
 
-/* A UART, and a timer that counts down. */
-struct uart {
-    volatile uint32_t data;
-    volatile uint32_t state; /* 1: no room, 2: a byte has come */
-    volatile uint32_t control;
-    volatile uint32_t interrupts; /* 1: room, 2: a byte; cleared by writing */
-    volatile uint32_t divider;
-};
-
-struct timer {
-    volatile uint32_t control;
-    volatile uint32_t value;
-    volatile uint32_t reload;
-    volatile uint32_t interrupts;
-};
-
-#define UART_AT(address)  ((struct uart *)(uintptr_t)(address))
-#define TIMER_AT(address) ((struct timer *)(uintptr_t)(address))
-#define COUNTER           TIMER_AT(TIMERS)
-#define ALARM_TIMER       TIMER_AT(TIMERS + 0x1000)
-#define ENABLE            ((volatile uint32_t *)UINT32_C(0xe000e100))
+/* Registers: of a UART; and of a timer that counts down. */
+#define REGISTER(address) (*(volatile uint32_t *)(uintptr_t)(address))
+#define DATA              0x00
+#define STATE             0x04 /* ROOM: there is none, BYTE: one has come */
+#define CONTROL           0x08
+#define CLEAR             0x0c
+#define DIVIDER           0x10
+#define TIMER_CONTROL     0x0
+#define TIMER_VALUE       0x4
+#define TIMER_RELOAD      0x8
+#define TIMER_CLEAR       0xc
+#define COUNTER           TIMERS
+#define ALARM_TIMER       (TIMERS + 0x1000)
+#define ENABLE(interrupt) REGISTER(UINT32_C(0xe000e100) + 4 * ((interrupt) / 32))
+#define BIT(interrupt)    (UINT32_C(1) << (interrupt) % 32)
 
 #define ROOM      1
 #define BYTE      2
@@ -60,33 +54,33 @@ const char board_machine[BOARD_MACHINE_SIZE] = BOARD_MACHINE;
 
 void board_start(void)
 {
-    COUNTER->reload = UINT32_MAX;
-    COUNTER->value = UINT32_MAX;
-    COUNTER->control = 1;
-    UART_AT(LINE)->divider = 16;
-    UART_AT(LINE)->control = SEND | RECEIVE | TELL_BYTE;
-    UART_AT(TEXT)->divider = 16;
-    UART_AT(TEXT)->control = SEND | RECEIVE | TELL_BYTE;
-    ENABLE[LINE_IN / 32] = UINT32_C(1) << LINE_IN % 32;
-    ENABLE[LINE_OUT / 32] = UINT32_C(1) << LINE_OUT % 32;
-    ENABLE[TEXT_IN / 32] = UINT32_C(1) << TEXT_IN % 32;
-    ENABLE[ALARM / 32] = UINT32_C(1) << ALARM % 32;
+    REGISTER(COUNTER + TIMER_RELOAD) = UINT32_MAX;
+    REGISTER(COUNTER + TIMER_VALUE) = UINT32_MAX;
+    REGISTER(COUNTER + TIMER_CONTROL) = 1;
+    REGISTER(LINE + DIVIDER) = 16;
+    REGISTER(LINE + CONTROL) = SEND | RECEIVE | TELL_BYTE;
+    REGISTER(TEXT + DIVIDER) = 16;
+    REGISTER(TEXT + CONTROL) = SEND | RECEIVE | TELL_BYTE;
+    ENABLE(LINE_IN) = BIT(LINE_IN);
+    ENABLE(LINE_OUT) = BIT(LINE_OUT);
+    ENABLE(TEXT_IN) = BIT(TEXT_IN);
+    ENABLE(ALARM) = BIT(ALARM);
 }
 
 uint32_t board_ticks(void)
 {
-    return ~COUNTER->value;
+    return ~REGISTER(COUNTER + TIMER_VALUE);
 }
 
 void board_alarm(uint32_t ticks)
 {
-    ALARM_TIMER->control = 0;
-    ALARM_TIMER->interrupts = 1;
+    REGISTER(ALARM_TIMER + TIMER_CONTROL) = 0;
+    REGISTER(ALARM_TIMER + TIMER_CLEAR) = 1;
     if (ticks == 0)
         return;
-    ALARM_TIMER->reload = ticks;
-    ALARM_TIMER->value = ticks;
-    ALARM_TIMER->control = 1 | 8;
+    REGISTER(ALARM_TIMER + TIMER_RELOAD) = ticks;
+    REGISTER(ALARM_TIMER + TIMER_VALUE) = ticks;
+    REGISTER(ALARM_TIMER + TIMER_CONTROL) = 1 | 8;
 }
 
 void board_sleep(void)
@@ -96,40 +90,40 @@ void board_sleep(void)
 
 bool board_line_get(uint8_t *byte)
 {
-    if ((UART_AT(LINE)->state & BYTE) == 0)
+    if ((REGISTER(LINE + STATE) & BYTE) == 0)
         return false;
-    *byte = (uint8_t)UART_AT(LINE)->data;
+    *byte = (uint8_t)REGISTER(LINE + DATA);
     return true;
 }
 
 bool board_line_put(uint8_t byte)
 {
-    if ((UART_AT(LINE)->state & ROOM) != 0)
+    if ((REGISTER(LINE + STATE) & ROOM) != 0)
         return false;
-    UART_AT(LINE)->data = byte;
+    REGISTER(LINE + DATA) = byte;
     return true;
 }
 
 void board_line_room(bool tell)
 {
-    UART_AT(LINE)->control = SEND | RECEIVE | TELL_BYTE | (tell ? TELL_ROOM : 0);
+    REGISTER(LINE + CONTROL) = SEND | RECEIVE | TELL_BYTE | (tell ? TELL_ROOM : 0);
     if (tell) /* this one only tells when there is room again: begin */
         port_line_interrupt();
 }
 
 bool board_text_get(uint8_t *byte)
 {
-    if ((UART_AT(TEXT)->state & BYTE) == 0)
+    if ((REGISTER(TEXT + STATE) & BYTE) == 0)
         return false;
-    *byte = (uint8_t)UART_AT(TEXT)->data;
+    *byte = (uint8_t)REGISTER(TEXT + DATA);
     return true;
 }
 
 void board_text_put(uint8_t byte)
 {
-    while ((UART_AT(TEXT)->state & ROOM) != 0) {
+    while ((REGISTER(TEXT + STATE) & ROOM) != 0) {
     }
-    UART_AT(TEXT)->data = byte;
+    REGISTER(TEXT + DATA) = byte;
 }
 
 void board_stop(void)
@@ -171,19 +165,19 @@ const struct ys_flash board_flash = {.page_size = PAGE, .unit = 8, .erase = eras
 
 static void line(void)
 {
-    UART_AT(LINE)->interrupts = 1 | 2;
+    REGISTER(LINE + CLEAR) = 1 | 2;
     port_line_interrupt();
 }
 
 static void text(void)
 {
-    UART_AT(TEXT)->interrupts = 2;
+    REGISTER(TEXT + CLEAR) = 2;
 }
 
 static void alarm(void)
 {
-    ALARM_TIMER->interrupts = 1;
-    ALARM_TIMER->control = 0;
+    REGISTER(ALARM_TIMER + TIMER_CLEAR) = 1;
+    REGISTER(ALARM_TIMER + TIMER_CONTROL) = 0;
     port_alarm_interrupt();
 }
 
