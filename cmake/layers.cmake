@@ -13,7 +13,7 @@ set(YARNSWIFT_LAYER_design measure wire)
 set(YARNSWIFT_LAYER_world design capture measure emulated step simulated sim host wire)
 set(YARNSWIFT_LAYER_scene world design capture measure emulated step simulated sim host wire)
 set(YARNSWIFT_LAYER_experiment world design capture measure emulated step simulated sim host wire)
-set(YARNSWIFT_LAYER_cli scene experiment world design capture measure emulated step simulated sim host wire)
+set(YARNSWIFT_LAYER_cli scene experiment world design capture measure linux emulated step simulated sim host wire)
 
 # The headers of the C library that firmware may include: what a freestanding compiler has, and string.h for the four
 # memory functions.

@@ -44,6 +44,10 @@ void ys_line_close(struct ys_line *line);
 /* To be handed to ys_host_init. It stays the line's. */
 const struct ys_port *ys_line_port(const struct ys_line *line);
 
+/* Its descriptor, for a loop that waits at others, too: whenever something has come, and now and then, it calls
+ * ys_line_wait with 0. */
+int ys_line_descriptor(const struct ys_line *line);
+
 /* Waits until something comes, somebody wakes the host, or `wait_ms` have passed as ys_host_run has returned them.
  * False if the controller is gone: unplugged, or closed at the other side. */
 bool ys_line_wait(struct ys_line *line, uint32_t wait_ms);

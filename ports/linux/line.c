@@ -376,6 +376,11 @@ const struct ys_port *ys_line_port(const struct ys_line *line)
     return &line->port;
 }
 
+int ys_line_descriptor(const struct ys_line *line)
+{
+    return line->descriptor;
+}
+
 bool ys_line_wait(struct ys_line *line, uint32_t wait_ms)
 {
     bool sends = !line->packets && !flush(line);

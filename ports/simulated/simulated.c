@@ -172,6 +172,13 @@ static void from_controller(void *context, const uint8_t *bytes, size_t length)
         arrive(simulated, packet);
 }
 
+void ys_simulated_hear(struct ys_simulated *simulated, const uint8_t *packet, size_t length)
+{
+    static struct packet *sized;
+    if (length <= sizeof sized->bytes)
+        arrive(simulated, new_packet(simulated, packet, length));
+}
+
 /* the host's side */
 
 static void at_controller(void *context)
@@ -188,7 +195,9 @@ static void send(void *context, const uint8_t *packet, size_t length)
 {
     struct ys_simulated *simulated = context;
     observe(simulated, YS_TO_CONTROLLER, packet, length);
-    if (simulated->settings.line_bps == 0)
+    if (simulated->settings.outside != NULL)
+        simulated->settings.outside->send(simulated->settings.outside->context, packet, length);
+    else if (simulated->settings.line_bps == 0)
         ys_controller_receive(simulated->controller, packet, length);
     else
         put_on_way(simulated, &simulated->down, 0, 0, new_packet(simulated, packet, length));
@@ -354,6 +363,10 @@ struct ys_simulated *ys_simulated_new(struct ys_radio *radio, const struct ys_si
         simulated->port.store_get = get;
         simulated->port.store_delete = delete;
     }
+    if (settings->outside != NULL) {
+        settings->outside->whose = simulated;
+        return simulated;
+    }
     simulated->controller = ys_controller_new(radio, &(struct ys_controller_settings){
                                                          .number = settings->number,
                                                          .seed = settings->seed,
@@ -393,6 +406,8 @@ void ys_simulated_free(struct ys_simulated *simulated)
     ys_clock_cancel(simulated->clock, &simulated->curve);
     ys_clock_cancel(simulated->clock, &simulated->up.arrival);
     ys_clock_cancel(simulated->clock, &simulated->down.arrival);
+    if (simulated->settings.outside != NULL)
+        simulated->settings.outside->whose = NULL;
     ys_controller_free(simulated->controller);
     free_packets(simulated->up.first);
     free_packets(simulated->down.first);
@@ -409,12 +424,13 @@ const struct ys_port *ys_simulated_port(const struct ys_simulated *simulated)
 
 bool ys_simulated_made(const struct ys_simulated *simulated, struct ys_address *made)
 {
-    return ys_controller_made(simulated->controller, made);
+    return simulated->controller != NULL && ys_controller_made(simulated->controller, made);
 }
 
 const struct ys_radio_use *ys_simulated_use(const struct ys_simulated *simulated)
 {
-    return ys_controller_use(simulated->controller);
+    static const struct ys_radio_use none;
+    return simulated->controller != NULL ? ys_controller_use(simulated->controller) : &none;
 }
 
 void ys_simulated_inject(struct ys_simulated *simulated, uint16_t connection, uint16_t channel, const uint8_t *bytes,

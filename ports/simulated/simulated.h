@@ -13,6 +13,14 @@ struct ys_simulated;
 /* Which way a packet crosses the border between host and controller. */
 enum ys_direction { YS_TO_CONTROLLER, YS_TO_HOST };
 
+/* A controller that is none of the simulation's: a real one, at a line. Its owner hands on what comes from it by
+ * ys_simulated_hear, while somebody has it. */
+struct ys_outside {
+    void (*send)(void *context, const uint8_t *packet, size_t length); /* to it */
+    void *context;
+    struct ys_simulated *whose; /* who has it now; NULL: nobody. Filled in */
+};
+
 /* What a simulated port is made of. */
 struct ys_simulated_settings {
     uint16_t number; /* of the device on the air, from 1; also picks its chance */
@@ -28,10 +36,11 @@ struct ys_simulated_settings {
     uint32_t event_length_us;
     int8_t power_dbm;
     bool adapts;
-    struct ys_store *store; /* where peers are remembered, the owner's; NULL: they are not */
-    uint16_t curve_ms;      /* how long a computation on the curve takes; 0: 50 */
-    bool no_curve;          /* it has none: such a device only pairs the old way */
-    void *context;          /* handed to both functions below */
+    struct ys_store *store;     /* where peers are remembered, the owner's; NULL: they are not */
+    struct ys_outside *outside; /* the controller, in place of a simulated one; NULL: that */
+    uint16_t curve_ms;          /* how long a computation on the curve takes; 0: 50 */
+    bool no_curve;              /* it has none: such a device only pairs the old way */
+    void *context;              /* handed to both functions below */
 
     /* Optional: is told of each packet that crosses the border, with its type byte. */
     void (*observe)(void *context, enum ys_direction direction, const uint8_t *packet, size_t length);
@@ -54,7 +63,10 @@ const struct ys_port *ys_simulated_port(const struct ys_simulated *simulated);
  * the host, ys_host_address. */
 bool ys_simulated_made(const struct ys_simulated *simulated, struct ys_address *made);
 
-/* What the radio of its controller was used for until now. */
+/* A packet has come from the controller that is outside. */
+void ys_simulated_hear(struct ys_simulated *simulated, const uint8_t *packet, size_t length);
+
+/* What the radio of its controller was used for until now; nothing, if that is outside. */
 const struct ys_radio_use *ys_simulated_use(const struct ys_simulated *simulated);
 
 /* Puts an L2CAP frame on a connection past the host, as no host would: `length` bytes, at most 255, on a channel. It

@@ -69,11 +69,45 @@ static void begin_find(struct act *act)
     ys_begin_find(&act->task, act_who(act)->central, &act->wanted, step->within_us.number * YS_NS_PER_US);
 }
 
+/* Whether what was found is a device whose host is outside, and of which nothing is known until now. */
+static bool is_the_one(const struct act *act, const struct on_stage *one)
+{
+    const struct ys_design *design = one->actor->design;
+    if (one->plug == NULL || ys_plug_has_address(one->plug))
+        return false;
+    return act->step->verb != YS_VERB_FIND || strcmp(design->name.text, act->step->object.text) == 0;
+}
+
+static void poll_find(struct act *act)
+{
+    struct ys_stage *stage = act->stage;
+    poll_task(act);
+    if (act->state != ACT_PASSED || !act->task.good)
+        return;
+    for (size_t i = 0; i < stage->scene->device_count; i++) {
+        if (!is_the_one(act, &stage->actors[i]))
+            continue;
+        ys_plug_assume(stage->actors[i].plug, ys_peer_address(act->task.peer));
+        ys_central_found_is_known(act_who(act)->central);
+        return;
+    }
+}
+
+static bool is_nowhere(const struct on_stage *one)
+{
+    return one->plug != NULL && !ys_plug_has_address(one->plug);
+}
+
 /* Whoever is named is met where it is now; else whom it has found. */
 static void begin_connect(struct act *act)
 {
     struct ys_central *central = act_who(act)->central;
     expect_outcome(act);
+    if (act->step->peer != YS_NOBODY && is_nowhere(&act->stage->actors[act->step->peer])) {
+        act_end(act, false, "the address of %s is not known, since it is outside: find it by its name first",
+                act->stage->actors[act->step->peer].actor->name.text);
+        return;
+    }
     if (act->step->peer != YS_NOBODY) {
         const struct ys_address address = stage_address(&act->stage->actors[act->step->peer]);
         act->peer = ys_central_peer(central, &address);
@@ -404,8 +438,8 @@ static void begin_end(struct act *act)
 
 const struct act_kind act_kinds[YS_VERBS] = {
     [YS_VERB_NONE] = {begin_end, poll_nothing},
-    [YS_VERB_FIND] = {begin_find, poll_task},
-    [YS_VERB_FIND_SERVICE] = {begin_find, poll_task},
+    [YS_VERB_FIND] = {begin_find, poll_find},
+    [YS_VERB_FIND_SERVICE] = {begin_find, poll_find},
     [YS_VERB_FIND_ADDRESS] = {begin_find, poll_task},
     [YS_VERB_CONNECT] = {begin_connect, poll_task},
     [YS_VERB_DISCONNECT] = {begin_disconnect, poll_task},

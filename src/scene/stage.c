@@ -339,12 +339,17 @@ static void tell_spent(const struct ys_stage *stage)
     }
 }
 
-void ys_scene_play(const struct ys_scene *scene, uint64_t seed, struct ys_recording *recording, struct ys_take *take)
+void ys_scene_play(const struct ys_scene *scene, uint64_t seed, struct ys_recording *recording,
+                   const struct ys_beside *beside, struct ys_take *take)
 {
     struct ys_stage *stage = ys_stage_new(scene, take, seed, recording, NULL, NULL);
     if (stage == NULL)
         return;
+    if (beside != NULL)
+        beside->begin(beside->context, stage);
     bool passed = ys_stage_do(stage, &scene->steps);
+    if (beside != NULL)
+        beside->end(beside->context, stage);
     bool within = image_tell_all(stage);
     if ((!passed || !within) && take->ending != YS_TAKE_BROKEN) {
         take->ending = YS_TAKE_FAILED;

@@ -29,7 +29,15 @@ struct ys_device *ys_stage_device(struct ys_stage *stage, size_t actor);
 /* Of a device whose host is outside; else NULL. */
 struct ys_plug *ys_stage_plug(struct ys_stage *stage, size_t actor);
 
-/* Plays a scene once, from its beginning to its end. */
-void ys_scene_play(const struct ys_scene *scene, uint64_t seed, struct ys_recording *recording, struct ys_take *take);
+/* Who does something besides while a scene is played: once its stage is there, and before it is not any more. */
+struct ys_beside {
+    void (*begin)(void *context, struct ys_stage *stage);
+    void (*end)(void *context, struct ys_stage *stage);
+    void *context;
+};
+
+/* Plays a scene once, from its beginning to its end; `beside` may be NULL. */
+void ys_scene_play(const struct ys_scene *scene, uint64_t seed, struct ys_recording *recording,
+                   const struct ys_beside *beside, struct ys_take *take);
 
 #endif

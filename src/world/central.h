@@ -140,9 +140,12 @@ struct ys_peer *ys_central_peer(struct ys_central *central, const struct ys_addr
 struct ys_peer *ys_central_peer_named(const struct ys_central *central, const char *name);
 /* The peer that it is connected with, if it is one; `*count` is how many. */
 struct ys_peer *ys_central_connected(const struct ys_central *central, size_t *count);
+/* It is known now who it is that it has found last, and was not when it found it. */
+void ys_central_found_is_known(struct ys_central *central);
 /* Whom it has found last; NULL: nobody yet. */
 struct ys_peer *ys_central_found(const struct ys_central *central);
 
+const struct ys_address *ys_peer_address(const struct ys_peer *peer);
 bool ys_peer_is_connected(const struct ys_peer *peer);
 /* Why it is not connected any more: enum ys_hci_error. */
 uint8_t ys_peer_reason(const struct ys_peer *peer);

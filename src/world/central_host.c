@@ -114,6 +114,7 @@ static bool wire_up(struct ys_central *central)
                                    .thinks_us = central->hardware.thinks_us,
                                    .adapts = central->hardware.adapts,
                                    .sets = has_sets,
+                                   .outside = central->hardware.outside,
                                    .store = central->store,
                                    .no_curve = central->traits->legacy,
                                    .context = central,

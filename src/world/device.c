@@ -163,6 +163,7 @@ static bool wire_up(struct ys_device *device)
                                   .adapts = device->hardware.adapts,
                                   .sets = has_sets ? YS_SETS : 0,
                                   .lacks = device->hardware.coded == 2 ? YS_HCI_LE_FEATURE_CODED : 0,
+                                  .outside = device->hardware.outside,
                                   .store = device->store,
                                   .context = device,
                                   .observe = observe,

@@ -6,6 +6,7 @@
 #include <stdint.h>
 
 #include "sim/character.h"
+#include "simulated/simulated.h"
 
 struct ys_hardware {
     const struct ys_character *character; /* of its controller; NULL: one that takes no time */
@@ -13,8 +14,9 @@ struct ys_hardware {
     uint32_t thinks_us;                   /* its host, about whatever comes */
     bool adapts;                          /* as central it leaves out channels that do badly */
     /* Its controller's: 1: it has, 2: it has not, 0: as its definition needs */
-    uint8_t extended; /* extended advertising */
-    uint8_t coded;    /* LE Coded */
+    uint8_t extended;           /* extended advertising */
+    uint8_t coded;              /* LE Coded */
+    struct ys_outside *outside; /* its controller is a real one; NULL: it is simulated */
 };
 
 /* Of its controller; of none that is named, one that takes no time and holds nothing back. */

@@ -8,6 +8,11 @@
 #include "design/reading/catalogue.h"
 #include "world/tasks.h"
 
+const struct ys_address *ys_peer_address(const struct ys_peer *peer)
+{
+    return &peer->address;
+}
+
 bool ys_peer_is_connected(const struct ys_peer *peer)
 {
     return peer->connected;

@@ -2,6 +2,7 @@
 #include "world/plug.h"
 
 #include <stdlib.h>
+#include <string.h>
 
 #include "wire/hci.h"
 #include "wire/hci_extended.h"
@@ -114,6 +115,18 @@ void ys_plug_send(struct ys_plug *plug, const uint8_t *packet, size_t length)
 void ys_plug_stop(struct ys_plug *plug)
 {
     plug->port = NULL;
+}
+
+void ys_plug_assume(struct ys_plug *plug, const struct ys_address *address)
+{
+    if (!plug->is_there)
+        plug->address = *address;
+}
+
+bool ys_plug_has_address(const struct ys_plug *plug)
+{
+    static const uint8_t none[6];
+    return memcmp(plug->address.bytes, none, sizeof none) != 0;
 }
 
 bool ys_plug_is_there(const struct ys_plug *plug)

@@ -24,7 +24,13 @@ void ys_plug_send(struct ys_plug *plug, const uint8_t *packet, size_t length);
 /* Its controller has no power any more, until its host is made again. */
 void ys_plug_stop(struct ys_plug *plug);
 
-/* Whether one ever has. */
+/* It has been found on the air by its name, which its host does not tell: this is its address. */
+void ys_plug_assume(struct ys_plug *plug, const struct ys_address *address);
+
+/* Whether its address is known. */
+bool ys_plug_has_address(const struct ys_plug *plug);
+
+/* Whether a packet has ever come from its host. */
 bool ys_plug_is_there(const struct ys_plug *plug);
 
 #endif

@@ -11,6 +11,21 @@ struct ys_peer *central_find_peer(const struct ys_central *central, const struct
     return peer;
 }
 
+/* Which definition it has, if that is known. */
+static void ask_for(struct ys_peer *peer)
+{
+    const struct ys_central *central = peer->central;
+    peer->name = peer->address_text;
+    peer->defined = central->known(central->context, &peer->address, &peer->name);
+    peer->design = central->traits->knows ? peer->defined : NULL;
+}
+
+void ys_central_found_is_known(struct ys_central *central)
+{
+    if (central->found != NULL)
+        ask_for(central->found);
+}
+
 struct ys_peer *ys_central_peer(struct ys_central *central, const struct ys_address *address)
 {
     struct ys_peer *peer = central_find_peer(central, address);
@@ -22,9 +37,7 @@ struct ys_peer *ys_central_peer(struct ys_central *central, const struct ys_addr
     peer->central = central;
     peer->address = *address;
     (void)ys_address_format(address, peer->address_text);
-    peer->name = peer->address_text;
-    peer->defined = central->known(central->context, address, &peer->name);
-    peer->design = central->traits->knows ? peer->defined : NULL;
+    ask_for(peer);
     peer->cache = (struct ys_client_cache){.items = peer->items, .capacity = FOUND_MOST};
     peer->next = central->peers;
     central->peers = peer;

@@ -128,12 +128,19 @@ void ys_world_say(const struct ys_world *world, enum ys_side side, const char *n
     world->line(world->line_context, ys_world_now_ns(world), side, name, text);
 }
 
-void ys_world_fail(struct ys_world *world, const char *device, const char *text)
+void ys_world_break(struct ys_world *world, const char *text)
 {
     if (world->failure[0] == '\0')
-        (void)snprintf(world->failure, sizeof world->failure, "the firmware of %s cannot go on: %s", device, text);
+        (void)snprintf(world->failure, sizeof world->failure, "%s", text);
     ys_clock_stop(world->clock);
     ys_world_stir(world);
+}
+
+void ys_world_fail(struct ys_world *world, const char *device, const char *text)
+{
+    char failure[sizeof world->failure];
+    (void)snprintf(failure, sizeof failure, "the firmware of %s cannot go on: %s", device, text);
+    ys_world_break(world, failure);
 }
 
 void ys_world_stir(struct ys_world *world)

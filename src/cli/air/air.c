@@ -2,12 +2,12 @@
 #include <signal.h>
 #include <stdlib.h>
 #include <string.h>
-#include <time.h>
 #include <unistd.h>
 
 #include "cli/air/offered.h"
 #include "cli/shared/crash.h"
 #include "cli/shared/options.h"
+#include "cli/shared/pace.h"
 #include "cli/shared/recorder.h"
 #include "cli/shared/say.h"
 #include "cli/shared/stage_files.h"
@@ -17,10 +17,8 @@
 #include "scene/scene.h"
 #include "scene/stage.h"
 
-#define CONTROLLERS_MOST 16
-#define TICK_NS          YS_NS_PER_MS
+#define CONTROLLERS_MOST PACE_LINES_MOST
 #define START_NS         (500 * YS_NS_PER_MS)
-#define BEHIND_MOST_NS   (250 * YS_NS_PER_MS)
 
 struct input {
     struct common common;
@@ -33,69 +31,21 @@ struct input {
     struct recorder recorder;
 };
 
-/* Time on the air keeps to that of the wall: each millisecond of it waits until it has come. */
-struct pace {
-    struct ys_world *world;
-    struct ys_timer timer;
-    struct offered *offered[CONTROLLERS_MOST];
+/* What is offered, and the pace of time. */
+struct offers {
+    struct pace pace;
+    struct offered *offered[PACE_LINES_MOST];
     size_t count;
-    uint64_t began_ns;  /* of the wall, when the air's time was 0; later, if that was given up */
-    uint64_t behind_ns; /* at most */
-    uint64_t given_up_ns;
-    unsigned times;
 };
 
-static volatile sig_atomic_t interrupted;
-
-static void on_signal(int number)
+static struct pollfd waits(void *context)
 {
-    interrupted = number;
+    return offered_waits(context);
 }
 
-static uint64_t wall_ns(void)
+static void turn(void *context)
 {
-    struct timespec now;
-    (void)clock_gettime(CLOCK_MONOTONIC, &now);
-    return (uint64_t)now.tv_sec * YS_NS_PER_S + (uint64_t)now.tv_nsec;
-}
-
-static void turn_all(const struct pace *pace)
-{
-    for (size_t i = 0; i < pace->count; i++)
-        offered_turn(pace->offered[i]);
-}
-
-/* Waits until the wall's time is that of the air. What comes meanwhile is taken, and makes no time pass. */
-static void wait_for_wall(const struct pace *pace, uint64_t due_ns)
-{
-    struct pollfd waits[CONTROLLERS_MOST];
-    uint64_t now_ns;
-    while ((now_ns = wall_ns()) < due_ns && interrupted == 0) {
-        const struct timespec left = {.tv_nsec = (long)(due_ns - now_ns < YS_NS_PER_S ? due_ns - now_ns : 1)};
-        for (size_t i = 0; i < pace->count; i++)
-            waits[i] = offered_waits(pace->offered[i]);
-        if (ppoll(waits, (nfds_t)pace->count, &left, NULL) > 0)
-            turn_all(pace);
-    }
-}
-
-static void tick(void *context)
-{
-    struct pace *pace = context;
-    uint64_t air_ns = ys_world_now_ns(pace->world);
-    uint64_t due_ns = pace->began_ns + air_ns;
-    uint64_t now_ns = wall_ns();
-    uint64_t behind_ns = now_ns > due_ns ? now_ns - due_ns : 0;
-    pace->behind_ns = behind_ns > pace->behind_ns ? behind_ns : pace->behind_ns;
-    if (behind_ns > BEHIND_MOST_NS) { /* it cannot be made up for: the air is late from now on */
-        pace->began_ns += behind_ns;
-        pace->given_up_ns += behind_ns;
-        pace->times++;
-    }
-    if (interrupted == 0)
-        wait_for_wall(pace, due_ns);
-    turn_all(pace);
-    ys_clock_set(pace->world->clock, &pace->timer, air_ns + TICK_NS);
+    offered_turn(context);
 }
 
 /* Lines */
@@ -109,98 +59,89 @@ static void line_out(void *context, uint64_t at_ns, enum ys_side side, const cha
 
 static void offered_says(void *context, const char *name, const char *text)
 {
-    const struct pace *pace = context;
-    ys_world_say(pace->world, YS_SIDE_SCENE, name, "%s", text);
+    const struct offers *offers = context;
+    ys_world_say(offers->pace.world, YS_SIDE_SCENE, name, "%s", text);
 }
 
-static bool offer_one(const char *who, const struct input *input, struct pace *pace, struct offering *offering)
+static bool offer_one(const char *who, const struct input *input, struct offers *offers, struct offering *offering)
 {
-    if (pace->count == CONTROLLERS_MOST)
+    if (offers->count == CONTROLLERS_MOST)
         return complain(who, "at most %d lines can be offered", CONTROLLERS_MOST);
-    offering->world = pace->world;
+    offering->world = offers->pace.world;
     offering->folder = input->folder;
     offering->seed = input->seed;
-    offering->number = (uint16_t)(pace->count + 1);
+    offering->number = (uint16_t)(offers->count + 1);
     offering->say = offered_says;
-    offering->context = pace;
+    offering->context = offers;
     struct offered *offered = offered_new(who, offering);
     if (offered == NULL)
         return false;
-    pace->offered[pace->count++] = offered;
+    offers->offered[offers->count++] = offered;
+    offers->pace.lines[offers->pace.count++] = (struct pace_line){waits, turn, offered};
     (void)printf("%s: %s\n", offered_name(offered), offered_path(offered));
     (void)fflush(stdout);
     return true;
 }
 
-static bool offer(const char *who, const struct input *input, struct pace *pace, uint16_t first)
+static bool offer(const char *who, const struct input *input, struct offers *offers, uint16_t first)
 {
     unsigned long long count = input->folders.plugged_count > 0 && !input->controllers_said ? 0 : input->controllers;
     for (unsigned i = 0; i < count; i++) {
         struct offering offering = {.first = (uint16_t)(first + i)};
-        if (!offer_one(who, input, pace, &offering))
+        if (!offer_one(who, input, offers, &offering))
             return false;
-        if (ys_radio_has_model(pace->world->radio))
-            (void)ys_radio_place(pace->world->radio, offering.first, 1, 1);
+        if (ys_radio_has_model(offers->pace.world->radio))
+            (void)ys_radio_place(offers->pace.world->radio, offering.first, 1, 1);
     }
     return true;
 }
 
 /* The devices of the scene whose hosts are outside. */
-static bool offer_devices(const char *who, const struct input *input, struct pace *pace, const struct ys_scene *scene,
-                          struct ys_stage *stage)
+static bool offer_devices(const char *who, const struct input *input, struct offers *offers,
+                          const struct ys_scene *scene, struct ys_stage *stage)
 {
     for (size_t i = 0; i < scene->device_count; i++) {
         struct offering offering = {.plug = ys_stage_plug(stage, i), .name = scene->actors[i].name.text};
-        if (offering.plug != NULL && !offer_one(who, input, pace, &offering))
+        if (offering.plug != NULL && !offer_one(who, input, offers, &offering))
             return false;
     }
     return true;
 }
 
 /* The steps begin when everybody has come, and has had some time to start. */
-static void wait_for_hosts(const struct pace *pace, const struct ys_scene *scene, struct ys_stage *stage)
+static void wait_for_hosts(const struct offers *offers, const struct ys_scene *scene, struct ys_stage *stage)
 {
     bool waited = false;
     for (size_t i = 0; i < scene->device_count; i++) {
         const struct ys_plug *plug = ys_stage_plug(stage, i);
         waited |= plug != NULL;
-        while (plug != NULL && !ys_plug_is_there(plug) && interrupted == 0)
-            ys_world_run(pace->world, 10 * YS_NS_PER_MS);
+        while (plug != NULL && !ys_plug_is_there(plug) && !pace_is_interrupted())
+            ys_world_run(offers->pace.world, 10 * YS_NS_PER_MS);
     }
     if (waited)
-        ys_world_run(pace->world, START_NS);
+        ys_world_run(offers->pace.world, START_NS);
 }
 
-static void begin_pace(struct pace *pace)
+static void end_offers(struct offers *offers)
 {
-    pace->began_ns = wall_ns() - ys_world_now_ns(pace->world);
-    pace->timer = (struct ys_timer){.fire = tick, .context = pace};
-    ys_clock_set(pace->world->clock, &pace->timer, ys_world_now_ns(pace->world));
+    pace_end(&offers->pace);
+    for (size_t i = 0; i < offers->count; i++)
+        offered_free(offers->offered[i]);
 }
 
-static void end_pace(struct pace *pace)
+static void print_end(const struct offers *offers)
 {
-    ys_clock_cancel(pace->world->clock, &pace->timer);
-    for (size_t i = 0; i < pace->count; i++)
-        offered_free(pace->offered[i]);
+    (void)fputs("the air was there ", stdout);
+    pace_print(stdout, &offers->pace);
 }
 
-static void print_end(const struct pace *pace)
-{
-    (void)printf("the air was there for %.1f s, at most %.1f ms behind the clock",
-                 (double)ys_world_now_ns(pace->world) / (double)YS_NS_PER_S, (double)pace->behind_ns / 1e6);
-    if (pace->times > 0)
-        (void)printf("; %u time%s it gave up, %.0f ms in all", pace->times, pace->times == 1 ? "" : "s",
-                     (double)pace->given_up_ns / 1e6);
-    (void)putchar('\n');
-}
-
-static void go_on(const struct input *input, const struct pace *pace)
+static void go_on(const struct input *input, const struct offers *offers)
 {
     uint64_t until_ns = input->seconds > 0 ? (uint64_t)(input->seconds * (double)YS_NS_PER_S) : UINT64_MAX;
-    while (interrupted == 0 && ys_world_now_ns(pace->world) < until_ns) {
-        uint64_t left_ns = until_ns - ys_world_now_ns(pace->world);
-        ys_world_run(pace->world, left_ns < 100 * YS_NS_PER_MS ? left_ns : 100 * YS_NS_PER_MS);
+    struct ys_world *world = offers->pace.world;
+    while (!pace_is_interrupted() && ys_world_now_ns(world) < until_ns) {
+        uint64_t left_ns = until_ns - ys_world_now_ns(world);
+        ys_world_run(world, left_ns < 100 * YS_NS_PER_MS ? left_ns : 100 * YS_NS_PER_MS);
     }
 }
 
@@ -208,20 +149,20 @@ static void go_on(const struct input *input, const struct pace *pace)
 static int run_empty(const char *who, struct input *input)
 {
     struct ys_world world;
-    struct pace pace = {.world = &world};
+    struct offers offers = {.pace = {.world = &world}};
     bool colour = wants_colour(stdout);
     if (!ys_world_init(&world, input->seed, line_out, &colour)) {
         (void)complain(who, "there is no memory for an air");
         return EXIT_BAD_INPUT;
     }
     ys_world_record(&world, recorder_recording(&input->recorder));
-    bool good = offer(who, input, &pace, 1);
+    bool good = offer(who, input, &offers, 1);
     if (good) {
-        begin_pace(&pace);
-        go_on(input, &pace);
-        print_end(&pace);
+        pace_begin(&offers.pace);
+        go_on(input, &offers);
+        print_end(&offers);
     }
-    end_pace(&pace);
+    end_offers(&offers);
     ys_world_end(&world);
     return good ? EXIT_AS_EXPECTED : EXIT_BAD_INPUT;
 }
@@ -240,24 +181,24 @@ static int run_scene(const char *who, struct input *input)
     }
     struct ys_stage *stage =
         ys_stage_new(scene, &take, input->seed, recorder_recording(&input->recorder), line_out, &colour);
-    struct pace pace = {.world = stage != NULL ? ys_stage_world(stage) : NULL};
+    struct offers offers = {.pace = {.world = stage != NULL ? ys_stage_world(stage) : NULL}};
     if (stage == NULL) {
         (void)complain(who, "%s", take.problem);
-    } else if (offer_devices(who, input, &pace, scene, stage) &&
-               offer(who, input, &pace, (uint16_t)(scene->actor_count + 1))) {
-        begin_pace(&pace);
-        wait_for_hosts(&pace, scene, stage);
+    } else if (offer_devices(who, input, &offers, scene, stage) &&
+               offer(who, input, &offers, (uint16_t)(scene->actor_count + 1))) {
+        pace_begin(&offers.pace);
+        wait_for_hosts(&offers, scene, stage);
         bool passed = ys_stage_do(stage, &scene->steps);
         if (passed && input->seconds > 0)
-            go_on(input, &pace);
-        print_end(&pace);
-        if (!passed && take.step_count > 0 && interrupted == 0)
+            go_on(input, &offers);
+        print_end(&offers);
+        if (!passed && take.step_count > 0 && !pace_is_interrupted())
             (void)printf("FAILED: %s: %s\n", take.steps[take.step_count - 1].what,
                          take.steps[take.step_count - 1].came);
         status = passed ? EXIT_AS_EXPECTED : EXIT_UNEXPECTED;
     }
     if (stage != NULL)
-        end_pace(&pace);
+        end_offers(&offers);
     ys_stage_free(stage);
     ys_take_clear(&take);
     ys_scene_free(scene);
@@ -340,7 +281,7 @@ int verb_air(int argc, char **argv)
         return EXIT_BAD_INPUT;
     crash_watch(STDERR_FILENO, "\nyarnswift air: ", "\n", EXIT_BAD_INPUT, 0);
     for (size_t i = 0; i < sizeof ends / sizeof ends[0]; i++)
-        (void)signal(ends[i], on_signal);
+        (void)signal(ends[i], pace_interrupt);
     int status = input.common.files.count == 1 ? run_scene(argv[0], &input) : run_empty(argv[0], &input);
     return recorder_end(&input.recorder) ? status : EXIT_BAD_INPUT;
 }

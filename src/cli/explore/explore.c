@@ -12,6 +12,7 @@
 #include "cli/explore/explorer.h"
 #include "cli/explore/prompt.h"
 #include "cli/explore/session.h"
+#include "cli/shared/controllers.h"
 #include "cli/shared/crash.h"
 #include "cli/shared/definitions.h"
 #include "cli/shared/options.h"
@@ -41,6 +42,7 @@ struct input {
     size_t firmware_count;
     const char *kind;
     struct module_folders folders;
+    struct controllers controllers;
     struct recorder recorder;
 };
 
@@ -67,6 +69,10 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         }
         input->firmware[input->firmware_count++] = firmware_of(argument);
         return 0;
+    case 'C':
+        return controller_take(&input->controllers, state->argv[0], argument) ? 0 : EINVAL;
+    case 'O':
+        return plug_take(&input->folders, state->argv[0], argument) ? 0 : EINVAL;
     case 'k':
         input->kind = argument;
         return 0;
@@ -235,6 +241,14 @@ static struct ys_scene *read_head(const json_t *head, const struct ys_scene_file
     return scene;
 }
 
+/* Opens real controllers for who has them; false after a line. */
+static bool prepare_controllers(struct controllers *controllers, const char *who, struct ys_scene *scene)
+{
+    char problem[300];
+    return controllers_give(controllers, who, scene) &&
+           (controllers_open(controllers, problem, sizeof problem) || complain(who, "%s", problem));
+}
+
 static int explore(struct explorer *explorer)
 {
     const struct prompt_owner owner = {
@@ -246,13 +260,18 @@ static int explore(struct explorer *explorer)
         return EXIT_BAD_INPUT;
     }
     explorer->clock_runs = prompt_is_terminal(explorer->prompt);
-    while (!explorer->quits && (line = prompt_next(explorer->prompt)) != NULL)
+    const char *failure = ys_stage_world(explorer->stage)->failure;
+    while (!explorer->quits && failure[0] == '\0' && (line = prompt_next(explorer->prompt)) != NULL)
         explore_line(explorer, line);
     if (!explorer->quits && prompt_is_terminal(explorer->prompt))
         (void)putchar('\n');
     bool terminal = prompt_is_terminal(explorer->prompt);
     prompt_free(explorer->prompt);
     explorer->prompt = NULL;
+    if (failure[0] != '\0') {
+        (void)complain("yarnswift explore", "%s", failure);
+        return EXIT_BAD_INPUT;
+    }
     return explorer->wrong && !terminal ? EXIT_BAD_INPUT : EXIT_AS_EXPECTED;
 }
 
@@ -262,6 +281,11 @@ int verb_explore(int argc, char **argv)
         {"firmware", 'f', "MODULE", 0,
          "The module of the (first) device's firmware, or DEVICE=MODULE; else its definition plays it", 0},
         {"modules", 'm', "FOLDER", 0, "Look for the module here, too; may be given again", 0},
+        {"controller", 'C', "WHO=WHERE[,RATE][,flow]", 0,
+         "You (central), or a device, have a real controller: at a serial device, a socket, or hci0; in real time; may "
+         "be given again",
+         0},
+        {"outside", 'O', "DEVICE", 0, "This device is not played: it is real, and is met by a real controller", 0},
         {"as", 'k', "KIND", 0, "What kind of central to be, such as polite (default), old, eavesdropping", 0},
         {"seed", 's', "NUMBER", 0, "With other chances; the same number and input give the same (default 1)", 0},
         RECORDER_OPTIONS,
@@ -296,7 +320,10 @@ int verb_explore(int argc, char **argv)
     crash_watch(STDERR_FILENO, "\nyarnswift explore: ", "\n", EXIT_BAD_INPUT, 0);
     explorer.scene = read_head(explorer.head, &files);
     int status = EXIT_BAD_INPUT;
-    if (explorer.scene->findings.errors == 0) {
+    const struct ys_beside beside = controllers_beside(&input.controllers);
+    bool live = input.controllers.count > 0;
+    if (explorer.scene->findings.errors == 0 && firmware_all_used(&input.folders, argv[0]) &&
+        prepare_controllers(&input.controllers, argv[0], explorer.scene)) {
         greet(&explorer);
         explorer.stage = ys_stage_new(explorer.scene, &explorer.take, input.seed, recorder_recording(&input.recorder),
                                       line_out, &explorer);
@@ -304,9 +331,14 @@ int verb_explore(int argc, char **argv)
             (void)complain(argv[0], "%s", explorer.take.problem);
     }
     if (explorer.stage != NULL) {
+        if (live)
+            beside.begin(beside.context, explorer.stage);
         ys_central_list(explorer_central(&explorer), YS_LIST_ALL);
         status = explore(&explorer);
+        if (live)
+            beside.end(beside.context, explorer.stage);
     }
     explorer_end(&explorer);
+    controllers_close(&input.controllers);
     return recorder_end(&input.recorder) ? status : EXIT_BAD_INPUT;
 }

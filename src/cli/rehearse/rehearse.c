@@ -7,6 +7,7 @@
 
 #include "cli/rehearse/pool.h"
 #include "cli/rehearse/takes.h"
+#include "cli/shared/controllers.h"
 #include "cli/shared/crash.h"
 #include "cli/shared/definitions.h"
 #include "cli/shared/options.h"
@@ -33,6 +34,7 @@ struct input {
     unsigned long long most_s;
     const char *junit;
     struct module_folders folders;
+    struct controllers controllers;
     struct recorder recorder;
     bool steps;
     bool log;
@@ -41,7 +43,7 @@ struct input {
 };
 
 struct rehearsal {
-    const struct input *input;
+    struct input *input;
     struct ys_scene **scenes; /* those that may be played */
     size_t scene_count;
     json_t *results; /* of all: {file, title, takes} */
@@ -72,6 +74,10 @@ static error_t parse(int key, char *argument, struct argp_state *state)
                    : (complain(verb, "--time-limit must be a number of seconds from 1 to 1000000, not \"%s\"",
                                argument),
                       EINVAL);
+    case 'C':
+        return controller_take(&input->controllers, state->argv[0], argument) ? 0 : EINVAL;
+    case 'O':
+        return plug_take(&input->folders, state->argv[0], argument) ? 0 : EINVAL;
     case 'f':
         return firmware_take(&input->folders, state->argv[0], argument) ? 0 : EINVAL;
     case 'm':
@@ -149,6 +155,21 @@ static double now_s(void)
     return (double)now.tv_sec + (double)now.tv_nsec / 1e9;
 }
 
+/* With real controllers, at the pace of the wall. */
+static void play_live(const struct ys_scene *scene, struct input *input, struct ys_recording *recording,
+                      struct ys_take *take)
+{
+    struct controllers *controllers = &input->controllers; /* of this process, as it is one of its own */
+    const struct ys_beside beside = controllers_beside(controllers);
+    char problem[300] = "";
+    *take = (struct ys_take){.seed = input->seed, .ending = YS_TAKE_BROKEN};
+    if (controllers_open(controllers, problem, sizeof problem))
+        ys_scene_play(scene, input->seed, recording, &beside, take);
+    else
+        take->problem = strdup(problem);
+    controllers_close(controllers);
+}
+
 static void play(void *context, size_t index, FILE *result)
 {
     const struct rehearsal *rehearsal = context;
@@ -159,7 +180,10 @@ static void play(void *context, size_t index, FILE *result)
     struct ys_take take;
     if (!recorder_begin(&recorder))
         _exit(EXIT_BAD_INPUT);
-    ys_scene_play(scene, input->seed + index % input->seeds, recorder_recording(&recorder), &take);
+    if (input->controllers.count > 0)
+        play_live(scene, rehearsal->input, recorder_recording(&recorder), &take);
+    else
+        ys_scene_play(scene, input->seed + index % input->seeds, recorder_recording(&recorder), NULL, &take);
     if (!recorder_end(&recorder))
         _exit(EXIT_BAD_INPUT);
     json_t *root = take_to_json(scene, &take, input->log || input->common.json || take.ending != YS_TAKE_PASSED);
@@ -355,7 +379,9 @@ static int rehearse(struct input *input)
     struct rehearsal rehearsal = {.input = input, .progress = progress_begin("takes")};
     const struct ys_scene_files files = stage_files(&input->folders);
     int status = EXIT_BAD_INPUT;
-    bool read = read_all(&rehearsal, &files) && firmware_all_used(&input->folders, "yarnswift rehearse");
+    bool read = read_all(&rehearsal, &files) && firmware_all_used(&input->folders, "yarnswift rehearse") &&
+                (rehearsal.scene_count == 0 ||
+                 controllers_give(&input->controllers, "yarnswift rehearse", rehearsal.scenes[0]));
     const struct pool pool = {.count = rehearsal.scene_count * input->seeds,
                               .at_once = input->jobs,
                               .most_s = (unsigned)input->most_s,
@@ -398,6 +424,11 @@ int verb_rehearse(int argc, char **argv)
          "Break off a take that computes for longer, or lasts ten times as long (default 600)", 0},
         {"firmware", 'f', "DEVICE=NAME", 0,
          "Play a device with this module or image (.elf), whatever the scene says; may be given again", 0},
+        {"controller", 'C', "WHO=WHERE[,RATE][,flow]", 0,
+         "This device or central of the scene has a real controller: at a serial device, a socket, or hci0; in real "
+         "time; may be given again",
+         0},
+        {"outside", 'O', "DEVICE", 0, "This device is not played: it is real, and is met by a real controller", 0},
         {"modules", 'm', "FOLDER", 0, "Look for modules and images of firmware here, too; may be given again", 0},
         {"steps", 'v', NULL, 0, "Show the steps of scenes that pass, too", 0},
         {"log", 'l', NULL, 0, "Show what everybody logs, in place of the steps", 0},
@@ -434,6 +465,14 @@ int verb_rehearse(int argc, char **argv)
     }
     if (input.recorder.path != NULL && (input.common.files.count != 1 || input.seeds != 1)) {
         (void)complain(argv[0], "--capture takes one scene and one seed");
+        return EXIT_BAD_INPUT;
+    }
+    if (input.controllers.count > 0 && (input.common.files.count != 1 || input.seeds != 1)) {
+        (void)complain(argv[0], "--controller takes one scene and one seed");
+        return EXIT_BAD_INPUT;
+    }
+    if (input.controllers.count == 0 && input.folders.plugged_count > 0) {
+        (void)complain(argv[0], "--outside needs a real controller to meet the device with: --controller");
         return EXIT_BAD_INPUT;
     }
     if (!recorder_is_free(&input.recorder) || (input.junit != NULL && !takes_may_write_junit(input.junit)))

@@ -44,7 +44,7 @@ bool firmware_all_used(const struct module_folders *folders, const char *verb)
     }
     for (size_t i = 0; i < folders->plugged_count; i++) {
         if (!folders->plugged[i].used)
-            return complain(verb, "--plug: the scene has no device \"%s\"", folders->plugged[i].device);
+            return complain(verb, "the scene has no device \"%s\"", folders->plugged[i].device);
     }
     return true;
 }

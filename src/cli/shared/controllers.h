@@ -1,0 +1,45 @@
+/* Real controllers, at serial lines, sockets or interfaces of the system, in place of simulated ones. */
+#ifndef CLI_SHARED_CONTROLLERS_H
+#define CLI_SHARED_CONTROLLERS_H
+
+#include <yarnswift/line.h>
+
+#include "cli/shared/pace.h"
+#include "scene/stage.h"
+
+#define REAL_CONTROLLERS_MOST 8
+
+/* One of them, and who has it. */
+struct real_controller {
+    const char *who;
+    const char *where;
+    uint32_t bps;
+    bool flow_control;
+    struct ys_line *line; /* NULL: it is not open */
+    struct ys_outside outside;
+    struct ys_world *world;
+    size_t actor; /* who has it: the number in the scene */
+    bool used;
+};
+
+struct controllers {
+    struct real_controller items[REAL_CONTROLLERS_MOST];
+    size_t count;
+    struct pace pace;
+};
+
+/* Reads the argument of --controller, WHO=WHERE[,RATE][,flow], which it splits; complains, and returns false, if it is
+ * not that. */
+bool controller_take(struct controllers *controllers, const char *verb, char *argument);
+
+/* Gives them to who has them in a scene; false after a line, if there is nobody so called. */
+bool controllers_give(struct controllers *controllers, const char *verb, struct ys_scene *scene);
+
+/* Opens them. False, and why with what to do in `problem`. */
+bool controllers_open(struct controllers *controllers, char *problem, size_t size);
+void controllers_close(struct controllers *controllers);
+
+/* Has a scene played at the pace of the wall, with them. */
+struct ys_beside controllers_beside(struct controllers *controllers);
+
+#endif

@@ -1,0 +1,43 @@
+/* Time in a world that keeps to that of the wall: each millisecond of it waits until it has come. What comes at lines
+ * meanwhile is taken, and makes no time pass. */
+#ifndef CLI_SHARED_PACE_H
+#define CLI_SHARED_PACE_H
+
+#include <poll.h>
+#include <stdbool.h>
+#include <stdio.h>
+
+#include "world/world.h"
+
+#define PACE_LINES_MOST 16
+
+/* A line: what it waits for, and what is done when that has come, and once a millisecond. */
+struct pace_line {
+    struct pollfd (*waits)(void *context);
+    void (*turn)(void *context);
+    void *context;
+};
+
+struct pace {
+    struct ys_world *world;
+    struct ys_timer timer;
+    struct pace_line lines[PACE_LINES_MOST];
+    size_t count;
+    uint64_t began_ns;  /* of the wall, when the world's time was 0; later, if that was given up */
+    uint64_t behind_ns; /* at most */
+    uint64_t given_up_ns;
+    unsigned times;
+};
+
+/* A signal has asked for an end: time does not wait any more. */
+void pace_interrupt(int number);
+bool pace_is_interrupted(void);
+
+/* Time keeps to the wall from now on, until it ends. Lines are added before. */
+void pace_begin(struct pace *pace);
+void pace_end(struct pace *pace);
+
+/* How it went: "for 3.1 s, at most 0.5 ms behind the clock". */
+void pace_print(FILE *stream, const struct pace *pace);
+
+#endif
