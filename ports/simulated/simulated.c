@@ -325,19 +325,9 @@ static void log_line(void *context, const char *text, uint32_t value)
         simulated->settings.log(simulated->settings.context, text, value);
 }
 
-struct ys_simulated *ys_simulated_new(struct ys_radio *radio, const struct ys_simulated_settings *settings)
+static void make_port(struct ys_simulated *simulated)
 {
-    struct ys_simulated *simulated = calloc(1, sizeof *simulated);
-    if (simulated == NULL)
-        return NULL;
-    simulated->settings = *settings;
-    simulated->clock = ys_radio_clock(radio);
-    simulated->chance = ys_chance_of(settings->seed, CHANCE_OF_PORTS + settings->number);
-    simulated->end = &simulated->first;
-    begin_way(&simulated->up, at_host, simulated);
-    begin_way(&simulated->down, at_controller, simulated);
-    simulated->run = (struct ys_timer){.fire = run, .context = simulated};
-    simulated->curve = (struct ys_timer){.fire = run_soon, .context = simulated};
+    const struct ys_simulated_settings *settings = &simulated->settings;
     simulated->port = (struct ys_port){
         .context = simulated,
         .send = send,
@@ -363,6 +353,22 @@ struct ys_simulated *ys_simulated_new(struct ys_radio *radio, const struct ys_si
         simulated->port.store_get = get;
         simulated->port.store_delete = delete;
     }
+}
+
+struct ys_simulated *ys_simulated_new(struct ys_radio *radio, const struct ys_simulated_settings *settings)
+{
+    struct ys_simulated *simulated = calloc(1, sizeof *simulated);
+    if (simulated == NULL)
+        return NULL;
+    simulated->settings = *settings;
+    simulated->clock = ys_radio_clock(radio);
+    simulated->chance = ys_chance_of(settings->seed, CHANCE_OF_PORTS + settings->number);
+    simulated->end = &simulated->first;
+    begin_way(&simulated->up, at_host, simulated);
+    begin_way(&simulated->down, at_controller, simulated);
+    simulated->run = (struct ys_timer){.fire = run, .context = simulated};
+    simulated->curve = (struct ys_timer){.fire = run_soon, .context = simulated};
+    make_port(simulated);
     if (settings->outside != NULL) {
         settings->outside->whose = simulated;
         return simulated;

@@ -265,7 +265,6 @@ int verb_air(int argc, char **argv)
             "it lasts until it is interrupted.\v"
             "Exit status: 0, 1 if a step of the scene has failed, 2 if the scene or an option is wrong.",
     };
-    static const int ends[] = {SIGINT, SIGTERM, SIGHUP};
     struct input input = {.seed = 1, .controllers = 1};
     if (!parse_options(&argp, argc, argv, &input))
         return EXIT_BAD_INPUT;
@@ -280,8 +279,7 @@ int verb_air(int argc, char **argv)
     if (!recorder_begin(&input.recorder))
         return EXIT_BAD_INPUT;
     crash_watch(STDERR_FILENO, "\nyarnswift air: ", "\n", EXIT_BAD_INPUT, 0);
-    for (size_t i = 0; i < sizeof ends / sizeof ends[0]; i++)
-        (void)signal(ends[i], pace_interrupt);
+    pace_mind_signals();
     int status = input.common.files.count == 1 ? run_scene(argv[0], &input) : run_empty(argv[0], &input);
     return recorder_end(&input.recorder) ? status : EXIT_BAD_INPUT;
 }

@@ -275,6 +275,35 @@ static int explore(struct explorer *explorer)
     return explorer->wrong && !terminal ? EXIT_BAD_INPUT : EXIT_AS_EXPECTED;
 }
 
+static int play(const char *who, struct input *input, struct explorer *explorer)
+{
+    const struct ys_scene_files files = stage_files(&input->folders);
+    crash_watch(STDERR_FILENO, "\nyarnswift explore: ", "\n", EXIT_BAD_INPUT, 0);
+    explorer->scene = read_head(explorer->head, &files);
+    int status = EXIT_BAD_INPUT;
+    const struct ys_beside beside = controllers_beside(&input->controllers);
+    bool live = input->controllers.count > 0;
+    if (explorer->scene->findings.errors == 0 && firmware_all_used(&input->folders, who) &&
+        prepare_controllers(&input->controllers, who, explorer->scene)) {
+        greet(explorer);
+        explorer->stage = ys_stage_new(explorer->scene, &explorer->take, input->seed,
+                                       recorder_recording(&input->recorder), line_out, explorer);
+        if (explorer->stage == NULL)
+            (void)complain(who, "%s", explorer->take.problem);
+    }
+    if (explorer->stage != NULL) {
+        if (live)
+            beside.begin(beside.context, explorer->stage);
+        ys_central_list(explorer_central(explorer), YS_LIST_ALL);
+        status = explore(explorer);
+        if (live)
+            beside.end(beside.context, explorer->stage);
+    }
+    explorer_end(explorer);
+    controllers_close(&input->controllers);
+    return status;
+}
+
 int verb_explore(int argc, char **argv)
 {
     static const struct argp_option options[] = {
@@ -316,29 +345,6 @@ int verb_explore(int argc, char **argv)
         json_decref(explorer.head);
         return EXIT_BAD_INPUT;
     }
-    const struct ys_scene_files files = stage_files(&input.folders);
-    crash_watch(STDERR_FILENO, "\nyarnswift explore: ", "\n", EXIT_BAD_INPUT, 0);
-    explorer.scene = read_head(explorer.head, &files);
-    int status = EXIT_BAD_INPUT;
-    const struct ys_beside beside = controllers_beside(&input.controllers);
-    bool live = input.controllers.count > 0;
-    if (explorer.scene->findings.errors == 0 && firmware_all_used(&input.folders, argv[0]) &&
-        prepare_controllers(&input.controllers, argv[0], explorer.scene)) {
-        greet(&explorer);
-        explorer.stage = ys_stage_new(explorer.scene, &explorer.take, input.seed, recorder_recording(&input.recorder),
-                                      line_out, &explorer);
-        if (explorer.stage == NULL)
-            (void)complain(argv[0], "%s", explorer.take.problem);
-    }
-    if (explorer.stage != NULL) {
-        if (live)
-            beside.begin(beside.context, explorer.stage);
-        ys_central_list(explorer_central(&explorer), YS_LIST_ALL);
-        status = explore(&explorer);
-        if (live)
-            beside.end(beside.context, explorer.stage);
-    }
-    explorer_end(&explorer);
-    controllers_close(&input.controllers);
+    int status = play(argv[0], &input, &explorer);
     return recorder_end(&input.recorder) ? status : EXIT_BAD_INPUT;
 }

@@ -414,6 +414,20 @@ static int rehearse(struct input *input)
     return status;
 }
 
+/* Whether what is asked for can be; false after a line. */
+static bool fits_together(const char *who, const struct input *input)
+{
+    if (input->common.files.count == 0)
+        return complain(who, "name a scene, such as NAME.scene.yaml");
+    if (input->recorder.path != NULL && (input->common.files.count != 1 || input->seeds != 1))
+        return complain(who, "--capture takes one scene and one seed");
+    if (input->controllers.count > 0 && (input->common.files.count != 1 || input->seeds != 1))
+        return complain(who, "--controller takes one scene and one seed");
+    if (input->controllers.count == 0 && input->folders.plugged_count > 0)
+        return complain(who, "--outside needs a real controller to meet the device with: --controller");
+    return true;
+}
+
 int verb_rehearse(int argc, char **argv)
 {
     static const struct argp_option options[] = {
@@ -459,22 +473,8 @@ int verb_rehearse(int argc, char **argv)
         return ys_schema_print_of(stdout, &ys_scene_mapping, "What happens to devices: NAME.scene.yaml")
                    ? EXIT_AS_EXPECTED
                    : EXIT_BAD_INPUT;
-    if (input.common.files.count == 0) {
-        (void)complain(argv[0], "name a scene, such as NAME.scene.yaml");
+    if (!fits_together(argv[0], &input))
         return EXIT_BAD_INPUT;
-    }
-    if (input.recorder.path != NULL && (input.common.files.count != 1 || input.seeds != 1)) {
-        (void)complain(argv[0], "--capture takes one scene and one seed");
-        return EXIT_BAD_INPUT;
-    }
-    if (input.controllers.count > 0 && (input.common.files.count != 1 || input.seeds != 1)) {
-        (void)complain(argv[0], "--controller takes one scene and one seed");
-        return EXIT_BAD_INPUT;
-    }
-    if (input.controllers.count == 0 && input.folders.plugged_count > 0) {
-        (void)complain(argv[0], "--outside needs a real controller to meet the device with: --controller");
-        return EXIT_BAD_INPUT;
-    }
     if (!recorder_is_free(&input.recorder) || (input.junit != NULL && !takes_may_write_junit(input.junit)))
         return EXIT_BAD_INPUT;
     return rehearse(&input);

@@ -9,9 +9,16 @@
 
 static volatile sig_atomic_t interrupted;
 
-void pace_interrupt(int number)
+static void on_signal(int number)
 {
     interrupted = number;
+}
+
+void pace_mind_signals(void)
+{
+    static const int ends[] = {SIGINT, SIGTERM, SIGHUP};
+    for (size_t i = 0; i < sizeof ends / sizeof ends[0]; i++)
+        (void)signal(ends[i], on_signal);
 }
 
 bool pace_is_interrupted(void)

@@ -29,8 +29,8 @@ struct pace {
     unsigned times;
 };
 
-/* A signal has asked for an end: time does not wait any more. */
-void pace_interrupt(int number);
+/* From now on the signals that end a program have time not wait any more, and are noted. */
+void pace_mind_signals(void);
 bool pace_is_interrupted(void);
 
 /* Time keeps to the wall from now on, until it ends. Lines are added before. */
