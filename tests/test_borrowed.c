@@ -5,6 +5,7 @@
 #include <string.h>
 
 #include <yarnswift/borrow.h>
+#include <yarnswift/controller.h>
 
 #include "sim/crypto.h"
 #include "support/hex.h"
@@ -293,6 +294,117 @@ static void a_computation_fails_by_its_command_its_event_and_when_it_is_given_up
     assert_int_equal(ys_borrow_curve_result(&borrowed, result), YS_CURVE_FAILED);
 }
 
+/* facts and questions */
+
+static void give_commands(struct scripted *scripted, unsigned without)
+{
+    char text[300] = "04 0e 44 01 02 10 00";
+    for (unsigned octet = 0; octet < 64; octet++) {
+        unsigned bits = without / 8 == octet ? 0xffu & ~(1u << without % 8) : 0xff;
+        (void)snprintf(text + strlen(text), 4, " %02x", without > 1000 ? 0 : bits);
+    }
+    give(scripted, text);
+}
+
+static void begin_facts(struct scripted *scripted, struct ys_commands *commands, struct ys_controller_facts *facts)
+{
+    scripted_init(scripted, &ys_table_bare, NULL, NULL);
+    ys_host_use_commands(&scripted->host, commands);
+    ys_controller_read(commands, facts, ys_borrow_needs, YS_BORROW_NEEDS);
+    ys_host_start(&scripted->host);
+    (void)turn(scripted);
+    give(scripted, "04 0e 04 01 03 0c 00");
+    forget_sent(scripted);
+    give(scripted, "04 0e 0c 01 01 10 00 0d 34 12 0d ff ff 01 00");
+    assert_sent(scripted, "01 02 10 00");
+}
+
+static void what_a_controller_lacks_is_named_in_one_message(void **state)
+{
+    static struct scripted scripted;
+    struct ys_commands commands;
+    struct ys_controller_facts facts;
+    (void)state;
+    begin_facts(&scripted, &commands, &facts);
+    assert_int_equal(facts.version, 13);
+    assert_int_equal(facts.revision, 0x1234);
+    assert_int_equal(facts.company, 0xffff);
+    give_commands(&scripted, 9999);
+    assert_string_equal(last_event(&scripted, YS_EVENT_START_FAILED)->u.start.step,
+                        "the controller lacks LE Rand, LE Read Local P-256 Public Key, LE Generate DHKey");
+    begin_facts(&scripted, &commands, &facts);
+    give_commands(&scripted, 27 * 8 + 7);
+    assert_string_equal(last_event(&scripted, YS_EVENT_START_FAILED)->u.start.step, "the controller lacks LE Rand");
+    assert_false(ys_controller_supports(&facts, 27 * 8 + 7));
+    assert_true(ys_controller_supports(&facts, 27 * 8 + 6));
+    begin_facts(&scripted, &commands, &facts);
+    give_commands(&scripted, 34 * 8 + 2); /* the second generation of it does as well */
+    assert_int_equal(count_events(&scripted, YS_EVENT_START_FAILED), 0);
+    assert_sent(&scripted, "01 03 10 00");
+    begin_facts(&scripted, &commands, &facts);
+    give(&scripted, "04 0e 04 01 02 10 01"); /* it does not tell */
+    assert_int_equal(count_events(&scripted, YS_EVENT_START_FAILED), 0);
+    assert_true(ys_controller_supports(&facts, 1));
+}
+
+static void note_value(struct ys_host *host, struct ys_ask *ask, uint8_t status, int16_t value)
+{
+    int *values = ask->context;
+    (void)host;
+    values[0] = status;
+    values[1] = value;
+    values[2]++;
+}
+
+static void a_controller_is_asked_for_strength_power_and_defaults(void **state)
+{
+    static struct scripted scripted;
+    struct ys_commands commands;
+    int values[3] = {0};
+    struct ys_ask ask = {.done = note_value, .context = values};
+    (void)state;
+    scripted_init(&scripted, &ys_table_bare, NULL, NULL);
+    ys_host_use_commands(&scripted.host, &commands);
+    scripted_start(&scripted, 27, 4);
+    const struct {
+        const char *sent;
+        const char *answered;
+        int value;
+    } cases[] = {
+        {"01 05 14 02 40 00", "04 0e 07 01 05 14 00 40 00 c4", -60},
+        {"01 2d 0c 03 40 00 01", "04 0e 07 01 2d 0c 00 40 00 08", 8},
+        {"01 23 20 00", "04 0e 08 01 23 20 00 fb 00 48 08", 251},
+        {"01 24 20 04 b8 00 30 06", "04 0e 04 01 24 20 00", 0},
+        {"01 31 20 03 02 02 00", "04 0e 04 01 31 20 00", 0},
+    };
+    for (size_t i = 0; i < sizeof cases / sizeof cases[0]; i++) {
+        forget_sent(&scripted);
+        enum ys_result result = i == 0   ? ys_ask_strength(&scripted.host, &ask, 0x40)
+                                : i == 1 ? ys_ask_power(&scripted.host, &ask, 0x40, true)
+                                : i == 2 ? ys_ask_default_length(&scripted.host, &ask)
+                                : i == 3 ? ys_tell_default_length(&scripted.host, &ask, 184)
+                                         : ys_tell_default_phys(&scripted.host, &ask, 2, 0);
+        assert_int_equal(result, YS_OK);
+        assert_int_equal(ys_ask_strength(&scripted.host, &ask, 1), YS_ERROR_BUSY);
+        (void)turn(&scripted);
+        assert_sent(&scripted, cases[i].sent);
+        give(&scripted, cases[i].answered);
+        assert_int_equal(values[0], YS_HCI_OK);
+        assert_int_equal(values[1], cases[i].value);
+        assert_int_equal(values[2], (int)i + 1);
+    }
+    assert_int_equal(ys_tell_default_length(&scripted.host, &ask, 26), YS_ERROR_ARGUMENT);
+    assert_int_equal(ys_tell_default_phys(&scripted.host, &ask, 8, 0), YS_ERROR_ARGUMENT);
+    assert_int_equal(ys_ask_strength(&scripted.host, &ask, 1), YS_OK);
+    (void)turn(&scripted);
+    give(&scripted, "04 0e 04 01 05 14 02"); /* no such connection */
+    assert_int_equal(values[0], YS_HCI_UNKNOWN_CONNECTION);
+    assert_int_equal(ys_ask_strength(&scripted.host, &ask, 1), YS_OK);
+    (void)turn(&scripted);
+    give(&scripted, "04 0e 04 01 05 14 00"); /* an answer without one */
+    assert_int_equal(values[0], YS_HCI_UNSPECIFIED);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -303,6 +415,8 @@ int main(void)
         cmocka_unit_test(what_is_drawn_looks_like_chance),
         cmocka_unit_test(a_start_without_random_numbers_names_them),
         cmocka_unit_test(the_curve_is_computed_by_commands_of_either_generation),
+        cmocka_unit_test(what_a_controller_lacks_is_named_in_one_message),
+        cmocka_unit_test(a_controller_is_asked_for_strength_power_and_defaults),
         cmocka_unit_test(a_computation_fails_by_its_command_its_event_and_when_it_is_given_up),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

@@ -5,6 +5,7 @@
 
 #include <string.h>
 
+#include <yarnswift/controller.h>
 #include <yarnswift/serial.h>
 
 #include "cortex_m/board.h"
@@ -37,6 +38,7 @@ static volatile bool line_sends;        /* there may be something to be sent */
 static struct ys_flash flash;
 static struct ys_flash_store store;
 static struct ys_commands commands;
+static struct ys_controller_facts facts;
 static struct ys_borrowed borrowed;
 static struct ys_step step;
 #if PORT_STEP
@@ -482,6 +484,7 @@ void port_begin(const struct ys_firmware *firmware, uint32_t stamp)
 void port_use(struct ys_host *host)
 {
     ys_host_use_commands(host, &commands);
+    ys_controller_read(&commands, &facts, ys_borrow_needs, host->table->key_size > 0 ? YS_BORROW_NEEDS : 1);
     ys_borrow_use(host, &commands, &borrowed);
 }
 

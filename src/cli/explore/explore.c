@@ -310,11 +310,7 @@ int verb_explore(int argc, char **argv)
         {"firmware", 'f', "MODULE", 0,
          "The module of the (first) device's firmware, or DEVICE=MODULE; else its definition plays it", 0},
         {"modules", 'm', "FOLDER", 0, "Look for the module here, too; may be given again", 0},
-        {"controller", 'C', "WHO=WHERE[,RATE][,flow]", 0,
-         "You (central), or a device, have a real controller: at a serial device, a socket, or hci0; in real time; may "
-         "be given again",
-         0},
-        {"outside", 'O', "DEVICE", 0, "This device is not played: it is real, and is met by a real controller", 0},
+        CONTROLLER_OPTIONS,
         {"as", 'k', "KIND", 0, "What kind of central to be, such as polite (default), old, eavesdropping", 0},
         {"seed", 's', "NUMBER", 0, "With other chances; the same number and input give the same (default 1)", 0},
         RECORDER_OPTIONS,

@@ -438,11 +438,7 @@ int verb_rehearse(int argc, char **argv)
          "Break off a take that computes for longer, or lasts ten times as long (default 600)", 0},
         {"firmware", 'f', "DEVICE=NAME", 0,
          "Play a device with this module or image (.elf), whatever the scene says; may be given again", 0},
-        {"controller", 'C', "WHO=WHERE[,RATE][,flow]", 0,
-         "This device or central of the scene has a real controller: at a serial device, a socket, or hci0; in real "
-         "time; may be given again",
-         0},
-        {"outside", 'O', "DEVICE", 0, "This device is not played: it is real, and is met by a real controller", 0},
+        CONTROLLER_OPTIONS,
         {"modules", 'm', "FOLDER", 0, "Look for modules and images of firmware here, too; may be given again", 0},
         {"steps", 'v', NULL, 0, "Show the steps of scenes that pass, too", 0},
         {"log", 'l', NULL, 0, "Show what everybody logs, in place of the steps", 0},

@@ -28,6 +28,19 @@ struct controllers {
     struct pace pace;
 };
 
+#define CONTROLLER_OPTIONS                                                                                             \
+    {"controller",                                                                                                     \
+     'C',                                                                                                              \
+     "WHO=WHERE[,RATE][,flow]",                                                                                        \
+     0,                                                                                                                \
+     "This device or central has a real controller: at a serial device, a socket, or hci0; in real time; may be "      \
+     "given "                                                                                                          \
+     "again",                                                                                                          \
+     0},                                                                                                               \
+    {                                                                                                                  \
+        "outside", 'O', "DEVICE", 0, "This device is not played: it is real, and is met by a real controller", 0       \
+    }
+
 /* Reads the argument of --controller, WHO=WHERE[,RATE][,flow], which it splits; complains, and returns false, if it is
  * not that. */
 bool controller_take(struct controllers *controllers, const char *verb, char *argument);

@@ -1,5 +1,6 @@
 /* Random numbers and the curve, from the controller (Core 5.4 Vol 4 Part E 7.8.23, 7.8.36, 7.8.37). */
 #include <yarnswift/borrow.h>
+#include <yarnswift/controller.h>
 
 #include <string.h>
 
@@ -150,6 +151,13 @@ enum ys_curve ys_borrow_curve_result(void *context, uint8_t *result)
 }
 
 /* both */
+
+/* Vol 4 Part E 6.27. */
+const struct ys_need ys_borrow_needs[YS_BORROW_NEEDS] = {
+    {27 * 8 + 7, 0, "LE Rand"},
+    {34 * 8 + 1, 0, "LE Read Local P-256 Public Key"},
+    {34 * 8 + 2, 41 * 8 + 2, "LE Generate DHKey"},
+};
 
 void ys_borrow_init(struct ys_borrowed *borrowed, ys_encrypt_fn *encrypt, void *context)
 {
