@@ -29,7 +29,7 @@ INDIRECT = [
     (r"procedure->(\w+)\(", "ys_procedure"),
     (r"outboxes->(\w+)\(", "ys_outboxes"),
     (r"row->(compose|complete|failed)\(", "ys_command_row"),
-    (r"command->done\(|commands->(event|vendor)\(|borrowed->encrypt\(", None),
+    (r"(command|ask)->done\(|commands->(event|vendor)\(|borrowed->encrypt\(", None),
     (r"row->(answer)\(", "server_row"),
     (r"row->(get)\(", "discover_row"),
     (r"step->(act)\(", "ys_pairing_step"),
@@ -112,6 +112,8 @@ def tables(sources, headers):
         named.setdefault((None, member), set()).add(name)
     for member, name in re.findall(r"(?:\.(?=done)|commands->)(done|event) = (\w+)[,;}]", whole):
         named.setdefault((None, member), set()).add(name)
+    for name in re.findall(r"\bsend\(host, ask,[^;]*?(\w+)\);", whole):
+        named.setdefault((None, "done"), set()).add(name)
     for name in re.findall(r"ys_work_init\(\w+, [^,()]+, (\w+),", whole):
         named.setdefault((None, "run"), set()).add(name)
     return named
