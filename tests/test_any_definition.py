@@ -157,6 +157,8 @@ class Maker:
             device["link"] = {"interval": ["15 ms", "30 ms"], "latency": 2}
         if self.chance.random() < 0.3:
             device["limits"] = {"connections": self.chance.randrange(1, 6), "mtu": self.chance.choice([23, 100, 247])}
+            if self.chance.random() < 0.3:
+                device["limits"].update(flash=65536, ram=self.chance.choice([4096, 16384]), stack=1024)
         advertising = {"interval": "100 ms"}
         if self.chance.random() < 0.3:
             advertising = [dict(advertising, name=self.name()), {"name": self.name(), "interval": "1 s",
