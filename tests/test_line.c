@@ -12,6 +12,7 @@
 #include <sys/un.h>
 #include <unistd.h>
 
+#include <yarnswift/command.h>
 #include <yarnswift/line.h>
 #include <yarnswift/serial.h>
 
@@ -215,6 +216,53 @@ static void a_host_meets_a_central_over_a_pseudo_terminal(void **state)
     close_far();
 }
 
+static unsigned answered;
+
+static void again(struct ys_host *host, struct ys_command *command, uint8_t status, struct ys_reader *answer)
+{
+    uint8_t *before = command->context;
+    uint8_t bytes[8];
+    ys_get_copy(answer, bytes, sizeof bytes);
+    assert_int_equal(status, YS_HCI_OK);
+    assert_true(ys_reader_done(answer));
+    assert_memory_not_equal(bytes, before, sizeof bytes); /* random numbers: no answer is that of another question */
+    memcpy(before, bytes, sizeof bytes);
+    answered++;
+    assert_int_equal(ys_command_send(host, command), YS_OK);
+}
+
+/* YARNSWIFT_LINE_PACKETS says how many; the checks have a million. */
+static void many_packets_cross_a_line_and_none_is_lost(void **state)
+{
+    const char *wanted = getenv("YARNSWIFT_LINE_PACKETS");
+    unsigned count = (unsigned)strtoul(wanted != NULL ? wanted : "20000", NULL, 10) / 2;
+    char problem[200] = "";
+    static uint8_t before[8];
+    static struct ys_commands commands;
+    struct ys_command rand = {.opcode = 0x2018, .done = again, .context = before};
+    int ends[2];
+    (void)state;
+    assert_int_equal(socketpair(AF_UNIX, SOCK_STREAM, 0, ends), 0);
+    open_far(ends[0], false);
+    open_near(ys_line_over(&(struct ys_line_settings){.log = note}, ends[1], false, problem, sizeof problem));
+    ys_host_use_commands(&near.host, &commands);
+    answered = 0;
+    for (int i = 0; i < 2000 && !near.ready; i++) {
+        assert_true(turn_near());
+        turn_far();
+    }
+    assert_int_equal(ys_command_send(&near.host, &rand), YS_OK);
+    for (unsigned i = 0; i < 4 * count && answered < count; i++) {
+        assert_true(turn_near());
+        turn_far();
+    }
+    assert_int_equal(answered, count);
+    assert_int_equal(near.failures, 0);
+    assert_string_equal(near.log, "");
+    ys_line_close(near.line);
+    close_far();
+}
+
 /* Of a socket in its place: no Bluetooth is needed for what is written here. */
 static void packets_go_whole_through_a_raw_channel(void **state)
 {
@@ -341,6 +389,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(a_host_meets_a_central_over_a_pseudo_terminal),
+        cmocka_unit_test(many_packets_cross_a_line_and_none_is_lost),
         cmocka_unit_test(packets_go_whole_through_a_raw_channel),
         cmocka_unit_test(a_socket_is_a_line_and_a_file_remembers),
         cmocka_unit_test(whoever_wakes_the_host_ends_its_wait),
