@@ -36,6 +36,12 @@ struct ys_emulator *ys_emulator_start(const char *machine, const char *path, cha
     return &only;
 }
 
+struct ys_emulator *ys_emulator_connect(const char *hci, const char *step, uint32_t bps, char *problem, size_t size)
+{
+    (void)bps;
+    return ys_emulator_start(hci, step, problem, size);
+}
+
 void ys_emulator_end(struct ys_emulator *emulator)
 {
     (void)emulator;
@@ -126,7 +132,8 @@ static void play_target(const uint8_t *data, size_t size)
     left_length[YS_EMULATOR_HCI] = hci;
     left[YS_EMULATOR_STEP] = data + hci;
     left_length[YS_EMULATOR_STEP] = size - hci;
-    struct ys_target *target = ys_target_open(path, YS_TABLE_STAMP, &calls, NULL, problem, sizeof problem);
+    const char *which = size % 2 == 0 ? path : YS_TARGET_LINES "hci,step"; /* a file, or a board */
+    struct ys_target *target = ys_target_open(which, YS_TABLE_STAMP, &calls, NULL, problem, sizeof problem);
     if (target == NULL) {
         if (problem[0] == '\0')
             abort();

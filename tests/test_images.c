@@ -2,9 +2,14 @@
  * way. The file of an image is made here, too; scripts/images plays real ones. */
 #include "support/check.h"
 
+#include <signal.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/socket.h>
+#include <sys/un.h>
+#include <sys/wait.h>
+#include <unistd.h>
 
 #include "emulated/elf.h"
 #include "emulated/notes.h"
@@ -74,6 +79,88 @@ static void a_device_that_is_switched_off_and_on_begins_anew(void **state)
     if (outcome.status != 0)
         fail_msg("%s%s", outcome.out, outcome.err);
     assert_non_null(strstr(outcome.out, "120.0 N m"));
+}
+
+static int listen_at(const char *path)
+{
+    struct sockaddr_un address = {.sun_family = AF_UNIX};
+    int descriptor = socket(AF_UNIX, SOCK_STREAM, 0);
+    assert_true(strlen(path) < sizeof address.sun_path);
+    (void)strcpy(address.sun_path, path);
+    (void)unlink(path);
+    assert_int_equal(bind(descriptor, (const struct sockaddr *)&address, sizeof address), 0);
+    assert_int_equal(listen(descriptor, 1), 0);
+    return descriptor;
+}
+
+/* A process of its own, at two sockets. */
+static pid_t begin_target(const char *machine, char *lines, size_t size)
+{
+    static const char *const names[] = {"hci", "step"};
+    char paths[2][60];
+    int listens[2];
+    for (int i = 0; i < 2; i++) {
+        (void)snprintf(paths[i], sizeof paths[i], "/tmp/test_images_%d_%s", (int)getpid(), names[i]);
+        listens[i] = listen_at(paths[i]);
+    }
+    (void)snprintf(lines, size, "step:%s,%s", paths[0], paths[1]);
+    pid_t pid = fork();
+    if (pid == 0) {
+        char words[2][60];
+        for (int i = 0; i < 2; i++)
+            (void)snprintf(words[i], sizeof words[i], "socket,id=%s,fd=%d", i == 0 ? "line" : "step",
+                           accept(listens[i], NULL, NULL));
+        (void)execl(YARNSWIFT_FAKE_TARGET, "fake_target", "-machine", machine, words[0], words[1], (char *)NULL);
+        _exit(127);
+    }
+    for (int i = 0; i < 2; i++)
+        (void)close(listens[i]);
+    return pid;
+}
+
+static void end_target(pid_t pid)
+{
+    (void)kill(pid, SIGKILL);
+    (void)waitpid(pid, NULL, 0);
+    for (int i = 0; i < 2; i++) {
+        char path[60];
+        (void)snprintf(path, sizeof path, "/tmp/test_images_%d_%s", (int)getpid(), i == 0 ? "hci" : "step");
+        (void)unlink(path);
+    }
+}
+
+static void a_board_at_two_lines_keeps_step(void **state)
+{
+    static const struct {
+        const char *machine;
+        int status;
+        const char *words;
+    } cases[] = {
+        {"wrench", 0, "image   wrench: "},
+        {"dies", 2, "nobody is at the other end of its lines any more"},
+        {"babbler", 2, "reset the board, and look at its step line"},
+        {"other-version", 2, "built with another version of yarnswift"},
+        {"stranger", 2, "was built for another definition"},
+    };
+    char lines[200];
+    char line[1000];
+    (void)state;
+    for (size_t i = 0; i < sizeof cases / sizeof cases[0]; i++) {
+        pid_t pid = begin_target(cases[i].machine, lines, sizeof lines);
+        (void)snprintf(line, sizeof line, "rehearse -f wrench=%s '%s/examples/scenes/%s.scene.yaml'", lines,
+                       YARNSWIFT_ROOT, i == 0 ? "shift" : "over_a_line");
+        struct outcome outcome = run_command(line);
+        end_target(pid);
+        if (outcome.status != cases[i].status ||
+            (strstr(outcome.out, cases[i].words) == NULL && strstr(outcome.err, cases[i].words) == NULL))
+            fail_msg("%s: %s%s", cases[i].machine, outcome.out, outcome.err);
+    }
+    struct outcome outcome = run_command("rehearse -f wrench=step:/nowhere " SHIFT);
+    assert_int_equal(outcome.status, 2);
+    assert_non_null(strstr(outcome.err, "it needs two lines: step:HCI,STEP"));
+    outcome = run_command("rehearse -f wrench=step:/nowhere,/nowhere " SHIFT);
+    assert_int_equal(outcome.status, 2);
+    assert_non_null(strstr(outcome.err, "/nowhere"));
 }
 
 /* Each of them ends its scene with words, and no other. */
@@ -275,6 +362,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(a_process_in_step_is_a_device_of_a_scene),
         cmocka_unit_test(a_device_that_is_switched_off_and_on_begins_anew),
+        cmocka_unit_test(a_board_at_two_lines_keeps_step),
         cmocka_unit_test(a_target_that_misbehaves_ends_its_scene_alone),
         cmocka_unit_test(a_target_that_sleeps_for_ever_fails_the_step_that_waits_for_it),
         cmocka_unit_test(what_takes_more_than_its_definition_allows_fails),

@@ -1,4 +1,5 @@
-/* The emulator: a process that is given one end of two socket pairs, and ends with us. */
+/* The emulator: a process that is given one end of two socket pairs, and ends with us. Or only the lines to a target.
+ */
 #include "emulated/emulator.h"
 
 #include <errno.h>
@@ -17,12 +18,16 @@
 #include <sys/prctl.h>
 #endif
 
-#define PROGRAM "qemu-system-arm"
+#include "linux/opening.h"
+
+#define PROGRAM   "qemu-system-arm"
+#define BPS_USUAL 115200
+#define ROOM_MS   5000
 
 struct ys_emulator {
-    pid_t pid;
+    pid_t pid; /* 0: there is none, only lines */
     int lines[2];
-    FILE *said; /* what it prints */
+    FILE *said; /* what it prints; NULL likewise */
     bool ended;
     int status;
 };
@@ -112,6 +117,28 @@ struct ys_emulator *ys_emulator_start(const char *machine, const char *path, cha
     return NULL;
 }
 
+struct ys_emulator *ys_emulator_connect(const char *hci, const char *step, uint32_t bps, char *problem, size_t size)
+{
+    const char *const where[] = {hci, step};
+    struct ys_emulator *emulator = calloc(1, sizeof *emulator);
+    bool packets;
+    if (emulator == NULL) {
+        (void)snprintf(problem, size, "there is no memory for it");
+        return NULL;
+    }
+    emulator->ended = true;
+    for (int i = 0; i < 2; i++)
+        emulator->lines[i] = -1;
+    for (int i = 0; i < 2; i++) {
+        emulator->lines[i] = opening_open(where[i], bps > 0 ? bps : BPS_USUAL, false, &packets, problem, size);
+        if (emulator->lines[i] >= 0)
+            continue;
+        ys_emulator_end(emulator);
+        return NULL;
+    }
+    return emulator;
+}
+
 static void collect(struct ys_emulator *emulator, bool wait)
 {
     if (!emulator->ended && waitpid(emulator->pid, &emulator->status, wait ? 0 : WNOHANG) == emulator->pid)
@@ -125,10 +152,21 @@ void ys_emulator_end(struct ys_emulator *emulator)
     if (!emulator->ended)
         (void)kill(emulator->pid, SIGKILL);
     collect(emulator, true);
-    (void)close(emulator->lines[0]);
-    (void)close(emulator->lines[1]);
-    (void)fclose(emulator->said);
+    for (int i = 0; i < 2; i++) {
+        if (emulator->lines[i] >= 0)
+            (void)close(emulator->lines[i]);
+    }
+    if (emulator->said != NULL)
+        (void)fclose(emulator->said);
     free(emulator);
+}
+
+/* A serial device is slow; one that takes nothing for seconds is held up for ever. */
+static bool wait_for_room(const struct ys_emulator *emulator, enum ys_emulator_line line)
+{
+    struct pollfd wait = {.fd = emulator->lines[line], .events = POLLOUT};
+    int ready = poll(&wait, 1, ROOM_MS);
+    return ready > 0 || (ready < 0 && errno == EINTR);
 }
 
 bool ys_emulator_send(struct ys_emulator *emulator, enum ys_emulator_line line, const void *bytes, size_t length)
@@ -136,7 +174,9 @@ bool ys_emulator_send(struct ys_emulator *emulator, enum ys_emulator_line line, 
     const char *next = bytes;
     while (length > 0) {
         ssize_t sent = send(emulator->lines[line], next, length, MSG_NOSIGNAL);
-        if (sent < 0 && errno == EINTR)
+        if (sent < 0 && errno == ENOTSOCK)
+            sent = write(emulator->lines[line], next, length);
+        if (sent < 0 && (errno == EINTR || (errno == EAGAIN && wait_for_room(emulator, line))))
             continue;
         if (sent <= 0)
             return false;
@@ -161,12 +201,12 @@ long ys_emulator_receive(struct ys_emulator *emulator, enum ys_emulator_line lin
     for (;;) { /* a signal makes neither of the two end for good */
         uint64_t now = now_ms();
         int ready = poll(&wait, 1, until_ms > now ? (int)(until_ms - now) : 0);
-        ssize_t got = ready > 0 ? recv(emulator->lines[line], bytes, size, 0) : -1;
+        ssize_t got = ready > 0 ? read(emulator->lines[line], bytes, size) : -1;
         if (ready == 0)
             return 0;
         if (got > 0)
             return (long)got;
-        if (got == 0 || errno != EINTR)
+        if (got == 0 || (errno != EINTR && errno != EAGAIN))
             return -1;
     }
 }
@@ -176,6 +216,10 @@ void ys_emulator_why(struct ys_emulator *emulator, char *text, size_t size)
 {
     char line[400];
     text[0] = '\0';
+    if (emulator->said == NULL) {
+        (void)snprintf(text, size, "nobody is at the other end of its lines any more");
+        return;
+    }
     rewind(emulator->said);
     while (fgets(line, sizeof line, emulator->said) != NULL) {
         line[strcspn(line, "\n")] = '\0';

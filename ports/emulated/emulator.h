@@ -1,4 +1,5 @@
-/* An emulator as a process, with the two lines of its target. */
+/* An emulator as a process, with the two lines of its target; or these lines alone, with a board or a process of its
+ * own at their other ends. */
 #ifndef PORTS_EMULATED_EMULATOR_H
 #define PORTS_EMULATED_EMULATOR_H
 
@@ -16,6 +17,9 @@ enum ys_emulator_line { YS_EMULATOR_HCI, YS_EMULATOR_STEP };
 
 /* Starts one for an image. NULL, with why and what to do in `problem`. */
 struct ys_emulator *ys_emulator_start(const char *machine, const char *path, char *problem, size_t size);
+
+/* The lines of a target that is there: serial devices, at this rate (0: 115200 bit/s), or sockets. */
+struct ys_emulator *ys_emulator_connect(const char *hci, const char *step, uint32_t bps, char *problem, size_t size);
 
 /* Ends it, in whatever state. */
 void ys_emulator_end(struct ys_emulator *emulator);

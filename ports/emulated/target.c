@@ -25,7 +25,8 @@ struct ys_target {
     const struct ys_target_calls *calls;
     void *context;
     char *path;
-    struct ys_elf *elf;
+    struct ys_elf *elf; /* NULL: it is at lines */
+    uint32_t stamp;
     struct ys_note note;
     struct ys_emulator *emulator; /* NULL: it has no power */
     char *inputs[INPUTS_MOST];
@@ -39,6 +40,7 @@ struct ys_target {
     uint32_t flash_end; /* of what is not erased */
     char problem[800];
     bool greeted; /* it has said what it is */
+    bool was_open;
     /* the step line */
     char buffer[4096];
     size_t buffer_at;
@@ -74,11 +76,16 @@ fail(struct ys_target *target, const char *format, ...)
 
 /* lines */
 
+static bool is_connected(const struct ys_target *target)
+{
+    return target->elf == NULL;
+}
+
 static bool fail_gone(struct ys_target *target)
 {
     char why[300];
     ys_emulator_why(target->emulator, why, sizeof why);
-    return fail(target, "its emulator has ended: %s", why);
+    return fail(target, "%s%s", is_connected(target) ? "" : "its emulator has ended: ", why);
 }
 
 /* The next line of the target, without its end. */
@@ -99,6 +106,9 @@ static bool next_line(struct ys_target *target)
             ys_emulator_receive(target->emulator, YS_EMULATOR_STEP, target->buffer, sizeof target->buffer, SILENT_MS);
         if (got < 0)
             return fail_gone(target);
+        if (got == 0 && !target->greeted && is_connected(target))
+            return fail(target, "it has not said for %d s that it is there: reset the board, and look at its step line",
+                        SILENT_MS / 1000);
         if (got == 0 && !target->greeted)
             return fail(target, "it says nothing for %d s: build it with yarnswift_image, or call ys_step_begin",
                         SILENT_MS / 1000);
@@ -210,7 +220,7 @@ static bool take_stack(struct ys_target *target, const char *at)
 static void name_place(const struct ys_target *target, uint32_t address, char *text, size_t size)
 {
     uint32_t offset = 0;
-    const char *name = ys_elf_function(target->elf, address & ~UINT32_C(1), &offset);
+    const char *name = is_connected(target) ? NULL : ys_elf_function(target->elf, address & ~UINT32_C(1), &offset);
     if (name != NULL)
         (void)snprintf(text, size, "%s+0x%x", name, (unsigned)offset);
     else
@@ -297,14 +307,21 @@ static bool take_hello(struct ys_target *target)
     uint64_t stamp;
     uint64_t ticks_per_us;
     const char *at = target->line + 1;
-    if (!next_line(target))
-        return false;
+    do { /* a board has said other things before it was reset */
+        if (!next_line(target))
+            return false;
+    } while (is_connected(target) && strncmp(target->line, "H0", 2) != 0);
     if (target->line[0] != 'H' || !get_hex(&at, 2, &version) || !get_hex(&at, 8, &stamp) ||
         !get_hex(&at, 8, &ticks_per_us))
         return fail(target, "it does not keep step: build it with yarnswift_image, or call ys_step_begin");
     if (version != 1)
         return fail(target, "it was built with another version of yarnswift: build it again");
-    target->ticks_per_us = (uint32_t)ticks_per_us;
+    if (is_connected(target) && stamp != target->stamp)
+        return fail(target,
+                    "its firmware was built for another definition: build it again, or name the definition that it "
+                    "was built for");
+    target->ticks_per_us =
+        is_connected(target) ? 0 : (uint32_t)ticks_per_us; /* of an emulator it counts instructions */
     target->greeted = true;
     return true;
 }
@@ -410,13 +427,38 @@ static void begin_lines(struct ys_target *target)
     (void)ys_serial_init(&target->serial, &target->serial_settings);
 }
 
+/* To the target at two lines: "HCI,STEP", or "HCI,STEP,RATE". */
+static struct ys_emulator *connect_lines(struct ys_target *target)
+{
+    char words[1000];
+    (void)snprintf(words, sizeof words, "%s", target->path + strlen(YS_TARGET_LINES));
+    char *step = strchr(words, ',');
+    char *rate = step != NULL ? strchr(step + 1, ',') : NULL;
+    if (step == NULL) {
+        (void)fail(target, "it needs two lines: " YS_TARGET_LINES "HCI,STEP or " YS_TARGET_LINES "HCI,STEP,RATE");
+        return NULL;
+    }
+    *step++ = '\0';
+    if (rate != NULL)
+        *rate++ = '\0';
+    return ys_emulator_connect(words, step, rate != NULL ? (uint32_t)strtoul(rate, NULL, 10) : 0, target->problem,
+                               sizeof target->problem);
+}
+
 bool ys_target_reset(struct ys_target *target, uint64_t now_us)
 {
+    if (is_connected(target) && target->was_open)
+        return fail(target, "a board is not switched off and on from here: leave power out of the scene");
     ys_target_stop(target);
     target->problem[0] = '\0';
     target->greeted = false;
+    target->was_open = true;
     begin_lines(target);
-    target->emulator = ys_emulator_start(target->note.machine, target->path, target->problem, sizeof target->problem);
+    if (is_connected(target))
+        target->emulator = connect_lines(target);
+    else
+        target->emulator =
+            ys_emulator_start(target->note.machine, target->path, target->problem, sizeof target->problem);
     return target->emulator != NULL && take_hello(target) && take_inputs(target) && send_flash(target) &&
            send_rate(target) && send_time(target, now_us);
 }
@@ -427,34 +469,41 @@ void ys_target_stop(struct ys_target *target)
     target->emulator = NULL;
 }
 
+/* What its file says of it. */
+static bool read_file(struct ys_target *target, char *problem, size_t size)
+{
+    target->elf = ys_elf_open(target->path, problem, size);
+    if (target->elf == NULL || !ys_note_read(target->elf, &target->note, problem, size))
+        return false;
+    const char *why = target->note.stamp != target->stamp
+                          ? "it was built for another definition: build it again, or name the definition that it was "
+                            "built for"
+                      : target->note.machine[0] == '\0'
+                          ? "it was built for a board, and no emulator has that: build it with yarnswift_image without "
+                            "BOARD, or connect the board: " YS_TARGET_LINES "HCI,STEP"
+                          : NULL;
+    if (why != NULL)
+        (void)snprintf(problem, size, "%s", why);
+    return why == NULL;
+}
+
 struct ys_target *ys_target_open(const char *path, uint32_t stamp, const struct ys_target_calls *calls, void *context,
                                  char *problem, size_t size)
 {
     struct ys_target *target = calloc(1, sizeof *target);
     bool good = target != NULL;
+    (void)snprintf(problem, size, "there is no memory for it");
     if (good) {
         target->calls = calls;
         target->context = context;
+        target->stamp = stamp;
         target->path = strdup(path);
         target->flash = malloc(FLASH_MOST + BYTES_A_LINE);
-        target->elf = ys_elf_open(path, problem, size);
-        good = target->elf != NULL && target->path != NULL && target->flash != NULL;
+        good = target->path != NULL && target->flash != NULL;
     }
     if (good)
         memset(target->flash, 0xff, FLASH_MOST + BYTES_A_LINE);
-    good = good && ys_note_read(target->elf, &target->note, problem, size);
-    if (good && target->note.stamp != stamp) {
-        (void)snprintf(problem, size,
-                       "it was built for another definition: build it again, or name the definition that it "
-                       "was built for");
-        good = false;
-    }
-    if (good && target->note.machine[0] == '\0') {
-        (void)snprintf(problem, size,
-                       "it was built for a board, and no emulator has that: build it with yarnswift_image "
-                       "without BOARD");
-        good = false;
-    }
+    good = good && (strncmp(path, YS_TARGET_LINES, strlen(YS_TARGET_LINES)) == 0 || read_file(target, problem, size));
     if (good && !ys_target_reset(target, 0)) {
         (void)snprintf(problem, size, "%s", target->problem);
         good = false;
@@ -561,9 +610,10 @@ bool ys_target_report(struct ys_target *target)
 
 bool ys_target_count(const struct ys_target *target, size_t i, struct ys_target_count *count)
 {
-    if (i < target->count_count)
+    bool there = i < target->count_count && !is_connected(target); /* a board counts ticks, and no instructions */
+    if (there)
         *count = target->counts[i];
-    return i < target->count_count;
+    return there;
 }
 
 uint32_t ys_target_stack(const struct ys_target *target)
@@ -586,6 +636,9 @@ static uint32_t between(const struct ys_elf *elf, const char *begin, const char 
 void ys_target_sizes(const struct ys_target *target, struct ys_target_sizes *sizes)
 {
     const struct ys_elf *elf = target->elf;
+    *sizes = (struct ys_target_sizes){.flash = 0};
+    if (is_connected(target))
+        return;
     uint32_t data = ys_elf_section_size(elf, ".data");
     *sizes = (struct ys_target_sizes){
         .flash = ys_elf_section_size(elf, ".text") + ys_elf_section_size(elf, ".ARM.exidx") + data,

@@ -35,8 +35,12 @@ struct ys_target_calls {
     void (*log)(void *context, const char *text, uint32_t value);
 };
 
-/* Opens an image: reads its file, and starts it as far as it goes without a controller. `stamp` is that of the table
- * which it must have. NULL, and why with what to do in `problem`. `calls` must stay valid. */
+/* What the path of a target begins with that is no file, but there already: step:HCI,STEP[,RATE] are its two lines. */
+#define YS_TARGET_LINES "step:"
+
+/* Opens an image: reads its file, and starts it as far as it goes without a controller; or waits for the target that is
+ * at two lines to be reset. `stamp` is that of the table which it must have. NULL, and why with what to do in
+ * `problem`. `calls` must stay valid. */
 struct ys_target *ys_target_open(const char *path, uint32_t stamp, const struct ys_target_calls *calls, void *context,
                                  char *problem, size_t size);
 void ys_target_close(struct ys_target *target);

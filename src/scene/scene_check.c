@@ -1,5 +1,6 @@
 /* What a scene says together: who is in it, and who does what with which keys. */
 #include "scene/scene_check.h"
+#include "emulated/target.h"
 
 #include <stdio.h>
 #include <stdlib.h>
@@ -56,6 +57,11 @@ static void check_module(struct checking *checking, struct ys_actor *actor)
     const char *name = actor->firmware.text;
     if (name == NULL)
         return;
+    if (strncmp(name, YS_TARGET_LINES, strlen(YS_TARGET_LINES)) == 0) { /* it is there already, at two lines */
+        actor->is_image = true;
+        actor->module = ys_copy(name, strlen(name));
+        return;
+    }
     size_t length = strlen(name);
     actor->is_image = length > 4 && strcmp(name + length - 4, ".elf") == 0;
     actor->module = files->module(files->context, checking->scene->file, name, looked, sizeof looked);

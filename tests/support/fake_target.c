@@ -249,6 +249,7 @@ static const struct {
     {"sleeper", true, SLEEPS, false},
     {"babbler", false, "hello world\n", false},
     {"other-version", false, "H029999999900000019\n", false},
+    {"stranger", false, "H010000000100000019\n", false},
     {"nonsense", true, "Zwhat is this\n", false},
     {"short", true, "S12\n", false},
     {"restless", true, "H01\n", false},
@@ -274,8 +275,8 @@ int main(int argc, char **argv)
 {
     const char *machine = "";
     (void)signal(SIGPIPE, SIG_IGN);
-    for (int i = 1; i + 1 < argc; i++) {
-        if (strcmp(argv[i], "-machine") == 0)
+    for (int i = 1; i < argc; i++) {
+        if (strcmp(argv[i], "-machine") == 0 && i + 1 < argc)
             machine = argv[i + 1];
         take_descriptor(argv[i], "socket,id=line,fd=", &target.hci);
         take_descriptor(argv[i], "socket,id=step,fd=", &target.text);
