@@ -161,7 +161,7 @@ static void a_scene_tells_what_its_devices_draw(void **state)
                        "refuses updates: true}\n"
                        "steps: [{connect: wrench}, {wait: 10 min}]\n",
                        latency * 30);
-        (void)snprintf(line, sizeof line, "rehearse --json '%s'", scratch_file("one.scene.yaml", text));
+        (void)snprintf(line, sizeof line, "rehearse --json '%s'", scratch_file("charge_one.scene.yaml", text));
         struct outcome outcome = run_command(line);
         assert_int_equal(outcome.status, 0);
         const char *at = strstr(outcome.out, "\"mean_current_ua\":");

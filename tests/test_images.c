@@ -136,7 +136,7 @@ static void a_board_at_two_lines_keeps_step(void **state)
         int status;
         const char *words;
     } cases[] = {
-        {"wrench", 0, "image   wrench: "},
+        {"wrench", 0, "board   wrench: stack 1234 of 2000 bytes; wakes up "},
         {"dies", 2, "nobody is at the other end of its lines any more"},
         {"babbler", 2, "reset the board, and look at its step line"},
         {"other-version", 2, "built with another version of yarnswift"},
@@ -182,6 +182,7 @@ static void a_target_that_misbehaves_ends_its_scene_alone(void **state)
         {"liar", "has sent less to its controller than it says"},
         {"event", "it says what it should not: \"E2801\""},
         {"log", "it says what it should not: \"Lzz\""},
+        {"unprintable", "the name of an input is no text"},
         {"flash", "it says what it should not: \"Pffffffff00\""},
         {"faulty", "its processor has failed in torque_wrench_preset_write+0x234, called from "
                    "torque_wrench_preset_write+0x234; pc 0x00001234"},

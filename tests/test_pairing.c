@@ -4,6 +4,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <unistd.h>
 
 #include "support/secure.h"
 #include "wire/smp.h"
@@ -1157,10 +1158,11 @@ static void private_peers_are_known_to_the_controllers_by_their_identities(void 
 /* Vol 3 Part C 9.4.4. */
 static void bonds_in_a_file_outlive_the_process(void **state)
 {
-    char path[] = YARNSWIFT_SCRATCH "/bonds.sqlite";
+    char path[500]; /* other programs of this test, in other sizes, run at the same time */
     char error[200];
     uint8_t bytes[4];
     (void)state;
+    (void)snprintf(path, sizeof path, "%s/%d.bonds.sqlite", YARNSWIFT_SCRATCH, (int)getpid());
     (void)remove(path);
     struct yard yard = {.seed = 31};
     begin(&yard, &ways[5]);

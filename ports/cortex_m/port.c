@@ -191,13 +191,14 @@ static bool line_waits(void *context)
     return line_sent != sent;
 }
 
-static void log_line(void *context, const char *text, uint32_t value)
+static void print(const char *text)
 {
-    (void)context;
-    if (in_step) {
-        ys_step_log(&step, text, value);
-        return;
-    }
+    for (; *text != '\0'; text++)
+        board_text_put((uint8_t)*text);
+}
+
+static void print_line(const char *text, uint32_t value)
+{
     char digits[12];
     size_t at = sizeof digits;
     digits[--at] = '\0';
@@ -205,10 +206,19 @@ static void log_line(void *context, const char *text, uint32_t value)
         digits[--at] = (char)('0' + value % 10);
         value /= 10;
     } while (value > 0);
-    const char *const parts[] = {text, " ", digits + at, "\r\n"};
-    for (size_t i = 0; i < sizeof parts / sizeof parts[0]; i++)
-        for (const char *letter = parts[i]; *letter != '\0'; letter++)
-            board_text_put((uint8_t)*letter);
+    print(text);
+    print(" ");
+    print(digits + at);
+    print("\r\n");
+}
+
+static void log_line(void *context, const char *text, uint32_t value)
+{
+    (void)context;
+    if (in_step)
+        ys_step_log(&step, text, value);
+    else
+        print_line(text, value);
 }
 
 static void line_fault(void *context, enum ys_serial_fault fault, uint32_t number)
@@ -497,10 +507,13 @@ static uint32_t event_began;
 
 void port_event(struct ys_host *host, const struct ys_event *event)
 {
-    if (!in_step)
-        return;
-    ys_step_event(&step, host, event);
-    event_began = ys_step_ticks(&step);
+    if (in_step) {
+        ys_step_event(&step, host, event);
+        event_began = ys_step_ticks(&step);
+    } else if (event->kind == YS_EVENT_START_FAILED || event->kind == YS_EVENT_CONTROLLER_FAILED) {
+        print("failed at ");
+        print_line(event->u.start.step, event->u.start.status);
+    }
 }
 
 void port_event_done(const struct ys_event *event)

@@ -11,6 +11,7 @@
 
 #include "emulated/emulator.h"
 #include "emulated/notes.h"
+#include "wire/utf8.h"
 
 #define LINE_MOST    700
 #define INPUTS_MOST  64
@@ -34,6 +35,7 @@ struct ys_target {
     struct ys_target_count counts[COUNTS_MOST];
     size_t count_count;
     uint32_t stack_deepest;
+    uint32_t stack_size;   /* as it says itself */
     uint32_t ticks_per_us; /* of its counter; 0: it has none */
     uint64_t wakes;
     uint8_t *flash;
@@ -210,9 +212,11 @@ static bool take_count(struct ys_target *target, const char *at)
 static bool take_stack(struct ys_target *target, const char *at)
 {
     uint64_t deepest;
-    if (!get_hex(&at, 8, &deepest))
+    uint64_t stack_size;
+    if (!get_hex(&at, 8, &deepest) || !get_hex(&at, 8, &stack_size))
         return false;
     target->stack_deepest = (uint32_t)deepest;
+    target->stack_size = (uint32_t)stack_size;
     return true;
 }
 
@@ -333,6 +337,18 @@ static void forget_inputs(struct ys_target *target)
     target->input_count = 0;
 }
 
+/* Whether it can be shown: UTF-8, and something of it. */
+static bool is_plain(const char *text)
+{
+    size_t left = strlen(text);
+    size_t length = left;
+    while (left > 0 && (length = ys_utf8_plain(text, left)) > 0) {
+        text += length;
+        left -= length;
+    }
+    return length > 0;
+}
+
 /* The names of its inputs; the same after each reset, since others hold them. */
 static bool take_inputs(struct ys_target *target)
 {
@@ -342,6 +358,8 @@ static bool take_inputs(struct ys_target *target)
             return true;
         if (target->line[0] != 'I' || count == INPUTS_MOST)
             return fail(target, "it says what it should not: \"%.60s\"", target->line);
+        if (!is_plain(target->line + 1))
+            return fail(target, "the name of an input is no text");
         if (count == target->input_count)
             target->inputs[target->input_count++] = strdup(target->line + 1);
         const char *before = target->inputs[count++];
@@ -636,7 +654,7 @@ static uint32_t between(const struct ys_elf *elf, const char *begin, const char 
 void ys_target_sizes(const struct ys_target *target, struct ys_target_sizes *sizes)
 {
     const struct ys_elf *elf = target->elf;
-    *sizes = (struct ys_target_sizes){.flash = 0};
+    *sizes = (struct ys_target_sizes){.stack = target->stack_size};
     if (is_connected(target))
         return;
     uint32_t data = ys_elf_section_size(elf, ".data");

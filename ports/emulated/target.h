@@ -16,7 +16,7 @@ struct ys_target_count {
     double most;
 };
 
-/* What is known of an image. */
+/* What is known of an image; of a target at lines only the size of its stack. */
 struct ys_target_sizes {
     uint32_t flash; /* bytes; all, and by part: */
     uint32_t flash_host;

@@ -297,6 +297,12 @@ int main(int argc, char **argv)
         wait_for_end();
         return 0;
     }
+    if (strcmp(machine, "unprintable") == 0) {
+        char line[60];
+        (void)snprintf(line, sizeof line, "H01%08x00000019\nItrig\033[2Jger\nB\n", YS_TABLE_STAMP);
+        say(line);
+        wait_for_end();
+    }
     if (strcmp(machine, "flood") == 0) {
         say_hello();
         wait_for_work();

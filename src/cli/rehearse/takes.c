@@ -226,6 +226,12 @@ void take_print_images(FILE *stream, const json_t *take)
     size_t j;
     json_array_foreach(json_object_get(take, "images"), i, image)
     {
+        if (whole_of(image, "flash_bytes") == 0) { /* a board, whose file nobody has */
+            (void)fprintf(stream, "\nboard   %s: stack %lld of %lld bytes; wakes up %.0f times an hour\n",
+                          string_of(image, "name"), whole_of(image, "stack_bytes"), whole_of(image, "stack_size_bytes"),
+                          real_of(image, "wakeups_per_hour"));
+            continue;
+        }
         int width = width_of(json_object_get(image, "calls"), "name", 48);
         (void)fprintf(
             stream,
