@@ -337,16 +337,17 @@ static void forget_inputs(struct ys_target *target)
     target->input_count = 0;
 }
 
-/* Whether it can be shown: UTF-8, and something of it. */
+/* Whether it can be shown. */
 static bool is_plain(const char *text)
 {
-    size_t left = strlen(text);
-    size_t length = left;
-    while (left > 0 && (length = ys_utf8_plain(text, left)) > 0) {
+    for (size_t left = strlen(text); left > 0;) {
+        size_t length = ys_utf8_plain(text, left);
+        if (length == 0)
+            return false;
         text += length;
         left -= length;
     }
-    return length > 0;
+    return true;
 }
 
 /* The names of its inputs; the same after each reset, since others hold them. */
