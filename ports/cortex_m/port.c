@@ -404,8 +404,8 @@ static uint32_t step_sent(void *context)
 static bool step_await(void *context, uint32_t count)
 {
     (void)context;
-    while ((int32_t)(line_received - count) <
-           0) { /* without an alarm, which would come in the middle of something else */
+    /* without an alarm, which would come in the middle of something else */
+    while ((int32_t)(line_received - count) < 0) {
         uint32_t before = interrupts_off();
         if (line_received != count)
             board_sleep();
@@ -535,8 +535,8 @@ void port_sleep(uint32_t wait_ms)
         set_alarm();
         board_sleep();
     }
-    woken = false; /* whatever has woken is looked at now */
-    interrupts_restore(before);
+    interrupts_restore(before); /* what has ended the sleep comes now, */
+    woken = false;              /* and is looked at in the turn that follows */
 }
 
 void port_panic(const char *text)

@@ -14,7 +14,6 @@ extern const uint32_t _data_from[];
 int main(void);
 void start(void);
 void fault(void);
-void svc(void);
 static void (*pended)(void *);
 static void *pended_argument;
 

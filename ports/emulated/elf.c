@@ -97,16 +97,13 @@ static bool get_symbol(const struct ys_elf *elf, uint32_t number, struct symbol 
 
 static const char *read_header(struct ys_elf *elf)
 {
-    if (elf->length < HEADER_SIZE || memcmp(elf->bytes,
-                                            "\x7f"
-                                            "ELF",
-                                            4) != 0)
+    static const uint8_t magic[] = {0x7f, 'E', 'L', 'F'};
+    if (elf->length < HEADER_SIZE || memcmp(elf->bytes, magic, sizeof magic) != 0)
         return "it is no ELF file: name the .elf of the image";
     if (elf->bytes[4] != CLASS_32 || elf->bytes[5] != LITTLE_ENDIAN_DATA || elf->bytes[18] != MACHINE_ARM ||
         elf->bytes[19] != 0)
         return "it is for another processor than a Cortex-M: name the .elf of the image, not a program or module of "
-               "this "
-               "machine";
+               "this machine";
     struct ys_reader reader = ys_reader_of(elf->bytes + 32, HEADER_SIZE - 32);
     elf->sections_at = ys_get_u32(&reader);
     (void)ys_get_bytes(&reader, 12);
