@@ -4,11 +4,14 @@
 
 #include <pty.h>
 #include <signal.h>
+#include <stdbool.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 #include <sys/wait.h>
 #include <unistd.h>
+
+#include <jansson.h>
 
 #include "support/run.h"
 
@@ -117,6 +120,101 @@ static void a_person_at_the_prompt_has_a_real_controller_too(void **state)
     assert_int_equal(end(air, SIGINT), 0);
 }
 
+#define WRENCH "'" YARNSWIFT_ROOT "/examples/torque_wrench/torque_wrench.device.yaml'"
+
+static struct outcome measure(const char *verb, const char *more, bool device)
+{
+    char line[2000];
+    char other[600] = "";
+    if (device)
+        (void)snprintf(other, sizeof other, "--controller device='%s/1'", folder);
+    (void)snprintf(line, sizeof line, "%s " WRENCH " --controller central='%s/2' %s %s", verb, folder, other, more);
+    return run_command(line);
+}
+
+/* Both ends are played over controllers that are outside; what only the air knows is not told. */
+static void a_stream_and_an_interval_are_measured_over_controllers_that_are_outside(void **state)
+{
+    double bps;
+    char *unit;
+    (void)state;
+    pid_t air = begin_air();
+    struct outcome outcome = measure("throughput", "--seconds 2 --packet-length 251 --phy 2M", true);
+    if (outcome.status != 0)
+        fail_msg("%s%s", outcome.out, outcome.err);
+    const char *goodput = strstr(outcome.out, "goodput    ");
+    assert_non_null(goodput);
+    bps = strtod(goodput + strlen("goodput"), &unit);
+    assert_ptr_equal(strstr(unit, " Mbit/s of value"), unit);
+    assert_in_range((uintmax_t)(bps * 1000), 700, 1400);
+    assert_non_null(strstr(outcome.out, "all in order, none missing"));
+    assert_non_null(strstr(outcome.out, "link       2M, packets of 251 bytes"));
+    assert_non_null(strstr(outcome.out, "cannot be seen by real controllers"));
+    outcome = measure("interval", "--seconds 2 --runs 2 --scanner constant --json", true);
+    if (outcome.status != 0)
+        fail_msg("%s%s", outcome.out, outcome.err);
+    json_t *json = json_loads(outcome.out, 0, NULL);
+    assert_non_null(json);
+    double mean_ms = json_number_value(json_object_get(json_object_get(json, "interval_ms"), "mean"));
+    assert_in_range((uintmax_t)mean_ms, 102, 108);
+    assert_true(json_is_null(json_object_get(json, "packets")));
+    assert_in_range((uintmax_t)json_integer_value(json_object_get(json, "events")), 15, 20);
+    json_decref(json);
+    assert_int_equal(end(air, SIGINT), 0);
+}
+
+/* The device is somebody else's: it is found by its name, and measured by what it notifies. */
+static void a_device_that_is_outside_is_measured(void **state)
+{
+    char line[1000];
+    (void)state;
+    pid_t air = begin_air();
+    const char *works = scratch_file("live_works.scene.yaml",
+                                     "scene: it works\ndevices:\n  - {name: wrench, definition: " YARNSWIFT_ROOT
+                                     "/examples/torque_wrench/torque_wrench.device.yaml}\n"
+                                     "steps: [{wait: 5 s}, {set: trigger, who: wrench, to: on}, {wait: 30 s}]\n");
+    (void)snprintf(line, sizeof line, "rehearse --controller wrench='%s/1' -f wrench=torque_wrench '%s'", folder,
+                   works);
+    pid_t device = begin(line);
+    struct outcome outcome = measure("interval", "--seconds 1 --runs 1 --scanner constant", false);
+    if (outcome.status != 0)
+        fail_msg("%s%s", outcome.out, outcome.err);
+    assert_non_null(strstr(outcome.out, "heard by a real controller"));
+    outcome = measure("throughput", "'live torque' --seconds 4", false);
+    if (outcome.status != 0)
+        fail_msg("%s%s", outcome.out, outcome.err);
+    assert_non_null(strstr(outcome.out, "whether any is missing is known to the device alone"));
+    /* what it does not have, or is not asked to do */
+    outcome = measure("throughput", "preset --seconds 1", false);
+    assert_int_equal(outcome.status, 2);
+    assert_non_null(strstr(outcome.err, "measured by what it notifies or indicates"));
+    (void)end(device, SIGTERM);
+    assert_int_equal(end(air, SIGINT), 0);
+}
+
+static void what_real_controllers_cannot_do_is_refused(void **state)
+{
+    static const struct {
+        const char *arguments;
+        const char *words;
+    } wrong[] = {
+        {"throughput " WRENCH " --controller central=/nowhere --loss 3", "--loss is of a simulated air"},
+        {"throughput " WRENCH " --controller central=/nowhere --plot x.svg", "--plot draws what simulations tell"},
+        {"throughput " WRENCH " --controller central=/nowhere", "cannot open /nowhere"},
+        {"throughput " WRENCH " --controller device=/nowhere", "the central needs one"},
+        {"throughput " WRENCH " --controller tablet=/nowhere", "is not \"central\" or \"device\""},
+        {"interval " WRENCH " --controller central=/nowhere --crowd 3", "--crowd is of a simulated air"},
+        {"interval " WRENCH " --controller central=", "--controller takes WHO=WHERE"},
+    };
+    (void)state;
+    for (size_t i = 0; i < sizeof wrong / sizeof wrong[0]; i++) {
+        struct outcome outcome = run_command(wrong[i].arguments);
+        assert_int_equal(outcome.status, 2);
+        if (strstr(outcome.err, wrong[i].words) == NULL)
+            fail_msg("%s: %s", wrong[i].arguments, outcome.err);
+    }
+}
+
 static void a_controller_that_vanishes_ends_the_scene_with_words(void **state)
 {
     char line[200];
@@ -148,6 +246,13 @@ static void a_controller_that_says_nothing_is_told_from_a_scene_that_fails(void 
     struct outcome outcome = run_command(line);
     assert_int_equal(outcome.status, 2);
     assert_non_null(strstr(outcome.err, "tablet does not start with the controller at /dev/pts/"));
+    static const char *const verbs[] = {"throughput", "interval"};
+    for (size_t i = 0; i < 2; i++) {
+        (void)snprintf(line, sizeof line, "%s " WRENCH " --controller central=%s,1000000", verbs[i], path);
+        outcome = run_command(line);
+        assert_int_equal(outcome.status, 2);
+        assert_non_null(strstr(outcome.err, "the controller of the central does not answer"));
+    }
     free(path);
     (void)close(ends[0]);
     (void)close(ends[1]);
@@ -185,6 +290,9 @@ int main(void)
         cmocka_unit_test(a_scene_is_played_over_two_controllers_that_are_outside),
         cmocka_unit_test(a_device_that_is_outside_is_met_by_its_name),
         cmocka_unit_test(a_person_at_the_prompt_has_a_real_controller_too),
+        cmocka_unit_test(a_stream_and_an_interval_are_measured_over_controllers_that_are_outside),
+        cmocka_unit_test(a_device_that_is_outside_is_measured),
+        cmocka_unit_test(what_real_controllers_cannot_do_is_refused),
         cmocka_unit_test(a_controller_that_vanishes_ends_the_scene_with_words),
         cmocka_unit_test(a_controller_that_says_nothing_is_told_from_a_scene_that_fails),
         cmocka_unit_test(what_is_no_controller_is_refused),

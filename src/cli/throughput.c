@@ -5,6 +5,7 @@
 #include <string.h>
 
 #include "capture/file/reader.h"
+#include "cli/shared/controllers.h"
 #include "cli/shared/definitions.h"
 #include "cli/shared/options.h"
 #include "cli/shared/parameters.h"
@@ -30,11 +31,26 @@ struct input {
     const char *carrier;
     const char *plot;
     struct recorder recorder;
+    struct controllers controllers; /* real ones; and: */
+    struct ys_live live;
     struct source source; /* of a capture */
     struct ys_recorded_stream stream;
     const char *of_simulations; /* an option that was given and is about a simulation, or NULL; likewise: */
     const char *of_captures;
+    const char *of_air; /* likewise about what only a simulated air has */
 };
+
+/* What a run with real controllers can take, too. */
+static bool is_of_real_ones(const struct parameter *parameter)
+{
+    static const char *const names[] = {"phy",     "central-phy",  "packet-length", "mtu",  "interval",
+                                        "latency", "event-length", "encrypted",     "both", "seconds"};
+    for (size_t i = 0; i < sizeof names / sizeof names[0]; i++) {
+        if (strcmp(parameter->name, names[i]) == 0)
+            return true;
+    }
+    return false;
+}
 
 static bool take_seconds(const char *who, const char *option, const char *argument, double *seconds)
 {
@@ -54,6 +70,12 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         const struct parameter *parameter = &parameters[key - FIRST_PARAMETER];
         struct ys_throughput_plan plan = {.seconds = 1};
         const char *text = argument != NULL ? argument : "yes";
+        if (strcmp(parameter->name, "controller") == 0 && strchr(text, '=') != NULL) {
+            input->of_simulations = "controller";
+            return controller_take(&input->controllers, state->argv[0], argument) ? 0 : EINVAL;
+        }
+        if (!is_of_real_ones(parameter))
+            input->of_air = parameter->name;
         input->texts[key - FIRST_PARAMETER] = text;
         input->of_simulations = parameter->name;
         return parameter->read(text, &plan) || parameter_complain(state->argv[0], parameter, text) ? 0 : EINVAL;
@@ -99,14 +121,15 @@ static const char *rate_text(double bps, char text[32])
 
 static void print_link(const struct ys_throughput_plan *plan, const struct ys_throughput_report *report)
 {
-    char text[40];
-    parameter_say(parameter_named("phy"), plan, text, sizeof text);
-    if (plan->central_phy == plan->phy)
-        (void)printf("  link       %s", text);
+    const struct ys_link_shape *shape = &report->shape;
+    enum ys_phy phy = shape->by_central ? shape->answer_phy : shape->data_phy;
+    enum ys_phy central_phy = shape->by_central ? shape->data_phy : shape->answer_phy;
+    if (central_phy == phy)
+        (void)printf("  link       %s", phy_words[phy]);
     else
-        (void)printf("  link       %s from the device, %s from the central", text, phy_words[plan->central_phy]);
-    (void)printf(", packets of %u bytes, MTU %u, interval %g ms", report->shape.packet_length, plan->mtu,
-                 report->shape.interval_us / 1000.0);
+        (void)printf("  link       %s from the device, %s from the central", phy_words[phy], phy_words[central_phy]);
+    (void)printf(", packets of %u bytes, MTU %u, interval %g ms", shape->packet_length, report->mtu,
+                 shape->interval_us / 1000.0);
     if (plan->latency > 0)
         (void)printf(", latency %u", plan->latency);
     if (plan->event_length_us > 0)
@@ -130,6 +153,8 @@ static void print_air(struct ys_throughput_report *report)
     uint64_t packets = air->sides[0].packets + air->sides[1].packets;
     if (report->recorded)
         (void)printf("  latency    cannot be known from a capture: when a value changed is not on the air\n");
+    else if (report->foreign)
+        (void)printf("  latency    cannot be known: when a value changed is known to the device alone\n");
     else
         (void)printf("  latency    median %.1f ms, 95th %.1f ms, worst %.1f ms, from changed to received\n",
                      ys_samples_quantile(&report->latency_ms, 0.5), ys_samples_quantile(&report->latency_ms, 0.95),
@@ -144,6 +169,9 @@ static void print_air(struct ys_throughput_report *report)
         (void)printf(
             "  delivery   %llu values with %llu bytes; whether any is missing cannot be known from a capture\n",
             (unsigned long long)report->values, (unsigned long long)report->value_bytes);
+    else if (report->foreign)
+        (void)printf("  delivery   %llu values with %llu bytes; whether any is missing is known to the device alone\n",
+                     (unsigned long long)report->values, (unsigned long long)report->value_bytes);
     else if (report->missing == 0 && report->out_of_order == 0)
         (void)printf("  delivery   %llu values with %llu bytes, all in order, none missing\n",
                      (unsigned long long)report->values, (unsigned long long)report->value_bytes);
@@ -151,6 +179,12 @@ static void print_air(struct ys_throughput_report *report)
         (void)printf("  delivery   %llu values with %llu bytes; %llu are missing, %llu out of order\n",
                      (unsigned long long)report->values, (unsigned long long)report->value_bytes,
                      (unsigned long long)report->missing, (unsigned long long)report->out_of_order);
+    if (report->live) {
+        (void)printf(
+            "  air        cannot be seen by real controllers: how many packets were sent again, and how full it "
+            "was\n");
+        return;
+    }
     (void)printf("  packets    %llu, of which %llu with data, of which %llu were sent again (%.2f %%)\n",
                  (unsigned long long)packets, (unsigned long long)sender->data_packets,
                  (unsigned long long)sender->retransmissions,
@@ -225,12 +259,16 @@ static void print_text(const struct ys_throughput_plan *plan, struct ys_throughp
     if (report->recorded)
         (void)printf("%s: \"%s\" as %s, for %.3f s from %.6f s on\n\n", device, what, ys_carrier_names[plan->carrier],
                      report->seconds, report->from_s);
+    else if (report->live)
+        (void)printf("%s: \"%s\" as %s, for %.3f s over real controllers%s\n\n", device, what,
+                     ys_carrier_names[plan->carrier], report->seconds,
+                     report->foreign ? ", from a device that is real" : "");
     else
         (void)printf("%s: \"%s\" as %s, for %u s, seed %llu\n\n", device, what, ys_carrier_names[plan->carrier],
                      plan->seconds, (unsigned long long)plan->seed);
     if (report->trouble[0] != '\0')
         (void)printf("  trouble    %s\n", report->trouble);
-    if (report->air.events == 0)
+    if (report->air.events == 0 && (!report->live || report->seconds <= 0))
         return;
     (void)printf("  goodput    %s of value%s\n", rate_text(report->goodput_bps, text),
                  report->links > 1 ? ", all links together" : "");
@@ -246,12 +284,14 @@ static void print_text(const struct ys_throughput_plan *plan, struct ys_throughp
     if (plan->bit_errors > 0)
         print_best_length(report);
     print_air(report);
-    print_charge(plan, report);
+    if (!report->live)
+        print_charge(plan, report);
     print_link(plan, report);
     if (report->goodput_bps <= 0)
         return;
-    if (report->recorded)
-        (void)printf("\nWhat holds it back cannot be known from a capture; the simulation tells.\n");
+    if (report->recorded || report->live)
+        (void)printf("\nWhat holds it back cannot be known from a %s; the simulation tells.\n",
+                     report->live ? "real air" : "capture");
     else
         print_hindrances(report, hindrances, count);
 }
@@ -355,17 +395,45 @@ static int run_recorded(const char *who, struct input *input, struct ys_throughp
     return status;
 }
 
+/* A real device is not written to: what would be measured with are numbers, which it would take for values. */
+static bool may_meet(const char *who, const struct ys_throughput_plan *plan, const struct ys_live *live)
+{
+    return live->device != NULL ||
+           (!plan->both && !ys_carrier_is_to_device(plan->carrier) && plan->carrier != YS_CARRIER_CHANNEL) ||
+           complain(who, "a real device is measured by what it notifies or indicates: take another characteristic, or "
+                         "--as notifications; or give its controller too: --controller device=WHERE");
+}
+
+/* Opens real controllers for it. */
+static bool go_live(const char *who, struct input *input, struct ys_throughput_plan *plan)
+{
+    if (input->of_air != NULL)
+        return complain(who, "--%s is of a simulated air: it cannot go with real controllers", input->of_air);
+    if (input->plot != NULL)
+        return complain(who, "--plot draws what simulations tell: it cannot go with real controllers");
+    plan->live = &input->live;
+    if (controllers_live(&input->controllers, who, &input->live) && may_meet(who, plan, &input->live))
+        return true;
+    controllers_close(&input->controllers);
+    return false;
+}
+
 static int run(const char *who, struct input *input, struct ys_throughput_plan *plan, const char *device,
                const struct ys_characteristic *characteristic)
 {
     struct ys_throughput_report report;
     struct ys_hindrance hindrances[YS_HINDRANCES_MOST];
     size_t count = 0;
+    if (input->controllers.count > 0 && !go_live(who, input, plan))
+        return EXIT_BAD_INPUT;
+    input->live.name = device;
+    input->live.value = characteristic != NULL ? &characteristic->uuid : NULL;
     if ((input->plot != NULL && !plot_is_free(who, input->plot, input->recorder.replaces)) ||
         !recorder_begin(&input->recorder))
         return EXIT_BAD_INPUT;
     plan->recording = recorder_recording(&input->recorder);
     bool good = ys_throughput_run(plan, &report);
+    controllers_close(&input->controllers);
     plan->recording = NULL; /* the first run alone is recorded */
     if (!recorder_end(&input->recorder)) {
         ys_throughput_free(&report);
@@ -375,7 +443,12 @@ static int run(const char *who, struct input *input, struct ys_throughput_plan *
         (void)complain(who, "there is no memory for it");
         return EXIT_BAD_INPUT;
     }
-    if (report.goodput_bps > 0)
+    if (report.broken) {
+        (void)complain(who, "%s", report.trouble);
+        ys_throughput_free(&report);
+        return EXIT_BAD_INPUT;
+    }
+    if (report.goodput_bps > 0 && !report.live)
         count = ys_throughput_explain(plan, &report, hindrances);
     if (input->common.json)
         print_json(plan, &report, device, characteristic, hindrances, count);
@@ -471,6 +544,12 @@ int verb_throughput(int argc, char **argv)
                                           .key = FIRST_PARAMETER + (int)i,
                                           .arg = parameters[i].argument,
                                           .doc = parameters[i].help};
+    struct argp_option *controller = &options[parameter_named("controller") - parameters];
+    controller->arg = "CHARACTER|WHO=WHERE[,RATE][,flow]";
+    controller->doc =
+        "What the device's simulated controller is like: extending (default), slotted, sparing or ideal. Or a real "
+        "one, in real time: central=WHERE, and device=WHERE, at a serial device, a socket, or hci0; without the "
+        "device's, a device that is real is met by its name";
     memcpy(options + parameter_count, own, sizeof own);
     static struct input input;
     input = (struct input){.carrier = NULL};

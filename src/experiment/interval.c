@@ -497,7 +497,6 @@ static double lost_alone(const struct ys_interval_plan *plan, enum ys_phy phy, s
 static void gather(const struct searches *searches, const struct ys_interval_report *report, size_t index)
 {
     const struct ys_interval_plan *plan = searches->plan;
-    const struct ys_advertisement *set = plan->design->sets;
     struct ys_search *search = &report->searches[index];
     search->scanner = plan->scanners[index];
     search->runs = plan->runs;
@@ -508,6 +507,13 @@ static void gather(const struct searches *searches, const struct ys_interval_rep
         else
             search->never++;
     }
+    ys_interval_compare(plan, report, search);
+}
+
+void ys_interval_compare(const struct ys_interval_plan *plan, const struct ys_interval_report *report,
+                         struct ys_search *search)
+{
+    const struct ys_advertisement *set = plan->design->sets;
     enum ys_phy phy = set->extended && set->primary_phy == YS_SET_CODED + 1 ? YS_PHY_CODED_S8 : YS_PHY_1M;
     size_t length = set->extended ? EXTENDED_LENGTH : 2u + 6u + ys_payload_compose(plan->design, set).data_length;
     search->calculated_of = (struct ys_discovery){
@@ -561,6 +567,7 @@ double ys_search_quantile_ms(struct ys_search *search, double share)
 void ys_interval_report_free(struct ys_interval_report *report)
 {
     ys_advertising_meter_free(&report->air);
+    ys_samples_free(&report->strengths_dbm);
     for (size_t i = 0; i < report->search_count; i++)
         ys_samples_free(&report->searches[i].found_ms);
     free(report->searches);

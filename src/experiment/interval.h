@@ -3,6 +3,7 @@
 #define EXPERIMENT_INTERVAL_H
 
 #include "design/model/model.h"
+#include "experiment/live.h"
 #include "measure/advertising.h"
 #include "measure/charge.h"
 #include "measure/discovery.h"
@@ -25,6 +26,7 @@ struct ys_interval_plan {
     void (*progress)(void *context, uint32_t done, uint32_t of); /* or NULL; from one thread only */
     void *context;
     struct ys_recording *recording; /* of the watch; NULL: none */
+    const struct ys_live *live;     /* the controllers are real ones; NULL: they are simulated */
 };
 
 /* How long a search lasts at most. */
@@ -51,8 +53,14 @@ struct ys_search {
 
 struct ys_interval_report {
     struct ys_advertising_meter air;
-    bool recorded;    /* it was measured in a capture: how long it takes to find it is not known */
-    uint64_t from_ns; /* when the watch began */
+    bool recorded;   /* it was measured in a capture: how long it takes to find it is not known */
+    bool live;       /* with a real controller: of `air` only events, intervals and silence are known, as they were
+                        heard; and: */
+    uint32_t missed; /* events, by the times between those that were heard */
+    struct ys_samples strengths_dbm;
+    char trouble[400]; /* "", or why there is nothing more of it */
+    bool broken;       /* a controller is gone, or has never answered */
+    uint64_t from_ns;  /* when the watch began */
     double seconds;
     uint32_t connections; /* that a central made and ended meanwhile */
     struct ys_activity activity;
@@ -66,6 +74,17 @@ double ys_search_quantile_ms(struct ys_search *search, double share);
 /* What a device draws that advertises so, if the answers to it come on this PHY; part of a run. */
 struct ys_activity ys_interval_activity(const struct ys_advertising_meter *air, const struct ys_advertisement *set,
                                         double seconds);
+
+/* Searches that were not asked for in another number are so many in real time. */
+#define YS_SEARCHES_LIVE 10
+
+/* The same with real controllers: a scanner that always listens hears the device for a while, and then each scanner
+ * looks for it, one search behind the other. Times are those at which reports have come, to a millisecond. */
+bool ys_interval_run_live(const struct ys_interval_plan *plan, struct ys_interval_report *report);
+
+/* Sets what was found beside what is calculated; fills in all but the scanner and the searches. Private. */
+void ys_interval_compare(const struct ys_interval_plan *plan, const struct ys_interval_report *report,
+                         struct ys_search *search);
 
 /* Watches and searches. While it is watched an active scanner asks it, and where that is possible a central connects to
  * it twice. False if there is no memory. */

@@ -325,6 +325,7 @@ static void fill_shape(const struct flow *flow, const struct ys_throughput_plan 
         .value_bytes = (uint16_t)flow->longest,
         .frame_bytes = ys_link_att_frame((uint16_t)flow->longest),
     };
+    report->mtu = flow->mtu;
     if (flow->interval_us == 0 || flow->longest == 0)
         return;
     ys_link_limit(&report->shape, &report->limit);

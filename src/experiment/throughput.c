@@ -18,7 +18,8 @@
 #define CHANGES_A_FRAME 4
 
 /* Single values that are sent, each at any time. */
-#define SINGLES 100
+#define SINGLES      100
+#define SINGLES_LIVE 10 /* that somebody waits for */
 
 /* An HCI packet around a piece of a frame, and an event that tells of one. */
 #define HCI_BYTES 5
@@ -82,7 +83,7 @@ static void expect_latency(const struct run *run)
 static uint16_t value_length(const struct run *run)
 {
     const struct ys_throughput_plan *plan = run->plan;
-    uint16_t mtu = ys_host_mtu(&run->links[0].device.host, run->links[0].device.connection);
+    uint16_t mtu = run->report->mtu;
     uint16_t most = mtu - 3 < YS_ATT_VALUE_MAX ? (uint16_t)(mtu - 3) : YS_ATT_VALUE_MAX;
     if (ys_carrier_is_channel(plan->carrier))
         return MESSAGE_PACKETS * CHANNEL_PACKET - 2;
@@ -101,6 +102,14 @@ static void place_shape(const struct run *run, struct ys_link_shape *shape)
     shape->s8_gain_db = model.sensitivity_dbm[YS_PHY_CODED_S2] - model.sensitivity_dbm[YS_PHY_CODED_S8];
 }
 
+/* A real controller may not have the PHY that is wished. How LE Coded is coded is not told. */
+static enum ys_phy phy_of(const struct run *run, enum ys_phy wished, uint8_t has)
+{
+    if (run->plan->live == NULL || (has == YS_LINK_CODED && wished >= YS_PHY_CODED_S8))
+        return wished;
+    return has == YS_LINK_2M ? YS_PHY_2M : has == YS_LINK_CODED ? YS_PHY_CODED_S8 : YS_PHY_1M;
+}
+
 /* What came about, for the calculation. */
 static void find_shape(const struct run *run, uint16_t value_bytes)
 {
@@ -111,18 +120,19 @@ static void find_shape(const struct run *run, uint16_t value_bytes)
     struct ys_link_shape *shape = &run->report->shape;
     bool to_device = ys_carrier_is_to_device(plan->carrier);
     bool channel = ys_carrier_is_channel(plan->carrier);
-    struct ys_link_state state = {.send_length = YS_LINK_PAYLOAD_DEFAULT, .interval_us = plan->interval_us};
-    if (to_device)
-        (void)ys_link_get(&run->central.host, link->connection, &state);
-    else
-        (void)ys_link_get(&link->device.host, link->device.connection, &state);
+    struct ys_link_state state = {.send_length = YS_LINK_PAYLOAD_DEFAULT,
+                                  .receive_length = YS_LINK_PAYLOAD_DEFAULT,
+                                  .interval_us = plan->interval_us};
+    (void)ys_link_get(&run->central.host, link->connection, &state);
+    enum ys_phy phy = phy_of(run, plan->phy, state.receive_phy);
+    enum ys_phy central_phy = phy_of(run, plan->central_phy, state.send_phy);
     *shape = (struct ys_link_shape){
-        .data_phy = to_device ? plan->central_phy : plan->phy,
-        .answer_phy = to_device ? plan->phy : plan->central_phy,
+        .data_phy = to_device ? central_phy : phy,
+        .answer_phy = to_device ? phy : central_phy,
         .interval_us = state.interval_us,
         .event_length_us = least_of(plan->event_length_us, least_of(device->event_length_us, central->event_length_us)),
         .exchanges_most = (uint8_t)least_of(device->exchanges_most, central->exchanges_most),
-        .packet_length = state.send_length,
+        .packet_length = to_device ? state.send_length : state.receive_length,
         .encrypted = plan->encrypted,
         .by_central = to_device,
         .confirmed = plan->carrier == YS_CARRIER_INDICATIONS || plan->carrier == YS_CARRIER_REQUESTS,
@@ -169,6 +179,7 @@ static uint64_t change_every_ns(const struct run *run, uint16_t value_bytes)
 /* Once the links are as they will be. */
 static void calculate(struct run *run)
 {
+    run->report->mtu = ys_host_mtu(&run->central.host, run->links[0].connection);
     uint16_t value_bytes = value_length(run);
     for (size_t i = 0; i < ys_run_links(run->plan); i++)
         run->links[i].up.value_bytes = run->links[i].down.value_bytes = value_bytes;
@@ -226,6 +237,7 @@ static uint64_t settle_ns(const struct ys_throughput_plan *plan)
 static void measure(struct run *run)
 {
     struct ys_throughput_report *report = run->report;
+    bool foreign = ys_run_is_foreign(run);
     uint64_t interval_ns = report->shape.interval_us * YS_NS_PER_US;
     /* whole rounds, so that none is cut by the ends of the time */
     uint64_t messages = ys_carrier_is_channel(run->plan->carrier) ? MESSAGE_PACKETS : 1;
@@ -234,15 +246,19 @@ static void measure(struct run *run)
         round_ns = common_multiple(interval_ns, run->plan->spacing_ms * YS_NS_PER_MS);
     uint64_t seconds_ns = run->plan->seconds * YS_NS_PER_S;
     uint64_t for_ns = round_ns > 0 && round_ns <= seconds_ns ? seconds_ns / round_ns * round_ns : seconds_ns;
-    for (size_t i = 0; i < run->connected; i++)
+    for (size_t i = 0; i < run->connected && !foreign; i++)
         ys_flow_start(&run->links[i]);
     ys_world_run(&run->world, settle_ns(run->plan));
     run->measures = true;
     run->from_ns = ys_run_now_ns(run);
     main_flow(&run->links[0])->took = &report->latency_ms;
-    const struct ys_radio_use before = *ys_simulated_use(run->links[0].device.simulated);
+    const struct ys_simulated *device = run->links[0].device.simulated;
+    struct ys_radio_use before = {.events = 0};
+    if (!foreign)
+        before = *ys_simulated_use(device);
     ys_world_run(&run->world, for_ns);
-    ys_activity_add(&report->activity, &before, ys_simulated_use(run->links[0].device.simulated));
+    if (!foreign)
+        ys_activity_add(&report->activity, &before, ys_simulated_use(device));
     report->activity.seconds = (double)for_ns / 1e9;
     run->measures = false;
     main_flow(&run->links[0])->took = NULL;
@@ -263,7 +279,8 @@ static void measure_singles(struct run *run)
     uint64_t apart_ns = 3 * ys_run_attended_ns(run->plan) + run->plan->spacing_ms * YS_NS_PER_MS +
                         4 * (uint64_t)(run->report->alone.max_ms * 1e6);
     flow->took = &run->report->alone_ms;
-    for (int i = 0; i < SINGLES && all_are_connected(run); i++) {
+    int count = run->plan->live != NULL ? SINGLES_LIVE : SINGLES;
+    for (int i = 0; i < count && all_are_connected(run); i++) {
         ys_world_run(&run->world, apart_ns + ys_chance_next(&link->chance) % ys_run_attended_ns(run->plan));
         if (!ys_flow_single(link))
             break;
@@ -295,10 +312,10 @@ static void sum_up(struct run *run)
         report->used += ys_link_meter_used(&link->air, report->shape.interval_us);
         report->values += flow->values;
         report->value_bytes += flow->bytes;
-        report->missing += flow->sent - flow->received;
+        report->missing += report->foreign ? 0 : flow->sent - flow->received;
         if (run->plan->both)
             report->missing += back->sent - back->received;
-        if (run->plan->carrier == YS_CARRIER_STREAM) /* what waits in its ring has not been sent */
+        if (run->plan->carrier == YS_CARRIER_STREAM && !report->foreign) /* what waits in its ring has not been sent */
             report->missing -= RING_SIZE - 1 - ys_stream_room(&link->stream);
         if (report->seconds > 0) {
             report->shares[i].goodput_bps = (double)flow->bytes * 8 / report->seconds;
@@ -320,7 +337,11 @@ static void evaluate(struct run *run)
         report->error = hypot(report->limit.error, report->limit.error_of_1s / sqrt(seconds));
         report->airtime = (double)(air->sides[0].on_air_ns + air->sides[1].on_air_ns) / 1e9 / seconds;
     }
-    ys_throughput_charge(run->plan, report);
+    if (!report->live)
+        ys_throughput_charge(run->plan, report);
+    if (report->foreign && report->values == 0)
+        (void)snprintf(report->trouble, sizeof report->trouble,
+                       "it was subscribed to, and sent nothing for %.1f s: have it send all the time", seconds);
     if (report->ended)
         (void)snprintf(report->trouble, sizeof report->trouble, "the connection ended after %.1f s: %s (0x%02x)",
                        report->seconds, ys_hci_error_text(run->central.reason), run->central.reason);
@@ -389,8 +410,11 @@ static bool make_link(struct run *run, size_t i)
     link->down = (struct flow){.run = run, .stamps = calloc(STAMPS, sizeof(uint64_t))};
     link->chance = ys_chance_of(run->plan->seed, UINT64_C(0x800000000) + i);
     link->ring = malloc(RING_SIZE);
-    if (link->up.stamps == NULL || link->down.stamps == NULL || link->ring == NULL || !ys_ends_make_table(link) ||
-        !ys_ends_begin(run, &link->device, link))
+    if (link->up.stamps == NULL || link->down.stamps == NULL || link->ring == NULL)
+        return false;
+    if (ys_run_is_foreign(run))
+        return true;
+    if (!ys_ends_make_table(link) || !ys_ends_begin(run, &link->device, link))
         return false;
     (void)ys_stream_open(&link->device.host, &link->stream, run->value_handle, link->ring, RING_SIZE);
     return true;
@@ -435,7 +459,7 @@ static bool play(struct run *run)
     lose(run);
     measure(run);
     evaluate(run);
-    if (!run->report->ended)
+    if (!run->report->ended && !run->report->foreign)
         measure_singles(run);
     return true;
 }
@@ -467,9 +491,19 @@ bool ys_throughput_run(const struct ys_throughput_plan *plan, struct ys_throughp
         return false;
     run->plan = plan;
     run->report = report;
+    report->live = plan->live != NULL;
+    report->foreign = ys_run_is_foreign(run);
     bool good = ys_world_init(&run->world, plan->seed, NULL, NULL);
+    if (good && plan->live != NULL)
+        plan->live->begin(plan->live->context, &run->world);
     if (good) {
         good = play(run);
+        if (plan->live != NULL)
+            plan->live->end(plan->live->context, &run->world);
+        report->broken = run->world.failure[0] != '\0';
+        if (report->broken)
+            (void)snprintf(report->trouble, sizeof report->trouble, "%.*s", (int)sizeof report->trouble - 1,
+                           run->world.failure);
         end_run(run);
     }
     free(run);

@@ -4,15 +4,19 @@
 #include <stdio.h>
 #include <stdlib.h>
 
+#include <yarnswift/advertisement.h>
+
 #include "experiment/throughput_flow.h"
 #include "experiment/throughput_plan.h"
 
 #define VALUE_HANDLE_LEAST 3 /* behind its service and its declaration */
 #define SERVICE_NUMBER     0x0081
+#define CONFIGURATION      0x2902 /* the UUID of a client configuration */
 
 /* The set-up has so long, in events and beside them. */
 #define SETUP_EVENTS 200
 #define SETUP_NS     (20000 * YS_NS_PER_MS)
+#define START_NS     (5 * YS_NS_PER_S) /* a controller */
 
 /* The link of the central that has this connection. */
 static struct link_run *link_of(struct run *run, uint16_t connection)
@@ -44,8 +48,14 @@ static void on_event(struct ys_host *host, void *context, const struct ys_event 
     case YS_EVENT_SECURED:
         end->secured = true;
         break;
+    case YS_EVENT_REPORT:
+        end->heard = true;
+        end->address = event->u.report.address;
+        break;
     case YS_EVENT_NOTIFICATION:
-        if (run->plan->carrier == YS_CARRIER_STREAM)
+        if (ys_run_is_foreign(run))
+            ys_flow_count(&run->links[0].up, event->u.notification.length);
+        else if (run->plan->carrier == YS_CARRIER_STREAM)
             ys_flow_take_bytes(&link_of(run, event->connection)->up, event->u.notification.value,
                                event->u.notification.length);
         else
@@ -65,6 +75,10 @@ static void on_event(struct ys_host *host, void *context, const struct ys_event 
         break;
     default:
         break;
+    }
+    if (ys_run_is_foreign(run)) { /* all that is known of the other end */
+        run->links[0].device.connected = end->connected;
+        run->links[0].device.secured = end->secured;
     }
 }
 
@@ -88,6 +102,7 @@ bool ys_ends_make_table(struct link_run *link)
     static const uint8_t both = YS_PROPERTY_NOTIFY | YS_PROPERTY_WRITE_WITHOUT_RESPONSE;
     uint16_t rights = YS_RIGHTS(YS_RIGHT_NONE, YS_RIGHT_OPEN, YS_RIGHT_OPEN);
     run->value_handle = run->plan->handle > VALUE_HANDLE_LEAST ? run->plan->handle : VALUE_HANDLE_LEAST;
+    run->configuration_handle = (uint16_t)(run->value_handle + 1);
     link->attributes = calloc(run->value_handle + 1u, sizeof *link->attributes);
     if (link->attributes == NULL)
         return false;
@@ -127,6 +142,11 @@ static void observe(void *context, enum ys_direction direction, const uint8_t *p
                    end->link != NULL ? names[i] : "central", direction, packet, length);
 }
 
+static struct ys_outside *outside(const struct ys_live *live, bool device)
+{
+    return live == NULL ? NULL : device ? live->device : live->central;
+}
+
 bool ys_ends_begin(struct run *run, struct end *end, struct link_run *link)
 {
     static const struct ys_security security = {.capability = YS_CAPABILITY_NONE,
@@ -154,6 +174,7 @@ bool ys_ends_begin(struct run *run, struct end *end, struct link_run *link)
                                                .buffer_count = sends ? plan->buffers : 0,
                                                .event_length_us = plan->event_length_us,
                                                .power_dbm = plan->power_dbm,
+                                               .outside = outside(plan->live, link != NULL),
                                                .context = end,
                                                .observe = observe,
                                            });
@@ -164,7 +185,7 @@ bool ys_ends_begin(struct run *run, struct end *end, struct link_run *link)
         .table = link != NULL ? &link->table : &ys_table_bare,
         .context = link,
         .on_event = on_event,
-        .address_type = YS_OWN_PUBLIC,
+        .address_type = plan->live != NULL ? YS_OWN_STATIC : YS_OWN_PUBLIC, /* not all real ones have a public one */
         .mtu = plan->mtu,
     };
     if (ys_host_init(&end->host, sizeof end->host, &settings) != YS_OK ||
@@ -221,23 +242,60 @@ static bool no_connection(struct run *run)
     return false;
 }
 
+static bool is_silent(struct run *run)
+{
+    char text[200];
+    if (run->plan->live == NULL)
+        return trouble(run, "a host did not start");
+    (void)snprintf(text, sizeof text,
+                   "the controller of the %s does not answer: look at its wires, its rate and its flow control "
+                   "(docs/porting.md, When nothing answers)",
+                   run->central.ready ? "device" : "central");
+    ys_world_break(&run->world, text);
+    return false;
+}
+
+/* A device of which the run only knows the name is looked for on the air. */
+static bool find(struct run *run)
+{
+    const struct ys_report_filter filter = {.name = run->plan->live->name};
+    const struct ys_scanning scanning = {.interval_us = 100000, .window_us = 50000, .active = true, .filter = &filter};
+    bool heard = ys_scan(&run->central.host, &scanning) == YS_OK && wait_for(run, &run->central.heard);
+    (void)ys_scan_stop(&run->central.host);
+    if (!heard)
+        (void)snprintf(run->report->trouble, sizeof run->report->trouble, "nobody advertises with the name \"%.60s\"",
+                       run->plan->live->name);
+    return heard;
+}
+
+static bool connect_to(struct run *run, const struct link_run *link, const struct ys_address *address,
+                       const struct ys_connecting *connecting)
+{
+    run->central.connected = false;
+    return ys_connect(&run->central.host, address, connecting) == YS_OK && wait_for(run, &run->central.connected) &&
+           wait_for(run, &link->device.connected);
+}
+
 static bool connect(struct run *run, struct link_run *link)
 {
     static const struct ys_advertising advertising = {.interval_min_us = 20000, .interval_max_us = 20000};
     const struct ys_connecting connecting = {.interval_us = run->plan->interval_us,
                                              .latency = run->plan->latency,
                                              .supervision_timeout_ms = ys_throughput_timeout_ms(run->plan)};
-    if (!wait_for(run, &link->device.ready) || !wait_for(run, &run->central.ready))
-        return trouble(run, "a host did not start");
-    struct ys_address address = ys_host_address(&link->device.host);
-    run->central.connected = false;
-    if (ys_advertise(&link->device.host, &advertising) != YS_OK ||
-        ys_connect(&run->central.host, &address, &connecting) != YS_OK || !wait_for(run, &run->central.connected) ||
-        !wait_for(run, &link->device.connected))
+    bool foreign = ys_run_is_foreign(run);
+    if (!ys_world_run_until(&run->world, &run->central.ready, START_NS) ||
+        (!foreign && !ys_world_run_until(&run->world, &link->device.ready, START_NS)))
+        return is_silent(run);
+    if (foreign && !find(run))
+        return false;
+    struct ys_address address = foreign ? run->central.address : ys_host_address(&link->device.host);
+    if ((!foreign && ys_advertise(&link->device.host, &advertising) != YS_OK) ||
+        !connect_to(run, link, &address, &connecting))
         return no_connection(run);
     link->connection = run->central.connection;
     run->connected++;
-    (void)ys_advertise_stop(&link->device.host);
+    if (!foreign)
+        (void)ys_advertise_stop(&link->device.host);
     return true;
 }
 
@@ -246,8 +304,8 @@ static bool is_shaped(const struct run *run, const struct link_run *link)
 {
     static const uint8_t phys[] = {YS_LINK_1M, YS_LINK_2M, YS_LINK_CODED, YS_LINK_CODED};
     struct ys_link_state state;
-    return ys_link_get(&link->device.host, link->device.connection, &state) == YS_OK &&
-           state.send_phy == phys[run->plan->phy] && state.receive_phy == phys[run->plan->central_phy];
+    return ys_link_get(&run->central.host, link->connection, &state) == YS_OK &&
+           state.receive_phy == phys[run->plan->phy] && state.send_phy == phys[run->plan->central_phy];
 }
 
 static void shape(struct run *run, const struct link_run *link)
@@ -272,6 +330,28 @@ static bool open_channel(struct run *run)
     return wait_for(run, &device->open) && wait_for(run, &run->central.open);
 }
 
+/* Where a device that is real has the value; its client configuration is the next descriptor that is one. */
+static void found(struct ys_client_request *request, const struct ys_found *item)
+{
+    struct run *run = request->context;
+    if (item->kind == YS_FOUND_CHARACTERISTIC && ys_uuid_is_equal(&item->uuid, run->plan->live->value))
+        run->value_handle = item->value_handle;
+    else if (item->kind == YS_FOUND_DESCRIPTOR && run->value_handle != 0 && item->handle > run->value_handle &&
+             run->configuration_handle == 0 && ys_uuid_number(&item->uuid) == CONFIGURATION)
+        run->configuration_handle = item->handle;
+}
+
+static bool discover(struct run *run, uint16_t connection)
+{
+    struct ys_client_request *request = new_request(run);
+    request->on_item = found;
+    run->value_handle = 0;
+    run->configuration_handle = 0;
+    if (!wait_for_request(run, ys_client_discover(&run->central.host, connection, request)))
+        return trouble(run, "the connection was lost while the device was discovered");
+    return run->configuration_handle != 0 || trouble(run, "the device does not have that characteristic");
+}
+
 bool ys_ends_connect(struct link_run *link)
 {
     struct run *run = link->run;
@@ -281,12 +361,15 @@ bool ys_ends_connect(struct link_run *link)
         return false;
     shape(run, link);
     if (plan->mtu > 23 &&
-        !wait_for_request(run, ys_client_exchange_mtu(&central->host, link->connection, new_request(run))))
+        !wait_for_request(run, ys_client_exchange_mtu(&central->host, link->connection, new_request(run))) &&
+        run->request.outcome != YS_OUTCOME_REFUSED)
         return trouble(run, "the connection was lost while it was set up");
     central->secured = false;
     if (plan->encrypted && (ys_secure(&central->host, link->connection, YS_LEVEL_ENCRYPTED) != YS_OK ||
                             !wait_for(run, &central->secured) || !wait_for(run, &link->device.secured)))
         return trouble(run, "the link could not be encrypted");
+    if (ys_run_is_foreign(run) && !discover(run, link->connection))
+        return false;
     if (ys_carrier_is_channel(plan->carrier))
         return open_channel(run) || trouble(run, "the channel could not be opened");
     if (ys_carrier_is_to_device(plan->carrier) && !plan->both)
@@ -294,6 +377,6 @@ bool ys_ends_connect(struct link_run *link)
     enum ys_subscription kind =
         plan->carrier == YS_CARRIER_INDICATIONS ? YS_SUBSCRIBE_INDICATIONS : YS_SUBSCRIBE_NOTIFICATIONS;
     return wait_for_request(run, ys_client_subscribe(&central->host, link->connection, new_request(run),
-                                                     (uint16_t)(run->value_handle + 1), kind)) ||
+                                                     run->configuration_handle, kind)) ||
            trouble(run, "the connection was lost while it was set up");
 }

@@ -13,16 +13,20 @@ static void make_value(struct flow *flow, uint8_t *bytes, uint16_t length, uint6
     flow->sent++;
 }
 
-static void note(struct flow *flow, uint64_t bytes, uint64_t stamp_ns)
+void ys_flow_count(struct flow *flow, uint16_t length)
 {
-    uint64_t now_ns = ys_run_now_ns(flow->run);
-    if (flow->took != NULL)
-        ys_samples_add(flow->took, (double)(now_ns - stamp_ns) / 1e6);
     if (!flow->run->measures)
         return;
-    flow->last_ns = now_ns;
+    flow->last_ns = ys_run_now_ns(flow->run);
     flow->values++;
-    flow->bytes += bytes;
+    flow->bytes += length;
+}
+
+static void note(struct flow *flow, uint16_t length, uint64_t stamp_ns)
+{
+    if (flow->took != NULL)
+        ys_samples_add(flow->took, (double)(ys_run_now_ns(flow->run) - stamp_ns) / 1e6);
+    ys_flow_count(flow, length);
 }
 
 void ys_flow_take(struct flow *flow, const uint8_t *bytes, uint16_t length)

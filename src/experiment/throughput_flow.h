@@ -4,6 +4,9 @@
 
 #include "experiment/throughput_run.h"
 
+/* A value of a device that is real has come: nothing is known of what it says. */
+void ys_flow_count(struct flow *flow, uint16_t length);
+
 /* A value has come: it must be the next. */
 void ys_flow_take(struct flow *flow, const uint8_t *bytes, uint16_t length);
 

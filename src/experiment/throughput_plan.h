@@ -2,6 +2,7 @@
 #ifndef EXPERIMENT_THROUGHPUT_PLAN_H
 #define EXPERIMENT_THROUGHPUT_PLAN_H
 
+#include "experiment/live.h"
 #include "measure/charge.h"
 #include "world/hardware.h"
 #include "world/world.h"
@@ -20,6 +21,16 @@ enum ys_carrier {
 
 /* Their names in words: "stream", "notifications", ... */
 extern const char *const ys_carrier_names[YS_CARRIERS + 1];
+
+static inline bool ys_carrier_is_channel(enum ys_carrier carrier)
+{
+    return carrier == YS_CARRIER_CHANNEL || carrier == YS_CARRIER_CHANNEL_TO_DEVICE;
+}
+
+static inline bool ys_carrier_is_to_device(enum ys_carrier carrier)
+{
+    return carrier == YS_CARRIER_COMMANDS || carrier == YS_CARRIER_REQUESTS || carrier == YS_CARRIER_CHANNEL_TO_DEVICE;
+}
 
 struct ys_throughput_plan {
     enum ys_carrier carrier;
@@ -53,6 +64,7 @@ struct ys_throughput_plan {
     uint64_t seed;
     const struct ys_energy *energy; /* of the device; NULL: not known */
     struct ys_recording *recording; /* of all that happens; NULL: none */
+    const struct ys_live *live;     /* the controllers are real ones; NULL: they are simulated */
 };
 
 #define YS_PLAN_PACKET_MOST       251 /* bytes of data in a packet */

@@ -15,9 +15,11 @@ struct ys_throughput_share {
 };
 
 struct ys_throughput_report {
-    char trouble[200];          /* why there is no result, or the connection ended; "": it is well */
+    char trouble[400];          /* why there is no result, or the connection ended; "": it is well */
+    bool broken;                /* a real controller is gone, or has never answered */
     bool ended;                 /* the connection did not last until the end */
-    struct ys_link_shape shape; /* as it came about */
+    struct ys_link_shape shape; /* as it came about; likewise: */
+    uint16_t mtu;
     struct ys_link_limit limit;
     double limit_bps;   /* with spacing, the serial line, and what a channel adds to each packet */
     double goodput_bps; /* of all links together */
@@ -30,6 +32,8 @@ struct ys_throughput_report {
     double seconds; /* that were measured, */
     double from_s;  /* from this time on */
     bool recorded;  /* it was measured in a capture: latency and losses are not known */
+    bool live;      /* it was measured with real controllers: what is on the air is not known; */
+    bool foreign;   /* nor, of a device that is real, what it has sent */
     uint64_t values;
     uint64_t value_bytes; /* in all */
     uint64_t missing;     /* values, or bytes of a stream, that were sent and did not come */

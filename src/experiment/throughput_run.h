@@ -34,7 +34,9 @@ struct end {
     bool connected;
     bool ready;
     bool secured;
-    bool open; /* its channel */
+    bool open;  /* its channel */
+    bool heard; /* the device, by a central that looks for it: its address */
+    struct ys_address address;
     uint8_t reason;
 };
 
@@ -85,6 +87,7 @@ struct run {
     struct ys_link_wishes device_wishes;
     struct ys_link_wishes central_wishes;
     uint16_t value_handle;
+    uint16_t configuration_handle;
     uint8_t *incoming[2]; /* of the channel */
     uint8_t *message;
     struct ys_client_request request;
@@ -94,16 +97,6 @@ struct run {
     uint64_t change_ns; /* from one change of a value to the next, in the mean */
     uint64_t from_ns;   /* when the measuring began */
 };
-
-static inline bool ys_carrier_is_channel(enum ys_carrier carrier)
-{
-    return carrier == YS_CARRIER_CHANNEL || carrier == YS_CARRIER_CHANNEL_TO_DEVICE;
-}
-
-static inline bool ys_carrier_is_to_device(enum ys_carrier carrier)
-{
-    return carrier == YS_CARRIER_COMMANDS || carrier == YS_CARRIER_REQUESTS || carrier == YS_CARRIER_CHANNEL_TO_DEVICE;
-}
 
 static inline uint64_t ys_run_now_ns(const struct run *run)
 {
@@ -125,6 +118,12 @@ static inline size_t ys_run_links(const struct ys_throughput_plan *plan)
 static inline uint64_t ys_run_attended_ns(const struct ys_throughput_plan *plan)
 {
     return (UINT64_C(1) + plan->latency) * plan->interval_us * YS_NS_PER_US;
+}
+
+/* The device is a real one, of which the run only has the central. Its end is filled in with what the central knows. */
+static inline bool ys_run_is_foreign(const struct run *run)
+{
+    return run->plan->live != NULL && run->plan->live->device == NULL;
 }
 
 /* The one that the figures are of. */

@@ -9,6 +9,7 @@
 #include "cli/interval/json.h"
 #include "cli/interval/plot.h"
 #include "cli/interval/text.h"
+#include "cli/shared/controllers.h"
 #include "cli/shared/definitions.h"
 #include "cli/shared/options.h"
 #include "cli/shared/plot.h"
@@ -36,6 +37,7 @@ struct input {
     unsigned long long seed;
     unsigned long long seconds;
     unsigned long long runs;
+    bool runs_said;
     const char *set;
     const char *plot;
     struct ys_scanner scanners[SCANNERS_MOST];
@@ -46,9 +48,11 @@ struct input {
     unsigned long long crowd;
     unsigned long long crowd_interval_ms;
     struct recorder recorder;
-    const char *capture; /* NULL: it is simulated */
+    struct controllers controllers; /* real ones */
+    const char *capture;            /* NULL: it is simulated */
     const char *advertiser;
     const char *of_simulations; /* an option that was given and is about a simulation, or NULL */
+    const char *of_air;         /* likewise about what only a simulated air has */
 };
 
 /* options */
@@ -97,26 +101,27 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         break;
     case 'r':
         input->of_simulations = "runs";
+        input->runs_said = true;
         good = take_number(state, "runs", argument, 1, 1000000, &input->runs);
         break;
     case KEY_ANY_PHASE:
-        input->of_simulations = "any-phase";
+        input->of_simulations = input->of_air = "any-phase";
         input->any_phase = true;
         break;
     case KEY_LOSS:
-        input->of_simulations = "loss";
+        input->of_simulations = input->of_air = "loss";
         good = take_percent(state, "loss", argument, 90, &input->loss);
         break;
     case KEY_BIT_ERRORS:
-        input->of_simulations = "bit-errors";
+        input->of_simulations = input->of_air = "bit-errors";
         good = take_percent(state, "bit-errors", argument, 1, &input->bit_errors);
         break;
     case KEY_CROWD:
-        input->of_simulations = "crowd";
+        input->of_simulations = input->of_air = "crowd";
         good = take_number(state, "crowd", argument, 0, YS_NEIGHBOURS_MOST, &input->crowd);
         break;
     case KEY_CROWD_INTERVAL:
-        input->of_simulations = "crowd-interval";
+        input->of_simulations = input->of_air = "crowd-interval";
         good = take_number(state, "crowd-interval", argument, 20, 10240, &input->crowd_interval_ms);
         break;
     case 'w':
@@ -129,6 +134,9 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case 'a':
         input->advertiser = argument;
         break;
+    case 'C':
+        input->of_simulations = "controller";
+        return controller_take(&input->controllers, state->argv[0], argument) ? 0 : EINVAL;
     case 'p':
         input->plot = argument;
         good = plot_is_possible(state->argv[0], argument);
@@ -260,11 +268,59 @@ static int run(const char *who, struct input *input, const struct ys_design *des
     return EXIT_BAD_INPUT;
 }
 
+/* The same of what real controllers hear. */
+static int run_live(const char *who, struct input *input, const struct ys_design *design)
+{
+    struct ys_interval_report report;
+    struct ys_live live;
+    if (input->of_air != NULL) {
+        (void)complain(who, "--%s is of a simulated air: it cannot go with real controllers", input->of_air);
+        return EXIT_BAD_INPUT;
+    }
+    if (!input->runs_said)
+        input->runs = YS_SEARCHES_LIVE;
+    if (!controllers_live(&input->controllers, who, &live) || !recorder_begin(&input->recorder))
+        return EXIT_BAD_INPUT;
+    struct progress progress = progress_begin("searches");
+    const struct ys_interval_plan plan = {
+        .design = design,
+        .seconds = (uint32_t)input->seconds,
+        .runs = (uint32_t)input->runs,
+        .seed = input->seed,
+        .scanners = input->scanners,
+        .scanner_count = input->scanner_count,
+        .threads = 1,
+        .progress = show_progress,
+        .context = &progress,
+        .recording = recorder_recording(&input->recorder),
+        .live = &live,
+    };
+    bool good = ys_interval_run_live(&plan, &report);
+    progress_end(&progress);
+    controllers_close(&input->controllers);
+    good = recorder_end(&input->recorder) && (good || complain(who, "the device cannot be started"));
+    if (good && report.broken)
+        good = complain(who, "%s", report.trouble);
+    if (good)
+        return tell(who, input, design, &report);
+    ys_interval_report_free(&report);
+    return EXIT_BAD_INPUT;
+}
+
+static int measure(const char *who, struct input *input, const struct ys_design *design)
+{
+    gather_scanners(input, design);
+    if (input->capture != NULL)
+        return run_recorded(who, input, design);
+    return input->controllers.count > 0 ? run_live(who, input, design) : run(who, input, design);
+}
+
 int verb_interval(int argc, char **argv)
 {
     static const struct argp_option options[] = {
         {"seconds", 't', "NUMBER", 0, "Watch it for that long (default 60)", 0},
-        {"runs", 'r', "NUMBER", 0, "Let each scanner look for it so many times (default 1000)", 0},
+        {"runs", 'r', "NUMBER", 0,
+         "Let each scanner look for it so many times (default 1000; with real controllers 10)", 0},
         {"scanner", 'c', "SCANNER", 0,
          "Let this one look for it, and not all presets: constant, half, tenth, hundredth, or a window of an interval "
          "such as \"30 ms of 100 ms\"; may be given several times",
@@ -280,6 +336,10 @@ int verb_interval(int argc, char **argv)
          "In a capture, the device with this name or address; otherwise the one that advertises the definition's name",
          0},
         {"set", 'w', "NAME", 0, "Of several ways to advertise, take the one with this name, not the first", 0},
+        {"controller", 'C', "WHO=WHERE[,RATE][,flow]", 0,
+         "Hear it with a real controller, in real time: central=WHERE, at a serial device, a socket, or hci0; and "
+         "device=WHERE for one that plays the device, which is otherwise real and found by its name",
+         0},
         {"seed", 's', "NUMBER", 0, "Play it with other chances; the same number gives the same result (default 1)", 0},
         {"plot", 'p', "FILE", 0,
          "Draw intervals and times until found; FILE ends in .svg or .png, and its data and script stay beside it", 0},
@@ -310,10 +370,8 @@ int verb_interval(int argc, char **argv)
     struct ys_layout *layout = open_only(
         argv[0], &(struct files){.paths = files->paths, .count = files->count - (input.capture != NULL)}, &design);
     int status = EXIT_BAD_INPUT;
-    if (layout != NULL && choose_set(design, files->paths[0], input.set)) {
-        gather_scanners(&input, design);
-        status = input.capture != NULL ? run_recorded(argv[0], &input, design) : run(argv[0], &input, design);
-    }
+    if (layout != NULL && choose_set(design, files->paths[0], input.set))
+        status = measure(argv[0], &input, design);
     ys_layout_free(layout);
     ys_design_free(design);
     return status;

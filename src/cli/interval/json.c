@@ -70,6 +70,24 @@ static json_t *verdicts_json(const struct ys_design *design, struct ys_interval_
     return verdicts;
 }
 
+/* What one receiver has heard, in place of what only the air can tell. */
+static void put_live(json_t *root, struct ys_interval_report *report)
+{
+    static const char *const unknown[] = {"connections", "spacing_us",   "packets",
+                                          "on_air_ms",   "duty_percent", "longest_silence_reason"};
+    struct ys_samples *strengths = &report->strengths_dbm;
+    for (size_t i = 0; i < sizeof unknown / sizeof unknown[0]; i++)
+        (void)json_object_set_new(root, unknown[i], json_null());
+    (void)json_object_set_new(root, "trouble", json_string(report->trouble));
+    (void)json_object_set_new(root, "missed", json_integer((json_int_t)report->missed));
+    (void)json_object_set_new(root, "strength_dbm",
+                              strengths->count == 0
+                                  ? json_null()
+                                  : json_pack("{s:f, s:f, s:f}", "min", ys_samples_quantile(strengths, 0), "median",
+                                              ys_samples_quantile(strengths, 0.5), "max",
+                                              ys_samples_quantile(strengths, 1)));
+}
+
 bool interval_print_json(const struct measured *measured)
 {
     const struct ys_design *design = measured->design;
@@ -93,22 +111,27 @@ bool interval_print_json(const struct measured *measured)
         "longest_silence_ms", (double)air->silence_ns / 1e6, "longest_silence_reason", reasons[air->silence],
         "longest_silence_from_s", (double)(air->silence_from_ns - report->from_ns) / 1e9);
     (void)json_object_set_new(root, "kind", json_string("interval"));
+    (void)json_object_set_new(root, "live", json_boolean(report->live));
     json_t *searches = json_array();
     for (size_t i = 0; i < report->search_count; i++)
         (void)json_array_append_new(searches, search_json(&report->searches[i]));
-    (void)json_object_set_new(root, "found_ms", report->recorded ? json_null() : found_json(&report->searches[0]));
-    if (report->recorded)
+    (void)json_object_set_new(root, "found_ms",
+                              report->search_count == 0 ? json_null() : found_json(&report->searches[0]));
+    if (report->recorded || report->live)
         (void)json_object_set_new(root, "seed", json_null());
+    if (report->live)
+        put_live(root, report);
     (void)json_object_set_new(root, "searches", searches);
-    if (design->energy.given) {
+    if (design->energy.given && !report->live) {
         double mean_ua = ys_charge_mean_ua(&design->energy.figures, &report->activity);
         double days = ys_charge_days(&design->energy.figures, mean_ua);
         (void)json_object_set_new(root, "mean_current_ua", json_real(mean_ua));
         (void)json_object_set_new(root, "battery_days", days > 0 ? json_real(days) : json_null());
     }
-    (void)json_object_set_new(root, "verdicts", verdicts_json(design, report, &good));
+    bool troubled = report->trouble[0] != '\0';
+    (void)json_object_set_new(root, "verdicts", troubled ? json_array() : verdicts_json(design, report, &good));
     (void)json_dumpf(root, stdout, JSON_INDENT(2) | JSON_REAL_PRECISION(12));
     (void)putchar('\n');
     json_decref(root);
-    return good;
+    return good && !troubled;
 }

@@ -67,6 +67,36 @@ static void print_air(const struct ys_design *design, struct ys_interval_report 
                  (double)(air->silence_from_ns - report->from_ns) / 1e9, silence_reason(air->silence));
 }
 
+/* Of what one receiver has heard. */
+static void print_heard(const struct ys_design *design, struct ys_interval_report *report)
+{
+    struct ys_advertising_meter *air = &report->air;
+    struct ys_samples *intervals = &air->intervals_ms;
+    struct ys_samples *strengths = &report->strengths_dbm;
+    double set = interval_set_ms(design);
+    (void)printf("heard             %llu events in %g s", (unsigned long long)air->events, report->seconds);
+    if (report->missed > 0)
+        (void)printf(", and about %u were missed", report->missed);
+    (void)printf("\ninterval          set %g ms", set);
+    if (design->sets->interval_max_us != design->sets->interval_min_us)
+        (void)printf(" to %g ms", (double)design->sets->interval_max_us / 1000);
+    if (intervals->count == 0)
+        (void)printf("; no two events one after the other were heard\n");
+    else
+        (void)printf("; heard %.0f ms to %.0f ms, mean %.1f ms, median %.0f ms\n", ys_samples_quantile(intervals, 0),
+                     ys_samples_quantile(intervals, 1), ys_samples_mean(intervals),
+                     ys_samples_quantile(intervals, 0.5));
+    if (strengths->count > 0)
+        (void)printf("strength          %.0f dBm in the median, %.0f to %.0f dBm\n",
+                     ys_samples_quantile(strengths, 0.5), ys_samples_quantile(strengths, 0),
+                     ys_samples_quantile(strengths, 1));
+    (void)printf("longest silence   %.0f ms, from %.3f s on\n", (double)air->silence_ns / 1e6,
+                 (double)(air->silence_from_ns - report->from_ns) / 1e9);
+    (void)printf(
+        "                  as its host was told, to a few milliseconds; packets, channels and charge cannot be "
+        "known so\n");
+}
+
 static void print_charge(const struct ys_design *design, const struct ys_interval_report *report)
 {
     const struct ys_energy *figures = &design->energy.figures;
@@ -188,16 +218,26 @@ bool interval_print(const struct measured *measured)
         (void)printf(", extended: found on %s, payload on %s", phys[set->primary_phy], phys[set->phy]);
     if (report->recorded)
         (void)printf("; in %s\n\n", measured->capture);
+    else if (report->live)
+        (void)printf("; heard by a real controller\n\n");
     else
         (void)printf("; seed %llu\n\n", measured->seed);
-    print_air(design, report);
-    print_charge(design, report);
+    if (report->trouble[0] != '\0') {
+        (void)printf("trouble           %s\n", report->trouble);
+        return false;
+    }
+    if (report->live) {
+        print_heard(design, report);
+    } else {
+        print_air(design, report);
+        print_charge(design, report);
+    }
     if (report->recorded) {
         (void)printf("\ntime until found  cannot be known from a capture; the simulation tells\n");
     } else {
         print_searches(report);
         (void)printf("  %llu searches each; one is given up after %d s\n", measured->runs, YS_SEARCH_MS / 1000);
-        if (measured->runs > 0)
+        if (measured->runs > 0 && !report->live)
             print_shares(report);
     }
     return print_verdicts(design, report);

@@ -154,23 +154,22 @@ static void wait_until_ready(struct controllers *controllers, struct ys_stage *s
     }
 }
 
-static void begin(void *context, struct ys_stage *stage)
+static void begin_live(void *context, struct ys_world *world)
 {
     struct controllers *controllers = context;
-    controllers->pace = (struct pace){.world = ys_stage_world(stage)};
+    controllers->pace = (struct pace){.world = world};
     for (size_t i = 0; i < controllers->count; i++) {
         struct real_controller *one = &controllers->items[i];
-        one->world = controllers->pace.world;
+        one->world = world;
         controllers->pace.lines[controllers->pace.count++] = (struct pace_line){waits, turn, one};
     }
     pace_begin(&controllers->pace);
-    wait_until_ready(controllers, stage);
 }
 
-static void end(void *context, struct ys_stage *stage)
+static void end_live(void *context, struct ys_world *world)
 {
     struct controllers *controllers = context;
-    (void)stage;
+    (void)world;
     pace_end(&controllers->pace);
     for (size_t i = 0; i < controllers->count; i++)
         controllers->items[i].world = NULL;
@@ -178,7 +177,40 @@ static void end(void *context, struct ys_stage *stage)
     pace_print(stderr, &controllers->pace);
 }
 
+static void begin(void *context, struct ys_stage *stage)
+{
+    begin_live(context, ys_stage_world(stage));
+    wait_until_ready(context, stage);
+}
+
+static void end(void *context, struct ys_stage *stage)
+{
+    end_live(context, ys_stage_world(stage));
+}
+
 struct ys_beside controllers_beside(struct controllers *controllers)
 {
     return (struct ys_beside){.begin = begin, .end = end, .context = controllers};
+}
+
+bool controllers_live(struct controllers *controllers, const char *verb, struct ys_live *live)
+{
+    char problem[300];
+    *live = (struct ys_live){.begin = begin_live, .end = end_live, .context = controllers};
+    for (size_t i = 0; i < controllers->count; i++) {
+        struct real_controller *one = &controllers->items[i];
+        struct ys_outside **whose = strcmp(one->who, "central") == 0  ? &live->central
+                                    : strcmp(one->who, "device") == 0 ? &live->device
+                                                                      : NULL;
+        if (whose == NULL || *whose != NULL)
+            return complain(verb, "--controller: \"%s\" is not \"central\" or \"device\", or is given twice", one->who);
+        one->outside = (struct ys_outside){.send = send_packet, .context = one};
+        *whose = &one->outside;
+    }
+    if (live->central == NULL)
+        return complain(verb, "--controller: the central needs one, to meet the device: central=WHERE[,RATE][,flow]");
+    if (controllers_open(controllers, problem, sizeof problem))
+        return true;
+    controllers_close(controllers);
+    return complain(verb, "%s", problem);
 }

@@ -5,6 +5,7 @@
 #include <yarnswift/line.h>
 
 #include "cli/shared/pace.h"
+#include "experiment/live.h"
 #include "scene/stage.h"
 
 #define REAL_CONTROLLERS_MOST 8
@@ -54,5 +55,9 @@ void controllers_close(struct controllers *controllers);
 
 /* Has a scene played at the pace of the wall, with them. */
 struct ys_beside controllers_beside(struct controllers *controllers);
+
+/* Gives them to an experiment, in which "central" must have one, and "device" may; opens them, and has it run at the
+ * pace of the wall. False after a line. */
+bool controllers_live(struct controllers *controllers, const char *verb, struct ys_live *live);
 
 #endif

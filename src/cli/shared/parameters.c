@@ -340,14 +340,9 @@ static const enum ys_way ways[YS_CARRIERS] = {
     [YS_CARRIER_REQUESTS] = YS_WAY_WRITE,
 };
 
-static bool is_channel(enum ys_carrier carrier)
-{
-    return carrier == YS_CARRIER_CHANNEL || carrier == YS_CARRIER_CHANNEL_TO_DEVICE;
-}
-
 static bool can_carry(const struct ys_characteristic *characteristic, enum ys_carrier carrier)
 {
-    return !is_channel(carrier) && ys_offers(characteristic, ways[carrier]) &&
+    return !ys_carrier_is_channel(carrier) && ys_offers(characteristic, ways[carrier]) &&
            (carrier == YS_CARRIER_STREAM) == (characteristic->streams && ways[carrier] == YS_WAY_NOTIFY);
 }
 
@@ -409,7 +404,7 @@ bool parameters_source(const char *who, const struct ys_layout *layout, const ch
                         "--as must be stream, notifications, indications, commands, requests, channel or \"channel to "
                         "device\", not \"%s\"",
                         carrier);
-    if (wanted != YS_CARRIERS && is_channel(wanted)) {
+    if (wanted != YS_CARRIERS && ys_carrier_is_channel(wanted)) {
         plan->carrier = wanted;
         plan->value_bytes = 512;
         return true;
@@ -443,6 +438,18 @@ static json_t *parameters_json(const struct ys_throughput_plan *plan)
     return object;
 }
 
+/* What only the sender knows, or only the air. */
+static void leave_out(json_t *root, const struct ys_throughput_report *report)
+{
+    static const char *const of_sender[] = {"missing", "out_of_order", "latency_ms"};
+    static const char *const of_air[] = {"packets", "data_packets", "retransmissions", "event_used_ratio",
+                                         "airtime_ratio"};
+    for (size_t i = 0; i < sizeof of_sender / sizeof of_sender[0] && (report->recorded || report->foreign); i++)
+        (void)json_object_set_new(root, of_sender[i], json_null());
+    for (size_t i = 0; i < sizeof of_air / sizeof of_air[0] && report->live; i++)
+        (void)json_object_set_new(root, of_air[i], json_null());
+}
+
 json_t *report_json(const struct ys_throughput_plan *plan, struct ys_throughput_report *report)
 {
     const struct ys_link_meter *air = &report->air;
@@ -462,11 +469,8 @@ json_t *report_json(const struct ys_throughput_plan *plan, struct ys_throughput_
     (void)json_object_set_new(root, "measured_from_s", json_real(report->from_s));
     if (report->latency_ms.count == 0) /* nothing has arrived */
         (void)json_object_set_new(root, "latency_ms", json_null());
-    if (report->recorded) { /* what a capture cannot tell */
-        static const char *const unknown[] = {"missing", "out_of_order", "latency_ms"};
-        for (size_t i = 0; i < sizeof unknown / sizeof unknown[0]; i++)
-            (void)json_object_set_new(root, unknown[i], json_null());
-    }
+    (void)json_object_set_new(root, "live", json_boolean(report->live));
+    leave_out(root, report);
     (void)json_object_set_new(root, "latency_alone_ms",
                               json_pack("{s:f, s:f, s:f}", "median", report->alone.median_ms, "p95",
                                         report->alone.p95_ms, "max", report->alone.max_ms));
