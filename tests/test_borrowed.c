@@ -331,7 +331,7 @@ static void what_a_controller_lacks_is_named_in_one_message(void **state)
     assert_int_equal(facts.company, 0xffff);
     give_commands(&scripted, 9999);
     assert_string_equal(last_event(&scripted, YS_EVENT_START_FAILED)->u.start.step,
-                        "the controller lacks LE Rand, LE Read Local P-256 Public Key, LE Generate DHKey");
+                        "the controller lacks LE Encrypt, LE Rand, LE Read Local P-256 Public Key, LE Generate DHKey");
     begin_facts(&scripted, &commands, &facts);
     give_commands(&scripted, 27 * 8 + 7);
     assert_string_equal(last_event(&scripted, YS_EVENT_START_FAILED)->u.start.step, "the controller lacks LE Rand");
@@ -405,6 +405,129 @@ static void a_controller_is_asked_for_strength_power_and_defaults(void **state)
     assert_int_equal(values[0], YS_HCI_UNSPECIFIED);
 }
 
+/* AES by the controller */
+
+/* FIPS 197, appendix C.1; in commands and answers the least significant byte comes first. */
+static const uint8_t key_bytes[] = {0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15};
+static const uint8_t plain_bytes[] = {0x00, 0x11, 0x22, 0x33, 0x44, 0x55, 0x66, 0x77,
+                                      0x88, 0x99, 0xaa, 0xbb, 0xcc, 0xdd, 0xee, 0xff};
+#define LE_ENCRYPT                                                                                                     \
+    "01 17 20 20 0f 0e 0d 0c 0b 0a 09 08 07 06 05 04 03 02 01 00 ff ee dd cc bb aa 99 88 77 66 55 44 33 22 11 00"
+#define CIPHER   "69 c4 e0 d8 6a 7b 04 30 d8 cd b7 80 70 b4 c5 5a"
+#define ANSWER   "04 0e 14 01 17 20 00 5a c5 b4 70 80 b7 cd d8 30 04 7b 6a d8 e0 c4 69"
+#define NO_ROOM  "04 0e 14 00 17 20 00 5a c5 b4 70 80 b7 cd d8 30 04 7b 6a d8 e0 c4 69"
+#define ONE_MORE "04 0e 03 01 00 00"
+#define DATA     "02 40 20 07 00 03 00 04 00 0a 03 00"
+
+static struct ys_port the_line;
+static uint8_t aes_memory[YS_BORROW_AES_SIZE(2, 27)];
+static struct ys_borrowed_aes the_aes;
+static const char *to_come[8];
+static size_t coming;
+
+static const uint8_t *receive(void *context, size_t *length)
+{
+    (void)context;
+    return ys_borrow_aes_receive(&the_aes, length);
+}
+
+/* Each time something is waited for, the next packet comes; or 100 ms pass. */
+static bool next_comes(void *context)
+{
+    struct scripted *scripted = context;
+    if (to_come[coming] != NULL)
+        leave_packet(scripted, to_come[coming++]);
+    else
+        scripted->now_ms += 100;
+    return true;
+}
+
+static void begin_aes(struct scripted *scripted, const char *const packets[], size_t count)
+{
+    scripted_init(scripted, &ys_table_bare, NULL, NULL);
+    the_line = scripted->port;
+    scripted->port.receive = receive;
+    the_aes = (struct ys_borrowed_aes){.line = &the_line,
+                                       .memory = aes_memory,
+                                       .size = sizeof aes_memory,
+                                       .longest = YS_BORROW_AES_LONGEST(27),
+                                       .wait = next_comes,
+                                       .wait_context = scripted};
+    ys_borrow_aes_use(&scripted->host, &the_aes);
+    scripted_start(scripted, 27, 4);
+    forget_sent(scripted);
+    memset(to_come, 0, sizeof to_come);
+    memcpy(to_come, packets, count * sizeof *packets);
+    coming = 0;
+}
+
+/* Vol 4 Part E 7.8.22. */
+static void a_block_is_encrypted_by_the_controller_while_the_host_waits(void **state)
+{
+    static struct scripted scripted;
+    static const char *const packets[] = {DATA, "04 05 04 00 99 00 13", ANSWER};
+    uint8_t cipher[16];
+    (void)state;
+    begin_aes(&scripted, packets, 3);
+    assert_true(ys_borrow_aes_encrypt(&the_aes, key_bytes, plain_bytes, cipher));
+    assert_hex(cipher, sizeof cipher, CIPHER);
+    assert_sent(&scripted, LE_ENCRYPT);
+    /* what has come meanwhile is the host's, in its order, and stays as it is until the next */
+    size_t length;
+    const uint8_t *packet = scripted.port.receive(scripted.port.context, &length);
+    assert_hex(packet, length, DATA);
+    to_come[coming] = ANSWER;
+    assert_true(ys_borrow_aes_encrypt(&the_aes, key_bytes, packet, cipher));
+    assert_hex(packet, length, DATA);
+    packet = scripted.port.receive(scripted.port.context, &length);
+    assert_hex(packet, length, "04 05 04 00 99 00 13");
+    assert_null(scripted.port.receive(scripted.port.context, &length));
+}
+
+/* One command at a time: the host's own is answered first, and there may be no room for the next one yet. */
+static void a_block_waits_until_a_command_may_go(void **state)
+{
+    static struct scripted scripted;
+    static const char *const packets[] = {"04 0f 04 00 00 31 20", ONE_MORE, NO_ROOM, ONE_MORE};
+    uint8_t cipher[16];
+    (void)state;
+    begin_aes(&scripted, packets, 4);
+    scripted.host.command_credits = 0;
+    assert_true(ys_borrow_aes_encrypt(&the_aes, key_bytes, plain_bytes, cipher));
+    assert_hex(cipher, sizeof cipher, CIPHER);
+    assert_int_equal(coming, 4);
+    assert_int_equal(scripted.host.command_credits, 1);
+}
+
+static void a_block_that_does_not_come_is_given_up(void **state)
+{
+    static struct scripted scripted;
+    static const char *const refused[] = {"04 0f 04 01 01 17 20", "04 0e 04 01 17 20 0c", "04 0e 05 01 17 20 00 5a"};
+    static const char *const busy[] = {DATA, DATA, DATA, ANSWER};
+    uint8_t cipher[16] = {0};
+    size_t length;
+    (void)state;
+    begin_aes(&scripted, refused, 3);
+    for (int i = 0; i < 3; i++)
+        assert_false(ys_borrow_aes_encrypt(&the_aes, key_bytes, plain_bytes, cipher));
+    uint32_t began_ms = scripted.now_ms;
+    assert_false(ys_borrow_aes_encrypt(&the_aes, key_bytes, plain_bytes, cipher)); /* nothing comes at all */
+    assert_in_range(scripted.now_ms - began_ms, 1000, 1100);
+    leave_packet(&scripted, ANSWER); /* when nobody waits for it any more */
+    assert_null(scripted.port.receive(scripted.port.context, &length));
+    /* there is room for two packets besides the one that the host is at: none is lost, so the block is */
+    begin_aes(&scripted, busy, 4);
+    the_aes.size = YS_BORROW_AES_SIZE(0, 27) + 2 * 14;
+    assert_false(ys_borrow_aes_encrypt(&the_aes, key_bytes, plain_bytes, cipher));
+    for (int i = 0; i < 3; i++) {
+        const uint8_t *packet = scripted.port.receive(scripted.port.context, &length);
+        assert_non_null(packet);
+        assert_hex(packet, length, DATA);
+    }
+    for (size_t i = 0; i < sizeof cipher; i++)
+        assert_int_equal(cipher[i], 0);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -414,6 +537,9 @@ int main(void)
         cmocka_unit_test(there_are_no_random_numbers_until_the_controller_has_given_its_own),
         cmocka_unit_test(what_is_drawn_looks_like_chance),
         cmocka_unit_test(a_start_without_random_numbers_names_them),
+        cmocka_unit_test(a_block_is_encrypted_by_the_controller_while_the_host_waits),
+        cmocka_unit_test(a_block_waits_until_a_command_may_go),
+        cmocka_unit_test(a_block_that_does_not_come_is_given_up),
         cmocka_unit_test(the_curve_is_computed_by_commands_of_either_generation),
         cmocka_unit_test(what_a_controller_lacks_is_named_in_one_message),
         cmocka_unit_test(a_controller_is_asked_for_strength_power_and_defaults),

@@ -1,5 +1,6 @@
-/* What a port without an accelerator borrows from its controller: random numbers (LE Rand) and the curve P-256. Its
- * functions are the `random`, `curve_key`, `curve_secret` and `curve_result` of a port, or are called by those.
+/* What a port without an accelerator borrows from its controller: random numbers (LE Rand), the curve P-256, and AES
+ * (LE Encrypt). Its functions are the `random`, `curve_key`, `curve_secret`, `curve_result` and `encrypt` of a port, or
+ * are called by those.
  *
  *     ys_borrow_init(&borrowed, aes, NULL);
  *     ys_host_init(&host, sizeof host, &settings);
@@ -52,6 +53,40 @@ bool ys_borrow_random(void *context, void *bytes, size_t length);
 bool ys_borrow_curve_key(void *context);
 bool ys_borrow_curve_secret(void *context, const uint8_t *peer);
 enum ys_curve ys_borrow_curve_result(void *context, uint8_t *result);
+
+/* AES by the controller (Core 5.4 Vol 4 Part E 7.8.22). A host cannot go on before it has the block, so this waits for
+ * it, in the middle of a turn: some hundred microseconds on one chip, and about 800 over a line of 1 Mbit/s; a pairing
+ * has about 40 blocks, a private address that is resolved one for each peer. What comes from the controller meanwhile
+ * is kept for the host. Software needs a kilobyte of code in place of the memory that this takes
+ * (ports/parts/aes.h). Keys go over the line to the controller, as those of links do in any case. */
+struct ys_borrowed_aes {
+    const struct ys_port *line; /* whose `send`, `receive`, `now_ms` and `context` carry the packets; the caller's */
+    /* What comes meanwhile, and the packet that the host is at: YS_BORROW_AES_SIZE bytes, or more; the caller's. */
+    uint8_t *memory;
+    size_t size;
+    uint16_t longest; /* packet that may come, in bytes with its type: YS_BORROW_AES_LONGEST */
+    /* Has time pass until something may have come, or a little; false gives up. Where interrupts bring the bytes it may
+     * do nothing, and return true. */
+    bool (*wait)(void *context);
+    void *wait_context;
+    /* private */
+    struct ys_host *host;
+    size_t held; /* bytes of memory that are used */
+    bool handed; /* the first packet in there is the one that the host is at */
+};
+
+/* The longest packet of a controller whose data packets have that length: an event, or data. And bytes of memory for
+ * so many of these besides the one that the host is at. */
+#define YS_BORROW_AES_LONGEST(length)       ((length) + 7 > 258 ? (length) + 7 : 258)
+#define YS_BORROW_AES_SIZE(packets, length) (((packets) + 1) * (2 + YS_BORROW_AES_LONGEST(length)))
+
+/* Before ys_host_start, once the first six are set. */
+void ys_borrow_aes_use(struct ys_host *host, struct ys_borrowed_aes *aes);
+
+/* The `receive` and `encrypt` of the port; `context` is the struct ys_borrowed_aes. False: the controller has not
+ * answered within a second, or has refused, or there is no memory for what comes meanwhile; nothing of that is lost. */
+const uint8_t *ys_borrow_aes_receive(void *context, size_t *length);
+bool ys_borrow_aes_encrypt(void *context, const uint8_t *key, const uint8_t *plain, uint8_t *cipher);
 
 #ifdef __cplusplus
 }

@@ -17,8 +17,8 @@ struct ys_need {
     const char *name;
 };
 
-/* What borrow.h needs. */
-#define YS_BORROW_NEEDS 3
+/* What borrow.h needs: the first for AES, the second for random numbers, and two for the curve. */
+#define YS_BORROW_NEEDS 4
 extern const struct ys_need ys_borrow_needs[YS_BORROW_NEEDS];
 
 /* What is known of a controller. Its memory is the caller's. */

@@ -69,6 +69,9 @@ struct ys_step_settings {
 };
 
 /* Its memory is the caller's; its fields are private. */
+/* Inputs of the main loop that come at one moment and wait until it runs. */
+#define YS_STEP_INPUTS 8
+
 struct ys_step {
     const struct ys_step_settings *settings;
     struct ys_host *host;
@@ -82,6 +85,11 @@ struct ys_step {
     uint32_t woken_ticks;    /* when it began to work, later by what it has told since */
     uint32_t count_ticks;    /* what counting takes by itself */
     uint32_t ticks_per_1000; /* instructions, as the workstation says; 0: it counts ticks */
+    uint8_t input_count;
+    struct {
+        const struct ys_input *input;
+        int64_t value;
+    } inputs[YS_STEP_INPUTS];
 };
 
 /* Says that firmware is here, and takes what its flash held. False if nobody answers: time is then real, and all other
@@ -95,6 +103,9 @@ const struct ys_table *ys_step_watch(struct ys_step *step, struct ys_host *host)
 /* Sleeps for `wait_ms` as ys_host_run has returned them, or until something happens. Inputs and the timer interrupt are
  * called from here. From the main loop. */
 void ys_step_sleep(struct ys_step *step, uint32_t wait_ms);
+
+/* The same in the middle of a turn, for what waits there: inputs of the main loop wait until it sleeps again. */
+void ys_step_wait(struct ys_step *step, uint32_t wait_ms);
 
 /* The time in microseconds from the beginning of the world. */
 uint64_t ys_step_now_us(const struct ys_step *step);

@@ -26,6 +26,15 @@
 #define PORT_STEP 1
 #endif
 
+/* 0: the controller computes AES too (<yarnswift/borrow.h>), and what comes while it does is kept in memory for so many
+ * packets. */
+#ifndef PORT_AES
+#define PORT_AES 1
+#endif
+#ifndef PORT_AES_PACKETS
+#define PORT_AES_PACKETS 4
+#endif
+
 #define ALARM_MOST UINT32_C(0x7fffffff) /* ticks: half of what the counter holds */
 
 static struct ys_serial line;
@@ -245,7 +254,7 @@ static void send(void *context, const uint8_t *packet, size_t length)
     ys_serial_send(&line, packet, length);
 }
 
-static const uint8_t *receive(void *context, size_t *length)
+static const uint8_t *line_receives(void *context, size_t *length)
 {
     (void)context;
     return ys_serial_receive(&line, length);
@@ -297,12 +306,53 @@ static void store_delete(void *context, uint16_t key)
 
 /* crypto */
 
+#if PORT_AES
+
 static bool encrypt(void *context, const uint8_t *key, const uint8_t *plain, uint8_t *cipher)
 {
     (void)context;
     ys_aes_encrypt(key, plain, cipher);
     return true;
 }
+
+static const uint8_t *receive(void *context, size_t *length)
+{
+    return line_receives(context, length);
+}
+
+#else
+
+static const struct ys_port aes_line = {.send = send, .receive = line_receives, .now_ms = now_ms};
+static uint8_t aes_memory[YS_BORROW_AES_SIZE(PORT_AES_PACKETS, PORT_PACKET_LENGTH)];
+
+/* The line's interrupts go on; a workstation that it keeps step with has to let time pass. */
+static bool aes_waits(void *context)
+{
+    (void)context;
+    if (in_step)
+        ys_step_wait(&step, 1);
+    return true;
+}
+
+static struct ys_borrowed_aes borrowed_aes = {.line = &aes_line,
+                                              .memory = aes_memory,
+                                              .size = sizeof aes_memory,
+                                              .longest = YS_BORROW_AES_LONGEST(PORT_PACKET_LENGTH),
+                                              .wait = aes_waits};
+
+static bool encrypt(void *context, const uint8_t *key, const uint8_t *plain, uint8_t *cipher)
+{
+    (void)context;
+    return ys_borrow_aes_encrypt(&borrowed_aes, key, plain, cipher);
+}
+
+static const uint8_t *receive(void *context, size_t *length)
+{
+    (void)context;
+    return ys_borrow_aes_receive(&borrowed_aes, length);
+}
+
+#endif
 
 static bool draw(void *context, void *bytes, size_t length)
 {
@@ -494,8 +544,12 @@ void port_begin(const struct ys_firmware *firmware, uint32_t stamp)
 void port_use(struct ys_host *host)
 {
     ys_host_use_commands(host, &commands);
-    ys_controller_read(&commands, &facts, ys_borrow_needs, host->table->key_size > 0 ? YS_BORROW_NEEDS : 1);
+    uint8_t needs = host->table->key_size > 0 ? YS_BORROW_NEEDS : 2; /* it draws an address in any case */
+    ys_controller_read(&commands, &facts, ys_borrow_needs + PORT_AES, (uint8_t)(needs - PORT_AES));
     ys_borrow_use(host, &commands, &borrowed);
+#if !PORT_AES
+    ys_borrow_aes_use(host, &borrowed_aes);
+#endif
 }
 
 const struct ys_table *port_table(struct ys_host *host, const struct ys_table *table)

@@ -83,6 +83,15 @@ static void call_in_interrupt(const struct ys_step *step, void (*call)(void *), 
         call(argument);
 }
 
+/* What the main loop looks at waits until it has been woken: it may then sleep again, in the middle of it. */
+static void call_loop_inputs(struct ys_step *step)
+{
+    uint8_t count = step->input_count;
+    step->input_count = 0;
+    for (uint8_t i = 0; i < count; i++)
+        step->inputs[i].input->set(step->settings->firmware->context, step->inputs[i].value);
+}
+
 /* An input: number and value. */
 static void take_input(struct ys_step *step, const char *at)
 {
@@ -92,10 +101,14 @@ static void take_input(struct ys_step *step, const char *at)
         return;
     struct call call = {
         .input = &firmware->inputs[number], .context = firmware->context, .value = (int64_t)get_hex(&at, 16)};
-    if (call.input->in_loop)
-        call_input(&call);
-    else
+    if (!call.input->in_loop) {
         call_in_interrupt(step, call_input, &call);
+        return;
+    }
+    if (step->input_count == YS_STEP_INPUTS)
+        call_loop_inputs(step);
+    step->inputs[step->input_count].input = call.input;
+    step->inputs[step->input_count++].value = call.value;
 }
 
 /* What the flash held: an offset, and bytes. */
@@ -216,7 +229,7 @@ static void interrupt(struct ys_step *step)
     ys_step_count(step, 'i', 0, began);
 }
 
-void ys_step_sleep(struct ys_step *step, uint32_t wait_ms)
+void ys_step_wait(struct ys_step *step, uint32_t wait_ms)
 {
     uint64_t until_us = wait_ms == YS_FOREVER ? UINT64_MAX : step->now_us + (uint64_t)wait_ms * 1000;
     if (has_interrupt(step) && step->interrupt_us < until_us)
@@ -229,6 +242,12 @@ void ys_step_sleep(struct ys_step *step, uint32_t wait_ms)
     (void)take_lines(step, true);
     step->woken_ticks = ys_step_ticks(step);
     interrupt(step);
+}
+
+void ys_step_sleep(struct ys_step *step, uint32_t wait_ms)
+{
+    ys_step_wait(step, wait_ms);
+    call_loop_inputs(step);
 }
 
 uint64_t ys_step_now_us(const struct ys_step *step)

@@ -154,6 +154,7 @@ enum ys_curve ys_borrow_curve_result(void *context, uint8_t *result)
 
 /* Vol 4 Part E 6.27. */
 const struct ys_need ys_borrow_needs[YS_BORROW_NEEDS] = {
+    {27 * 8 + 6, 0, "LE Encrypt"},
     {27 * 8 + 7, 0, "LE Rand"},
     {34 * 8 + 1, 0, "LE Read Local P-256 Public Key"},
     {34 * 8 + 2, 41 * 8 + 2, "LE Generate DHKey"},
