@@ -54,7 +54,7 @@ function(yarnswift_module name definition)
   if(NOT YARNSWIFT_SOURCES) # it is no package that says where they are, but this tree
     get_filename_component(YARNSWIFT_SOURCES ${CMAKE_CURRENT_FUNCTION_LIST_DIR}/../src ABSOLUTE)
   endif()
-  file(GLOB_RECURSE host CONFIGURE_DEPENDS ${YARNSWIFT_SOURCES}/wire/*.c ${YARNSWIFT_SOURCES}/host/*.c)
+  file(GLOB_RECURSE host CONFIGURE_DEPENDS ${YARNSWIFT_SOURCES}/host/*.c)
   add_library(${name} SHARED ${ARGN} ${host})
   set_target_properties(${name} PROPERTIES PREFIX "" SUFFIX ".so" C_VISIBILITY_PRESET hidden
     LIBRARY_OUTPUT_DIRECTORY ${CMAKE_BINARY_DIR}/modules)
@@ -63,6 +63,7 @@ function(yarnswift_module name definition)
   target_compile_definitions(${name} PRIVATE YS_CONFIG_FILE="${yarnswift_name}_config.h" YS_DEBUG=1)
   target_include_directories(${name} PRIVATE ${YARNSWIFT_SOURCES}
     $<TARGET_PROPERTY:yarnswift::yarnswift_host,INTERFACE_INCLUDE_DIRECTORIES>)
+  target_link_libraries(${name} PRIVATE $<LINK_ONLY:yarnswift::yarnswift_wire>) # which knows none of these sizes
   # A handler that is missing stops the build, where the linker can tell; what a sanitizer needs comes later.
   check_linker_flag(C LINKER:-z,defs YARNSWIFT_LINKER_TELLS)
   if(YARNSWIFT_LINKER_TELLS AND NOT YARNSWIFT_SANITIZE AND NOT CMAKE_C_FLAGS MATCHES "-fsanitize")
