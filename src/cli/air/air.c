@@ -192,10 +192,13 @@ static int run_scene(const char *who, struct input *input)
         if (passed && input->seconds > 0)
             go_on(input, &offers);
         print_end(&offers);
-        if (!passed && take.step_count > 0 && !pace_is_interrupted())
+        bool broken = offers.pace.world->failure[0] != '\0';
+        if (broken)
+            (void)complain(who, "%s", offers.pace.world->failure);
+        else if (!passed && take.step_count > 0 && !pace_is_interrupted())
             (void)printf("FAILED: %s: %s\n", take.steps[take.step_count - 1].what,
                          take.steps[take.step_count - 1].came);
-        status = passed ? EXIT_AS_EXPECTED : EXIT_UNEXPECTED;
+        status = broken ? EXIT_BAD_INPUT : passed ? EXIT_AS_EXPECTED : EXIT_UNEXPECTED;
     }
     if (stage != NULL)
         end_offers(&offers);
@@ -248,9 +251,7 @@ int verb_air(int argc, char **argv)
         {"seconds", 'd', "NUMBER", 0, "End after that many seconds; of a scene, not before its steps are done", 0},
         {"plug", 'P', "DEVICE", 0,
          "The host of this device of the scene is whoever comes at a line offered for it; may be given again", 0},
-        {"firmware", 'f', "DEVICE=NAME", 0,
-         "Play a device with this module or image (.elf), whatever the scene says; may be given again", 0},
-        {"modules", 'm', "FOLDER", 0, "Look for modules and images of firmware here, too; may be given again", 0},
+        FIRMWARE_OPTIONS,
         {"seed", 's', "NUMBER", 0, "Random seed of the controllers and of the air (default 1)", 0},
         RECORDER_OPTIONS,
         {0}};
@@ -263,7 +264,7 @@ int verb_air(int argc, char **argv)
             "can be a device or a central on the simulated air. The path of each is printed: a pseudo-terminal, or a "
             "socket. With a scene, its devices and centrals are on the same air, and its steps are done; without one "
             "it lasts until it is interrupted.\v"
-            "Exit status: 0, 1 if a step of the scene has failed, 2 if the scene or an option is wrong.",
+            "Exit status: 0, 1 if a step of the scene has failed, 2 if the scene, firmware or an option is wrong.",
     };
     struct input input = {.seed = 1, .controllers = 1};
     if (!parse_options(&argp, argc, argv, &input))

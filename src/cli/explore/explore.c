@@ -308,8 +308,9 @@ int verb_explore(int argc, char **argv)
 {
     static const struct argp_option options[] = {
         {"firmware", 'f', "MODULE", 0,
-         "The module of the (first) device's firmware, or DEVICE=MODULE; else its definition plays it", 0},
-        {"modules", 'm', "FOLDER", 0, "Look for the module here, too; may be given again", 0},
+         "The module or image (.elf) of the (first) device's firmware, or DEVICE=MODULE; else its definition plays it",
+         0},
+        {"modules", 'm', "FOLDER", 0, "Look for it here, too; may be given again", 0},
         CONTROLLER_OPTIONS,
         {"as", 'k', "KIND", 0, "What kind of central to be, such as polite (default), old, eavesdropping", 0},
         {"seed", 's', "NUMBER", 0, "With other chances; the same number and input give the same (default 1)", 0},

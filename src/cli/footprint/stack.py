@@ -16,7 +16,7 @@ import sys
 # Where indirect calls go, by what their line looks like: to what the tables of this struct have as this member, or (None)
 # out of the library, to the port, the firmware's handlers, or the owner of a request.
 INDIRECT = [
-    (r"port->\w+\(|cipher->encrypt\(", None),
+    (r"(?:port|line)->\w+\(|cipher->encrypt\(|aes->wait\(", None),
     (r"on_event\(|settings->on_\w+\(|value->(read|write)\(|table->consent\(", None),
     (r"settings->(begin|wait|now_ms|fault)\(", None),
     (r"request->on_(done|item)\(", None),

@@ -26,6 +26,18 @@ struct module_folders {
     size_t plugged_count;
 };
 
+/* The options that fill it in. */
+#define FIRMWARE_OPTIONS                                                                                               \
+    {"firmware",                                                                                                       \
+     'f',                                                                                                              \
+     "DEVICE=NAME",                                                                                                    \
+     0,                                                                                                                \
+     "Play a device with this module or image (.elf), whatever the scene says; may be given again",                    \
+     0},                                                                                                               \
+    {                                                                                                                  \
+        "modules", 'm', "FOLDER", 0, "Look for modules and images of firmware here, too; may be given again", 0        \
+    }
+
 /* Reads the argument of --modules; complains, and returns false, if there is no room for it. */
 bool module_folder_take(struct module_folders *folders, const char *verb, const char *path);
 
