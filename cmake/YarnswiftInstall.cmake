@@ -12,7 +12,7 @@ set(libraries yarnswift_wire yarnswift_host)
 if(YARNSWIFT_TOOL)
   list(APPEND libraries yarnswift_sim yarnswift_simulated yarnswift_parts yarnswift_step
        yarnswift_emulated yarnswift_linux yarnswift_measure yarnswift_capture yarnswift_design yarnswift_world
-       yarnswift_scene yarnswift_experiment)
+       yarnswift_scene yarnswift_encounter yarnswift_experiment)
 endif()
 install(TARGETS ${libraries} EXPORT yarnswift ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR})
 export(EXPORT yarnswift NAMESPACE yarnswift:: FILE ${CMAKE_BINARY_DIR}/yarnswift-targets.cmake)

@@ -98,7 +98,7 @@ function(check_file layer file)
   endforeach()
 endfunction()
 
-foreach(layer wire host sim simulated linux measure capture design world scene experiment cli)
+foreach(layer wire host sim simulated linux measure capture design world scene encounter experiment cli)
   set(folder src/${layer})
   if(layer MATCHES "^(simulated|linux)$")
     set(folder ports/${layer})

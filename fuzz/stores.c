@@ -5,7 +5,7 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "cli/sweep/store.h"
+#include "cli/shared/results.h"
 #include "simulated/store.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
@@ -65,20 +65,20 @@ static void try_bonds(const uint8_t *bytes, size_t length)
 
 static void try_results(const uint8_t *bytes, size_t length)
 {
-    char *about = sweep_store_about("fuzz", path);
+    char *about = results_about("fuzz", path);
     assert_left(bytes, length);
-    struct sweep_store *store = sweep_store_open("fuzz", path, about != NULL ? about : "fuzz");
+    struct results *store = results_open("fuzz", path, about != NULL ? about : "fuzz");
     if (store != NULL) {
-        free(sweep_store_get(store, "interval=15"));
-        (void)sweep_store_put(store, "interval=30", "{}");
-        sweep_store_close(store);
+        free(results_get(store, "interval=15"));
+        (void)results_put(store, "interval=30", "{}");
+        results_close(store);
     }
     make_file(bytes, length);
-    store = sweep_store_open("fuzz", NULL, "fuzz");
+    store = results_open("fuzz", NULL, "fuzz");
     if (store == NULL)
         abort();
-    (void)sweep_store_merge(store, path);
-    sweep_store_close(store);
+    (void)results_merge(store, path);
+    results_close(store);
     free(about);
 }
 

@@ -188,6 +188,7 @@ static const struct rule_case cases[] = {
     {YS_RULE_PROPERTIES, TABLE ">a 0a0300; <a 0b57", TABLE ">a 12030057; <a 13"},
     {YS_RULE_VALUE_LENGTH, LINK ">a 160300 f601" TEN, LINK ">a 160300 f701" TEN},
     {YS_RULE_VALUE_FORMAT, LINK "<a 1b030057", LINK "<a 1b03005758"},
+    {YS_RULE_VALUE_RANGE, LINK "<a 1b030064", LINK "<a 1b030065"},
     {YS_RULE_PROTECTED_IN_CLEAR, LINK "enc; >a 0a0700; <a 0b01", LINK ">a 0a0700; <a 0b01"},
     {YS_RULE_SECURITY_FORM, PAIR, LINK ">s 01 04"},
     {YS_RULE_SECURITY_ROLE, PAIR, LINK "<s 01 04 00 09 10 02 02"},
@@ -238,6 +239,15 @@ static bool fits(void *context, const void *field, const uint8_t *bytes, size_t 
     return field != &one_byte || length == 1;
 }
 
+static bool is_sound(void *context, const struct ys_party *server, uint16_t handle, const uint8_t *bytes, size_t length,
+                     char *text, size_t size)
+{
+    (void)context;
+    (void)server;
+    (void)snprintf(text, size, "is too large");
+    return handle != 3 || length != 1 || bytes[0] <= 100;
+}
+
 static bool is_protected(void *context, const struct ys_party *server, uint16_t handle, uint8_t property)
 {
     (void)context;
@@ -246,7 +256,8 @@ static bool is_protected(void *context, const struct ys_party *server, uint16_t 
     return handle == 7;
 }
 
-static const struct ys_glossary glossary = {.attribute = attribute, .fits = fits, .is_protected = is_protected};
+static const struct ys_glossary glossary = {
+    .attribute = attribute, .fits = fits, .is_sound = is_sound, .is_protected = is_protected};
 
 static struct ys_audit *audit_of(const char *script)
 {

@@ -198,6 +198,10 @@ def all_verbs(folder, name):
     check_modules(folder, name)
     check_markdown(name, run(folder, name, "generate", "--interface", file).stdout.decode())
     run(folder, name, "rehearse", "--log", "right.scene.yaml")
+    met = run(folder, name, "meet", "--number", "12", "--json", "--page", "page.html", "--replace", "name.device.yaml", ends=(0, 1))
+    found = json.loads(met.stdout)["findings"]
+    if any("makes a scene" in finding["what"] for finding in found):
+        fail("meet makes scenes that are none", str(found))
     run(folder, name, "demo", "--capture", "met.pcapng", "--replace", file)
     for level in ("air", "hci", "l2cap", "attributes", "values"):
         run(folder, name, "trace", "--level", level, "--definition", file, "met.pcapng")

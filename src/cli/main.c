@@ -29,6 +29,7 @@ static const struct verb verbs[] = {
     {"compare", "set two results side by side", verb_compare},
     {"explore", "be the central yourself, at a prompt", verb_explore},
     {"rehearse", "play scenes with your device and its centrals, and check what they expect", verb_rehearse},
+    {"meet", "let your device meet all that can come, and see what does not hold", verb_meet},
     {"air", "offer simulated controllers to other hosts, in real time", verb_air},
     {"trace", "see what went over the air, in words", verb_trace},
     {"audit", "watch traffic against the rules of the standard", verb_audit},

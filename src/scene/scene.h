@@ -71,6 +71,7 @@ struct ys_steps {
 struct ys_step {
     struct ys_place place;
     int verb; /* enum ys_verb */
+    int as;   /* 1: what is read must be what was written; 0: not said */
     struct ys_written object;
     /* how it is written */
     struct ys_written who_text;
@@ -80,6 +81,7 @@ struct ys_step {
     struct ys_written bytes_text;
     struct ys_written field_text;
     struct ys_written fails;
+    struct ys_written may_fail;
     struct ys_written by_text;
     struct ys_written because;
     struct ys_written passkey_text;
@@ -180,6 +182,7 @@ struct ys_heard {
 struct ys_scene {
     char *file;
     struct ys_written title;
+    int audited;       /* 0: not said, 1: true, 2: false */
     int air_said;      /* enum ys_air_kind; 0: not said */
     struct ys_air air; /* what comes of that */
     int reception;     /* enum ys_reception_kind + 1; 0: not said; likewise: */

@@ -192,11 +192,14 @@ enum given {
     GIVEN_FAILS = 1 << 12,
     GIVEN_BECAUSE = 1 << 13,
     GIVEN_STEPS = 1 << 14,
-    GIVEN_PASSKEY = 1 << 15
+    GIVEN_PASSKEY = 1 << 15,
+    GIVEN_MAY_FAIL = 1 << 16,
+    GIVEN_AS = 1 << 17
 };
 
-static const char *const given_words[] = {"of", "within", "for",      "is", "between", "in order", "rate",  "field",
-                                          "to", "bytes",  "response", "by", "fails",   "because",  "steps", "passkey"};
+static const char *const given_words[] = {"of",    "within",  "for",   "is",      "between",  "in order",
+                                          "rate",  "field",   "to",    "bytes",   "response", "by",
+                                          "fails", "because", "steps", "passkey", "may fail", "as"};
 
 /* Who can do it: a central, or a device that its definition plays; any device; or nobody in particular. */
 enum doer { BY_CENTRAL, BY_DEVICE, BY_ANY, BY_NONE };
@@ -206,17 +209,22 @@ static const struct {
     unsigned may;
     unsigned must;
 } verbs[YS_VERBS] = {
-    [YS_VERB_FIND] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_FAILS, 0},
-    [YS_VERB_FIND_SERVICE] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_FAILS, 0},
-    [YS_VERB_FIND_ADDRESS] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_FAILS, 0},
-    [YS_VERB_CONNECT] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_FAILS, 0},
-    [YS_VERB_DISCONNECT] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_FAILS, 0},
-    [YS_VERB_DISCOVER] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_FAILS, 0},
-    [YS_VERB_READ] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_OF | GIVEN_IS | GIVEN_BETWEEN | GIVEN_FIELD | GIVEN_FAILS, 0},
-    [YS_VERB_WRITE] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_OF | GIVEN_TO | GIVEN_BYTES | GIVEN_RESPONSE | GIVEN_FAILS, 0},
-    [YS_VERB_SUBSCRIBE] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_OF | GIVEN_BY | GIVEN_FAILS, 0},
-    [YS_VERB_UNSUBSCRIBE] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_OF | GIVEN_FAILS, 0},
-    [YS_VERB_PAIR] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_FAILS | GIVEN_PASSKEY, 0},
+    [YS_VERB_FIND] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_FAILS | GIVEN_MAY_FAIL, 0},
+    [YS_VERB_FIND_SERVICE] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_FAILS | GIVEN_MAY_FAIL, 0},
+    [YS_VERB_FIND_ADDRESS] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_FAILS | GIVEN_MAY_FAIL, 0},
+    [YS_VERB_CONNECT] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_FAILS | GIVEN_MAY_FAIL, 0},
+    [YS_VERB_DISCONNECT] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_FAILS | GIVEN_MAY_FAIL, 0},
+    [YS_VERB_DISCOVER] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_FAILS | GIVEN_MAY_FAIL, 0},
+    [YS_VERB_READ] = {BY_CENTRAL,
+                      GIVEN_WITHIN | GIVEN_OF | GIVEN_IS | GIVEN_AS | GIVEN_BETWEEN | GIVEN_FIELD | GIVEN_FAILS |
+                          GIVEN_MAY_FAIL,
+                      0},
+    [YS_VERB_WRITE] = {BY_CENTRAL,
+                       GIVEN_WITHIN | GIVEN_OF | GIVEN_TO | GIVEN_BYTES | GIVEN_RESPONSE | GIVEN_FAILS | GIVEN_MAY_FAIL,
+                       0},
+    [YS_VERB_SUBSCRIBE] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_OF | GIVEN_BY | GIVEN_FAILS | GIVEN_MAY_FAIL, 0},
+    [YS_VERB_UNSUBSCRIBE] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_OF | GIVEN_FAILS | GIVEN_MAY_FAIL, 0},
+    [YS_VERB_PAIR] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_FAILS | GIVEN_MAY_FAIL | GIVEN_PASSKEY, 0},
     [YS_VERB_FORGET] = {BY_ANY, 0, 0},
     [YS_VERB_TOUCH] = {BY_CENTRAL, 0, 0},
     [YS_VERB_NONSENSE] = {BY_CENTRAL, GIVEN_FOR, GIVEN_FOR},
@@ -259,6 +267,8 @@ static unsigned given(const struct ys_step *step)
         step->because.text != NULL,
         step->has_steps,
         step->passkey_text.text != NULL,
+        step->may_fail.text != NULL,
+        step->as > 0,
     };
     unsigned bits = 0;
     for (size_t i = 0; i < COUNT(said); i++)
@@ -278,9 +288,11 @@ static bool check_keys(struct checking *checking, const struct ys_step *step)
         if ((verbs[step->verb].must & ~bits & 1u << i) != 0 && !left_out)
             scene_error(checking, "key", step->place, "\"%s\" needs \"%s\"", ys_verb_word(step->verb), given_words[i]);
     }
-    unsigned values = bits & (GIVEN_IS | GIVEN_BETWEEN | GIVEN_ORDER | GIVEN_RATE);
+    unsigned values = bits & (GIVEN_IS | GIVEN_AS | GIVEN_BETWEEN | GIVEN_ORDER | GIVEN_RATE);
     if ((values & (values - 1)) != 0)
-        scene_error(checking, "key", step->place, "a step expects one thing: one of is, between, in order, rate");
+        scene_error(checking, "key", step->place, "a step expects one thing: one of is, as, between, in order, rate");
+    if ((bits & GIVEN_FAILS) != 0 && (bits & GIVEN_MAY_FAIL) != 0)
+        scene_error(checking, "key", step->place, "what must fail also may: leave out \"may fail\"");
     if ((bits & GIVEN_RATE) != 0 && (bits & GIVEN_FOR) == 0)
         scene_error(checking, "key", step->place, "a rate is counted for some time: add for: 2 s");
     if ((bits & GIVEN_FOR) != 0 && (bits & (GIVEN_IS | GIVEN_ORDER | GIVEN_WITHIN)) != 0)
@@ -434,6 +446,7 @@ static void check_step(struct checking *checking, struct ys_step *step, size_t i
     if (checking->scene->findings.errors > errors)
         return;
     scene_check_reason(checking, &step->fails);
+    scene_check_reason(checking, &step->may_fail);
     scene_check_reason(checking, &step->because);
     if (step->within_us.given && step->within_us.number == 0)
         scene_error(checking, "never", step->within_us.place, "nothing comes within no time: give it some");

@@ -38,6 +38,10 @@ static bool check_value(struct checking *checking, const struct ys_field *field,
     const char *problem = "";
     if (written->text == NULL)
         return false;
+    if (raw && strcmp(written->text, "none") == 0) {
+        *value = bytes_of(bytes, 0);
+        return true;
+    }
     int length = raw ? ys_value_parse(&bytes_field, written->text, bytes, sizeof bytes, &problem)
                      : ys_value_hear(field, written->text, bytes, sizeof bytes, &problem);
     if (length >= 0)
@@ -269,8 +273,9 @@ void scene_check_characteristic(struct checking *checking, struct ys_step *step)
                                  step->characteristic->ways[YS_WAY_WRITE_COMMAND].right != YS_RIGHT_NONE;
             step->response = only_commands ? 2 : 1;
         }
-        if (step->response == 2 && step->fails.text != NULL)
-            scene_error(checking, "never", step->fails.place,
+        const struct ys_written *fails = step->fails.text != NULL ? &step->fails : &step->may_fail;
+        if (step->response == 2 && fails->text != NULL)
+            scene_error(checking, "never", fails->place,
                         "what is written without response never fails: nobody answers");
     }
     check_field(checking, step);
@@ -427,7 +432,7 @@ void scene_check_reason(struct checking *checking, const struct ys_written *reas
 {
     char one[200];
     const char *rest = reason->text;
-    if (reason->text == NULL || is_reason(reason->text))
+    if (reason->text == NULL || strcmp(reason->text, YS_ANY_REASON) == 0 || is_reason(reason->text))
         return;
     while (rest != NULL) {
         rest = ys_reason_next(rest, one, sizeof one);

@@ -164,6 +164,9 @@ static const struct ys_kind kind_jam = {.form = YS_LIST, .items = &kind_channel,
 static const struct ys_kind kind_repeat = {.form = YS_NUMBER, .least = 1, .greatest = 1000000};
 static const struct ys_kind kind_steps;
 
+static const char *const as_words[] = {"written", NULL};
+static const struct ys_kind kind_as = {.form = YS_WORD, .words = as_words};
+
 static const struct ys_key step_keys[] = {
     {"find", verb_text, &ys_kind_text, "Scans until it hears this name", false, 0},
     {"find service", verb_text, &ys_kind_text, "Scans until it hears an advertisement that promises this service",
@@ -212,6 +215,8 @@ static const struct ys_key step_keys[] = {
     {"response", ys_key_word, &ys_kind_yes, "Whether the server answers", false, STEP(response)},
     {"by", ys_key_written, &ys_kind_text, "Notifications, or indications", false, STEP(by_text)},
     {"fails", ys_key_written, &ys_kind_text, "It must fail, and this is in the reason", false, STEP(fails)},
+    {"may fail", ys_key_written, &ys_kind_text, "If it fails, this is in the reason", false, STEP(may_fail)},
+    {"as", ys_key_word, &kind_as, "The value must be the one that was written last", false, STEP(as)},
     {"passkey", ys_key_written, &ys_kind_text,
      "What people do meanwhile: right, wrong, nothing, cancel, or the six digits that they enter", false,
      STEP(passkey_text)},
@@ -448,6 +453,8 @@ static const struct ys_kind kind_centrals = {
 
 static const struct ys_key scene_keys[] = {
     {"scene", ys_key_written, &ys_kind_text, "What it tells, in a line", true, offsetof(struct ys_scene, title)},
+    {"audit", ys_key_word, &ys_kind_yes, "Whether its devices must keep the rules of the standard all the time", false,
+     offsetof(struct ys_scene, audited)},
     {"air", ys_key_word, &kind_air, "What the air does to packets", false, offsetof(struct ys_scene, air_said)},
     {"reception", ys_key_word, &kind_reception, "How packets come through air that is not perfect", false,
      offsetof(struct ys_scene, reception)},

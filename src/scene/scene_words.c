@@ -79,6 +79,10 @@ void ys_step_say(const struct ys_step *step, char *text, size_t size)
         add(&words, " without response");
     add_time(&words, "for", &step->for_us);
     add_time(&words, "within", &step->within_us);
+    if (step->as > 0)
+        add(&words, " as written");
     if (step->fails.text != NULL)
         add(&words, ", which fails");
+    if (step->may_fail.text != NULL)
+        add(&words, ", which may fail");
 }

@@ -8,7 +8,9 @@
 #include "design/model/memory.h"
 #include "scene/acting.h"
 #include "scene/acts.h"
+#include "scene/audited.h"
 #include "scene/image_told.h"
+#include "scene/remembered.h"
 #include "scene/stage_parts.h"
 #include "scene/steps.h"
 
@@ -228,6 +230,10 @@ struct ys_stage *ys_stage_new(const struct ys_scene *scene, struct ys_take *take
         stage->packets = ys_packets_new(&stage->world, &glossary);
         good = stage->packets != NULL;
     }
+    if (good && scene->audited == 1) {
+        stage->audited = audited_new(stage);
+        good = stage->audited != NULL;
+    }
     for (size_t i = 0; i < scene->actor_count && good; i++)
         good = set_up(stage, i);
     for (size_t i = scene->device_count; i < scene->actor_count && good; i++) {
@@ -262,6 +268,8 @@ void ys_stage_free(struct ys_stage *stage)
         act_free(act);
     }
     ys_packets_free(stage->packets);
+    audited_free(stage->audited);
+    remembered_free(stage);
     for (size_t i = 0; i < stage->scene->device_count && stage->layouts != NULL; i++)
         ys_layout_free(stage->layouts[i]);
     free(stage->layouts);
@@ -351,6 +359,8 @@ void ys_scene_play(const struct ys_scene *scene, uint64_t seed, struct ys_record
     if (beside != NULL)
         beside->end(beside->context, stage);
     bool within = image_tell_all(stage);
+    if (passed && stage->audited != NULL)
+        within = audited_tell(stage->audited) && within;
     if ((!passed || !within) && take->ending != YS_TAKE_BROKEN) {
         take->ending = YS_TAKE_FAILED;
         ys_packets_say(stage->packets, PACKETS_BEFORE, false, take_packet_line, take);

@@ -46,6 +46,9 @@ struct ys_stage {
     void *line_context;
     struct mark *marks;
     size_t mark_count;
+    struct remembered *remembered;
+    size_t remembered_count;
+    struct audited *audited;      /* NULL: its traffic is not watched */
     const struct act_kind *kinds; /* of steps, by their verb */
     struct act *kept;             /* acts whose requests may still be answered */
     struct ys_place at;           /* of the step that was begun last */

@@ -65,7 +65,7 @@ const char *ys_reason_next(const char *reasons, char *reason, size_t size)
 bool ys_reason_is(const char *reasons, const char *came)
 {
     char reason[200];
-    if (strstr(came, reasons) != NULL) /* some reasons have an "or" in them */
+    if (strcmp(reasons, YS_ANY_REASON) == 0 || strstr(came, reasons) != NULL) /* some have an "or" in them */
         return true;
     while (reasons != NULL) {
         reasons = ys_reason_next(reasons, reason, sizeof reason);

@@ -14,6 +14,9 @@ int ys_verb_named(const char *word);
  * if it was the last. */
 const char *ys_reason_next(const char *reasons, char *reason, size_t size);
 
+/* Stands for whatever the reason is. */
+#define YS_ANY_REASON "anything"
+
 /* Whether one of these reasons, or all of the text, is in what came. */
 bool ys_reason_is(const char *reasons, const char *came);
 

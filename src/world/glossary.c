@@ -233,6 +233,14 @@ static const struct ys_characteristic *characteristic_of(const struct ys_names *
     return entry->layout->rows[handle - 1].characteristic;
 }
 
+static bool is_sound(void *context, const struct ys_party *server, uint16_t handle, const uint8_t *bytes, size_t length,
+                     char *text, size_t size)
+{
+    const struct ys_characteristic *characteristic = characteristic_of(context, server, handle);
+    text[0] = '\0';
+    return characteristic == NULL || ys_value_is_sound(characteristic, bytes, length, text, size);
+}
+
 static bool is_protected(void *context, const struct ys_party *server, uint16_t handle, uint8_t property)
 {
     const struct ys_characteristic *characteristic = characteristic_of(context, server, handle);
@@ -292,6 +300,7 @@ struct ys_glossary ys_names_glossary(struct ys_names *names)
                                 .attribute = attribute,
                                 .value = value,
                                 .fits = fits,
+                                .is_sound = is_sound,
                                 .is_protected = is_protected,
                                 .number = number,
                                 .uuid = uuid_name,

@@ -120,7 +120,11 @@ static uint8_t write(const struct ys_access *access, struct ys_reader *value)
         if (raw < characteristic->range[0] || raw > characteristic->range[1])
             return YS_ATT_OUT_OF_RANGE;
     }
-    moving->length = (uint16_t)ys_reader_left(value);
+    struct ys_reader whole = *value;
+    size_t length = ys_reader_left(value);
+    if (!ys_value_fits(&characteristic->type, ys_get_bytes(&whole, length), length)) /* a structure lacks a field */
+        return YS_ATT_INVALID_VALUE_LENGTH;
+    moving->length = (uint16_t)length;
     ys_get_copy(value, moving->bytes, moving->length);
     ys_host_changed(device->host, access->handle); /* the others are told */
     return YS_ATT_OK;

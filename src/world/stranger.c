@@ -17,7 +17,7 @@
 #define PAIR_TRIES        3
 
 /* The standard gives up after 30 s of silence; people take their time before. */
-#define PAIR_PATIENCE_NS (40 * YS_NS_PER_S)
+#define PAIR_PATIENCE_NS (40 * YS_NS_PER_S) /* at least: people take their time */
 
 /* pairing */
 
@@ -89,7 +89,8 @@ void central_paired(struct ys_central *central, const struct ys_event *event)
 void ys_begin_pair(struct ys_task *task, struct ys_peer *peer)
 {
     struct ys_central *central = peer->central;
-    task_begin(task, central, peer, "pair", PAIR_PATIENCE_NS);
+    uint64_t patience_ns = central->traits->patience_us * YS_NS_PER_US;
+    task_begin(task, central, peer, "pair", patience_ns > PAIR_PATIENCE_NS ? patience_ns : PAIR_PATIENCE_NS);
     task->give_up = ask_again;
     if (!peer->connected || central->pairing != NULL) {
         task_end(task, false, "cannot pair: %s", peer->connected ? "it does already" : "there is no connection");

@@ -290,6 +290,14 @@ static void audit_value(struct ys_audit *audit, const struct ys_said *said, cons
                           glossary->fits(glossary->context, meaning.field, said->value, said->value_length),
                           "%s has %zu bytes, which its format does not have",
                           meaning.name != NULL ? meaning.name : "the value", said->value_length);
+    bool by_client = writes || opcode == YS_ATT_WRITE_COMMAND || opcode == YS_ATT_SIGNED_WRITE_COMMAND;
+    if (meaning.field != NULL && !by_client && glossary->is_sound != NULL) {
+        char why[120];
+        bool sound = glossary->is_sound(glossary->context, said->server, said->handle, said->value, said->value_length,
+                                        why, sizeof why);
+        (void)audit_judge(audit, YS_RULE_VALUE_RANGE, sound, "%s %s", meaning.name != NULL ? meaning.name : "the value",
+                          why);
+    }
 }
 
 static void audit_protection(struct ys_audit *audit, const struct ys_said *said, const struct audit_place *place)

@@ -23,6 +23,11 @@ struct ys_glossary {
     void (*value)(void *context, const void *field, const uint8_t *bytes, size_t length, char *text, size_t size);
     /* Whether a value can have this length; true if nothing is known of it. */
     bool (*fits)(void *context, const void *field, const uint8_t *bytes, size_t length);
+    /* Whether a value that a server has sent is one that its definition allows: in its range, of its names; else why
+     * not.
+     */
+    bool (*is_sound)(void *context, const struct ys_party *server, uint16_t handle, const uint8_t *bytes, size_t length,
+                     char *text, size_t size);
     /* Whether a value of a server needs an encrypted link for what this property offers (enum ys_property). */
     bool (*is_protected)(void *context, const struct ys_party *server, uint16_t handle, uint8_t property);
     /* What number it is, and in which unit ("": none); false if it is none. */

@@ -5,12 +5,12 @@
 #include <time.h>
 #include <unistd.h>
 
-#include "cli/rehearse/pool.h"
 #include "cli/rehearse/takes.h"
 #include "cli/shared/controllers.h"
 #include "cli/shared/crash.h"
 #include "cli/shared/definitions.h"
 #include "cli/shared/options.h"
+#include "cli/shared/pool.h"
 #include "cli/shared/progress.h"
 #include "cli/shared/recorder.h"
 #include "cli/shared/say.h"

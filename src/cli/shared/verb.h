@@ -23,6 +23,7 @@ verb_fn verb_demo;
 verb_fn verb_new;
 verb_fn verb_interval;
 verb_fn verb_rehearse;
+verb_fn verb_meet;
 verb_fn verb_explore;
 verb_fn verb_throughput;
 verb_fn verb_charge;

@@ -14,11 +14,11 @@
 #include "cli/shared/parameters.h"
 #include "cli/shared/plot.h"
 #include "cli/shared/progress.h"
+#include "cli/shared/results.h"
 #include "cli/shared/say.h"
 #include "cli/shared/verb.h"
 #include "cli/sweep/plot.h"
 #include "cli/sweep/points.h"
-#include "cli/sweep/store.h"
 #include "experiment/throughput.h"
 #include "experiment/throughput_plan.h"
 
@@ -111,7 +111,7 @@ struct work {
     size_t next;
     size_t done;
     bool stop;
-    struct sweep_store *store;
+    struct results *store;
     struct progress progress;
     pthread_mutex_t mutex;
 };
@@ -151,7 +151,7 @@ static void *worker(void *context)
         (void)pthread_mutex_unlock(&work->mutex);
         char *json = run_point(work->sweep, index, name);
         (void)pthread_mutex_lock(&work->mutex);
-        if (work->stop || json == NULL || !sweep_store_put(work->store, name, json))
+        if (work->stop || json == NULL || !results_put(work->store, name, json))
             work->stop = true;
         else
             progress_show(&work->progress, ++work->done, work->count);
@@ -162,8 +162,7 @@ static void *worker(void *context)
 }
 
 /* Runs what is to be done; false if not all of it was. */
-static bool run_all(const struct sweep *sweep, const size_t *points, size_t count, struct sweep_store *store,
-                    size_t jobs)
+static bool run_all(const struct sweep *sweep, const size_t *points, size_t count, struct results *store, size_t jobs)
 {
     struct work work = {.sweep = sweep,
                         .points = points,
@@ -193,10 +192,10 @@ static double number_of(const json_t *json, const char *key)
     return json_number_value(json_object_get(json, key));
 }
 
-static struct sweep_result read_result(struct sweep_store *store, const char *name)
+static struct sweep_result read_result(struct results *store, const char *name)
 {
     struct sweep_result result = {.known = false};
-    char *text = sweep_store_get(store, name);
+    char *text = results_get(store, name);
     json_t *json = text != NULL ? json_loads(text, 0, NULL) : NULL;
     free(text);
     if (json == NULL)
@@ -237,13 +236,13 @@ static void print_text(const struct sweep *sweep, const struct sweep_result *res
     }
 }
 
-static void print_json(const struct sweep *sweep, struct sweep_store *store, const char *about)
+static void print_json(const struct sweep *sweep, struct results *store, const char *about)
 {
     json_t *list = json_array();
     char name[NAME_SIZE];
     for (size_t i = 0; i < sweep->point_count; i++) {
         (void)sweep_point(sweep, i, name, sizeof name);
-        char *text = sweep_store_get(store, name);
+        char *text = results_get(store, name);
         json_t *json = text != NULL ? json_loads(text, 0, NULL) : NULL;
         if (json != NULL)
             (void)json_array_append_new(list, json);
@@ -300,8 +299,8 @@ static bool read_axes(const char *who, const struct input *input, struct sweep *
     return true;
 }
 
-static int finish_sweep(const char *who, const struct input *input, const struct sweep *sweep,
-                        struct sweep_store *store, const char *about, bool whole)
+static int finish_sweep(const char *who, const struct input *input, const struct sweep *sweep, struct results *store,
+                        const char *about, bool whole)
 {
     char name[NAME_SIZE];
     struct sweep_result *results = calloc(sweep->point_count, sizeof *results);
@@ -331,7 +330,7 @@ static int run(const char *who, const struct input *input, const struct sweep *s
     size_t count = 0;
     size_t mine = 0;
     size_t *points = calloc(sweep->point_count, sizeof *points);
-    struct sweep_store *store = sweep_store_open(who, input->results, about);
+    struct results *store = results_open(who, input->results, about);
     if (points == NULL)
         abort();
     if (store == NULL) {
@@ -343,7 +342,7 @@ static int run(const char *who, const struct input *input, const struct sweep *s
             continue;
         mine++;
         (void)sweep_point(sweep, i, name, sizeof name);
-        if (!sweep_store_has(store, name))
+        if (!results_has(store, name))
             points[count++] = i;
     }
     bool whole = run_all(sweep, points, count, store, (size_t)input->jobs);
@@ -354,7 +353,7 @@ static int run(const char *who, const struct input *input, const struct sweep *s
         (void)fprintf(stderr, "%s: part %llu of %llu: %zu of %zu points, %zu of them run now\n", who, input->part,
                       input->parts, mine, sweep->point_count, count);
     int status = finish_sweep(who, input, sweep, store, about, whole);
-    sweep_store_close(store);
+    results_close(store);
     free(points);
     return status;
 }
@@ -363,31 +362,31 @@ static int run(const char *who, const struct input *input, const struct sweep *s
 static int merge(const char *who, const struct input *input)
 {
     const struct files *files = &input->common.files;
-    struct sweep_store *store = NULL;
+    struct results *store = NULL;
     int total = 0;
     bool good = (input->results != NULL && files->count > 0) ||
                 complain(who, "--merge needs the files to be merged, and --results with the file to put them into");
-    char *about = good ? sweep_store_about(who, files->paths[0]) : NULL;
+    char *about = good ? results_about(who, files->paths[0]) : NULL;
     good = about != NULL;
     for (int i = 1; good && i < files->count; i++) {
-        char *other = sweep_store_about(who, files->paths[i]);
+        char *other = results_about(who, files->paths[i]);
         good = other != NULL &&
                (strcmp(other, about) == 0 ||
                 complain(who, "%s has results of something else: of %s, not of %s", files->paths[i], other, about));
         free(other);
     }
     if (good)
-        store = sweep_store_open(who, input->results, about);
+        store = results_open(who, input->results, about);
     good = store != NULL;
     for (int i = 0; good && i < files->count; i++) {
-        int count = sweep_store_merge(store, files->paths[i]);
+        int count = results_merge(store, files->paths[i]);
         good = count >= 0;
         total += count > 0 ? count : 0;
     }
     if (good)
         (void)printf("%s: %d results from %d files\n", input->results, total, files->count);
     if (store != NULL)
-        sweep_store_close(store);
+        results_close(store);
     free(about);
     return good ? EXIT_AS_EXPECTED : EXIT_BAD_INPUT;
 }

@@ -14,6 +14,11 @@ void ys_value_format(const struct ys_field *field, const uint8_t *bytes, size_t 
 /* Whether the bytes have a length that the format allows: of a structure with the fields that its flags say. */
 bool ys_value_fits(const struct ys_field *field, const uint8_t *bytes, size_t length);
 
+/* Whether a value is one that its definition allows: in its range, of its names where it has some, without bits that
+ * have none. Else why not, as in "is 250.0 N m, beyond 200.0 N m". What does not fit its format is not looked at. */
+bool ys_value_is_sound(const struct ys_characteristic *characteristic, const uint8_t *bytes, size_t length, char *text,
+                       size_t size);
+
 /* What a number is in its unit; false if the value is none. */
 bool ys_value_number(const struct ys_field *field, const uint8_t *bytes, size_t length, double *number);
 

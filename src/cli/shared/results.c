@@ -1,5 +1,5 @@
 /* Results of a sweep in an SQLite file: each is there whole or not at all, as soon as it has come. */
-#include "cli/sweep/store.h"
+#include "cli/shared/results.h"
 
 #include <stdlib.h>
 #include <string.h>
@@ -10,24 +10,24 @@
 
 #include "cli/shared/say.h"
 
-struct sweep_store {
+struct results {
     const char *who;
     const char *path;
     sqlite3 *database;
 };
 
-static bool say(const struct sweep_store *store, const char *what)
+static bool say(const struct results *store, const char *what)
 {
     return complain(store->who, "%s %s: %s", what, store->path, sqlite3_errmsg(store->database));
 }
 
-static bool run(const struct sweep_store *store, const char *sql)
+static bool run(const struct results *store, const char *sql)
 {
     return sqlite3_exec(store->database, sql, NULL, NULL, NULL) == SQLITE_OK;
 }
 
 /* The first column of the first row of a statement with at most two texts, which is the caller's; NULL: none. */
-static char *ask(const struct sweep_store *store, const char *sql, const char *one, const char *two, int *result)
+static char *ask(const struct results *store, const char *sql, const char *one, const char *two, int *result)
 {
     sqlite3_stmt *statement = NULL;
     char *text = NULL;
@@ -44,7 +44,7 @@ static char *ask(const struct sweep_store *store, const char *sql, const char *o
     return text;
 }
 
-static bool is_whole(const struct sweep_store *store)
+static bool is_whole(const struct results *store)
 {
     int result;
     char *verdict = ask(store, "PRAGMA quick_check(1)", NULL, NULL, &result);
@@ -53,7 +53,7 @@ static bool is_whole(const struct sweep_store *store)
     return whole;
 }
 
-static bool is_about(const struct sweep_store *store, const char *about)
+static bool is_about(const struct results *store, const char *about)
 {
     int result;
     char *was = ask(store, "SELECT value FROM sweep WHERE key = 'about'", NULL, NULL, &result);
@@ -66,7 +66,7 @@ static bool is_about(const struct sweep_store *store, const char *about)
     return same;
 }
 
-static bool make(const struct sweep_store *store, const char *about)
+static bool make(const struct results *store, const char *about)
 {
     int result;
     bool good =
@@ -80,9 +80,9 @@ static bool make(const struct sweep_store *store, const char *about)
     return good || say(store, "cannot write");
 }
 
-struct sweep_store *sweep_store_open(const char *who, const char *path, const char *about)
+struct results *results_open(const char *who, const char *path, const char *about)
 {
-    struct sweep_store *store = calloc(1, sizeof *store);
+    struct results *store = calloc(1, sizeof *store);
     struct stat status; /* one that is empty may be another sweep's, which has just begun */
     bool is_new = path == NULL || stat(path, &status) != 0 || status.st_size == 0;
     if (store == NULL)
@@ -101,39 +101,39 @@ struct sweep_store *sweep_store_open(const char *who, const char *path, const ch
     good = good && (!is_new || make(store, about)) && is_about(store, about);
     if (good)
         return store;
-    sweep_store_close(store);
+    results_close(store);
     return NULL;
 }
 
-void sweep_store_close(struct sweep_store *store)
+void results_close(struct results *store)
 {
     (void)sqlite3_close(store->database);
     free(store);
 }
 
-char *sweep_store_get(struct sweep_store *store, const char *point)
+char *results_get(struct results *store, const char *point)
 {
     int result;
     return ask(store, "SELECT json FROM result WHERE point = ?1", point, NULL, &result);
 }
 
-bool sweep_store_has(struct sweep_store *store, const char *point)
+bool results_has(struct results *store, const char *point)
 {
-    char *json = sweep_store_get(store, point);
+    char *json = results_get(store, point);
     free(json);
     return json != NULL;
 }
 
-bool sweep_store_put(struct sweep_store *store, const char *point, const char *json)
+bool results_put(struct results *store, const char *point, const char *json)
 {
     int result;
     free(ask(store, "INSERT OR REPLACE INTO result VALUES (?1, ?2)", point, json, &result));
     return result == SQLITE_DONE || say(store, "what was done is kept, but no more can be written to");
 }
 
-char *sweep_store_about(const char *who, const char *path)
+char *results_about(const char *who, const char *path)
 {
-    struct sweep_store store = {.who = who, .path = path};
+    struct results store = {.who = who, .path = path};
     int result;
     char *about = NULL;
     if (access(path, R_OK) != 0) {
@@ -148,7 +148,7 @@ char *sweep_store_about(const char *who, const char *path)
     return about;
 }
 
-int sweep_store_merge(struct sweep_store *store, const char *path)
+int results_merge(struct results *store, const char *path)
 {
     int result;
     free(ask(store, "ATTACH ?1 AS other", path, NULL, &result));

@@ -1,5 +1,5 @@
 /* Jobs in processes of their own. */
-#include "cli/rehearse/pool.h"
+#include "cli/shared/pool.h"
 
 #include <errno.h>
 #include <poll.h>

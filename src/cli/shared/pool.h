@@ -1,6 +1,6 @@
 /* Jobs in processes of their own, several at once: one that crashes takes nothing else with it. */
-#ifndef CLI_REHEARSE_POOL_H
-#define CLI_REHEARSE_POOL_H
+#ifndef CLI_SHARED_POOL_H
+#define CLI_SHARED_POOL_H
 
 #include <stdbool.h>
 #include <stddef.h>

@@ -1,0 +1,28 @@
+/* Results of a sweep in a file. All that fail say so, and leave what is there. */
+#ifndef CLI_SHARED_RESULTS_H
+#define CLI_SHARED_RESULTS_H
+
+#include <stdbool.h>
+
+struct results;
+
+/* Opens or makes a file of results of this sweep, `about` being what it is of. NULL after a line: it cannot be opened,
+ * is damaged, or is of something else. A path of NULL keeps them in memory. */
+struct results *results_open(const char *who, const char *path, const char *about);
+
+void results_close(struct results *store);
+
+bool results_has(struct results *store, const char *point);
+
+/* What was kept of a point, which is the caller's; NULL: nothing. */
+char *results_get(struct results *store, const char *point);
+
+bool results_put(struct results *store, const char *point, const char *json);
+
+/* Takes over all results of another file; how many, or -1 after a line. */
+int results_merge(struct results *store, const char *path);
+
+/* What a file of results is of, which is the caller's; NULL after a line. */
+char *results_about(const char *who, const char *path);
+
+#endif
