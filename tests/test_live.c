@@ -192,6 +192,19 @@ static void a_device_that_is_outside_is_measured(void **state)
     assert_int_equal(end(air, SIGINT), 0);
 }
 
+/* A trace of the scene while it is played: of the border, since nobody hears the air. */
+static void a_scene_over_controllers_that_are_outside_is_traced(void **state)
+{
+    (void)state;
+    pid_t air = begin_air();
+    struct outcome outcome = rehearse("trace --follow --controller wrench='%s/1' --controller tablet='%s/2' %s", SCENE);
+    if (outcome.status != 0)
+        fail_msg("%s%s", outcome.out, outcome.err);
+    assert_non_null(strstr(outcome.out, "write request"));
+    assert_non_null(strstr(outcome.out, "84.0 N m"));
+    assert_int_equal(end(air, SIGINT), 0);
+}
+
 static void what_real_controllers_cannot_do_is_refused(void **state)
 {
     static const struct {
@@ -204,6 +217,9 @@ static void what_real_controllers_cannot_do_is_refused(void **state)
         {"throughput " WRENCH " --controller device=/nowhere", "the central needs one"},
         {"throughput " WRENCH " --controller tablet=/nowhere", "is not \"central\" or \"device\""},
         {"interval " WRENCH " --controller central=/nowhere --crowd 3", "--crowd is of a simulated air"},
+        {"trace --follow " SCENE, "only a capture, or a scene with --controller"},
+        {"trace --controller x=/nowhere " SCENE, "nobody called \"x\""},
+        {"trace --outside wrench " SCENE, "--outside needs a real controller"},
         {"interval " WRENCH " --controller central=", "--controller takes WHO=WHERE"},
     };
     (void)state;
@@ -292,6 +308,7 @@ int main(void)
         cmocka_unit_test(a_person_at_the_prompt_has_a_real_controller_too),
         cmocka_unit_test(a_stream_and_an_interval_are_measured_over_controllers_that_are_outside),
         cmocka_unit_test(a_device_that_is_outside_is_measured),
+        cmocka_unit_test(a_scene_over_controllers_that_are_outside_is_traced),
         cmocka_unit_test(what_real_controllers_cannot_do_is_refused),
         cmocka_unit_test(a_controller_that_vanishes_ends_the_scene_with_words),
         cmocka_unit_test(a_controller_that_says_nothing_is_told_from_a_scene_that_fails),

@@ -164,10 +164,17 @@ bool source_open(struct source *source, const char *who, const struct files *fil
     source->glossary = ys_names_glossary(source->names);
     if (!open_definitions(source))
         return false;
-    if (is_scene(files->paths[0]))
-        return files->count == 1 ? !source->waits ? open_scene(source, files->paths[0])
-                                                  : complain(who, "only a capture can be followed")
-                                 : complain(who, "name one scene");
+    if (is_scene(files->paths[0])) {
+        if (files->count > 1)
+            return complain(who, "name one scene");
+        return (!source->waits || source->beside != NULL ||
+                complain(
+                    who,
+                    "a scene in simulated time cannot be followed: only a capture, or a scene with --controller")) &&
+               open_scene(source, files->paths[0]);
+    }
+    if (source->beside != NULL)
+        return complain(who, "--controller is for a scene, and a capture is named");
     for (int i = 0; i < files->count; i++) {
         if (!open_capture(source, files->paths[i]))
             return false;
@@ -189,7 +196,7 @@ static bool play(struct source *source, ys_record_fn *take, void *context)
     struct ys_recording recording = {.sink = {.take = take, .context = context}};
     struct ys_take played;
     crash_watch(STDERR_FILENO, "yarnswift: ", "\n", EXIT_BAD_INPUT, TAKE_MOST_S);
-    ys_scene_play(source->scene, source->seed, &recording, NULL, &played);
+    ys_scene_play(source->scene, source->seed, &recording, source->beside, &played);
     if (played.ending == YS_TAKE_FAILED) {
         const struct ys_done_step *last = &played.steps[played.step_count - 1];
         (void)complain(source->scene->file, "line %d: the scene failed: %s: expected %s, came %s", last->line,

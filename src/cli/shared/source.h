@@ -5,6 +5,7 @@
 #include "capture/follow/follow.h"
 #include "cli/shared/options.h"
 #include "cli/shared/stage_files.h"
+#include "scene/stage.h"
 #include "world/glossary.h"
 
 /* Their options, as rows of a verb's table; the first two also of verbs that only measure. */
@@ -46,7 +47,8 @@ struct source {
     char *paths[CAPTURES_MOST];
     size_t capture_count;
     bool waits;
-    bool failed; /* something was said that makes the exit status 1: a scene has failed */
+    const struct ys_beside *beside; /* of a scene that is played in real time; NULL: in simulated time */
+    bool failed;                    /* something was said that makes the exit status 1: a scene has failed */
     bool was_read;
     bool watched;
     uint64_t from_ns; /* when watching began and ended, if that is known */

@@ -89,6 +89,12 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case 'w':
         trace->follows = true;
         break;
+    case 'C':
+        good = controller_take(&trace->controllers, who, argument);
+        break;
+    case 'O':
+        good = plug_take(&trace->source.folders, who, argument);
+        break;
     case KEY_BEFORE:
         good = take_count(who, "before", argument, &trace->before);
         break;
@@ -310,7 +316,9 @@ static int run(struct trace *trace, const char *who)
         (void)complain(who, "there is no memory for it");
     } else {
         *ys_follower_keys(trace->follower) = trace->source.keys;
-        good = trace->follows ? follow(trace) : source_run(&trace->source, ys_follower_take, trace->follower);
+        good = trace->follows && trace->source.beside == NULL
+                   ? follow(trace)
+                   : source_run(&trace->source, ys_follower_take, trace->follower);
         source_end(&trace->source);
     }
     if (good && trace->packet > 0 && trace->shown == 0)
@@ -346,6 +354,18 @@ static bool go_together(const struct trace *trace, const char *who)
     return true;
 }
 
+/* The scene's own, if it has any. */
+static bool open_controllers(struct trace *trace, const char *who)
+{
+    char problem[300];
+    if (trace->controllers.count == 0)
+        return trace->source.folders.plugged_count == 0 ||
+               complain(who, "--outside needs a real controller to meet the device with: --controller");
+    return controllers_give(&trace->controllers, who, trace->source.scene) &&
+           firmware_all_used(&trace->source.folders, who) &&
+           (controllers_open(&trace->controllers, problem, sizeof problem) || complain(who, "%s", problem));
+}
+
 int verb_trace(int argc, char **argv)
 {
     static const struct argp_option options[] = {
@@ -359,7 +379,8 @@ int verb_trace(int argc, char **argv)
          0},
         {"both", KEY_BOTH, NULL, 0, "Show the border and the air side by side", 0},
         {"packet", KEY_PACKET, "NUMBER", 0, "Show this one whole: every field of every layer", 0},
-        {"follow", 'w', NULL, 0, "Go on while the capture grows", 0},
+        {"follow", 'w', NULL, 0, "Go on while the capture grows, or show a scene with real controllers as it goes", 0},
+        CONTROLLER_OPTIONS,
         {"values", KEY_VALUES, "FILE", 0, "Write the values that match to a table, as CSV, and no lines", 0},
         {"plot", 'p', "FILE", 0,
          "Draw a picture, and write no lines; FILE ends in .svg or .png, and its data and script stay beside it", 0},
@@ -384,9 +405,13 @@ int verb_trace(int argc, char **argv)
     trace.source.seed = 1;
     int status = EXIT_BAD_INPUT;
     if (parse_options(&argp, argc, argv, &trace) && go_together(&trace, argv[0])) {
+        const struct ys_beside beside = controllers_beside(&trace.controllers);
         trace.source.waits = trace.follows;
-        if (source_open(&trace.source, argv[0], &trace.common.files) && is_free(&trace, argv[0]) && open_values(&trace))
+        trace.source.beside = trace.controllers.count > 0 ? &beside : NULL;
+        if (source_open(&trace.source, argv[0], &trace.common.files) && is_free(&trace, argv[0]) &&
+            open_values(&trace) && open_controllers(&trace, argv[0]))
             status = run(&trace, argv[0]);
+        controllers_close(&trace.controllers);
         source_close(&trace.source);
     }
     ys_filter_free(trace.filter);

@@ -5,6 +5,7 @@
 #include "capture/file/output.h"
 #include "capture/say/filter.h"
 #include "capture/say/message.h"
+#include "cli/shared/controllers.h"
 #include "cli/shared/options.h"
 #include "cli/shared/source.h"
 
@@ -13,6 +14,7 @@ enum trace_view { VIEW_AUTO, VIEW_AIR, VIEW_BORDER };
 struct trace {
     struct source source;
     struct common common;
+    struct controllers controllers; /* real ones, of a scene */
     struct ys_filter *filter;
     unsigned long long before;
     unsigned long long behind;
