@@ -60,9 +60,6 @@ MISTAKES = [
      "    if (event->kind != YS_EVENT_READY)\n        return;\n"),
     ("an index behind the end", WRENCH, PRESET_WRITE,
      PRESET_WRITE + "    if (wrench->preset == 2000)\n        *(volatile uint8_t *)(uintptr_t)wrench->preset = 1;\n"),
-    ("a loop that does not end", WRENCH, PRESET_WRITE,
-     PRESET_WRITE + "    for (volatile uint16_t i = 0; i != wrench->preset + 1u || wrench->preset != 200; i++) {\n"
-     "        if (wrench->preset != 200)\n            break;\n        i = 0;\n    }\n"),
     ("whoever subscribes is thrown out", WRENCH, "    if (event->kind != YS_EVENT_READY)\n        return;\n",
      "    if (event->kind == YS_EVENT_SUBSCRIPTION)\n        (void)ys_disconnect(host, event->connection);\n"
      "    if (event->kind != YS_EVENT_READY)\n        return;\n"),
@@ -83,6 +80,9 @@ MISTAKES = [
      "    else if (event->kind == YS_EVENT_PASSKEY_SHOW)\n"),
     ("a passkey that is not shown", CABINET, '        ys_host_log(host, "on its display:", event->u.passkey);',
      '        (void)ys_pairing_cancel(host, event->connection);'),
+    ("a loop that does not end", WRENCH, PRESET_WRITE,
+     PRESET_WRITE + "    for (volatile uint16_t i = 0; i != wrench->preset + 1u || wrench->preset != 200; i++) {\n"
+     "        if (wrench->preset != 200)\n            break;\n        i = 0;\n    }\n"),
 ]
 
 

@@ -39,7 +39,7 @@ static bool check_value(struct checking *checking, const struct ys_field *field,
     if (written->text == NULL)
         return false;
     if (raw && strcmp(written->text, "none") == 0) {
-        *value = bytes_of(bytes, 0);
+        *value = bytes_of((const uint8_t *)"", 0);
         return true;
     }
     int length = raw ? ys_value_parse(&bytes_field, written->text, bytes, sizeof bytes, &problem)

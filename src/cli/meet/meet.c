@@ -60,6 +60,8 @@ struct input {
     struct module_folders folders;
     const char *inputs[INPUTS_MOST];
     size_t input_count;
+    char *told[INPUTS_MOST]; /* of these, what the firmware has told */
+    size_t told_count;
 };
 
 struct meeting {
@@ -199,8 +201,11 @@ static void take_inputs(void *context, size_t index, const char *result, size_t 
                    complain(asking->who, "%s: %s", asking->path, problem != NULL ? problem : "it cannot be loaded");
     json_array_foreach(json_object_get(root, "inputs"), i, name)
     {
-        if (asking->input->input_count < INPUTS_MOST) /* kept until the end */
-            asking->input->inputs[asking->input->input_count++] = strdup(json_string_value(name));
+        if (asking->input->input_count == INPUTS_MOST)
+            break;
+        char *copy = strdup(json_string_value(name));
+        asking->input->told[asking->input->told_count++] = copy;
+        asking->input->inputs[asking->input->input_count++] = copy;
     }
     json_decref(root);
 }
@@ -542,6 +547,8 @@ static int run(const char *who, struct input *input)
             free(finding->came);
             free(finding->path);
         }
+        while (input->told_count > 0)
+            free(input->told[--input->told_count]);
         free(meeting.outcome.findings);
         free(meeting.outcome.met);
         free(meeting.outcome.failed);
