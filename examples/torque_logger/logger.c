@@ -9,7 +9,7 @@ static void write_preset(struct logger *logger)
     uint8_t bytes[2];
     struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
     torque_wrench_preset_put(&writer, logger->preset);
-    if (logger->preset != 0 && ys_remote_is_ready(&logger->wrench)) /* else it is written once there is a wrench */
+    if (logger->preset_said && ys_remote_is_ready(&logger->wrench)) /* else it is written once there is a wrench */
         (void)ys_remote_write(&logger->wrench, TORQUE_WRENCH_CLIENT_PRESET, bytes, sizeof bytes);
 }
 
@@ -46,7 +46,7 @@ static void on_done(struct ys_remote *wrench, uint8_t item, uint8_t error)
 void logger_init(struct logger *logger, struct ys_host *host)
 {
     static const uint8_t wanted[] = {TORQUE_WRENCH_CLIENT_BOLT_RESULT};
-    *logger = (struct logger){.host = host};
+    *logger = (struct logger){.host = host, .preset = 1200}; /* as a wrench has it that nobody has set */
     logger->settings = (struct ys_remote_settings){.plan = &torque_wrench_client,
                                                    .places = logger->places,
                                                    .subscribe = wanted,
@@ -104,6 +104,7 @@ uint8_t torque_logger_wrench_preset_write(const struct ys_access *access, struct
 {
     struct logger *logger = access->context;
     logger->preset = ys_get_u16(value); /* within its range: anything else has been refused */
+    logger->preset_said = true;
     write_preset(logger);
     return YS_ATT_OK;
 }

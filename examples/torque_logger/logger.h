@@ -15,7 +15,8 @@ struct logger {
     uint8_t memory[2 * 7]; /* of the longest value, a result */
     uint16_t bolts;
     int16_t greatest; /* 0.1 N m */
-    uint16_t preset;  /* 0.1 N m; 0: nobody has said */
+    uint16_t preset;  /* 0.1 N m */
+    bool preset_said; /* somebody has; else the wrench keeps its own */
 };
 
 void logger_init(struct logger *logger, struct ys_host *host);

@@ -4,6 +4,7 @@
 #include "capture/audit/attributes.h"
 #include "capture/audit/frames.h"
 #include "capture/audit/verdicts.h"
+#include "wire/hci_extended.h"
 
 #define ANSWER_NS              NS_PER_S
 #define HOST_COMPLETED_PACKETS 0x0c35 /* is not answered, and needs no credit */
@@ -43,7 +44,8 @@ static void audit_command(struct ys_audit *audit, const struct ys_seen *seen, st
     else if (!border->any)
         (void)audit_judge(audit, YS_RULE_RESET_FIRST, opcode == YS_HCI_RESET, "it begins with another command");
     border->any = true;
-    if (opcode == YS_HCI_LE_SET_ADVERTISING_ENABLE && seen->border->own != NULL)
+    bool enables = opcode == YS_HCI_LE_SET_ADVERTISING_ENABLE || opcode == YS_HCI_LE_SET_EXTENDED_ADVERTISING_ENABLE;
+    if (enables && seen->border->own != NULL)
         audit->advertisers[seen->border->own->number].any = false; /* its events begin anew when its host wishes */
     if (opcode == HOST_COMPLETED_PACKETS)
         return;

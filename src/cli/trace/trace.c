@@ -68,6 +68,18 @@ static bool take_count(const char *who, const char *option, const char *argument
            complain(who, "--%s must be a whole number up to %d, not \"%s\"", option, AROUND_MOST, argument);
 }
 
+/* What it shares with other verbs. */
+static error_t parse_shared(struct trace *trace, struct argp_state *state, int key, char *argument)
+{
+    const char *who = state->argv[0];
+    if (key == 'C')
+        return controller_take(&trace->controllers, who, argument) ? 0 : EINVAL;
+    if (key == 'O')
+        return plug_take(&trace->source.folders, who, argument) ? 0 : EINVAL;
+    error_t taken = source_parse(&trace->source, who, key, argument);
+    return taken == ARGP_ERR_UNKNOWN ? parse_common(key, state, &trace->common) : taken;
+}
+
 static error_t parse(int key, char *argument, struct argp_state *state)
 {
     struct trace *trace = state->input;
@@ -88,12 +100,6 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         break;
     case 'w':
         trace->follows = true;
-        break;
-    case 'C':
-        good = controller_take(&trace->controllers, who, argument);
-        break;
-    case 'O':
-        good = plug_take(&trace->source.folders, who, argument);
         break;
     case KEY_BEFORE:
         good = take_count(who, "before", argument, &trace->before);
@@ -125,10 +131,8 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case KEY_REPLACE:
         trace->replaces = true;
         break;
-    default: {
-        error_t taken = source_parse(&trace->source, who, key, argument);
-        return taken == ARGP_ERR_UNKNOWN ? parse_common(key, state, &trace->common) : taken;
-    }
+    default:
+        return parse_shared(trace, state, key, argument);
     }
     return good ? 0 : EINVAL;
 }
