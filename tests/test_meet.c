@@ -154,8 +154,12 @@ static void a_finding_is_made_small_and_plays_again(void **state)
     assert_non_null(scene);
     assert_in_range(number(finding, NULL, "steps"), 1, 8);
     assert_true(number(finding, NULL, "steps") < number(finding, NULL, "steps_before"));
+    const char *came = json_string_value(json_object_get(finding, "came"));
     (void)snprintf(line, sizeof line, "rehearse '%s'", scene);
-    assert_int_not_equal(run_command(line).status, 0);
+    struct outcome again = run_command(line);
+    assert_int_not_equal(again.status, 0);
+    if (strstr(again.out, came) == NULL && strstr(again.err, came) == NULL)
+        fail_msg("not \"%s\", but %s%s", came, again.out, again.err);
     char *text = read_whole(scene);
     assert_non_null(strstr(text, "# came: "));
     assert_non_null(strstr(text, "# Play it: yarnswift rehearse --seed 1 THIS\n"));
@@ -192,6 +196,25 @@ static void what_cannot_be_met_is_told(void **state)
     }
 }
 
+/* What cannot be written is said, and what was found is told all the same; a page that is there is not lost. */
+static void findings_are_told_even_if_they_cannot_be_written(void **state)
+{
+    static const char misbehaving[] = "-f misbehaving '" YARNSWIFT_ROOT "/tests/modules/misbehaving.device.yaml'";
+    char line[1500];
+    (void)state;
+    const char *file = scratch_file("meet_no_folder", "mine");
+    (void)snprintf(line, sizeof line, "meet --number 60 --until-found --json --scenes '%s' %s", file, misbehaving);
+    struct outcome outcome = run_command(line);
+    assert_int_equal(outcome.status, 2);
+    json_t *json = json_loads(outcome.out, 0, NULL);
+    assert_true(json_array_size(json_object_get(json, "findings")) > 0);
+    json_decref(json);
+    (void)snprintf(line, sizeof line, "meet --number 1 --page '%s' %s", file, misbehaving);
+    outcome = run_command(line);
+    assert_int_equal(outcome.status, 2);
+    assert_non_null(strstr(outcome.err, "is there: name another page"));
+}
+
 /* Definitions of any size: nothing to be met, one value, two hundred. */
 static void definitions_of_any_size_are_met(void **state)
 {
@@ -225,6 +248,7 @@ int main(void)
         cmocka_unit_test(examples_meet_everybody_without_a_finding),
         cmocka_unit_test(the_same_encounters_are_played_however_they_are_shared),
         cmocka_unit_test(a_finding_is_made_small_and_plays_again),
+        cmocka_unit_test(findings_are_told_even_if_they_cannot_be_written),
         cmocka_unit_test(what_cannot_be_met_is_told),
         cmocka_unit_test(definitions_of_any_size_are_met),
     };

@@ -10,7 +10,7 @@ static bool is_number(const struct ys_field *type)
            type->format->bits <= 64 && type->format->size > 0;
 }
 
-/* The raw numbers that it can be: of its range, of its names, or of its format. */
+/* The raw numbers that it can be: of its range, or of its format. */
 static void ends(const struct ys_characteristic *characteristic, int64_t *least, int64_t *greatest)
 {
     const struct ys_format *format = characteristic->type.format;

@@ -38,6 +38,7 @@
 #define BATCH         64
 #define FINDINGS_MOST 100
 #define INPUTS_MOST   64
+#define PARTS_MOST    10000
 
 /* Only what firmware is asked once. */
 #define INPUTS_MOST_S 10
@@ -75,6 +76,7 @@ struct meeting {
     struct meet_outcome outcome;
     struct progress progress;
     double began_s;
+    bool unwritten; /* a scene */
 };
 
 static volatile sig_atomic_t interrupted;
@@ -92,17 +94,6 @@ static double now_s(void)
 }
 
 /* options */
-
-static bool take_part(const char *who, const char *text, struct input *input)
-{
-    char first[24] = "";
-    const char *slash = strchr(text, '/');
-    if (slash != NULL && (size_t)(slash - text) < sizeof first)
-        (void)snprintf(first, sizeof first, "%.*s", (int)(slash - text), text);
-    return (slash != NULL && parse_number(first, &input->part) && parse_number(slash + 1, &input->parts) &&
-            input->part >= 1 && input->part <= input->parts && input->parts <= 10000) ||
-           complain(who, "--part must be I/N with I from 1 to N, such as 2/8, not \"%s\"", text);
-}
 
 static error_t parse(int key, char *argument, struct argp_state *state)
 {
@@ -137,7 +128,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         input->results = argument;
         break;
     case KEY_PART:
-        good = take_part(state->argv[0], argument, input);
+        good = results_take_part(state->argv[0], argument, PARTS_MOST, &input->part, &input->parts);
         break;
     case KEY_MERGE:
         input->merge = true;
@@ -328,16 +319,16 @@ static void note_met(struct meet_outcome *outcome, const struct ys_choice *choic
 }
 
 /* A finding that is new is made small first. */
-static bool take_failure(struct meeting *meeting, struct trial *trial)
+static void take_failure(struct meeting *meeting, struct trial *trial)
 {
     struct meet_outcome *outcome = &meeting->outcome;
     struct meet_finding *finding = finding_of(outcome, trial->key);
     if (finding != NULL) {
         finding->count++;
-        return true;
+        return;
     }
     if (outcome->finding_count == FINDINGS_MOST)
-        return true;
+        return;
     outcome->findings = ys_grow(outcome->findings, outcome->finding_count, sizeof *outcome->findings);
     finding = &outcome->findings[outcome->finding_count++];
     *finding = (struct meet_finding){.key = ys_copy(trial->key, strlen(trial->key)),
@@ -350,7 +341,8 @@ static bool take_failure(struct meeting *meeting, struct trial *trial)
     finding->what = ys_copy(trial->what, strlen(trial->what));
     finding->expected = ys_copy(trial->expected, strlen(trial->expected));
     finding->came = ys_copy(trial->came, strlen(trial->came));
-    return meeting->input->scenes == NULL || write_scene(meeting, trial, finding, outcome->finding_count);
+    if (meeting->input->scenes != NULL && !write_scene(meeting, trial, finding, outcome->finding_count))
+        meeting->unwritten = true; /* which has been said; the findings are told all the same */
 }
 
 /* running */
@@ -412,7 +404,9 @@ static bool play_batch(struct meeting *meeting, struct trial *list, size_t count
             outcome->now++;
             outcome->simulated_s += list[i].simulated_s;
             note_met(outcome, &list[i].encounter->choice, list[i].failed ? list[i].key : NULL);
-            good = keep(meeting, &list[i]) && (!list[i].failed || take_failure(meeting, &list[i]));
+            good = keep(meeting, &list[i]);
+            if (list[i].failed)
+                take_failure(meeting, &list[i]);
         }
         trial_clear(&list[i]);
     }
@@ -461,37 +455,9 @@ static int tell(struct meeting *meeting)
         meet_print(&meeting->outcome);
     if (input->page != NULL && !meet_write_page(input->page, input->replaces, &meeting->outcome))
         return EXIT_BAD_INPUT;
-    return meeting->outcome.finding_count > 0 ? EXIT_UNEXPECTED : EXIT_AS_EXPECTED;
-}
-
-/* --merge: the results of several files into one. */
-static int merge(const char *who, const struct input *input)
-{
-    const struct files *files = &input->common.files;
-    if (input->results == NULL || files->count < 1) {
-        (void)complain(who, "--merge needs the files to be merged, and --results with the file to put them into");
+    if (meeting->unwritten)
         return EXIT_BAD_INPUT;
-    }
-    char *about = results_about(who, files->paths[0]);
-    struct results *store = about != NULL ? results_open(who, input->results, about) : NULL;
-    bool good = store != NULL;
-    int total = 0;
-    for (int i = 0; good && i < files->count; i++) {
-        char *other = results_about(who, files->paths[i]);
-        good = other != NULL &&
-               (strcmp(other, about) == 0 ||
-                complain(who, "%s has results of something else: of %s, not of %s", files->paths[i], other, about));
-        int count = good ? results_merge(store, files->paths[i]) : -1;
-        good = count >= 0;
-        total += count > 0 ? count : 0;
-        free(other);
-    }
-    if (good)
-        (void)printf("%s: %d encounters from %d files\n", input->results, total, files->count);
-    if (store != NULL)
-        results_close(store);
-    free(about);
-    return good ? EXIT_AS_EXPECTED : EXIT_BAD_INPUT;
+    return meeting->outcome.finding_count > 0 ? EXIT_UNEXPECTED : EXIT_AS_EXPECTED;
 }
 
 static bool open_results(struct meeting *meeting)
@@ -600,9 +566,16 @@ int verb_meet(int argc, char **argv)
     if (!parse_options(&argp, argc, argv, &input))
         return EXIT_BAD_INPUT;
     if (input.merge)
-        return merge(argv[0], &input);
+        return results_merge_all(argv[0], input.results, input.common.files.paths, input.common.files.count,
+                                 "encounters")
+                   ? EXIT_AS_EXPECTED
+                   : EXIT_BAD_INPUT;
     if (input.number == 0 && input.seconds <= 0)
         input.seconds = SECONDS_USUAL;
+    if (input.page != NULL && !input.replaces && access(input.page, F_OK) == 0) {
+        (void)complain(argv[0], "%s is there: name another page, or give --replace", input.page);
+        return EXIT_BAD_INPUT;
+    }
     struct sigaction action = {.sa_handler = on_interrupt};
     (void)sigaction(SIGINT, &action, NULL);
     (void)sigaction(SIGTERM, &action, NULL);

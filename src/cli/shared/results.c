@@ -1,4 +1,4 @@
-/* Results of a sweep in an SQLite file: each is there whole or not at all, as soon as it has come. */
+/* Results in an SQLite file: each is there whole or not at all, as soon as it has come. */
 #include "cli/shared/results.h"
 
 #include <stdlib.h>
@@ -8,6 +8,7 @@
 
 #include <sqlite3.h>
 
+#include "cli/shared/options.h"
 #include "cli/shared/say.h"
 
 struct results {
@@ -163,4 +164,47 @@ int results_merge(struct results *store, const char *path)
         (void)say(store, "cannot write");
     (void)run(store, "DETACH other");
     return good ? count : -1;
+}
+
+bool results_merge_all(const char *who, const char *into, char *const *paths, int count, const char *what)
+{
+    struct results *store = NULL;
+    int total = 0;
+    bool good = (into != NULL && count > 0) ||
+                complain(who, "--merge needs the files to be merged, and --results with the file to put them into");
+    char *about = good ? results_about(who, paths[0]) : NULL;
+    good = about != NULL;
+    for (int i = 1; good && i < count; i++) {
+        char *other = results_about(who, paths[i]);
+        good = other != NULL &&
+               (strcmp(other, about) == 0 ||
+                complain(who, "%s has results of something else: of %s, not of %s", paths[i], other, about));
+        free(other);
+    }
+    if (good)
+        store = results_open(who, into, about);
+    good = store != NULL;
+    for (int i = 0; good && i < count; i++) {
+        int merged = results_merge(store, paths[i]);
+        good = merged >= 0;
+        total += merged > 0 ? merged : 0;
+    }
+    if (good)
+        (void)printf("%s: %d %s from %d files\n", into, total, what, count);
+    if (store != NULL)
+        results_close(store);
+    free(about);
+    return good;
+}
+
+bool results_take_part(const char *who, const char *text, unsigned long long most, unsigned long long *part,
+                       unsigned long long *parts)
+{
+    char first[24] = "";
+    const char *slash = strchr(text, '/');
+    if (slash != NULL && (size_t)(slash - text) < sizeof first)
+        (void)snprintf(first, sizeof first, "%.*s", (int)(slash - text), text);
+    return (slash != NULL && parse_number(first, part) && parse_number(slash + 1, parts) && *part >= 1 &&
+            *part <= *parts && *parts <= most) ||
+           complain(who, "--part must be I/N with I from 1 to N, such as 2/8, not \"%s\"", text);
 }

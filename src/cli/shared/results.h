@@ -1,4 +1,5 @@
-/* Results of a sweep in a file. All that fail say so, and leave what is there. */
+/* Results in a file, each by a name: of the points of a sweep, or of encounters. All that fail say so, and leave what
+ * is there. */
 #ifndef CLI_SHARED_RESULTS_H
 #define CLI_SHARED_RESULTS_H
 
@@ -6,7 +7,7 @@
 
 struct results;
 
-/* Opens or makes a file of results of this sweep, `about` being what it is of. NULL after a line: it cannot be opened,
+/* Opens or makes a file of such results, `about` being what it is of. NULL after a line: it cannot be opened,
  * is damaged, or is of something else. A path of NULL keeps them in memory. */
 struct results *results_open(const char *who, const char *path, const char *about);
 
@@ -21,6 +22,13 @@ bool results_put(struct results *store, const char *point, const char *json);
 
 /* Takes over all results of another file; how many, or -1 after a line. */
 int results_merge(struct results *store, const char *path);
+
+/* Puts the results of some files into that of `into`, and says how many there are of `what`; false after a line. */
+bool results_merge_all(const char *who, const char *into, char *const *paths, int count, const char *what);
+
+/* Reads a share of the results, I/N with I from 1 to N and N at most `most`; false after a line. */
+bool results_take_part(const char *who, const char *text, unsigned long long most, unsigned long long *part,
+                       unsigned long long *parts);
 
 /* What a file of results is of, which is the caller's; NULL after a line. */
 char *results_about(const char *who, const char *path);

@@ -47,20 +47,6 @@ struct input {
     bool replaces;
 };
 
-static bool take_part(const char *who, const char *text, struct input *input)
-{
-    unsigned long long parts;
-    const char *slash = strchr(text, '/');
-    char first[24] = "";
-    if (slash != NULL && (size_t)(slash - text) < sizeof first)
-        (void)snprintf(first, sizeof first, "%.*s", (int)(slash - text), text);
-    if (slash == NULL || !parse_number(first, &input->part) || !parse_number(slash + 1, &parts) || input->part < 1 ||
-        input->part > parts || parts > SWEEP_POINTS_MOST)
-        return complain(who, "--part must be I/N with I from 1 to N, such as 2/8, not \"%s\"", text);
-    input->parts = parts;
-    return true;
-}
-
 static error_t parse(int key, char *argument, struct argp_state *state)
 {
     struct input *input = state->input;
@@ -77,7 +63,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         input->results = argument;
         break;
     case KEY_PART:
-        good = take_part(state->argv[0], argument, input);
+        good = results_take_part(state->argv[0], argument, SWEEP_POINTS_MOST, &input->part, &input->parts);
         break;
     case KEY_MERGE:
         input->merge = true;
@@ -358,39 +344,6 @@ static int run(const char *who, const struct input *input, const struct sweep *s
     return status;
 }
 
-/* --merge: the results of several files into one. */
-static int merge(const char *who, const struct input *input)
-{
-    const struct files *files = &input->common.files;
-    struct results *store = NULL;
-    int total = 0;
-    bool good = (input->results != NULL && files->count > 0) ||
-                complain(who, "--merge needs the files to be merged, and --results with the file to put them into");
-    char *about = good ? results_about(who, files->paths[0]) : NULL;
-    good = about != NULL;
-    for (int i = 1; good && i < files->count; i++) {
-        char *other = results_about(who, files->paths[i]);
-        good = other != NULL &&
-               (strcmp(other, about) == 0 ||
-                complain(who, "%s has results of something else: of %s, not of %s", files->paths[i], other, about));
-        free(other);
-    }
-    if (good)
-        store = results_open(who, input->results, about);
-    good = store != NULL;
-    for (int i = 0; good && i < files->count; i++) {
-        int count = results_merge(store, files->paths[i]);
-        good = count >= 0;
-        total += count > 0 ? count : 0;
-    }
-    if (good)
-        (void)printf("%s: %d results from %d files\n", input->results, total, files->count);
-    if (store != NULL)
-        results_close(store);
-    free(about);
-    return good ? EXIT_AS_EXPECTED : EXIT_BAD_INPUT;
-}
-
 /* What the results are of: the stream, and what of the definition counts for it. */
 static char *describe(const char *device, const struct ys_characteristic *characteristic,
                       const struct ys_throughput_plan *plan)
@@ -475,7 +428,9 @@ int verb_sweep(int argc, char **argv)
     if (!parse_options(&argp, argc, argv, &input))
         return EXIT_BAD_INPUT;
     if (input.merge)
-        return merge(argv[0], &input);
+        return results_merge_all(argv[0], input.results, input.common.files.paths, input.common.files.count, "results")
+                   ? EXIT_AS_EXPECTED
+                   : EXIT_BAD_INPUT;
     if (input.plot != NULL && !plot_is_free(argv[0], input.plot, input.replaces))
         return EXIT_BAD_INPUT;
     return sweep_definition(argv[0], &input);
