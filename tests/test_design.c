@@ -500,6 +500,22 @@ static void values_that_are_none_are_refused_with_a_reason(void **state)
     }
 }
 
+/* However much room there is behind it. */
+static void what_is_longer_than_its_field_is_refused(void **state)
+{
+    static const char *const cases[][2] = {{"bytes", "0011223344"}, {"utf8s", "12345"}, {"utf16s", "123"}};
+    (void)state;
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        struct ys_field one = field_of(cases[i][0], NULL, 0);
+        uint8_t bytes[8];
+        const char *problem = NULL;
+        assert_true(ys_value_parse(&one, cases[i][1], bytes, sizeof bytes, &problem) > 4);
+        one.length.number = 4;
+        assert_int_equal(ys_value_parse(&one, cases[i][1], bytes, sizeof bytes, &problem), -1);
+        assert_non_null(strstr(problem, "too long"));
+    }
+}
+
 static void bytes_that_do_not_fit_the_format_are_said_not_to(void **state)
 {
     const struct ys_field one = field_of("sint16", NULL, 0);
@@ -758,6 +774,7 @@ int main(void)
         cmocka_unit_test(values_are_shown_and_read_back),
         cmocka_unit_test(values_that_are_none_are_refused_with_a_reason),
         cmocka_unit_test(steps_need_not_be_powers_of_ten),
+        cmocka_unit_test(what_is_longer_than_its_field_is_refused),
         cmocka_unit_test(bytes_that_do_not_fit_the_format_are_said_not_to),
         cmocka_unit_test(the_nearest_word_is_what_was_meant),
         cmocka_unit_test(durations_need_a_unit_and_are_exact),

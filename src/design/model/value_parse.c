@@ -249,19 +249,19 @@ static int parse_ordinary(const struct ys_field *field, const char *text, uint8_
     *problem = "it is too long";
     if (format->size > size)
         return -1;
+    if (format->size == 0 && field->length.number > 0 && field->length.number < size)
+        size = (size_t)field->length.number;
     switch (format->kind) {
     case YS_FORMAT_BOOLEAN:
         *problem = "it is neither true nor false";
         bytes[0] = strcmp(text, "true") == 0;
         return bytes[0] != 0 || strcmp(text, "false") == 0 ? 1 : -1;
     case YS_FORMAT_TEXT:
-        if (length > size || (field->length.number > 0 && length > field->length.number))
+        if (length > size)
             return -1;
         memcpy(bytes, text, length);
         return (int)length;
     case YS_FORMAT_UTF16:
-        if (field->length.number > 0 && field->length.number < size)
-            size = (size_t)field->length.number;
         *problem = "it is no text, or too long";
         return ys_value_convert("UTF-16LE", "UTF-8", text, length, bytes, size);
     case YS_FORMAT_WIDE:
