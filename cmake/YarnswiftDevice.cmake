@@ -56,7 +56,7 @@ function(yarnswift_module name definition)
   endif()
   file(GLOB_RECURSE host CONFIGURE_DEPENDS ${YARNSWIFT_SOURCES}/host/*.c)
   add_library(${name} SHARED ${ARGN} ${host})
-  set_target_properties(${name} PROPERTIES PREFIX "" SUFFIX ".so" C_VISIBILITY_PRESET hidden
+  set_target_properties(${name} PROPERTIES YARNSWIFT_FIRMWARE "${ARGN}" PREFIX "" SUFFIX ".so" C_VISIBILITY_PRESET hidden
     LIBRARY_OUTPUT_DIRECTORY ${CMAKE_BINARY_DIR}/modules)
   yarnswift_device(${name} ${definition})
   target_compile_features(${name} PRIVATE c_std_11)
@@ -69,4 +69,18 @@ function(yarnswift_module name definition)
   if(YARNSWIFT_LINKER_TELLS AND NOT YARNSWIFT_SANITIZE AND NOT CMAKE_C_FLAGS MATCHES "-fsanitize")
     target_link_options(${name} PRIVATE LINKER:-z,defs)
   endif()
+endfunction()
+
+# yarnswift_coverage(NAME): lets a module count which functions and branches of its own sources are reached, of which
+# `yarnswift meet` tells. It is slower then, and its sources are compiled without optimisation, so that lines stay lines.
+function(yarnswift_coverage name)
+  get_target_property(sources ${name} YARNSWIFT_FIRMWARE)
+  foreach(source ${sources})
+    get_filename_component(path ${source} ABSOLUTE)
+    string(REGEX REPLACE "([][+.*^$(){}|?\\\\])" "\\\\\\1" path ${path})
+    list(APPEND paths ${path})
+  endforeach()
+  list(JOIN paths "|" paths)
+  target_compile_options(${name} PRIVATE --coverage -O0 "-fprofile-filter-files=^(${paths})$")
+  target_link_options(${name} PRIVATE --coverage LINKER:-u,__gcov_dump)
 endfunction()

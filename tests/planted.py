@@ -1,5 +1,6 @@
 #!/usr/bin/env python3
-"""Mistakes that firmware engineers make, planted one by one in the handlers of examples: yarnswift meet finds them.
+"""Mistakes that firmware engineers make, planted one by one in the handlers of examples, and rules of the standard that the
+host breaks: yarnswift meet finds them.
 
     tests/planted.py ROOT COMMAND BUILD [SHARE] [ENCOUNTERS]
 
@@ -15,9 +16,14 @@ import time
 
 ROOT, COMMAND, BUILD = (pathlib.Path(path).resolve() for path in sys.argv[1:4])
 SHARE = int(sys.argv[4]) if len(sys.argv) > 4 else 1
-MOST = int(sys.argv[5]) if len(sys.argv) > 5 else 700
+MOST = int(sys.argv[5]) if len(sys.argv) > 5 else 6000
 
 WRENCH = ("torque_wrench", "examples/torque_wrench/torque_wrench.device.yaml", "examples/torque_wrench/wrench.c")
+# the standard's rules, broken in the host itself
+HOST = ("torque_wrench", WRENCH[1], "src/host/gatt/server/server.c")
+NOTIFIABLES = ("torque_wrench", WRENCH[1], "src/host/gatt/server/notifiables.c")
+FIND = ("torque_wrench", WRENCH[1], "src/host/gatt/server/find.c")
+RIGHTS = ("tool_cabinet", "examples/tool_cabinet/tool_cabinet.device.yaml", "src/host/gatt/server/attributes.c")
 CABINET = ("tool_cabinet", "examples/tool_cabinet/tool_cabinet.device.yaml", "examples/tool_cabinet/cabinet.c")
 
 PRESET_READ = "    ys_put_u16(value, wrench->preset);\n"
@@ -83,13 +89,20 @@ MISTAKES = [
     ("a loop that does not end", WRENCH, PRESET_WRITE,
      PRESET_WRITE + "    for (volatile uint16_t i = 0; i != wrench->preset + 1u || wrench->preset != 200; i++) {\n"
      "        if (wrench->preset != 200)\n            break;\n        i = 0;\n    }\n"),
+    ("errors that name another handle", HOST, ".request = request, .handle = handle, .error = error",
+     ".request = request, .handle = (uint16_t)(handle + 1), .error = error"),
+    ("whoever has not subscribed is told", NOTIFIABLES,
+     "if (ys_configuration_of(connection, notifiable) != 0) {", "if (connection->used) {"),
+    ("a find that begins at the first handle", FIND, "for (uint32_t handle = answer->request->first; handle",
+     "for (uint32_t handle = 1; handle"),
+    ("rights that are not looked at", RIGHTS, "if (right == YS_RIGHT_OPEN)", "if (right != YS_RIGHT_NONE)"),
 ]
 
 
-def command_of(source):
+def command_of(source, module):
     """How the module's build compiles this source."""
     for entry in json.loads((BUILD / "compile_commands.json").read_text()):
-        if pathlib.Path(entry["file"]) == source and "-fPIC" in entry["command"]:
+        if pathlib.Path(entry["file"]) == source and f"/{module}.dir/" in entry["command"]:
             return entry
     sys.exit(f"planted: no module is built of {source}")
 
@@ -102,12 +115,12 @@ def build(mistake, folder):
         sys.exit(f"planted: \"{name}\" has no place in {file}")
     changed = folder / source.name
     changed.write_text(text.replace(old, new))
-    entry = command_of(source)
+    entry = command_of(source, module)
     words = shlex.split(entry["command"])
     object_of = pathlib.Path(entry["directory"]) / words[words.index("-o") + 1]
     words[words.index("-o") + 1] = str(folder / "changed.o")
     words[words.index(str(source))] = str(changed)
-    words = [word for word in words if word != "-Werror"] + ["-w", f"-I{source.parent}"]
+    words = [word for word in words if word != "-Werror"] + ["-w", "-iquote", str(source.parent)]
     subprocess.run(words, cwd=entry["directory"], check=True)
     objects = sorted((BUILD / "examples/CMakeFiles" / f"{module}.dir").rglob("*.o"))
     others = [str(path) for path in objects if path != object_of]

@@ -146,6 +146,22 @@ class Maker:
                     "characteristics": [self.characteristic() for _ in range(self.chance.randrange(1, 7))]}
         return services
 
+    def behaviour(self, services):
+        """What the application does with some of its values; names that are there twice mean the first."""
+        ones = [one for service in services for one in service["characteristics"]]
+        first = {}
+        for one in ones:
+            first.setdefault(one["name"], one)
+        behaviours = []
+        for one in self.chance.sample(ones, min(len(ones), 3)):
+            one = first[one["name"]]
+            if "read" in one and ("write" in one or "write without response" in one):
+                behaviours.append({"write": one["name"], "read": one["name"], "is": "written"})
+            if "notify" in one:
+                behaviours.append({"set": self.name(), "to": "on", "expect": one["name"], "within": "2 s"})
+                behaviours.append({"expect none": one["name"], "for": "50 ms"})
+        return behaviours
+
     def definition(self):
         device = {"name": self.name()[:20]}
         if self.chance.random() < 0.3:
@@ -165,6 +181,8 @@ class Maker:
                                                                  "kind": "beacon", "extended": True}]
         made = {"device": device, "advertising": advertising,
                 "services": [self.service(i) for i in range(self.chance.randrange(1, 4))]}
+        if self.chance.random() < 0.5:
+            made["behaviour"] = self.behaviour(made["services"])
         return made
 
 

@@ -41,6 +41,7 @@
 #define RESET   "h> 01030c00; h< 040e0401030c00;"
 #define BUFFERS RESET "h> 01022000; h< 040e0701022000 1b00 01;"
 #define JOINED  BUFFERS "h< 043e13 01 00 4000 00 01 " OTHER "1800 0000 9001 05;"
+#define TELL    "h> 02 4000 0800 04000400 1b030057;"
 #define DATA    "h> 02 4000 0700 03000400 0a0300;"
 
 struct rule_case {
@@ -179,6 +180,8 @@ static const struct rule_case cases[] = {
     {YS_RULE_INDICATION_CONFIRMED, LINK "<a 1d030001; >a 1e", LINK "<a 1d030001; + 31000; e"},
     {YS_RULE_CONFIRMATION_ASKED, LINK "<a 1d030001; >a 1e", LINK ">a 1e"},
     {YS_RULE_NOTIFICATION_WANTED, TABLE ">a 1204000100; <a 13; <a 1b030057", TABLE "<a 1b030057"},
+    {YS_RULE_NOTIFICATION_SPACING, JOINED TELL "h< 041305 01 4000 0100; + 100;" TELL,
+     JOINED TELL "h< 041305 01 4000 0100; + 50;" TELL},
     {YS_RULE_NOTIFICATION_WANTED, TWO ">a 1204000100; <a 13; >a 1208000100; <a 13; <a 1b030057; <a 1b060057",
      TWO ">a 1204000100; <a 13; >a 1208000100; <a 13; >a 1204000000; <a 13; <a 1b060057; <a 1b030057"},
     {YS_RULE_NOTIFICATION_WANTED, TABLE ">a 1204000100; <a 13; <a 1b030057",
@@ -212,6 +215,8 @@ static const struct rule_case cases[] = {
     {YS_RULE_COMMAND_CREDIT, RESET "h> 01051000", "h> 01030c00; h> 01051000"},
     {YS_RULE_COMMAND_CREDIT, RESET "h> 01051000; h> 01350c05 01 4000 0100", RESET "h> 01051000; h> 01041000"},
     {YS_RULE_COMMAND_ANSWERED, RESET, "h> 01030c00; + 2000; h> 01051000"},
+    /* who begins anew may have been without power */
+    {YS_RULE_COMMAND_ANSWERED, RESET "h> 01051000; + 2000; h> 01030c00", "h> 01030c00; + 2000; h> 01051000"},
     {YS_RULE_COMMAND_ASKED, RESET, "h> 01030c00; h< 040e0401051000"},
     {YS_RULE_DATA_CREDIT, JOINED DATA, JOINED DATA DATA},
     {YS_RULE_DATA_BUFFER, JOINED DATA, JOINED "h> 02 4000 1c00 18000400" TEN TEN "00000000"},
@@ -248,6 +253,13 @@ static bool is_sound(void *context, const struct ys_party *server, uint16_t hand
     return handle != 3 || length != 1 || bytes[0] <= 100;
 }
 
+static uint64_t spacing_us(void *context, const struct ys_party *server, uint16_t handle)
+{
+    (void)context;
+    (void)server;
+    return handle == 3 ? 100000 : 0;
+}
+
 static bool is_protected(void *context, const struct ys_party *server, uint16_t handle, uint8_t property)
 {
     (void)context;
@@ -257,7 +269,7 @@ static bool is_protected(void *context, const struct ys_party *server, uint16_t 
 }
 
 static const struct ys_glossary glossary = {
-    .attribute = attribute, .fits = fits, .is_sound = is_sound, .is_protected = is_protected};
+    .attribute = attribute, .fits = fits, .is_sound = is_sound, .spacing_us = spacing_us, .is_protected = is_protected};
 
 static struct ys_audit *audit_of(const char *script)
 {

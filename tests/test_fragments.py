@@ -81,12 +81,26 @@ PLACES = {
     "`scanning`": ["scanning"],
     "`energy`": ["energy"],
     "`expect`": ["expect", 0],
+    "`behaviour`": ["behaviour", 0],
     "`services`": ["services", 0],
     "Characteristics": ["services", 0, "characteristics", 0],
     "Rights": ["services", 0, "characteristics", 0],
     "Structures": ["services", 0, "characteristics", 0, "fields", 1],
     "`descriptors`": ["services", 0, "characteristics", 0, "descriptors", 0],
     "`stand_in`": ["services", 0, "characteristics", 0, "stand_in"],
+}
+
+
+PRESET = {"name": "preset", "uuid": "+2", "format": "uint16", "resolution": "0.1", "unit": "newton metre", "read": "open",
+          "write": "open", "handler": ["read", "write"]}
+RESULT = {"name": "bolt result", "uuid": "+3", "format": "struct", "read": "open", "indicate": "open", "handler": "read",
+          "fields": [{"name": "peak torque", "format": "sint16", "resolution": "0.1", "unit": "newton metre"}]}
+# What belongs to an item of behaviour that is shown with one of its keys only.
+BEHAVIOUR = {
+    "write": {"read": "preset", "is": "written"}, "set": {"to": "on", "expect": "live torque"},
+    "to": {"write": "preset", "read": "preset", "between": ["0 N m", "200 N m"]}, "read": {"is": "84.0 N m"},
+    "expect": {}, "expect none": {"for": "1 s"}, "is": {"read": "preset"}, "between": {"read": "preset"},
+    "field": {"read": "bolt result", "is": "4.0 N m"}, "within": {"expect": "live torque"}, "for": {"expect none": "bolt result"},
 }
 
 
@@ -104,6 +118,10 @@ def surroundings(section, example):
         base["energy"] = {"standby": "2 uA", "transmit": "5 mA", "receive": "5 mA"}
         if "cut off" in example:
             base["energy"]["voltage"] = ["3 V", "2 V"]
+    if section == "`behaviour`":
+        base["behaviour"] = [dict(BEHAVIOUR[next(iter(example))])]
+    if section == "`behaviour`" or "behaviour" in example:
+        base["services"][0]["characteristics"] += [PRESET, RESULT]
     if section == "`expect`":
         base["expect"] = [{"found within": "1 s"} if "by" in example or "in" in example else {}]
         base["advertising"] = [base["advertising"], {"name": "locator", "kind": "beacon", "interval": "1 s"}]
@@ -213,6 +231,9 @@ for line in document.splitlines():
             base["advertising"] = value
         elif kind == "expect":
             base["expect"] = value
+        elif kind == "behaviour":
+            base["behaviour"] = value
+            base["services"][0]["characteristics"] += [PRESET, RESULT]
         elif kind == "stand_in":
             base["services"][0]["characteristics"][0]["stand_in"] = value
         else:

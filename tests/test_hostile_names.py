@@ -85,6 +85,9 @@ def definition(name):
             "advertising": [{"interval": "100 ms", "services": [f"{name} s"]},
                             {"name": f"{name} g", "interval": "1 s", "kind": "beacon", "extended": True}],
             "energy": {"standby": "2 uA", "transmit": "5 mA", "receive": "5 mA"},
+            "behaviour": [{"read": f"{name} b", "is": name}, {"write": f"{name} s/{name} b", "read": f"{name} b",
+                                                              "is": "written"},
+                          {"set": f"{name} a", "to": "7", "expect": f"{name} a", "between": ["0", "9"], "within": "2 s"}],
             "expect": [{"silent at most": "1 s"}, {"of": f"{name} g", "silent at most": "2 s"}],
             "services": [{"name": f"{name} s", "uuid": "2d4f0000-6a91-4c3e-b8d7-0f15e2a96c84",
                           "characteristics": characteristics}]}

@@ -18,6 +18,11 @@
 #define PLAIN  "advertising: {interval: 100 ms}\nservices:\n"
 #define ADVERTISED(of)                                                                                                 \
     DEVICE "advertising: {interval: 100 ms, " of "}\nservices: [{name: battery, characteristics: []}]\n"
+#define BEHAVES(item)                                                                                                  \
+    DEVICE "behaviour: [" item "]\n" PLAIN                                                                             \
+           "  - {name: s, uuid: 3e910000-74c8-4d0b-a5f2-61d8c07be293, characteristics: [{name: a, uuid: +1, format: "  \
+           "uint8, read: open, write: open, value: 1}, {name: b, uuid: +2, format: uint8, notify: open, handler: "     \
+           "read, spacing: 1 s}]}\n"
 #define ONE(rest) WITH("{name: a, uuid: +1, format: sint16, resolution: 0.1, unit: N m, " rest "}")
 
 static const struct wrong wrong[] = {
@@ -231,6 +236,32 @@ static const struct wrong wrong[] = {
     {ONE("notify: open, handler: read"),
      "7:16 advice: \"a\" is notified as often as it changes, be it by a noisy sensor: say how often is enough, such as "
      "spacing: 100 ms\n"},
+    /* behaviour */
+    {BEHAVES("{write: ax, read: a, is: written}"),
+     "2:21 error: there is no characteristic \"ax\"; did you mean \"a\"?\n"},
+    {BEHAVES("{read: nowhere, is: 1}"), "2:20 error: there is no characteristic \"nowhere\"\n"},
+    {BEHAVES("{write: a}"), "2:14 error: say what holds: add read:, expect: or expect none:\n"},
+    {BEHAVES("{write: a, set: b, to: on, read: a, is: written}"),
+     "2:29 error: one item has one thing that is done, write or set: begin the next with a dash of its own\n"},
+    {BEHAVES("{read: a, expect: a}"),
+     "2:31 error: one item has one thing that holds, read, expect or expect none: begin "
+     "the next with a dash of its own\n"},
+    {BEHAVES("{read: a}"), "2:14 error: say what is read: add is: or between:\n"},
+    {BEHAVES("{read: a, is: 1, between: [0, 1]}"), "2:14 error: say is: or between:, not both\n"},
+    {BEHAVES("{read: a, between: [1, 0]}"), "2:33 error: the least comes first\n"},
+    {BEHAVES("{read: a, between: [1]}"), "2:33 error: between has the least and the greatest, such as [0, 10]\n"},
+    {BEHAVES("{read: a, is: 1 apple}"), "2:27 error: \"1 apple\" is no value of a (uint8, at most 1 bytes): behind the "
+                                        "number stands something other than its unit\n"},
+    {BEHAVES("{read: a, is: written}"), "2:27 error: written is for what is read of the value that is written\n"},
+    {BEHAVES("{read: a, is: 1, within: 1 s}"), "2:38 error: within is for what comes: it belongs to expect\n"},
+    {BEHAVES("{read: a, is: 1, to: 2}"), "2:34 error: to is what is written or set: add write: or set:\n"},
+    {BEHAVES("{set: button, read: a, is: 1}"), "2:19 error: say to what it is set: add to:\n"},
+    {BEHAVES("{expect: a}"), "2:22 error: \"a\" neither notifies nor indicates\n"},
+    {BEHAVES("{write: b, read: a, is: 1}"), "2:21 error: \"b\" cannot be written\n"},
+    {BEHAVES("{expect none: b}"), "2:14 error: say how long none comes: add for:\n"},
+    {BEHAVES("{expect none: b, for: 1 s, is: 1}"), "2:14 error: no value comes, so leave out what it is\n"},
+    {BEHAVES("{expect: b, within: 2 min}"), "2:33 error: a time is more than 0 and at most 60 s here\n"},
+    {BEHAVES("{read: a, field: x, is: 1}"), "2:30 error: \"a\" has no field \"x\" with one value\n"},
     /* advertising */
     {DEVICE "advertising: [{interval: 1 s}, {interval: 1 s}, {name: x, interval: 1 s}, {name: X, interval: 1 s}]\n"
             "services: []\n",

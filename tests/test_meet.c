@@ -73,7 +73,7 @@ static void every_pair_has_met_after_a_few_hundred_encounters(void **state)
         size_t met;
         size_t all;
         ys_plan_covered_of(plan, YS_ASPECT_WHO, YS_ASPECT_WAY, &met, &all);
-        assert_int_equal(met, 7 * YS_ACCESS_WAYS);
+        assert_int_equal(met, 8 * YS_ACCESS_WAYS);
         assert_int_equal(all, met);
         ys_plan_free(plan);
         ys_plan_free(same);
@@ -215,6 +215,94 @@ static void findings_are_told_even_if_they_cannot_be_written(void **state)
     assert_non_null(strstr(outcome.err, "is there: name another page"));
 }
 
+static json_t *meet_with_behaviour(const char *behaviour, const char *firmware, int status)
+{
+    char line[1500];
+    char *text = read_whole(YARNSWIFT_ROOT "/examples/torque_wrench/torque_wrench.device.yaml");
+    char *services = strstr(text, "\nservices:");
+    char *own = strstr(text, "\nbehaviour:");
+    char *changed = malloc(strlen(text) + strlen(behaviour) + 100);
+    assert_non_null(changed);
+    (void)sprintf(changed, "%.*s\nbehaviour:\n%s%s", (int)(own - text), text, behaviour, services);
+    (void)snprintf(line, sizeof line, "--number 20 %s '%s'", firmware, scratch_file("behaves.device.yaml", changed));
+    free(changed);
+    free(text);
+    return meet(line, status);
+}
+
+/* What a definition says that its application does is tried wherever somebody may see it. */
+static void what_an_application_should_do_is_tried(void **state)
+{
+    static const struct {
+        const char *behaviour;
+        const char *firmware;
+        int status;
+        bool tried;
+        const char *came;
+    } cases[] = {
+        {"  - {write: preset, read: preset, is: written}\n", "", 0, true, NULL},
+        {"  - {write: preset, to: 84.0 N m, read: preset, is: 84.0 N m}\n", "-f torque_wrench", 0, true, NULL},
+        {"  - {write: preset, to: 84.0 N m, read: preset, is: 85.0 N m}\n", "-f torque_wrench", 1, true, "84.0 N m"},
+        {"  - {read: bolt result, field: peak torque, between: [-1.0 N m, 1.0 N m]}\n", "", 0, true, NULL},
+        {"  - {set: trigger, to: on, expect: live torque, between: [0.1 N m, 200.0 N m]}\n", "-f torque_wrench", 0,
+         true, NULL},
+        {"  - {set: trigger, to: on, expect: live torque}\n", "", 0, false, NULL}, /* a stand-in has no trigger */
+        {"  - {set: battery level, to: 50 %, read: battery level, is: 50 %}\n", "", 0, true, NULL},
+        {"  - {set: battery level, to: 50 %, read: battery level, is: 51 %}\n", "", 1, true, "50 %"},
+        {"  - {set: trigger, to: on, expect none: live torque, for: 1 s}\n", "-f torque_wrench", 1, true, " came"},
+    };
+    (void)state;
+    for (size_t i = 0; i < sizeof cases / sizeof cases[0]; i++) {
+        json_t *json = meet_with_behaviour(cases[i].behaviour, cases[i].firmware, cases[i].status);
+        const json_t *finding = json_array_get(json_object_get(json, "findings"), 0);
+        const json_t *item = json_array_get(json_object_get(json, "behaviour"), 0);
+        assert_int_equal(number(item, NULL, "encounters") > 0, cases[i].tried);
+        assert_int_equal(json_array_size(json_object_get(json, "findings")) > 0, cases[i].status);
+        if (cases[i].came != NULL && strstr(json_string_value(json_object_get(finding, "came")), cases[i].came) == NULL)
+            fail_msg("%s: %s", cases[i].behaviour, json_string_value(json_object_get(finding, "came")));
+        json_decref(json);
+    }
+}
+
+#ifdef TESTS_COUNTING
+/* Also across power cuts, which reset what a module has counted. */
+static void firmware_that_counts_its_lines_tells_which_were_not_reached(void **state)
+{
+    (void)state;
+    json_t *json = meet("--number 40 -f counting " WRENCH, 0);
+    const json_t *file;
+    size_t i;
+    bool seen = false;
+    json_array_foreach(json_object_get(json, "reached"), i, file)
+    {
+        const char *path = json_string_value(json_object_get(file, "file"));
+        assert_true(strstr(path, "/host/") == NULL && strstr(path, "_table.c") == NULL);
+        if (strstr(path, "wrench.c") == NULL)
+            continue;
+        seen = true;
+        assert_in_range(number(file, NULL, "functions_reached"), 10, number(file, NULL, "functions"));
+        assert_in_range(number(file, NULL, "branches_reached"), 10, number(file, NULL, "branches"));
+        bool all = number(file, NULL, "functions_reached") == number(file, NULL, "functions") &&
+                   number(file, NULL, "branches_reached") == number(file, NULL, "branches");
+        assert_int_equal(json_array_size(json_object_get(file, "not_reached")) == 0, all);
+    }
+    assert_true(seen);
+    json_decref(json);
+    /* one encounter reaches less; and a tool that is not there is said */
+    json = meet("--number 1 --input nothing -f counting " WRENCH, 0);
+    assert_true(
+        json_array_size(json_object_get(json_array_get(json_object_get(json, "reached"), 1), "not_reached")) +
+            json_array_size(json_object_get(json_array_get(json_object_get(json, "reached"), 0), "not_reached")) >
+        0);
+    json_decref(json);
+    assert_int_equal(setenv("GCOV", "gcov_that_is_not_there", 1), 0);
+    struct outcome outcome = run_command("meet --number 1 -f counting " WRENCH);
+    assert_int_equal(unsetenv("GCOV"), 0);
+    assert_int_equal(outcome.status, 2);
+    assert_non_null(strstr(outcome.err, "there is no gcov_that_is_not_there"));
+}
+#endif
+
 /* Definitions of any size: nothing to be met, one value, two hundred. */
 static void definitions_of_any_size_are_met(void **state)
 {
@@ -250,6 +338,10 @@ int main(void)
         cmocka_unit_test(a_finding_is_made_small_and_plays_again),
         cmocka_unit_test(findings_are_told_even_if_they_cannot_be_written),
         cmocka_unit_test(what_cannot_be_met_is_told),
+        cmocka_unit_test(what_an_application_should_do_is_tried),
+#ifdef TESTS_COUNTING
+        cmocka_unit_test(firmware_that_counts_its_lines_tells_which_were_not_reached),
+#endif
         cmocka_unit_test(definitions_of_any_size_are_met),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

@@ -408,6 +408,8 @@ static const struct {
     {"{name: t}", "[{power: \"off\", who: wrench}, {set: trigger, to: on}]", 1, "wrench has no power"},
     {"{name: t}", "[{power: on, who: wrench}, {power: \"off\", who: wrench}, {power: \"off\", who: wrench}]", 0,
      "it was off already"},
+    {"{name: t}", "[{store: broken, who: wrench}]", 2, "store is not known: \"broken\""},
+    {"{name: t}", "[{store: fails, who: wrench}, {store: works, who: t}]", 0, "store fails"},
 };
 
 static void each_step_and_trait_does_what_it_says(void **state)

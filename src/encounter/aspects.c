@@ -13,15 +13,27 @@
 #define CAPABILITIES      5
 #define CONNECTIONS_USUAL 3
 
+static bool is_descriptor(const struct ys_row *row)
+{
+    return row->kind == YS_ATTRIBUTE_CONFIGURATION || row->kind == YS_ATTRIBUTE_DESCRIPTOR ||
+           row->kind == YS_ATTRIBUTE_STORED;
+}
+
+static void know_values(struct ys_subject *subject, bool descriptors)
+{
+    for (size_t i = 0; i < subject->layout->count && subject->value_count < VALUES_MOST; i++) {
+        const struct ys_row *row = &subject->layout->rows[i];
+        if (row->characteristic != NULL && (descriptors ? is_descriptor(row) : row->kind == YS_ATTRIBUTE_VALUE))
+            subject->values[subject->value_count++] = row;
+    }
+}
+
 void ys_subject_know(struct ys_subject *subject)
 {
     subject->values = ys_new((subject->layout->count + 1) * sizeof(struct ys_row *));
     subject->value_count = 0;
-    for (size_t i = 0; i < subject->layout->count && subject->value_count < VALUES_MOST; i++) {
-        const struct ys_row *row = &subject->layout->rows[i];
-        if (row->kind == YS_ATTRIBUTE_VALUE && row->characteristic != NULL)
-            subject->values[subject->value_count++] = row;
-    }
+    know_values(subject, false);
+    know_values(subject, true);
     subject->outcome_count = subject->design->security.given ? ys_outcomes_of(subject->design, subject->outcomes) : 0;
 }
 
@@ -30,6 +42,18 @@ void ys_subject_forget(struct ys_subject *subject)
     free(subject->values);
     subject->values = NULL;
     subject->value_count = 0;
+}
+
+void ys_subject_say(const struct ys_subject *subject, size_t value, char *text, size_t size)
+{
+    const struct ys_row *row = subject->values[value];
+    if (row->kind == YS_ATTRIBUTE_VALUE)
+        (void)snprintf(text, size, "%s", row->characteristic->name);
+    else if (row->type.length == 2)
+        (void)snprintf(text, size, "%s: 0x%04X", row->characteristic->name, ys_uuid_number(&row->type));
+    else
+        (void)snprintf(text, size, "%s: descriptor 0x%04X", row->characteristic->name,
+                       (unsigned)(row - subject->layout->rows + 1));
 }
 
 static size_t others(const struct ys_subject *subject)
@@ -44,7 +68,7 @@ size_t ys_aspect_count(const struct ys_subject *subject, enum ys_aspect aspect)
     bool pairs = subject->design->security.given;
     switch (aspect) {
     case YS_ASPECT_WHO:
-        return ys_kinds_of_central_count;
+        return ys_kinds_of_central_count + 1;
     case YS_ASPECT_CAPABILITY:
         return pairs ? CAPABILITIES : 1;
     case YS_ASPECT_PAIRING:
@@ -81,13 +105,16 @@ void ys_aspect_say(const struct ys_subject *subject, enum ys_aspect aspect, size
                                        "write any",     "write below", "write beyond", "write empty",
                                        "write short",   "write long",  "write 512",    "command",
                                        "command short", "subscribe",   "twice",        "and off"};
-    static const char *const moments[] = {
-        "quiet", "before discovery", "while discovered", "before pairing", "subscribed", "at once", "again"};
-    static const char *const troubles[] = {"none", "channels jammed", "link lost", "power cut", "far away"};
+    static const char *const moments[] = {"quiet",          "before discovery", "while discovered",
+                                          "before pairing", "subscribed",       "at once",
+                                          "again",          "while pairing",    "often",
+                                          "input changes",  "link goes",        "power goes"};
+    static const char *const troubles[] = {"none",      "channels jammed", "link lost",
+                                           "power cut", "far away",        "store fails"};
     const char *word = NULL;
     switch (aspect) {
     case YS_ASPECT_WHO:
-        word = ys_kinds_of_central[value].name;
+        word = value < ys_kinds_of_central_count ? ys_kinds_of_central[value].name : "mixed";
         break;
     case YS_ASPECT_CAPABILITY:
         word = subject->outcome_count > 0 ? ys_capability_words((uint8_t)value) : "any";
@@ -96,7 +123,10 @@ void ys_aspect_say(const struct ys_subject *subject, enum ys_aspect aspect, size
         word = pairings[value];
         break;
     case YS_ASPECT_VALUE:
-        word = value < subject->value_count ? subject->values[value]->characteristic->name : "none";
+        if (value < subject->value_count)
+            ys_subject_say(subject, value, text, size);
+        else
+            word = "none";
         break;
     case YS_ASPECT_WAY:
         word = ways[value];

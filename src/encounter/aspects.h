@@ -14,7 +14,7 @@ struct ys_subject {
     const char *const *inputs; /* of its firmware */
     size_t input_count;
     /* filled in by ys_subject_know */
-    const struct ys_row **values; /* of its layout */
+    const struct ys_row **values; /* of its layout: of characteristics, then their descriptors */
     size_t value_count;
     struct ys_pairing_outcome outcomes[YS_OUTCOMES_MOST];
     size_t outcome_count;
@@ -23,6 +23,9 @@ struct ys_subject {
 /* Fills it in; and frees what was. */
 void ys_subject_know(struct ys_subject *subject);
 void ys_subject_forget(struct ys_subject *subject);
+
+/* What a value is called: by its characteristic, and as a descriptor by its type, too. */
+void ys_subject_say(const struct ys_subject *subject, size_t value, char *text, size_t size);
 
 /* The aspects of an encounter, each of which has one of several values. */
 enum ys_aspect {
@@ -77,6 +80,11 @@ enum ys_moment {
     YS_MOMENT_SUBSCRIBED, /* to all there is */
     YS_MOMENT_AT_ONCE,    /* with somebody else's */
     YS_MOMENT_AGAIN,      /* in a second connection */
+    YS_MOMENT_WHILE_PAIRING,
+    YS_MOMENT_OFTEN,   /* again and again, while parameters of the connection change */
+    YS_MOMENT_AS_SET,  /* while an input changes */
+    YS_MOMENT_AS_LOST, /* the link goes in the middle of it */
+    YS_MOMENT_AS_POWER,
     YS_MOMENTS
 };
 
@@ -86,6 +94,7 @@ enum ys_trouble {
     YS_TROUBLE_LOST,
     YS_TROUBLE_POWER,
     YS_TROUBLE_FAR,
+    YS_TROUBLE_STORE, /* cannot be written */
     YS_TROUBLES
 };
 

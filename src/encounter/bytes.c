@@ -3,6 +3,8 @@
 
 #include <string.h>
 
+#include "design/model/value_bytes.h"
+
 static bool is_number(const struct ys_field *type)
 {
     enum ys_format_kind kind = type->format->kind;
@@ -10,18 +12,24 @@ static bool is_number(const struct ys_field *type)
            type->format->bits <= 64 && type->format->size > 0;
 }
 
-/* The raw numbers that it can be: of its range, or of its format. */
-static void ends(const struct ys_characteristic *characteristic, int64_t *least, int64_t *greatest)
+/* The raw numbers that a format has. */
+static void format_ends(const struct ys_format *format, int64_t *least, int64_t *greatest)
 {
-    const struct ys_format *format = characteristic->type.format;
     unsigned bits = format->kind == YS_FORMAT_BOOLEAN ? 1 : format->bits;
     bool is_signed = format->kind == YS_FORMAT_SIGNED;
     uint64_t most = bits >= 64 ? INT64_MAX : (UINT64_C(1) << (bits - is_signed)) - 1;
     *least = is_signed ? -(int64_t)most - 1 : 0;
     *greatest = (int64_t)most;
-    if (characteristic->has_range) {
-        *least = characteristic->range[0];
-        *greatest = characteristic->range[1];
+}
+
+/* The raw numbers that it can be: of its range, or of its format. */
+static void ends(const struct ys_characteristic *characteristic, int64_t *least, int64_t *greatest)
+{
+    format_ends(characteristic->type.format, least, greatest);
+    if (characteristic->has_range || characteristic->has_usual) {
+        const int64_t *range = characteristic->has_range ? characteristic->range : characteristic->usual;
+        *least = range[0];
+        *greatest = range[1];
     }
 }
 
@@ -46,6 +54,7 @@ static bool beyond(const struct ys_characteristic *characteristic, bool below, i
     int64_t least;
     int64_t greatest;
     whole.has_range = false;
+    whole.has_usual = false;
     ends(&whole, &least, &greatest);
     if (!characteristic->has_range)
         return false;
@@ -118,12 +127,81 @@ static bool string_bytes(const struct ys_field *type, enum ys_access_way way, st
     return true;
 }
 
-/* What has another format can only be nothing but zeros for certain. */
-static bool other_bytes(const struct ys_field *type, enum ys_access_way way, uint8_t *bytes, size_t *length,
-                        enum ys_worth *worth)
+/* structures */
+
+/* Flags of which each that has a name is set, none is, or those that chance has chosen. */
+static uint64_t any_flags(const struct ys_field *field, enum ys_access_way way, struct ys_chance *chance)
 {
+    uint64_t named = field->bit_count >= 64 ? UINT64_MAX : (UINT64_C(1) << field->bit_count) - 1;
+    return way == YS_ACCESS_LEAST ? 0 : way == YS_ACCESS_GREATEST ? named : ys_chance_next(chance) & named;
+}
+
+/* A number of a field, or one of its names. */
+static int64_t any_number(const struct ys_field *field, enum ys_access_way way, struct ys_chance *chance)
+{
+    int64_t least;
+    int64_t greatest;
+    format_ends(field->format, &least, &greatest);
+    if (field->name_count > 0)
+        return (int64_t)field
+            ->names[way == YS_ACCESS_LEAST      ? 0
+                    : way == YS_ACCESS_GREATEST ? field->name_count - 1
+                                                : ys_chance_below(chance, (uint32_t)field->name_count)]
+            .number;
+    return way == YS_ACCESS_LEAST ? least : way == YS_ACCESS_GREATEST ? greatest : any_of(least, greatest, chance);
+}
+
+/* One item of a field; returns its length. */
+static size_t put_item(const struct ys_field *field, enum ys_access_way way, struct ys_chance *chance, uint8_t *bytes,
+                       uint64_t *flags)
+{
+    enum ys_format_kind kind = field->format->kind;
+    enum ys_worth worth;
+    size_t length = field->format->size;
+    if (kind == YS_FORMAT_FLAGS) {
+        *flags = any_flags(field, way, chance);
+        put_number(field, (int64_t)*flags, bytes, &length);
+    } else if (is_number(field)) {
+        put_number(field, any_number(field, way, chance), bytes, &length);
+    } else if (kind == YS_FORMAT_TEXT || kind == YS_FORMAT_UTF16 || kind == YS_FORMAT_BYTES) {
+        const struct ys_field fixed = {.format = field->format, .length = field->length, .fixed = true};
+        (void)string_bytes(kind == YS_FORMAT_BYTES ? &fixed : field, way, chance, bytes, &length, &worth);
+    } else {
+        memset(bytes, 0, length);
+    }
+    return length;
+}
+
+/* Each field that its flags let be there, in order: what is at an edge, or what chance makes. */
+static bool struct_bytes(const struct ys_field *type, enum ys_access_way way, struct ys_chance *chance, uint8_t *bytes,
+                         size_t *length, enum ys_worth *worth)
+{
+    uint64_t flags[YS_FIELDS_MOST] = {0};
+    *length = 0;
+    *worth = YS_WORTH_GOOD;
+    for (size_t i = 0; i < type->field_count; i++) {
+        const struct ys_field *field = &type->fields[i];
+        uint32_t most = field->most.number > 0 ? (uint32_t)field->most.number : 1;
+        if (!ys_value_is_there(field, flags))
+            continue;
+        uint32_t count = field->most.number == 0     ? 1
+                         : way == YS_ACCESS_LEAST    ? 0
+                         : way == YS_ACCESS_GREATEST ? most
+                                                     : ys_chance_below(chance, most + 1);
+        for (uint32_t k = 0; k < count && *length + ys_value_greatest(field) / most <= YS_VALUE_LONGEST; k++)
+            *length += put_item(field, way, chance, bytes + *length, &flags[i]);
+    }
+    return way != YS_ACCESS_BELOW && way != YS_ACCESS_BEYOND;
+}
+
+/* What has another format can only be nothing but zeros for certain. */
+static bool other_bytes(const struct ys_field *type, enum ys_access_way way, struct ys_chance *chance, uint8_t *bytes,
+                        size_t *length, enum ys_worth *worth)
+{
+    if (type->format->kind == YS_FORMAT_STRUCT)
+        return struct_bytes(type, way, chance, bytes, length, worth);
     *length = ys_value_zeros(type);
-    *worth = way == YS_ACCESS_LEAST && type->format->kind == YS_FORMAT_STRUCT ? YS_WORTH_GOOD : YS_WORTH_OPEN;
+    *worth = YS_WORTH_OPEN;
     memset(bytes, 0, *length);
     return way != YS_ACCESS_BELOW && way != YS_ACCESS_BEYOND;
 }
@@ -150,5 +228,5 @@ bool ys_encounter_bytes(const struct ys_characteristic *characteristic, enum ys_
     enum ys_format_kind kind = type->format->kind;
     if (kind == YS_FORMAT_TEXT || kind == YS_FORMAT_UTF16 || kind == YS_FORMAT_BYTES)
         return string_bytes(type, way, chance, bytes, length, worth);
-    return other_bytes(type, way, bytes, length, worth);
+    return other_bytes(type, way, chance, bytes, length, worth);
 }

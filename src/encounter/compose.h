@@ -1,38 +1,10 @@
-/* An encounter as a scene: who comes, and what they do, step by step. */
+/* Encounters are made: what the definition says must come of each step stands in it. */
 #ifndef ENCOUNTER_COMPOSE_H
 #define ENCOUNTER_COMPOSE_H
 
-#include "encounter/plan.h"
-
-/* A step, in the words of a scene, and what it is about: findings of one topic are one. */
-struct ys_encounter_step {
-    char *text;
-    char *topic;
-    bool left_out;
-};
-
-/* Somebody who comes. */
-struct ys_encounter_central {
-    char *text;
-    char name; /* that stands in the steps */
-};
-
-struct ys_encounter {
-    struct ys_choice choice;
-    bool far; /* whoever comes is far away */
-    struct ys_encounter_central centrals[4];
-    size_t central_count;
-    struct ys_encounter_step *steps;
-    size_t step_count;
-};
+#include "encounter/encounter.h"
 
 /* Makes one; the same choice and seed give the same. */
 struct ys_encounter *ys_encounter_new(const struct ys_subject *subject, const struct ys_choice *choice, uint64_t seed);
-void ys_encounter_free(struct ys_encounter *encounter);
-
-/* The scene, without what was left out; the caller's. `comment` are lines that stand before it, each with its newline,
- * or NULL; `lines` gets which line of the scene each step is in, if it is not NULL. */
-char *ys_encounter_scene(const struct ys_subject *subject, const struct ys_encounter *encounter, const char *comment,
-                         int *lines);
 
 #endif

@@ -284,7 +284,7 @@ static void begin_subscribe(struct act *act)
 
 static void begin_advertise(struct act *act)
 {
-    bool on = act->step->power == 1;
+    bool on = act->step->word == 1;
     enum ys_result result = ys_central_advertise(act_who(act)->central, on);
     if (result == YS_OK)
         act_end(act, true, "it %s", on ? "advertises" : "advertises no more");
@@ -356,8 +356,8 @@ static void begin_power(struct act *act)
     const struct ys_step *step = act->step;
     const struct on_stage *one = act_who(act);
     bool on = is_on(one);
-    (void)snprintf(act->expected, sizeof act->expected, "that it is %s", step->power == YS_POWER_OFF ? "off" : "ready");
-    if (step->power == YS_POWER_ON) {
+    (void)snprintf(act->expected, sizeof act->expected, "that it is %s", step->word == YS_POWER_OFF ? "off" : "ready");
+    if (step->word == YS_POWER_ON) {
         if (on)
             act_end(act, true, "it was on already");
         else
@@ -366,7 +366,7 @@ static void begin_power(struct act *act)
     }
     if (on)
         switch_off(one);
-    if (step->power == YS_POWER_OFF)
+    if (step->word == YS_POWER_OFF)
         act_end(act, true, "%s", on ? "it is off" : "it was off already");
     else
         act->until_ns = act_now_ns(act) + (step->for_us.given ? step->for_us.number * YS_NS_PER_US : CYCLE_NS);
@@ -382,6 +382,18 @@ static void poll_power(struct act *act)
         act_end(act, true, "it is on");
     else if (act_now_ns(act) >= act->until_ns)
         act_end(act, false, "it is not ready within 5 s");
+}
+
+/* What is to be stored from now on is not, or is again. */
+static void begin_store(struct act *act)
+{
+    const struct on_stage *one = act_who(act);
+    bool works = act->step->word == YS_STORE_WORKS;
+    if (one->device != NULL)
+        ys_device_store(one->device, works);
+    else
+        ys_central_store(one->central, works);
+    act_end(act, true, "%s", works ? "it works" : "it fails");
 }
 
 /* the world */
@@ -493,6 +505,7 @@ const struct act_kind act_kinds[YS_VERBS] = {
     [YS_VERB_EXPECT_DISCONNECTION] = {begin_expect_disconnection, poll_expect_disconnection},
     [YS_VERB_SET] = {begin_set, poll_nothing},
     [YS_VERB_POWER] = {begin_power, poll_power},
+    [YS_VERB_STORE] = {begin_store, poll_nothing},
     [YS_VERB_WALK] = {begin_walk, poll_walk},
     [YS_VERB_JAM] = {begin_jam, poll_jam},
     [YS_VERB_WAIT] = {begin_wait, poll_wait},

@@ -35,6 +35,7 @@ enum ys_verb {
     YS_VERB_EXPECT_DISCONNECTION,
     YS_VERB_SET,
     YS_VERB_POWER,
+    YS_VERB_STORE,
     YS_VERB_WALK,
     YS_VERB_JAM,
     YS_VERB_WAIT,
@@ -47,6 +48,9 @@ enum ys_verb {
 
 /* The words of `power`. */
 enum ys_power { YS_POWER_OFF = 1, YS_POWER_ON, YS_POWER_CYCLE };
+
+/* The words of `store`. */
+enum ys_store_word { YS_STORE_FAILS = 1, YS_STORE_WORKS };
 
 /* A value as bytes. */
 struct ys_bytes {
@@ -96,7 +100,7 @@ struct ys_step {
     size_t order_count;
     struct ys_place_m to;
     struct ys_counted repeat;
-    int power;         /* enum ys_power */
+    int word;          /* enum ys_power, enum ys_store_word; whether it advertises: 1, 2 */
     int response;      /* 0: not said, 1: yes, 2: no */
     uint64_t channels; /* to be jammed */
     uint64_t wait_us;

@@ -239,6 +239,7 @@ static const struct {
     [YS_VERB_EXPECT_DISCONNECTION] = {BY_CENTRAL, GIVEN_WITHIN | GIVEN_BECAUSE, 0},
     [YS_VERB_SET] = {BY_DEVICE, GIVEN_TO | GIVEN_BYTES, 0},
     [YS_VERB_POWER] = {BY_ANY, GIVEN_FOR, 0},
+    [YS_VERB_STORE] = {BY_ANY, 0, 0},
     [YS_VERB_WALK] = {BY_ANY, GIVEN_FOR, 0},
     [YS_VERB_JAM] = {BY_NONE, GIVEN_FOR, 0},
     [YS_VERB_WAIT] = {BY_NONE, 0, 0},
@@ -299,7 +300,7 @@ static bool check_keys(struct checking *checking, const struct ys_step *step)
         scene_error(checking, "key", step->place,
                     "\"for\" goes with between and rate: all that comes meanwhile is looked at; say "
                     "within for one that must come");
-    if (step->verb == YS_VERB_POWER && step->power != YS_POWER_CYCLE && (bits & GIVEN_FOR) != 0)
+    if (step->verb == YS_VERB_POWER && step->word != YS_POWER_CYCLE && (bits & GIVEN_FOR) != 0)
         scene_error(checking, "key", step->place, "\"for\" goes with power: cycle, which switches on again");
     if (step->verb == YS_VERB_WRITE && (bits & (GIVEN_TO | GIVEN_BYTES)) == 0)
         scene_error(checking, "key", step->place, "\"write\" needs a value: to: 42, or bytes: 2a 00");
@@ -348,6 +349,10 @@ static void check_who(struct checking *checking, struct ys_step *step, size_t in
     else if (step->verb == YS_VERB_ADVERTISE && scene->actors[step->who].is_device)
         scene_error(checking, "who", step->place,
                     "a device advertises as its definition says: only a central is told to");
+    else if (step->verb == YS_VERB_STORE && scene->actors[step->who].is_image)
+        scene_error(checking, "who", step->place,
+                    "\"%s\" is an image, whose store is in its own flash: take a module of its firmware for this",
+                    scene->actors[step->who].name.text);
 }
 
 /* all steps */

@@ -148,14 +148,6 @@ static bool is_handle(const char *text, uint16_t *handle)
     return number > 0 && number <= UINT16_MAX && *end == '\0';
 }
 
-/* "preset", or "tightening/preset"; in both names there may be a slash. */
-static bool is_called(const struct ys_service *service, const struct ys_characteristic *one, const char *text)
-{
-    size_t span = strlen(service->name);
-    return strcmp(one->name, text) == 0 ||
-           (strncmp(service->name, text, span) == 0 && text[span] == '/' && strcmp(one->name, text + span + 1) == 0);
-}
-
 static bool find_characteristic(struct checking *checking, struct ys_step *step, const struct ys_design *design)
 {
     const char *names[NAMES_MOST];
@@ -163,7 +155,8 @@ static bool find_characteristic(struct checking *checking, struct ys_step *step,
     for (size_t i = 0; i < design->service_count; i++) {
         const struct ys_service *service = &design->services[i];
         for (size_t j = 0; j < service->characteristic_count; j++) {
-            if (step->characteristic == NULL && is_called(service, &service->characteristics[j], step->object.text))
+            if (step->characteristic == NULL &&
+                ys_characteristic_is_called(service, &service->characteristics[j], step->object.text))
                 step->characteristic = &service->characteristics[j];
             if (count < NAMES_MOST)
                 names[count++] = service->characteristics[j].name;

@@ -53,18 +53,11 @@ static void verb_time(const struct ys_node *node, void *target)
         (void)ys_yaml_time(node, &step->wait_us);
 }
 
-static void verb_power(const struct ys_node *node, void *target)
+static void verb_word(const struct ys_node *node, void *target)
 {
     struct ys_step *step = target;
     if (take_verb(node, step))
-        step->power = ys_yaml_word(node);
-}
-
-static void verb_advertise(const struct ys_node *node, void *target)
-{
-    struct ys_step *step = target;
-    if (take_verb(node, step))
-        step->power = ys_yaml_word(node);
+        step->word = ys_yaml_word(node);
 }
 
 static void verb_repeat(const struct ys_node *node, void *target)
@@ -157,6 +150,8 @@ static void key_order(const struct ys_node *node, void *target)
 }
 
 static const char *const power_words[] = {"off", "on", "cycle", NULL};
+static const char *const store_words[] = {"fails", "works", NULL};
+static const struct ys_kind kind_store = {.form = YS_WORD, .words = store_words};
 static const struct ys_kind kind_power = {.form = YS_WORD, .words = power_words};
 static const char *const all_words[] = {"all", NULL};
 static const struct ys_kind kind_all = {.form = YS_WORD, .words = all_words};
@@ -185,7 +180,7 @@ static const struct ys_key step_keys[] = {
      0},
     {"forget", verb_text, &ys_kind_text, "Forgets the keys of a peer, or of everybody", false, 0},
     {"talk nonsense", verb_text, &ys_kind_text, "Sends frames that make no sense", false, 0},
-    {"advertise", verb_advertise, &ys_kind_yes, "Lets others connect to a central, under its name", false, 0},
+    {"advertise", verb_word, &ys_kind_yes, "Lets others connect to a central, under its name", false, 0},
     {"expect", verb_text, &ys_kind_text, "Waits for values of a characteristic to which it has subscribed", false, 0},
     {"expect none", verb_text, &ys_kind_text, "Waits, and no value of it may come", false, 0},
     {"expect log", verb_text, &ys_kind_text, "Waits for a line of a device's log that has this text in it", false, 0},
@@ -193,7 +188,9 @@ static const struct ys_key step_keys[] = {
      0},
     {"expect disconnection", verb_text, &ys_kind_text, "Waits for the end of the connection", false, 0},
     {"set", verb_text, &ys_kind_text, "Changes a value at the device, as a button or a sensor does", false, 0},
-    {"power", verb_power, &kind_power, "Switches a device or a central off or on, or off and on again", false, 0},
+    {"power", verb_word, &kind_power, "Switches a device or a central off or on, or off and on again", false, 0},
+    {"store", verb_word, &kind_store, "What a device or a central would remember cannot be stored, or can again", false,
+     0},
     {"walk", verb_walk, &ys_kind_texts, "Moves to this place", false, 0},
     {"jam", verb_jam, &kind_jam, "Lets nothing through on these channels", false, 0},
     {"wait", verb_time, &ys_kind_time, "Lets time pass", false, 0},

@@ -27,6 +27,7 @@ static const char *const verb_words[YS_VERBS] = {
     [YS_VERB_EXPECT_DISCONNECTION] = "expect disconnection",
     [YS_VERB_SET] = "set",
     [YS_VERB_POWER] = "power",
+    [YS_VERB_STORE] = "store",
     [YS_VERB_WALK] = "walk",
     [YS_VERB_JAM] = "jam",
     [YS_VERB_WAIT] = "wait",

@@ -124,6 +124,9 @@ void ys_central_start(struct ys_central *central);
 void ys_central_stop(struct ys_central *central);
 
 bool ys_central_is_on(const struct ys_central *central);
+/* Whether what is to be stored is. */
+void ys_central_store(struct ys_central *central, bool works);
+
 bool ys_central_is_ready(const struct ys_central *central);
 void ys_central_list(struct ys_central *central, enum ys_listing listing);
 /* From when it is ready on. */

@@ -238,6 +238,11 @@ void ys_central_stop(struct ys_central *central)
     central_say(central, "is switched off");
 }
 
+void ys_central_store(struct ys_central *central, bool works)
+{
+    ys_store_cut(central->store, works ? YS_STORE_WHOLE : 0);
+}
+
 bool ys_central_is_ready(const struct ys_central *central)
 {
     return central->ready;

@@ -345,6 +345,11 @@ struct ys_activity ys_device_activity(const struct ys_device *device)
     return activity;
 }
 
+void ys_device_store(struct ys_device *device, bool works)
+{
+    ys_store_cut(device->store, works ? YS_STORE_WHOLE : 0);
+}
+
 bool ys_device_is_on(const struct ys_device *device)
 {
     return device->simulated != NULL;

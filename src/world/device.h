@@ -45,6 +45,9 @@ void ys_device_stop(struct ys_device *device);
 bool ys_device_is_on(const struct ys_device *device);
 bool ys_device_is_ready(const struct ys_device *device);
 
+/* Whether what is to be stored is; of an image, which has its own store, it makes no difference. */
+void ys_device_store(struct ys_device *device, bool works);
+
 /* Changes an input of its firmware; false if it has none of that name. */
 bool ys_device_set(struct ys_device *device, const char *name, int64_t value);
 

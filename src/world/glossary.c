@@ -241,6 +241,12 @@ static bool is_sound(void *context, const struct ys_party *server, uint16_t hand
     return characteristic == NULL || ys_value_is_sound(characteristic, bytes, length, text, size);
 }
 
+static uint64_t spacing_us(void *context, const struct ys_party *server, uint16_t handle)
+{
+    const struct ys_characteristic *characteristic = characteristic_of(context, server, handle);
+    return characteristic != NULL ? characteristic->spacing_us.number : 0;
+}
+
 static bool is_protected(void *context, const struct ys_party *server, uint16_t handle, uint8_t property)
 {
     const struct ys_characteristic *characteristic = characteristic_of(context, server, handle);
@@ -301,6 +307,7 @@ struct ys_glossary ys_names_glossary(struct ys_names *names)
                                 .value = value,
                                 .fits = fits,
                                 .is_sound = is_sound,
+                                .spacing_us = spacing_us,
                                 .is_protected = is_protected,
                                 .number = number,
                                 .uuid = uuid_name,

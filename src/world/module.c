@@ -175,8 +175,26 @@ struct ys_loaded *ys_module_open(const char *path, const struct ys_design *desig
     return NULL;
 }
 
+/* What writes down what it has counted until now; NULL: it does not count. */
+typedef void dump_fn(void);
+static dump_fn *dump_of(const struct ys_loaded *loaded)
+{
+    dump_fn *dump = NULL;
+    void *found = loaded->library != NULL ? dlsym(loaded->library, "__gcov_dump") : NULL;
+    memcpy(&dump, &found, sizeof dump);
+    return dump;
+}
+
+bool ys_module_counts(const struct ys_loaded *loaded)
+{
+    return dump_of(loaded) != NULL;
+}
+
 void ys_module_reset(struct ys_loaded *loaded)
 {
+    dump_fn *dump = dump_of(loaded);
+    if (dump != NULL)
+        dump(); /* its counts are among the variables */
     ys_variables_restore(loaded->variables);
 }
 

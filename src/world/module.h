@@ -16,6 +16,11 @@ void ys_module_close(struct ys_loaded *loaded);
 
 /* Gives its static variables what they had when it was loaded: a reset. None of it may be running. */
 void ys_module_reset(struct ys_loaded *loaded);
+
+/* Whether it was compiled to count which of its lines are reached (gcov); it leaves that when it is reset and closed.
+ */
+bool ys_module_counts(const struct ys_loaded *loaded);
+
 const struct ys_module *ys_module_of(const struct ys_loaded *loaded);
 
 /* Whether a module, that of the file `path`, can be used and has the table of `design`; else why and what to do in

@@ -108,22 +108,41 @@ static uint8_t read(const struct ys_access *access, struct ys_writer *value)
     return YS_ATT_OK;
 }
 
+/* The number of its range that is the nearest. */
+static int64_t in_range(const struct ys_characteristic *characteristic, int64_t raw)
+{
+    return raw < characteristic->range[0]   ? characteristic->range[0]
+           : raw > characteristic->range[1] ? characteristic->range[1]
+                                            : raw;
+}
+
+/* What is beyond its range is refused, or taken for the nearest, where any value is. */
 static uint8_t write(const struct ys_access *access, struct ys_reader *value)
 {
     const struct ys_stand_in_device *device = access->context;
     struct moving *moving = device->movings[access->handle - 1];
     const struct ys_characteristic *characteristic = moving->characteristic;
-    if (characteristic->has_range && !characteristic->any_value) { /* the length has been checked */
+    if (characteristic->has_range) { /* the length has been checked */
         struct ys_reader ahead = *value;
         int64_t raw =
             ys_value_decode(&characteristic->type, ys_get_bytes(&ahead, (size_t)characteristic->type.length.number));
-        if (raw < characteristic->range[0] || raw > characteristic->range[1])
+        if (raw != in_range(characteristic, raw) && !characteristic->any_value)
             return YS_ATT_OUT_OF_RANGE;
+        if (raw != in_range(characteristic, raw)) {
+            (void)ys_get_bytes(value, ys_reader_left(value));
+            show(moving, in_range(characteristic, raw));
+            ys_host_changed(device->host, access->handle);
+            return YS_ATT_OK;
+        }
     }
     struct ys_reader whole = *value;
     size_t length = ys_reader_left(value);
-    if (!ys_value_fits(&characteristic->type, ys_get_bytes(&whole, length), length)) /* a structure lacks a field */
+    const uint8_t *bytes = ys_get_bytes(&whole, length);
+    char why[120];
+    if (!ys_value_fits(&characteristic->type, bytes, length)) /* a structure lacks a field */
         return YS_ATT_INVALID_VALUE_LENGTH;
+    if (!ys_value_is_sound(characteristic, bytes, length, why, sizeof why))
+        return YS_ATT_VALUE_NOT_ALLOWED;
     moving->length = (uint16_t)length;
     ys_get_copy(value, moving->bytes, moving->length);
     ys_host_changed(device->host, access->handle); /* the others are told */
@@ -149,6 +168,8 @@ static void begin(struct moving *moving)
     } else if (characteristic->value != NULL) {
         memcpy(moving->bytes, characteristic->value, characteristic->value_length);
         moving->length = (uint16_t)characteristic->value_length;
+    } else if (characteristic->has_range) {
+        show(moving, in_range(characteristic, 0));
     }
 }
 

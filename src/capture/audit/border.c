@@ -7,7 +7,9 @@
 #include "wire/hci_extended.h"
 
 #define ANSWER_NS              NS_PER_S
-#define HOST_COMPLETED_PACKETS 0x0c35 /* is not answered, and needs no credit */
+#define SPACING_SLACK_NS       UINT64_C(1000000)  /* hosts count milliseconds */
+#define WAITED_NS              UINT64_C(20000000) /* what is sent that soon after there was room has waited for it */
+#define HOST_COMPLETED_PACKETS 0x0c35             /* is not answered, and needs no credit */
 
 /* Commands by which a host that has just started is known. */
 static bool is_of_start(uint16_t opcode)
@@ -92,8 +94,12 @@ static void audit_waiting(struct ys_audit *audit, const struct ys_seen *seen, st
     if (border->opcode == 0 || border->overdue || seen->record->at_ns <= border->asked_ns + ANSWER_NS)
         return;
     border->overdue = true;
-    (void)audit_judge(audit, YS_RULE_COMMAND_ANSWERED, false, "opcode 0x%04x was not answered in a second",
-                      border->opcode);
+    /* a host that begins anew may have been without power: then nobody was there to answer */
+    if (seen->crossed.type == YS_HCI_COMMAND && seen->crossed.opcode == YS_HCI_RESET)
+        audit_cannot_tell(audit, YS_RULE_COMMAND_ANSWERED);
+    else
+        (void)audit_judge(audit, YS_RULE_COMMAND_ANSWERED, false, "opcode 0x%04x was not answered in a second",
+                          border->opcode);
 }
 
 /* events */
@@ -127,6 +133,7 @@ static void audit_event(struct ys_audit *audit, const struct ys_seen *seen, stru
         audit_answer(audit, seen, border);
     } else if (crossed->event == YS_HCI_COMPLETED_PACKETS) {
         audit_completed(audit, crossed, border);
+        border->room_ns = audit->now_ns;
     } else if (crossed->event == YS_HCI_LE_META && crossed->status == YS_HCI_OK &&
                (crossed->subevent == YS_HCI_LE_CONNECTION_COMPLETE ||
                 crossed->subevent == YS_HCI_LE_ENHANCED_CONNECTION_COMPLETE)) {
@@ -139,6 +146,7 @@ static void audit_event(struct ys_audit *audit, const struct ys_seen *seen, stru
         struct audited_border_link *link = link_of(border, ys_get_u16(&reader) & 0x0fff, false);
         if (link != NULL)
             link->used = false;
+        border->room_ns = audit->now_ns; /* what it held is free */
     } else if (crossed->event == YS_HCI_ENCRYPTION_CHANGE && crossed->status == YS_HCI_OK) {
         (void)ys_get_u8(&reader);
         struct audited_border_link *link = link_of(border, ys_get_u16(&reader) & 0x0fff, false);
@@ -167,6 +175,43 @@ static void audit_buffers(struct ys_audit *audit, const struct ys_seen *seen, st
         link->in_flight++;
 }
 
+/* Its record of a value's last notification; or that of the one that is the longest ago. */
+static struct audited_notified *notified_of(struct audited_border_link *link, uint16_t handle)
+{
+    struct audited_notified *oldest = &link->notified[0];
+    for (size_t i = 0; i < AUDITED_NOTIFIED; i++) {
+        if (link->notified[i].handle == handle)
+            return &link->notified[i];
+        if (link->notified[i].at_ns < oldest->at_ns)
+            oldest = &link->notified[i];
+    }
+    *oldest = (struct audited_notified){.handle = handle};
+    return oldest;
+}
+
+/* As the host hands it on: on the air whatever had to wait may come together. */
+static void audit_spacing(struct ys_audit *audit, const struct ys_said *said, const struct audited_border *border,
+                          struct audited_border_link *link)
+{
+    const struct ys_glossary *glossary = &audit->glossary;
+    if (said->upper != YS_UPPER_ATT || said->att.opcode != YS_ATT_NOTIFICATION || glossary->spacing_us == NULL)
+        return;
+    uint64_t spacing_us = glossary->spacing_us(glossary->context, said->server, said->att.handle);
+    if (spacing_us == 0)
+        return;
+    struct audited_notified *before = notified_of(link, said->att.handle);
+    uint64_t after_ns = audit->now_ns - before->at_ns;
+    bool close = before->at_ns > 0 && after_ns + SPACING_SLACK_NS < spacing_us * 1000;
+    if (close && (before->waited || !border->from_reset))
+        audit_cannot_tell(audit, YS_RULE_NOTIFICATION_SPACING);
+    else
+        (void)audit_judge(audit, YS_RULE_NOTIFICATION_SPACING, !close,
+                          "0x%04x, %.1f ms after the last one, where %.1f ms must be between them", said->att.handle,
+                          (double)after_ns / 1e6, (double)spacing_us / 1e3);
+    before->waited = border->room_ns > 0 && audit->now_ns - border->room_ns < WAITED_NS;
+    before->at_ns = audit->now_ns;
+}
+
 static void audit_data(struct ys_audit *audit, const struct ys_seen *seen, struct audited_border *border)
 {
     const struct ys_border_seen *crossed = &seen->crossed;
@@ -180,6 +225,8 @@ static void audit_data(struct ys_audit *audit, const struct ys_seen *seen, struc
         link = link_of(border, crossed->link->handle, true);
     if (!seen->record->to_host)
         audit_buffers(audit, seen, border, link);
+    if (link != NULL && !seen->record->to_host)
+        audit_spacing(audit, &crossed->said, border, link);
     if (link == NULL || audit->on_air)
         return;
     int own = crossed->link->own_side;

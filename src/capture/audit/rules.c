@@ -328,6 +328,11 @@ const struct ys_rule ys_rules[YS_RULES] = {
                                      "only who asked for them gets notifications",
                                      "notifications, and what was written to the configuration",
                                      "look at the client's configuration"},
+    [YS_RULE_NOTIFICATION_SPACING] =
+        {"notification-spacing", "Attributes", true, "the definition",
+         "notifications of a value are not closer than its spacing",
+         "what a host hands on to its controller, of values whose definition has a spacing",
+         "let the host send what has changed, by ys_host_changed"},
     [YS_RULE_INDICATION_WANTED] = {"indication-wanted", "Attributes", true, "Vol 3 Part G 3.3.3.3",
                                    "only who asked for them gets indications",
                                    "indications, and what was written to the configuration",

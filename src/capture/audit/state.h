@@ -138,11 +138,20 @@ struct audited_link {
 
 #define AUDITED_LINKS 256
 
+/* When a value was notified last, as its host handed it on. */
+struct audited_notified {
+    uint16_t handle;
+    bool waited; /* for room in the controller: it was due earlier */
+    uint64_t at_ns;
+};
+#define AUDITED_NOTIFIED 8
+
 struct audited_border_link {
     uint16_t handle;
     bool used;
     bool encrypted;
     uint16_t in_flight;
+    struct audited_notified notified[AUDITED_NOTIFIED];
     struct audited_dialogue dialogue;
 };
 
@@ -155,7 +164,8 @@ struct audited_border {
     bool knows_buffers;
     uint16_t buffer_length;
     uint16_t buffers;
-    bool overdue; /* that the command was not answered was said */
+    uint64_t room_ns; /* when the controller last told that it has room again */
+    bool overdue;     /* that the command was not answered was said */
     struct audited_border_link links[YS_BORDER_LINKS];
     bool from_reset; /* what came since is known */
 };

@@ -28,6 +28,8 @@ struct ys_glossary {
      */
     bool (*is_sound)(void *context, const struct ys_party *server, uint16_t handle, const uint8_t *bytes, size_t length,
                      char *text, size_t size);
+    /* The least time between two notifications of a value of a server; 0: there is none, or it is not known. */
+    uint64_t (*spacing_us)(void *context, const struct ys_party *server, uint16_t handle);
     /* Whether a value of a server needs an encrypted link for what this property offers (enum ys_property). */
     bool (*is_protected)(void *context, const struct ys_party *server, uint16_t handle, uint8_t property);
     /* What number it is, and in which unit ("": none); false if it is none. */

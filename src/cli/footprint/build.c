@@ -13,8 +13,9 @@
 
 #include <jansson.h>
 
-#include "cli/footprint/running.h"
+#include "cli/shared/running.h"
 #include "cli/shared/say.h"
+#include "cli/shared/scratch.h"
 #include "design/making/generate.h"
 #include "design/model/memory.h"
 
@@ -143,17 +144,11 @@ static int compare_paths(const void *a, const void *b)
 bool build_begin(struct build *build, const struct ys_design *design, const struct ys_layout *layout,
                  const char *prelude)
 {
-    const char *temporary = getenv("TMPDIR");
     running_begin();
     if (!find_sources(build))
         return false;
-    (void)snprintf(build->folder, sizeof build->folder, "%s/yarnswift.XXXXXX",
-                   temporary != NULL && temporary[0] != '\0' ? temporary : "/tmp");
-    if (mkdtemp(build->folder) == NULL) {
-        (void)complain(build->who, "cannot make the folder %s: %s", build->folder, strerror(errno));
-        build->folder[0] = '\0';
+    if (!scratch_begin(build->who, build->folder, sizeof build->folder))
         return false;
-    }
     static const char *const parts[] = {"wire", "host"};
     collecting = build;
     for (size_t i = 0; i < COUNT(parts); i++) {
@@ -172,18 +167,9 @@ bool build_begin(struct build *build, const struct ys_design *design, const stru
     return good;
 }
 
-static int remove_one(const char *path, const struct stat *found, int kind, struct FTW *place)
-{
-    (void)found;
-    (void)kind;
-    (void)place;
-    return remove(path);
-}
-
 void build_end(struct build *build)
 {
-    if (build->folder[0] != '\0')
-        (void)nftw(build->folder, remove_one, 8, FTW_DEPTH | FTW_PHYS);
+    scratch_end(build->folder);
     for (size_t i = 0; i < build->file_count; i++)
         free(build->files[i]);
     free(build->files);

@@ -10,6 +10,7 @@
 
 #include <jansson.h>
 
+#include "cli/meet/coverage.h"
 #include "cli/meet/outcome.h"
 #include "cli/meet/trials.h"
 #include "cli/shared/definitions.h"
@@ -33,12 +34,13 @@
 #define KEY_INPUT   0x505
 #define KEY_UNTIL   0x506
 
-#define SECONDS_USUAL 60
-#define MOST_S        10 /* of the processor, for one encounter */
-#define BATCH         64
-#define FINDINGS_MOST 100
-#define INPUTS_MOST   64
-#define PARTS_MOST    10000
+#define SECONDS_USUAL  60
+#define MOST_S         10 /* of the processor, for one encounter */
+#define BATCH          64
+#define SMALLER_MOST_S 20 /* beyond --seconds, for making scenes small */
+#define FINDINGS_MOST  100
+#define INPUTS_MOST    64
+#define PARTS_MOST     10000
 
 /* Only what firmware is asked once. */
 #define INPUTS_MOST_S 10
@@ -161,6 +163,7 @@ struct asking {
     struct input *input;
     const char *who;
     bool good;
+    bool counts; /* which of its lines are reached */
 };
 
 /* In a process of its own, since it may do anything: its inputs, or why it cannot be used. */
@@ -174,7 +177,8 @@ static void ask_firmware(void *context, size_t index, FILE *result)
     (void)index;
     for (size_t i = 0; firmware != NULL && i < firmware->input_count; i++)
         (void)json_array_append_new(names, json_string(firmware->inputs[i].name));
-    json_t *root = json_pack("{s:o, s:s}", "inputs", names, "problem", problem);
+    json_t *root = json_pack("{s:o, s:s, s:b}", "inputs", names, "problem", problem, "counts",
+                             loaded != NULL && ys_module_counts(loaded));
     (void)json_dumpf(root, result, JSON_COMPACT);
     json_decref(root);
     ys_module_close(loaded);
@@ -188,11 +192,13 @@ static void take_inputs(void *context, size_t index, const char *result, size_t 
     json_t *name;
     size_t i;
     (void)index;
+    asking->counts = json_is_true(json_object_get(root, "counts"));
     asking->good = (problem != NULL && problem[0] == '\0') ||
                    complain(asking->who, "%s: %s", asking->path, problem != NULL ? problem : "it cannot be loaded");
+    bool named = asking->input->input_count > 0; /* by --input */
     json_array_foreach(json_object_get(root, "inputs"), i, name)
     {
-        if (asking->input->input_count == INPUTS_MOST)
+        if (named || asking->input->input_count == INPUTS_MOST)
             break;
         char *copy = strdup(json_string_value(name));
         asking->input->told[asking->input->told_count++] = copy;
@@ -222,9 +228,11 @@ static bool know_firmware(struct meeting *meeting)
                               .done = take_inputs,
                               .context = &asking};
     bool image = length > 4 && strcmp(input->firmware + length - 4, ".elf") == 0;
-    bool good = image || (input->input_count > 0 && asking.good) || (pool_run(&pool) && asking.good);
+    bool good = image || (pool_run(&pool) && asking.good);
     free(path);
-    return good;
+    if (good && asking.counts)
+        meeting->outcome.coverage = coverage_begin(meeting->who);
+    return good && (!asking.counts || meeting->outcome.coverage != NULL);
 }
 
 /* findings */
@@ -262,10 +270,9 @@ static void put_comment(FILE *stream, const char *label, const char *text)
     (void)fputc('\n', stream);
 }
 
-static bool write_scene(const struct meeting *meeting, const struct trial *trial, struct meet_finding *finding,
-                        size_t number)
+/* The scene, with a comment that says what was expected. */
+static char *scene_of(const struct meeting *meeting, const struct trial *trial, const struct meet_finding *finding)
 {
-    struct ys_output output;
     char *comment = NULL;
     size_t size = 0;
     FILE *stream = open_memstream(&comment, &size);
@@ -280,17 +287,22 @@ static bool write_scene(const struct meeting *meeting, const struct trial *trial
     (void)fclose(stream);
     char *text = ys_encounter_scene(&meeting->subject, trial->encounter, comment, NULL);
     free(comment);
+    return text;
+}
+
+static bool write_scene(const struct meeting *meeting, struct meet_finding *finding, size_t number)
+{
+    struct ys_output output;
     finding->path = file_name(meeting, finding, number);
     bool good = (mkdir(meeting->input->scenes, 0777) == 0 || errno == EEXIST) ||
                 complain(meeting->who, "cannot make the folder %s: %s", meeting->input->scenes, strerror(errno));
     good = good && saving_begin(&output, finding->path, meeting->input->replaces);
     if (good)
-        good = fputs(text, output.stream) >= 0 && saving_end(&output, true);
+        good = fputs(finding->scene, output.stream) >= 0 && saving_end(&output, true);
     if (!good) {
         free(finding->path);
         finding->path = NULL;
     }
-    free(text);
     return good;
 }
 
@@ -299,7 +311,8 @@ static size_t value_of(const struct ys_subject *subject, const char *key, size_t
 {
     size_t topic = strcspn(key, "|");
     for (size_t i = 0; i < subject->value_count; i++) {
-        const char *name = subject->values[i]->characteristic->name;
+        char name[300];
+        ys_subject_say(subject, i, name, sizeof name);
         size_t length = strlen(name);
         if (length < topic && strncmp(key + topic - length, name, length) == 0 && key[topic - length - 1] == ' ')
             return i;
@@ -307,15 +320,12 @@ static size_t value_of(const struct ys_subject *subject, const char *key, size_t
     return otherwise;
 }
 
-static void note_met(struct meet_outcome *outcome, const struct ys_choice *choice, const char *key)
+/* Whether there is time to make findings smaller: longer than for encounters, but not without end. */
+static bool may_go_on(const void *context)
 {
-    size_t row = choice->values[YS_ASPECT_WHO] * (outcome->subject->value_count + 1);
-    size_t value = choice->values[YS_ASPECT_VALUE];
-    size_t about = key != NULL ? value_of(outcome->subject, key, value) : value;
-    outcome->met[row + about]++;
-    outcome->failed[row + about] += key != NULL;
-    if (about != value)
-        outcome->met[row + value]++;
+    const struct meeting *meeting = context;
+    double most_s = meeting->input->seconds + SMALLER_MOST_S;
+    return interrupted == 0 && (meeting->input->seconds <= 0 || now_s() - meeting->began_s < most_s);
 }
 
 /* A finding that is new is made small first. */
@@ -341,7 +351,8 @@ static void take_failure(struct meeting *meeting, struct trial *trial)
     finding->what = ys_copy(trial->what, strlen(trial->what));
     finding->expected = ys_copy(trial->expected, strlen(trial->expected));
     finding->came = ys_copy(trial->came, strlen(trial->came));
-    if (meeting->input->scenes != NULL && !write_scene(meeting, trial, finding, outcome->finding_count))
+    finding->scene = scene_of(meeting, trial, finding);
+    if (meeting->input->scenes != NULL && !write_scene(meeting, finding, outcome->finding_count))
         meeting->unwritten = true; /* which has been said; the findings are told all the same */
 }
 
@@ -394,6 +405,24 @@ static void show(struct meeting *meeting, uint64_t planned)
         progress_show(&meeting->progress, (size_t)(now_s() - meeting->began_s), (size_t)input->seconds + 1);
 }
 
+/* Also what of the definition's behaviour was tried. */
+static void note_met(struct meet_outcome *outcome, const struct ys_encounter *encounter, const char *key)
+{
+    const struct ys_choice *choice = &encounter->choice;
+    size_t row = choice->values[YS_ASPECT_WHO] * (outcome->subject->value_count + 1);
+    size_t value = choice->values[YS_ASPECT_VALUE];
+    size_t about = key != NULL ? value_of(outcome->subject, key, value) : value;
+    const struct meet_finding *finding = key != NULL ? finding_of(outcome, key) : NULL;
+    outcome->met[row + about]++;
+    outcome->failed[row + about] += key != NULL;
+    if (finding != NULL && outcome->first[row + about] == 0)
+        outcome->first[row + about] = (uint8_t)(finding - outcome->findings + 1);
+    if (about != value)
+        outcome->met[row + value]++;
+    for (size_t i = 0; i < outcome->subject->design->behaviour_count; i++)
+        outcome->behaved[i] += encounter->behaved >> i & 1;
+}
+
 static bool play_batch(struct meeting *meeting, struct trial *list, size_t count)
 {
     struct meet_outcome *outcome = &meeting->outcome;
@@ -403,10 +432,10 @@ static bool play_batch(struct meeting *meeting, struct trial *list, size_t count
             outcome->encounters++;
             outcome->now++;
             outcome->simulated_s += list[i].simulated_s;
-            note_met(outcome, &list[i].encounter->choice, list[i].failed ? list[i].key : NULL);
             good = keep(meeting, &list[i]);
             if (list[i].failed)
                 take_failure(meeting, &list[i]);
+            note_met(outcome, list[i].encounter, list[i].failed ? list[i].key : NULL);
         }
         trial_clear(&list[i]);
     }
@@ -426,14 +455,16 @@ static bool meet_all(struct meeting *meeting)
         size_t most = planned < BATCH ? 16 : BATCH;
         for (; looked < 4096 && count < most && (input->number == 0 || planned < input->number); looked++, planned++) {
             const struct ys_choice choice = ys_plan_next(meeting->plan);
-            if (choice.number % input->parts != input->part - 1)
+            if (choice.number % input->parts != input->part % input->parts)
                 continue;
+            struct ys_encounter *encounter = ys_encounter_new(&meeting->subject, &choice, input->seed);
             if (is_kept(meeting, &choice)) {
                 meeting->outcome.encounters++;
-                note_met(&meeting->outcome, &choice, NULL);
+                note_met(&meeting->outcome, encounter, NULL);
+                ys_encounter_free(encounter);
                 continue;
             }
-            list[count++] = (struct trial){.encounter = ys_encounter_new(&meeting->subject, &choice, input->seed)};
+            list[count++] = (struct trial){.encounter = encounter};
         }
         good = play_batch(meeting, list, count);
         show(meeting, planned);
@@ -445,6 +476,8 @@ static bool meet_all(struct meeting *meeting)
 static int tell(struct meeting *meeting)
 {
     const struct input *input = meeting->input;
+    if (meeting->outcome.coverage != NULL && !coverage_read(meeting->outcome.coverage))
+        return EXIT_BAD_INPUT;
     meeting->outcome.seconds = now_s() - meeting->began_s;
     if (interrupted != 0)
         (void)complain(meeting->who, "interrupted: this is what there is%s",
@@ -472,6 +505,61 @@ static bool open_results(struct meeting *meeting)
     return meeting->results != NULL;
 }
 
+/* Fills in what is known before anybody is met. */
+static void begin(struct meeting *meeting)
+{
+    struct input *input = meeting->input;
+    const struct ys_subject *subject = &meeting->subject;
+    meeting->subject.inputs = input->inputs;
+    meeting->subject.input_count = input->input_count;
+    ys_subject_know(&meeting->subject);
+    meeting->plan = ys_plan_new(subject, input->seed);
+    size_t cells = ys_aspect_count(subject, YS_ASPECT_WHO) * (subject->value_count + 1);
+    struct meet_outcome *outcome = &meeting->outcome;
+    outcome->subject = subject;
+    outcome->plan = meeting->plan;
+    outcome->seed = input->seed;
+    outcome->met = ys_new(cells * sizeof *outcome->met);
+    outcome->failed = ys_new(cells * sizeof *outcome->failed);
+    outcome->first = ys_new(cells * sizeof *outcome->first);
+    outcome->behaved = ys_new((subject->design->behaviour_count + 1) * sizeof *outcome->behaved);
+    meeting->trials = (struct trials){.subject = subject,
+                                      .files = &meeting->files,
+                                      .seed = input->seed,
+                                      .at_once = (size_t)input->at_once,
+                                      .most_s = MOST_S,
+                                      .may_go_on = may_go_on,
+                                      .context = meeting};
+    meeting->progress = progress_begin("encounters");
+}
+
+static void end(struct meeting *meeting)
+{
+    struct meet_outcome *outcome = &meeting->outcome;
+    struct input *input = meeting->input;
+    if (meeting->results != NULL)
+        results_close(meeting->results);
+    for (size_t i = 0; i < outcome->finding_count; i++) {
+        struct meet_finding *finding = &outcome->findings[i];
+        free(finding->key);
+        free(finding->what);
+        free(finding->expected);
+        free(finding->came);
+        free(finding->scene);
+        free(finding->path);
+    }
+    while (input->told_count > 0)
+        free(input->told[--input->told_count]);
+    coverage_end(outcome->coverage);
+    free(outcome->findings);
+    free(outcome->met);
+    free(outcome->failed);
+    free(outcome->first);
+    free(outcome->behaved);
+    ys_plan_free(meeting->plan);
+    ys_subject_forget(&meeting->subject);
+}
+
 static int run(const char *who, struct input *input)
 {
     struct ys_design *design;
@@ -485,41 +573,10 @@ static int run(const char *who, struct input *input)
         bool good = (design->set_count > 0 || complain(who, "the device does not advertise, so nobody can meet it: add "
                                                             "advertising:")) &&
                     know_firmware(&meeting);
-        meeting.subject.inputs = input->inputs;
-        meeting.subject.input_count = input->input_count;
-        ys_subject_know(&meeting.subject);
-        meeting.plan = ys_plan_new(&meeting.subject, input->seed);
-        size_t cells = ys_kinds_of_central_count * (meeting.subject.value_count + 1);
-        meeting.outcome = (struct meet_outcome){.subject = &meeting.subject,
-                                                .plan = meeting.plan,
-                                                .seed = input->seed,
-                                                .met = ys_new(cells * sizeof(uint32_t)),
-                                                .failed = ys_new(cells * sizeof(uint32_t))};
-        meeting.trials = (struct trials){.subject = &meeting.subject,
-                                         .files = &meeting.files,
-                                         .seed = input->seed,
-                                         .at_once = (size_t)input->at_once,
-                                         .most_s = MOST_S};
-        meeting.progress = progress_begin("encounters");
+        begin(&meeting);
         if (good && open_results(&meeting) && meet_all(&meeting))
             status = tell(&meeting);
-        if (meeting.results != NULL)
-            results_close(meeting.results);
-        for (size_t i = 0; i < meeting.outcome.finding_count; i++) {
-            struct meet_finding *finding = &meeting.outcome.findings[i];
-            free(finding->key);
-            free(finding->what);
-            free(finding->expected);
-            free(finding->came);
-            free(finding->path);
-        }
-        while (input->told_count > 0)
-            free(input->told[--input->told_count]);
-        free(meeting.outcome.findings);
-        free(meeting.outcome.met);
-        free(meeting.outcome.failed);
-        ys_plan_free(meeting.plan);
-        ys_subject_forget(&meeting.subject);
+        end(&meeting);
     }
     free(path);
     ys_layout_free(layout);

@@ -2,6 +2,7 @@
 #ifndef CLI_MEET_OUTCOME_H
 #define CLI_MEET_OUTCOME_H
 
+#include "cli/meet/coverage.h"
 #include "cli/meet/trials.h"
 
 /* Encounters that have failed in the same way. */
@@ -10,7 +11,8 @@ struct meet_finding {
     char *what;
     char *expected;
     char *came;
-    char *path;      /* of the smallest scene that shows it; NULL: none was written */
+    char *scene;     /* the smallest that shows it */
+    char *path;      /* of it; NULL: none was written */
     uint64_t number; /* of the first encounter */
     size_t count;    /* of encounters */
     size_t before;   /* steps of the first, and of the scene */
@@ -30,6 +32,10 @@ struct meet_outcome {
     /* who met which value: kinds of central times values */
     uint32_t *met;
     uint32_t *failed;
+    uint8_t *first; /* the number of the first finding that failed there; 0: none */
+    /* in how many encounters each item of the definition's behaviour was tried */
+    uint64_t *behaved;
+    struct coverage *coverage; /* of the firmware; NULL: it was not compiled to tell */
 };
 
 void meet_print(const struct meet_outcome *outcome);

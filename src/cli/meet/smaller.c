@@ -36,7 +36,7 @@ static struct ys_encounter *without(const struct ys_encounter *encounter, size_t
 static bool take_first(const struct trials *trials, struct trial *trial, struct trial *variants, size_t count)
 {
     bool taken = false;
-    bool played = count > 0 && trials_play(trials, variants, count);
+    bool played = count > 0 && trials->may_go_on(trials->context) && trials_play(trials, variants, count);
     for (struct trial *variant = variants; variant < variants + count; variant++) {
         if (played && !taken && variant->failed && strcmp(variant->key, trial->key) == 0) {
             struct trial smaller = *variant;

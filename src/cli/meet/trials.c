@@ -134,6 +134,21 @@ static char *text_of(const json_t *root, const char *name)
     return ys_copy(text != NULL ? text : "", text != NULL ? strlen(text) : 0);
 }
 
+/* What says nothing of the device: over a weak link a connection may be lost, and whatever was at work fails; and those
+ * of several centrals may have their events at the same times, and not be heard. */
+static bool is_by_radio(const struct ys_encounter *encounter, const char *came)
+{
+    static const char *const lost[] = {"connection ended", "is no connection", "not discovered"};
+    if (came == NULL)
+        return false;
+    for (size_t i = 0; i < sizeof lost / sizeof lost[0] && encounter->far; i++) {
+        if (strstr(came, lost[i]) != NULL)
+            return true;
+    }
+    return (encounter->far || encounter->central_count > 1) &&
+           strstr(came, "not heard for the supervision timeout") != NULL;
+}
+
 static void take_result(void *context, size_t index, const char *result, size_t length, const char *crash)
 {
     const struct playing *playing = context;
@@ -150,13 +165,8 @@ static void take_result(void *context, size_t index, const char *result, size_t 
     trial->failed = json_is_true(json_object_get(root, "failed"));
     trial->steps = (unsigned)json_integer_value(json_object_get(root, "steps"));
     trial->simulated_s = json_real_value(json_object_get(root, "simulated_s"));
-    /* over a weak link a connection may be lost, and whatever was at work fails: that says nothing */
-    if (trial->failed && trial->encounter->far) {
-        const char *came = json_string_value(json_object_get(root, "came"));
-        trial->failed =
-            came == NULL || (strstr(came, "connection ended") == NULL && strstr(came, "is no connection") == NULL &&
-                             strstr(came, "not discovered") == NULL);
-    }
+    if (trial->failed && is_by_radio(trial->encounter, json_string_value(json_object_get(root, "came"))))
+        trial->failed = false;
     if (trial->failed) {
         char *topic = text_of(root, "topic");
         char *rule = text_of(root, "rule");

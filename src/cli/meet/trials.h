@@ -25,7 +25,9 @@ struct trials {
     const struct ys_scene_files *files;
     uint64_t seed;
     size_t at_once;
-    unsigned most_s; /* what one may have of the processor */
+    unsigned most_s;                        /* what one may have of the processor */
+    bool (*may_go_on)(const void *context); /* with making small what has failed */
+    const void *context;
 };
 
 /* Plays them: `count` encounters, whose results are filled in. False, after a line, if processes cannot be made. */

@@ -6,6 +6,7 @@
 #include <string.h>
 
 #include "design/checking/check_advertising.h"
+#include "design/checking/check_behaviour.h"
 #include "design/checking/check_characteristic.h"
 #include "design/checking/check_link.h"
 #include "design/checking/check_names.h"
@@ -283,6 +284,8 @@ void ys_design_check(struct ys_design *design)
             check_counts(design, layout);
             ys_check_identifiers(design, layout);
         }
+        if (design->findings.errors == 0)
+            ys_check_behaviours(design);
         if (design->findings.errors == 0)
             check_again(design);
         if (layout != NULL)

@@ -123,15 +123,19 @@ static void check_equal_rights(struct ys_design *design, const struct ys_charact
 }
 
 /* What the standard allows; some of its values beyond mean that nothing is known. */
-static void check_adopted_range(struct ys_design *design, const struct ys_characteristic *characteristic)
+static void check_adopted_range(struct ys_design *design, struct ys_characteristic *characteristic)
 {
     const struct ys_adopted *adopted = ys_find_adopted(YS_ADOPTED_CHARACTERISTIC, &characteristic->uuid);
-    int64_t range[2];
+    const struct ys_field *type = &characteristic->type;
+    int64_t *range = characteristic->usual;
     const char *problem = NULL;
-    if (characteristic->value == NULL || adopted == NULL || adopted->range[0] == NULL || adopted->range[1] == NULL ||
-        adopted->type->format != characteristic->type.format ||
-        !ys_value_parse_raw(adopted->type, adopted->range[0], &range[0], &problem) ||
-        !ys_value_parse_raw(adopted->type, adopted->range[1], &range[1], &problem))
+    characteristic->has_usual = adopted != NULL && adopted->range[0] != NULL && adopted->range[1] != NULL &&
+                                adopted->type->format == type->format && adopted->type->exponent == type->exponent &&
+                                adopted->type->multiplier == type->multiplier &&
+                                adopted->type->halvings == type->halvings &&
+                                ys_value_parse_raw(adopted->type, adopted->range[0], &range[0], &problem) &&
+                                ys_value_parse_raw(adopted->type, adopted->range[1], &range[1], &problem);
+    if (characteristic->value == NULL || !characteristic->has_usual)
         return;
     int64_t raw = ys_value_decode(&characteristic->type, characteristic->value);
     if (raw < range[0] || raw > range[1])

@@ -94,6 +94,14 @@ struct ys_characteristic *ys_characteristic_named(const struct ys_service *servi
     return NULL;
 }
 
+bool ys_characteristic_is_called(const struct ys_service *service, const struct ys_characteristic *characteristic,
+                                 const char *text)
+{
+    size_t span = strlen(service->name);
+    return strcmp(characteristic->name, text) == 0 || (strncmp(service->name, text, span) == 0 && text[span] == '/' &&
+                                                       strcmp(characteristic->name, text + span + 1) == 0);
+}
+
 /* its end */
 
 static void clear_words(struct ys_field *field)
@@ -176,6 +184,7 @@ void ys_design_free(struct ys_design *design)
     for (size_t i = 0; i < design->expectation_count; i++)
         free(design->expectations[i].by_name);
     free(design->expectations);
+    free(design->behaviours);
     free(design->file);
     free(design->id);
     ys_findings_clear(&design->findings);

@@ -166,6 +166,8 @@ struct ys_characteristic {
     bool any_value;    /* its handler gets writes beyond its range, too */
     bool presentation; /* has a presentation format descriptor */
     bool has_range;
+    int64_t usual[2]; /* of its adopted type, likewise; beyond it, its format's ends may mean that nothing is known */
+    bool has_usual;
 };
 
 struct ys_service;
@@ -350,6 +352,40 @@ struct ys_expectation {
     struct ys_counted silence_us;
 };
 
+/* What the application does, beside what the table says: after what is done, something holds. */
+enum ys_cause {
+    YS_CAUSE_NONE, /* it always holds */
+    YS_CAUSE_WRITE,
+    YS_CAUSE_SET /* at the device: a value of a stand-in, an input of firmware */
+};
+
+enum ys_effect {
+    YS_EFFECT_NONE,
+    YS_EFFECT_READ,   /* what is read */
+    YS_EFFECT_TOLD,   /* a value is notified or indicated */
+    YS_EFFECT_SILENCE /* none is */
+};
+
+struct ys_behaviour {
+    struct ys_place place;
+    int cause; /* enum ys_cause */
+    struct ys_written cause_text;
+    struct ys_written to; /* without it, any value that may be written */
+    int effect;           /* enum ys_effect */
+    struct ys_written effect_text;
+    struct ys_written field_text; /* of a structure, only this one */
+    struct ys_written is;         /* "written": what was written */
+    struct ys_written between[2];
+    size_t between_count;
+    struct ys_counted within_us; /* TOLD */
+    struct ys_counted for_us;    /* SILENCE */
+    /* filled in by the check */
+    const struct ys_service *written_of;
+    const struct ys_characteristic *written; /* NULL: an input, or nothing */
+    const struct ys_service *seen_of;
+    const struct ys_characteristic *seen;
+};
+
 /* What the hardware draws, as it is written. */
 struct ys_energy_given {
     bool given;
@@ -400,6 +436,8 @@ struct ys_design {
     struct ys_energy_given energy;
     struct ys_expectation *expectations;
     size_t expectation_count;
+    struct ys_behaviour *behaviours;
+    size_t behaviour_count;
     struct ys_service *services; /* the implied ones first */
     size_t service_count;
     struct ys_findings findings;
@@ -432,6 +470,10 @@ const char *ys_right_word(enum ys_right right);
 
 /* The characteristic of a service with this name; NULL if there is none. */
 struct ys_characteristic *ys_characteristic_named(const struct ys_service *service, const char *name);
+
+/* Whether a text names it: "preset", or "tightening/preset"; in both names there may be a slash. */
+bool ys_characteristic_is_called(const struct ys_service *service, const struct ys_characteristic *characteristic,
+                                 const char *text);
 
 /* The service with this UUID; NULL if there is none. */
 const struct ys_service *ys_design_find_service(const struct ys_design *design, const struct ys_uuid *uuid);

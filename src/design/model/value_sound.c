@@ -36,15 +36,25 @@ static bool is_field_sound(const struct ys_field *field, const uint8_t *bytes, s
     return true;
 }
 
+/* The ends of a format, and those beside them, by which adopted types say that a value is not known, or not valid. */
+static bool is_at_end(const struct ys_format *format, int64_t raw)
+{
+    unsigned bits = format->bits;
+    bool is_signed = format->kind == YS_FORMAT_SIGNED;
+    int64_t greatest = bits - is_signed >= 63 ? INT64_MAX : (INT64_C(1) << (bits - is_signed)) - 1;
+    return raw >= greatest - 1 || (is_signed && raw == -greatest - 1);
+}
+
 static bool is_in_range(const struct ys_characteristic *characteristic, const uint8_t *bytes, size_t length, char *text,
                         size_t size)
 {
     const struct ys_field *type = &characteristic->type;
     char is[60];
-    if (!characteristic->has_range || length != type->format->size)
+    if ((!characteristic->has_range && !characteristic->has_usual) || length != type->format->size)
         return true;
+    const int64_t *range = characteristic->has_range ? characteristic->range : characteristic->usual;
     int64_t raw = ys_value_decode(type, bytes);
-    if (raw >= characteristic->range[0] && raw <= characteristic->range[1])
+    if ((raw >= range[0] && raw <= range[1]) || (!characteristic->has_range && is_at_end(type->format, raw)))
         return true;
     ys_value_format(type, bytes, length, is, sizeof is);
     (void)snprintf(text, size, "is %s, which is out of its range", is);

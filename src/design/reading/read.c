@@ -9,6 +9,7 @@
 #include "design/model/memory.h"
 #include "design/model/words.h"
 #include "design/reading/advertising.h"
+#include "design/reading/behaviour.h"
 #include "design/reading/catalogue.h"
 #include "design/reading/characteristic.h"
 #include "design/reading/energy.h"
@@ -267,6 +268,8 @@ static const struct ys_key root_keys[] = {
     {"energy", ys_read_energy, &ys_kind_energy, "What the hardware draws", false, 0},
     {"expect", ys_read_expectations, &ys_kind_expectations, "What must hold on the air; the interval verb tries it",
      false, 0},
+    {"behaviour", ys_read_behaviours, &ys_kind_behaviours, "What the application does; the meet verb tries it", false,
+     0},
 };
 const struct ys_mapping ys_definition_mapping = {"the definition", root_keys, COUNT(root_keys), NULL};
 

@@ -1,6 +1,6 @@
 /* Programs that are run. Signals that end the command are held back: who waits for the programs takes them, ends the
  * programs, and running_end lets the signal do the rest. */
-#include "cli/footprint/running.h"
+#include "cli/shared/running.h"
 
 #include <errno.h>
 #include <fcntl.h>

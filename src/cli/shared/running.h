@@ -1,6 +1,6 @@
 /* Programs that are run in folders of files, several at once; what they print and complain of is in files there. */
-#ifndef CLI_FOOTPRINT_RUNNING_H
-#define CLI_FOOTPRINT_RUNNING_H
+#ifndef CLI_SHARED_RUNNING_H
+#define CLI_SHARED_RUNNING_H
 
 #include <stdbool.h>
 #include <stddef.h>

@@ -1,0 +1,14 @@
+/* A folder for files that are gone afterwards. */
+#ifndef CLI_SHARED_SCRATCH_H
+#define CLI_SHARED_SCRATCH_H
+
+#include <stdbool.h>
+#include <stddef.h>
+
+/* Makes one in TMPDIR or /tmp, and says its path. False, after a line, if it cannot be made; `folder` is empty then. */
+bool scratch_begin(const char *who, char *folder, size_t size);
+
+/* Removes it with all that is in it, if there is one. */
+void scratch_end(const char *folder);
+
+#endif
