@@ -40,24 +40,30 @@ static void add_time(struct words *words, const char *before, const struct ys_co
             us->number < 1000000 ? "ms" : "s");
 }
 
-void ys_step_say(const struct ys_step *step, char *text, size_t size)
+/* What becomes of somebody: power, store, whether it advertises. */
+static void add_state(struct words *words, const struct ys_step *step)
 {
     static const char *const powers[] = {"", "off", "on", "cycle"};
     static const char *const stores[] = {"", "fails", "works"};
+    if (step->verb == YS_VERB_POWER)
+        add(words, " %s", powers[step->word]);
+    if (step->verb == YS_VERB_STORE)
+        add(words, " %s", stores[step->word]);
+    if (step->verb == YS_VERB_ADVERTISE)
+        add(words, " %s", step->word == 1 ? "true" : "false");
+}
+
+void ys_step_say(const struct ys_step *step, char *text, size_t size)
+{
     struct words words = {.text = text, .size = size};
     add(&words, "%s", ys_verb_word(step->verb));
     if (step->verb == YS_VERB_EXPECT_LOG || step->verb == YS_VERB_EXPECT_NO_LOG)
         add(&words, " \"%s\"", step->object.text);
     else
         add_text(&words, "", &step->object);
-    if (step->verb == YS_VERB_POWER)
-        add(&words, " %s", powers[step->word]);
-    if (step->verb == YS_VERB_STORE)
-        add(&words, " %s", stores[step->word]);
+    add_state(&words, step);
     if (step->verb == YS_VERB_WALK)
         add(&words, " to [%g m, %g m]", step->to.x_m, step->to.y_m);
-    if (step->verb == YS_VERB_ADVERTISE)
-        add(&words, " %s", step->word == 1 ? "true" : "false");
     for (uint64_t left = step->channels, i = 0; left != 0; left >>= 1, i++) {
         if ((left & 1) != 0 && step->channels != (UINT64_C(1) << 40) - 1)
             add(&words, " %u", (unsigned)i);
