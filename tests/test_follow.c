@@ -168,12 +168,16 @@ static void the_first_events_may_be_missing(void **state)
 static void without_a_connect_request_nothing_is_counted(void **state)
 {
     (void)state;
-    follow("link unheard=1; e 5");
+    follow("link unheard=1; e 3");
     const struct note *note = last_link();
     assert_false(note->counted);
     assert_false(note->knows_channel);
     assert_int_equal(note->interval_us, 0);
     assert_int_equal(note->side, 1);
+    follow("link unheard=1; e 5"); /* but the interval shows */
+    note = last_link();
+    assert_false(note->counted);
+    assert_int_equal(note->interval_us, 30000);
 }
 
 static void sides_are_found_where_nothing_tells_them(void **state)

@@ -109,19 +109,41 @@ static const char *service_name(struct ys_names *names, const struct ys_uuid *uu
     return adopted != NULL ? adopted->name : NULL;
 }
 
+static bool is_alike(const struct ys_characteristic *one, const struct ys_characteristic *other)
+{
+    return one->type.format == other->type.format && one->type.length.number == other->type.length.number &&
+           one->type.exponent == other->type.exponent && one->spacing_us.number == other->spacing_us.number;
+}
+
+/* Of any definition, unless they say different things of it. */
 static const struct ys_characteristic *find_characteristic(const struct ys_names *names, const struct ys_uuid *uuid)
 {
+    const struct ys_characteristic *found = NULL;
     for (size_t i = 0; i < names->count; i++) {
         const struct ys_design *design = names->entries[i].design;
         for (size_t j = 0; j < design->service_count; j++) {
             const struct ys_service *service = &design->services[j];
             for (size_t k = 0; k < service->characteristic_count; k++) {
-                if (ys_uuid_is_equal(&service->characteristics[k].uuid, uuid))
-                    return &service->characteristics[k];
+                const struct ys_characteristic *one = &service->characteristics[k];
+                if (!ys_uuid_is_equal(&one->uuid, uuid))
+                    continue;
+                if (found != NULL && !is_alike(found, one))
+                    return NULL;
+                found = one;
             }
         }
     }
-    return NULL;
+    return found;
+}
+
+/* What a definition has behind a handle, if that is what the device has told. */
+static const struct ys_characteristic *characteristic_at(const struct entry *entry, const struct ys_told *owner)
+{
+    if (entry == NULL || owner->handle > entry->layout->count)
+        return NULL;
+    const struct ys_row *row = &entry->layout->rows[owner->handle - 1];
+    bool same = row->kind == YS_ATTRIBUTE_VALUE && ys_uuid_is_equal(&row->uuid, &owner->uuid);
+    return same ? row->characteristic : NULL;
 }
 
 static const char *descriptor_name(const struct ys_uuid *uuid)
@@ -175,14 +197,9 @@ static void by_told(struct ys_names *names, const struct ys_party *server, const
     const struct ys_told *owner = told->kind == YS_TOLD_CHARACTERISTIC ? told : ys_party_characteristic(server, handle);
     if (owner == NULL)
         return;
-    const struct ys_characteristic *characteristic = NULL;
-    if (entry != NULL && owner->handle <= entry->layout->count) {
-        const struct ys_row *row = &entry->layout->rows[owner->handle - 1];
-        if (row->kind == YS_ATTRIBUTE_VALUE && ys_uuid_is_equal(&row->uuid, &owner->uuid))
-            characteristic = row->characteristic;
-        else
-            misfit(names, server, owner);
-    }
+    const struct ys_characteristic *characteristic = characteristic_at(entry, owner);
+    if (characteristic == NULL && entry != NULL && owner->handle <= entry->layout->count)
+        misfit(names, server, owner);
     if (characteristic == NULL)
         characteristic = find_characteristic(names, &owner->uuid);
     const struct ys_adopted *adopted =
@@ -225,8 +242,11 @@ static const struct ys_characteristic *characteristic_of(const struct ys_names *
 {
     const struct ys_told *told = server != NULL ? ys_party_told(server, handle) : NULL;
     const struct entry *entry = entry_of(names, server);
+    if (told != NULL && told->kind != YS_TOLD_CHARACTERISTIC)
+        return NULL;
     if (told != NULL)
-        return told->kind == YS_TOLD_CHARACTERISTIC ? find_characteristic(names, &told->uuid) : NULL;
+        return characteristic_at(entry, told) != NULL ? characteristic_at(entry, told)
+                                                      : find_characteristic(names, &told->uuid);
     if (entry == NULL || handle == 0 || handle > entry->layout->count ||
         entry->layout->rows[handle - 1].kind != YS_ATTRIBUTE_VALUE)
         return NULL;

@@ -122,11 +122,14 @@ static bool is_error_code(uint8_t error)
            (error >= YS_ATT_APPLICATION_FIRST && error <= YS_ATT_APPLICATION_LAST) || error >= 0xe0;
 }
 
-static void audit_error(struct ys_audit *audit, const struct ys_said *said)
+static void audit_error(struct ys_audit *audit, const struct ys_said *said, const struct audit_place *place)
 {
     const struct ys_att_pdu *att = &said->att;
     (void)audit_judge(audit, YS_RULE_ERROR_CODE, is_error_code(att->error), "error 0x%02x", att->error);
-    if (names_handle(said->question.opcode) && said->question.opcode == att->request)
+    bool unsure = (!place->dialogue->begun || place->hole) && att->handle != said->question.handle;
+    if (names_handle(said->question.opcode) && said->question.opcode == att->request && unsure)
+        audit_cannot_tell(audit, YS_RULE_ERROR_HANDLE);
+    else if (names_handle(said->question.opcode) && said->question.opcode == att->request)
         (void)audit_judge(audit, YS_RULE_ERROR_HANDLE, att->handle == said->question.handle,
                           "0x%04x, in place of 0x%04x", att->handle, said->question.handle);
 }
@@ -147,12 +150,16 @@ static void audit_answer(struct ys_audit *audit, const struct ys_said *said, con
     (void)audit_judge(audit, YS_RULE_REQUEST_ANSWERED, after_ns <= ANSWER_NS, "%.1f s after its request",
                       (double)after_ns / 1e9);
     bool error = att->opcode == YS_ATT_ERROR_RESPONSE;
-    (void)audit_judge(audit, YS_RULE_ANSWER_FITS,
-                      error ? att->request == question->opcode : att->opcode == ys_att_response_to(question->opcode),
-                      "%s answers %s", error ? "an error that names another request" : ys_att_opcode_name(att->opcode),
+    bool fits = error ? att->request == question->opcode : att->opcode == ys_att_response_to(question->opcode);
+    if (!fits && (!place->dialogue->begun || place->hole)) { /* it answers what was missed */
+        audit_cannot_tell(audit, YS_RULE_ANSWER_FITS);
+        return;
+    }
+    (void)audit_judge(audit, YS_RULE_ANSWER_FITS, fits, "%s answers %s",
+                      error ? "an error that names another request" : ys_att_opcode_name(att->opcode),
                       ys_att_opcode_name(question->opcode));
     if (error)
-        audit_error(audit, said);
+        audit_error(audit, said, place);
     else if (is_range_request(question->opcode) && att->opcode == ys_att_response_to(question->opcode))
         audit_found(audit, said);
 }

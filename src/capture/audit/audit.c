@@ -115,12 +115,6 @@ void ys_audit_take(void *context, const struct ys_seen *seen)
     case YS_SEEN_NOTHING:
     default:
         audit->damaged++;
-        if (seen->link != NULL) {
-            struct audited_link *link = link_of(audit, seen->link);
-            link->hole = true;
-            link->frame_hole[0] = true;
-            link->frame_hole[1] = true;
-        }
         break;
     }
 }

@@ -7,7 +7,7 @@
 #include "capture/audit/verdicts.h"
 #include "wire/hci_extended.h"
 
-#define NONE       0xff
+#define NONE       PROCEDURE_NONE
 #define ANSWER_NS  (40 * NS_PER_S)
 #define NEAR       6
 #define BY_CENTRAL 1
@@ -272,10 +272,12 @@ static void audit_encryption(struct ys_audit *audit, const struct ys_seen *seen,
 }
 
 /* Data from who has said its first step of the start, before the end. */
-static void audit_quiet(struct ys_audit *audit, const struct ys_seen *seen, const struct audited_link *audited)
+static void audit_quiet(struct ys_audit *audit, const struct ys_seen *seen, struct audited_link *audited)
 {
     bool data = seen->packet.data.kind != YS_LINK_CONTROL && seen->packet.data.length > 0 && !seen->packet.repeated;
     bool began = audited->encryption >= (seen->packet.side == 0 ? 1 : 2);
+    if (seen->packet.readable == YS_READ_NOT) /* which may have been its end */
+        audited->starting = false;
     if (!audited->starting || !data || !began)
         return;
     (void)audit_judge(audit, YS_RULE_ENCRYPTION_QUIET, false, "data of %u bytes while encryption starts",

@@ -2,6 +2,8 @@
  */
 #include "capture/audit/link.h"
 
+#include <string.h>
+
 #include "capture/audit/attributes.h"
 #include "capture/audit/control.h"
 #include "capture/audit/frames.h"
@@ -42,7 +44,9 @@ static void audit_anchor(struct ys_audit *audit, const struct ys_seen *seen)
     const struct ys_air_link *link = seen->link;
     uint64_t most_ns = ANCHOR_NS + link->since_ns / 1000000 * accuracy_ppm(link);
     uint64_t off_ns = audit_distance(seen->record->air.start_ns, link->expected_ns);
-    if (link->expected_ns == 0 || !seen->packet.side_is_sure) {
+    /* where the first packet of an event was missed, a later one comes first */
+    bool later = link->holes > 0 && seen->record->air.start_ns > link->expected_ns + YS_NEXT_PACKET_NS;
+    if (link->expected_ns == 0 || !seen->packet.side_is_sure || !seen->packet.anchor_is_sure || later) {
         audit_cannot_tell(audit, YS_RULE_ANCHOR);
         return;
     }
@@ -51,7 +55,7 @@ static void audit_anchor(struct ys_audit *audit, const struct ys_seen *seen)
                       (double)most_ns / 1e3);
 }
 
-static void audit_event(struct ys_audit *audit, const struct ys_seen *seen, struct audited_link *audited)
+static void audit_event(struct ys_audit *audit, const struct ys_seen *seen)
 {
     const struct ys_air_link *link = seen->link;
     uint8_t channel;
@@ -67,7 +71,6 @@ static void audit_event(struct ys_audit *audit, const struct ys_seen *seen, stru
         (void)audit_judge(audit, YS_RULE_EVENT_CHANNEL, channel == seen->record->air.channel,
                           "event %u is on channel %u, in place of %u", seen->packet.counter, seen->record->air.channel,
                           channel);
-    audited->hole = false;
 }
 
 static void audit_established(struct ys_audit *audit, const struct ys_seen *seen, struct audited_link *audited)
@@ -97,7 +100,9 @@ static void audit_exchange(struct ys_audit *audit, const struct ys_seen *seen)
     bool nothing_between = gap_ns < EMPTY_LEAST_NS + 2 * YS_LINK_INTER_FRAME_SPACE_NS;
     if (packet->new_event || (!own->any && !other->any))
         return;
-    if (!nothing_between || !packet->side_is_sure) {
+    bool perhaps_next = (seen->link->interval_us == 0 || !seen->link->anchor_is_sure) &&
+                        gap_ns > YS_LINK_INTER_FRAME_SPACE_NS + JITTER_NS;
+    if (!nothing_between || perhaps_next || !packet->side_is_sure) {
         audit_cannot_tell(audit, YS_RULE_TURNS);
         audit_cannot_tell(audit, YS_RULE_INTER_FRAME_SPACE);
         return;
@@ -119,7 +124,7 @@ static void audit_bits(struct ys_audit *audit, const struct ys_seen *seen)
     bool answered = own->any && other->any && other->start_ns > own->start_ns;
     if (!own->any)
         return;
-    if (!answered) { /* the packet between is missing */
+    if (!answered || own->start_ns < seen->link->apart_ns) { /* one between them may be missing */
         audit_cannot_tell(audit, YS_RULE_SEQUENCE);
         return;
     }
@@ -160,7 +165,7 @@ static void audit_length(struct ys_audit *audit, const struct ys_seen *seen)
         us = YS_LINK_TIME_CODED_US;
     if (seen->link->is_encrypted || packet->readable != YS_READ_CLEAR)
         length = length > YS_LINK_MIC_SIZE ? (uint16_t)(length - YS_LINK_MIC_SIZE) : 0;
-    if (!seen->link->begun && !agreed) {
+    if ((!seen->link->begun || seen->link->holes > 0) && !agreed) {
         audit_cannot_tell(audit, YS_RULE_DATA_LENGTH);
         audit_cannot_tell(audit, YS_RULE_DATA_TIME);
         return;
@@ -215,7 +220,7 @@ static bool is_clear_frame(const struct ys_link_data *data)
            data->payload[3] == 0;
 }
 
-static void audit_integrity(struct ys_audit *audit, const struct ys_seen *seen, const struct audited_link *audited)
+static void audit_integrity(struct ys_audit *audit, const struct ys_seen *seen)
 {
     const struct ys_link_seen *packet = &seen->packet;
     if (!seen->link->is_encrypted || packet->data.length == 0 || packet->repeated ||
@@ -224,9 +229,9 @@ static void audit_integrity(struct ys_audit *audit, const struct ys_seen *seen, 
     if (packet->readable == YS_READ_DECRYPTED) {
         (void)audit_judge(audit, YS_RULE_MIC, true, "%s", "");
         (void)audit_judge(audit, YS_RULE_CLEAR_AGAIN, true, "%s", "");
-    } else if (packet->readable == YS_READ_NOT && is_clear_frame(&packet->data)) {
+    } else if (packet->readable == YS_READ_NOT && is_clear_frame(&packet->data) && !seen->link->encryption_unsure) {
         (void)audit_judge(audit, YS_RULE_CLEAR_AGAIN, false, "a frame in clear on an encrypted link");
-    } else if (packet->mic_failed && !audited->hole) {
+    } else if (packet->mic_failed && !seen->link->encryption_unsure) {
         (void)audit_judge(audit, YS_RULE_MIC, false, "the MIC of %u bytes does not fit", packet->data.length);
     } else if (packet->readable == YS_READ_NOT) {
         audit_cannot_tell(audit, YS_RULE_MIC);
@@ -260,28 +265,41 @@ static void audit_said(struct ys_audit *audit, const struct ys_seen *seen, struc
                                 .followed = &seen->link->dialogue,
                                 .side = side,
                                 .encrypted = seen->link->is_encrypted,
-                                .knows_encryption = !plain && (seen->link->begun || seen->link->is_encrypted),
-                                .hole = audited->frame_hole[side] || packet->gap};
+                                .knows_encryption = !plain && !seen->link->encryption_unsure &&
+                                                    (seen->link->begun || seen->link->is_encrypted),
+                                .hole = audited->hole};
     if (packet->data.length == 0 || packet->repeated || packet->is_control || packet->readable == YS_READ_NOT)
         return;
-    bool first = packet->data.kind == YS_LINK_FIRST;
-    audit_frame(audit, &packet->said, &place, first);
-    if (first)
-        audited->frame_hole[side] = false;
+    audit_frame(audit, &packet->said, &place, packet->data.kind == YS_LINK_FIRST);
+}
+
+/* Behind a hole it is as if the connection had been joined in its middle. */
+static void forget(struct audited_link *audited)
+{
+    audited->hole = true;
+    audited->answered = true;
+    audited->encryption = 0;
+    audited->starting = false;
+    memset(&audited->dialogue, 0, sizeof audited->dialogue);
+    for (int side = 0; side < 2; side++) {
+        audited->heard_ns[side] = 0;
+        audited->procedures[side].opcode = PROCEDURE_NONE;
+        audited->has_phys[side] = false;
+    }
 }
 
 void audit_link(struct ys_audit *audit, const struct ys_seen *seen, struct audited_link *audited)
 {
     const struct ys_air_packet *air = &seen->record->air;
     const struct ys_link_seen *packet = &seen->packet;
-    if (packet->gap)
-        audited->hole = true;
+    if (packet->hole)
+        forget(audited);
     if ((seen->record->known & YS_AIR_CHANNEL) != 0)
         (void)audit_judge(audit, YS_RULE_LINK_CHANNEL, air->channel < 37, "a packet of a connection on channel %u",
                           air->channel);
     (void)audit_judge(audit, YS_RULE_DATA_FORM, seen->good, "LLID %u, length %u, with %u bytes", air->pdu[0] & 3,
                       air->pdu[1], air->length - 2);
-    audit_event(audit, seen, audited);
+    audit_event(audit, seen);
     audit_established(audit, seen, audited);
     audit_exchange(audit, seen);
     audit_phy(audit, seen);
@@ -292,7 +310,7 @@ void audit_link(struct ys_audit *audit, const struct ys_seen *seen, struct audit
     audit_supervision(audit, seen, audited);
     audit_end(audit, seen, audited);
     audit_control(audit, seen, audited);
-    audit_integrity(audit, seen, audited);
+    audit_integrity(audit, seen);
     audit_said(audit, seen, audited);
     const struct audit_place waiting = {.dialogue = &audited->dialogue, .followed = &seen->link->dialogue};
     audit_attributes_wait(audit, &waiting);

@@ -53,8 +53,9 @@ struct awaited {
 #define AWAITED_MOST 64
 
 /* A control procedure that somebody has begun. */
+#define PROCEDURE_NONE 0xff
 struct procedure {
-    uint8_t opcode; /* 0xff: none */
+    uint8_t opcode; /* or PROCEDURE_NONE */
     uint64_t at_ns;
     uint64_t record;
 };
@@ -115,9 +116,8 @@ struct audited_dialogue {
 
 /* A connection on the air. */
 struct audited_link {
-    uint64_t number; /* of the link in the capture */
-    bool hole;       /* a packet of it was damaged or is missing since its last event; or of a frame: */
-    bool frame_hole[2];
+    uint64_t number;       /* of the link in the capture */
+    bool hole;             /* something that was said may be missing */
     uint16_t events_alone; /* of the central, at its beginning, without an answer */
     bool answered;
     bool was_encrypted;
@@ -132,7 +132,6 @@ struct audited_link {
     struct procedure procedures[2];
     uint8_t phys_named[2][2]; /* by PHY_REQ or PHY_RSP of each side: sends, receives */
     bool has_phys[2];
-    uint16_t octets_said[2];
     struct audited_dialogue dialogue;
 };
 

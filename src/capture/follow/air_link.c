@@ -6,13 +6,18 @@
 
 #include <string.h>
 
+#include "capture/follow/holes.h"
 #include "wire/link_control.h"
 
-#define UNIT_NS   UINT64_C(1250000)
-#define US        UINT64_C(1000)
-#define NONE      0xff
-#define AHEAD     64 /* packets that can be missing in a row and their key be found again */
-#define FIRST_FEW 4  /* the same, while it is not known which key it is */
+#define UNIT_NS        UINT64_C(1250000)
+#define US             UINT64_C(1000)
+#define NONE           0xff
+#define INTERVAL_LEAST 6    /* in 1.25 ms */
+#define INTERVAL_MOST  3200 /* likewise */
+#define LEARNT         2    /* so often an interval must come again */
+#define FRAME_USUAL    2048 /* longer ones are not believed to be in clear */
+#define AHEAD          64   /* packets that can be missing in a row and their key be found again */
+#define FIRST_FEW      4    /* the same, while it is not known which key it is */
 
 /* How much earlier than expected an event may begin: of both clocks 500 ppm, and 50 us. */
 static uint64_t slack_ns(uint64_t since_ns)
@@ -145,18 +150,82 @@ static bool pass_update(struct ys_air_link *link, uint64_t start_ns)
     return true;
 }
 
-static void pass_intervals(struct ys_air_link *link, uint64_t start_ns)
+/* An interval that is not known is the time between two anchors in a row, once it was the same again. */
+static void learn_interval(struct ys_air_link *link, uint64_t since_ns)
+{
+    uint32_t units = (uint32_t)((since_ns + UNIT_NS / 2) / UNIT_NS);
+    uint64_t whole_ns = units * UNIT_NS;
+    bool fits = units >= INTERVAL_LEAST && units <= INTERVAL_MOST &&
+                (since_ns > whole_ns ? since_ns - whole_ns : whole_ns - since_ns) <= slack_ns(since_ns);
+    if (!fits || link->candidate == 0 || units % link->candidate != 0) {
+        link->candidate = fits ? units : 0;
+        link->candidate_count = 0;
+        return;
+    }
+    link->candidate_count = (uint8_t)(link->candidate_count + (units == link->candidate));
+    if (link->candidate_count < LEARNT)
+        return;
+    link->interval_us = link->candidate * 1250u;
+    link->candidate = 0;
+}
+
+/* Behind a hole another interval may hold, or the anchors may be elsewhere. Where the first packet of an event was
+ * missed a later one comes first; none comes too early, unless that was so before. */
+static bool has_left_its_anchors(const struct ys_air_link *link, uint64_t start_ns)
+{
+    uint64_t slack = slack_ns(link->since_ns);
+    bool early = start_ns + slack < link->expected_ns;
+    bool late = start_ns > link->expected_ns + slack + interval_ns(link) / 2;
+    return (link->holes > 0 || !link->begun) && ((early && link->anchor_is_sure) || late);
+}
+
+static void pass_intervals(struct ys_air_link *link, uint64_t start_ns, bool lossy)
 {
     uint64_t since_ns = start_ns - link->anchor_ns;
+    link->expected_ns = 0;
     if (interval_ns(link) == 0) {
         link->counted = false;
         link->counter++;
+        learn_interval(link, since_ns);
         return;
     }
-    uint64_t events = (since_ns + slack_ns(since_ns)) / interval_ns(link);
+    /* the last anchor may be late */
+    bool perhaps_late = (lossy && !link->anchor_is_sure) || link->events == 1;
+    uint64_t early_ns = perhaps_late ? interval_ns(link) / 2 : slack_ns(since_ns);
+    uint64_t events = (since_ns + early_ns) / interval_ns(link);
     link->expected_ns = link->anchor_ns + events * interval_ns(link);
     link->since_ns = events * interval_ns(link);
     advance(link, (uint16_t)events);
+    if (!has_left_its_anchors(link, start_ns))
+        return;
+    link->interval_us = 0;
+    link->counted = false;
+    link->expected_ns = 0;
+    learn_interval(link, since_ns);
+}
+
+bool ys_air_link_channel(const struct ys_air_link *link, uint8_t *channel)
+{
+    if (!link->counted || !link->knows_map || ys_link_channel_count(link->channel_map) == 0)
+        return false;
+    if (link->channel_selection_2) {
+        *channel = ys_link_event_channel(link->access_address, link->counter, link->channel_map);
+        return true;
+    }
+    uint8_t unmapped = (uint8_t)((link->unmapped + 37u - link->request.hop) % 37);
+    *channel = ys_link_next_channel(&unmapped, link->request.hop, link->channel_map);
+    return true;
+}
+
+/* Behind a hole other channels may hold, or the counter may be another. */
+static void doubt_channel(struct ys_air_link *link, const struct ys_record *record)
+{
+    uint8_t channel;
+    if (link->holes == 0 || (record->known & YS_AIR_CHANNEL) == 0 || !ys_air_link_channel(link, &channel) ||
+        channel == record->air.channel)
+        return;
+    link->knows_map = false;
+    link->counted = false;
 }
 
 static void first_event(struct ys_air_link *link, uint64_t start_ns)
@@ -175,16 +244,32 @@ static void first_event(struct ys_air_link *link, uint64_t start_ns)
     advance(link, (uint16_t)missed);
 }
 
-static void begin_event(struct ys_air_link *link, const struct ys_air_packet *air)
+/* Where the event has its anchor, which is its first packet, unless that was missed. */
+static void set_anchor(struct ys_air_link *link, uint64_t start_ns, int side, bool lossy)
 {
+    uint64_t slack = slack_ns(link->since_ns);
+    bool missed = side == 1 || (link->expected_ns != 0 && start_ns > link->expected_ns + slack);
+    bool known = link->expected_ns != 0;
+    if (lossy && missed && known) {
+        link->anchor_ns = link->expected_ns;
+        return;
+    }
+    link->anchor_is_sure = known ? link->anchor_is_sure && start_ns + slack >= link->expected_ns : !lossy && side == 0;
+    link->anchor_ns = start_ns;
+}
+
+static void begin_event(struct ys_air_link *link, const struct ys_record *record, int side, bool lossy)
+{
+    const struct ys_air_packet *air = &record->air;
     if (!link->anchored)
         first_event(link, air->start_ns);
     else if (!pass_update(link, air->start_ns))
-        pass_intervals(link, air->start_ns);
+        pass_intervals(link, air->start_ns, lossy);
     reach_instants(link);
-    link->anchor_ns = air->start_ns;
+    set_anchor(link, air->start_ns, side, lossy);
     link->channel = air->channel;
     link->events++;
+    doubt_channel(link, record);
 }
 
 static bool begins_event(const struct ys_air_link *link, const struct ys_record *record)
@@ -198,21 +283,9 @@ static bool begins_event(const struct ys_air_link *link, const struct ys_record 
     if (link->interval_us == 0)
         return start_ns - link->last_end_ns > 3 * UNIT_NS;
     /* on the same channel again, an interval later, and not the next packet of an exchange */
-    return since_ns + slack_ns(since_ns) >= interval_ns(link) &&
+    uint64_t early_ns = link->anchor_is_sure ? slack_ns(since_ns) : UNIT_NS;
+    return since_ns + early_ns >= interval_ns(link) &&
            start_ns - link->last_end_ns > YS_LINK_INTER_FRAME_SPACE_NS + 5 * US;
-}
-
-bool ys_air_link_channel(const struct ys_air_link *link, uint8_t *channel)
-{
-    if (!link->counted || !link->knows_map || ys_link_channel_count(link->channel_map) == 0)
-        return false;
-    if (link->channel_selection_2) {
-        *channel = ys_link_event_channel(link->access_address, link->counter, link->channel_map);
-        return true;
-    }
-    uint8_t unmapped = (uint8_t)((link->unmapped + 37u - link->request.hop) % 37);
-    *channel = ys_link_next_channel(&unmapped, link->request.hop, link->channel_map);
-    return true;
 }
 
 /* encryption */
@@ -267,11 +340,53 @@ static bool find_key(struct ys_air_link *link, struct ys_keys *keys, const struc
     return find_old_key(link, keys) && try_key(link, ys_keys_newest(keys, 0), seen, payload);
 }
 
+/* Whether bytes mean something as they stand; a piece that continues a frame cannot tell. */
+static bool is_clear(const struct ys_link_data *data)
+{
+    struct ys_link_control_pdu control;
+    const uint8_t *bytes = data->payload;
+    if (data->kind == YS_LINK_CONTROL)
+        return ys_link_control_is_known(bytes[0]) && ys_link_control_decode(bytes, data->length, &control);
+    if (data->kind != YS_LINK_FIRST || data->length < 4)
+        return data->kind != YS_LINK_FIRST;
+    unsigned length = bytes[0] | (unsigned)bytes[1] << 8;
+    bool fixed = bytes[2] >= YS_L2CAP_ATT && bytes[2] <= YS_L2CAP_SECURITY && bytes[3] == 0;
+    bool dynamic = bytes[2] >= YS_L2CAP_DYNAMIC_FIRST && bytes[2] <= YS_L2CAP_DYNAMIC_LAST && bytes[3] == 0;
+    return (fixed || dynamic) && length + 4 >= data->length && length <= FRAME_USUAL;
+}
+
+/* Encryption may have begun or ended in a hole: a frame that means something in clear, or with a key, shows which. */
+static void resolve_encryption(struct ys_air_link *link, struct ys_keys *keys, uint8_t scratch[YS_LINK_PDU_MAX],
+                               struct ys_link_seen *seen)
+{
+    bool clear = is_clear(&seen->data);
+    if (!link->is_encrypted && !clear && link->halves == 3) {
+        memcpy(scratch, seen->data.payload, seen->data.length);
+        link->is_encrypted = find_key(link, keys, seen, scratch);
+        if (link->is_encrypted) { /* and it is taken back, to be read as any other */
+            ys_opener_free(link->opener);
+            link->opener = NULL;
+        }
+    }
+    if (link->is_encrypted && clear && seen->data.kind == YS_LINK_FIRST)
+        link->is_encrypted = false;
+    if (!link->is_encrypted && !clear) {
+        seen->readable = YS_READ_NOT;
+        link->unreadable++;
+    }
+    if (!link->is_encrypted && clear && seen->data.kind == YS_LINK_FIRST)
+        link->encryption_unsure = false;
+}
+
 /* Reads the payload of a packet that is not a repeated one. */
 static void decrypt(struct ys_air_link *link, struct ys_keys *keys, const struct ys_record *record,
                     uint8_t scratch[YS_LINK_PDU_MAX], struct ys_link_seen *seen)
 {
-    if (!link->is_encrypted || seen->data.length == 0 || (record->known & YS_AIR_PLAIN) != 0)
+    if (seen->data.length == 0 || (record->known & YS_AIR_PLAIN) != 0)
+        return;
+    if (link->encryption_unsure)
+        resolve_encryption(link, keys, scratch, seen);
+    if (!link->is_encrypted)
         return;
     memcpy(scratch, seen->data.payload, seen->data.length);
     seen->payload = scratch;
@@ -286,6 +401,7 @@ static void decrypt(struct ys_air_link *link, struct ys_keys *keys, const struct
         open = find_key(link, keys, seen, scratch);
     }
     seen->readable = open ? YS_READ_DECRYPTED : YS_READ_NOT;
+    link->encryption_unsure = link->encryption_unsure && !open;
     seen->length = open ? (uint8_t)(seen->data.length - YS_LINK_MIC_SIZE) : seen->data.length;
     link->unreadable += !open;
 }
@@ -368,8 +484,8 @@ static void notice_encryption(struct ys_air_link *link, const struct ys_record *
 
 static void take_payload(struct ys_air_link *link, const struct ys_record *record, struct ys_link_seen *seen)
 {
-    if (seen->gap)
-        ys_dialogue_gap(&link->dialogue, seen->side);
+    if (seen->gap && !seen->hole) /* by its key */
+        ys_dialogue_hole(&link->dialogue);
     if (seen->readable == YS_READ_NOT || seen->length == 0)
         return;
     if (seen->data.kind == YS_LINK_CONTROL) {
@@ -389,18 +505,28 @@ static void take_payload(struct ys_air_link *link, const struct ys_record *recor
 }
 
 void ys_air_link_take(struct ys_air_link *link, const struct ys_record *record, struct ys_keys *keys,
-                      uint8_t scratch[YS_LINK_PDU_MAX], struct ys_link_seen *seen)
+                      uint8_t scratch[YS_LINK_PDU_MAX], struct ys_link_seen *seen, bool *lossy)
 {
     const struct ys_air_packet *air = &record->air;
+    const struct ys_link_before before = {.anchored = link->anchored,
+                                          .counter = link->counter,
+                                          .anchor_ns = link->anchor_ns,
+                                          .last_end_ns = link->last_end_ns,
+                                          .last_side = link->last_side,
+                                          .paced = link->interval_us != 0};
     seen->new_event = begins_event(link, record);
-    if (seen->new_event)
-        begin_event(link, air);
     seen->side = side_of(link, air, seen->new_event);
+    seen->anchor_is_sure = link->anchor_is_sure;
+    if (seen->new_event)
+        begin_event(link, record, seen->side, *lossy);
+    seen->anchor_is_sure = seen->anchor_is_sure && link->anchor_is_sure;
     seen->side_is_sure = air->side != YS_AIR_SIDE_UNKNOWN;
     seen->counter = link->counter;
     seen->counted = link->counted;
     seen->repeated = false;
     seen->gap = false;
+    seen->apart = false;
+    seen->hole = false;
     seen->readable = YS_READ_CLEAR;
     seen->mic_failed = false;
     seen->is_control = false;
@@ -425,6 +551,8 @@ void ys_air_link_take(struct ys_air_link *link, const struct ys_record *record, 
     bool same = end->any && end->length == seen->data.length && end->kind == seen->data.kind && end->hash == hash;
     seen->repeated = end->any && end->sequence == seen->data.sequence && same;
     seen->gap = end->any && end->sequence == seen->data.sequence && !same;
+    seen->hash = hash;
+    ys_holes_note(link, &before, record, seen, lossy);
     end->any = true;
     end->sequence = seen->data.sequence;
     end->next_expected = seen->data.next_expected;

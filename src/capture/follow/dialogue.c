@@ -12,10 +12,19 @@ void ys_dialogue_clear(struct ys_dialogue *dialogue)
     free(dialogue->speakers[1].frame);
 }
 
-void ys_dialogue_gap(struct ys_dialogue *dialogue, int side)
+void ys_dialogue_hole(struct ys_dialogue *dialogue)
 {
-    dialogue->speakers[side].expected = 0;
-    dialogue->speakers[side].length = 0;
+    for (int side = 0; side < 2; side++) {
+        struct ys_speaker *speaker = &dialogue->speakers[side];
+        speaker->expected = 0;
+        speaker->length = 0;
+        speaker->asked_count = 0;
+        speaker->asked_passed = 0;
+        speaker->indicated.waits = false;
+        speaker->mtu = dialogue->mtu_is_agreed ? speaker->mtu : 0;
+    }
+    dialogue->mtu_is_sure = dialogue->mtu_is_agreed;
+    dialogue->old = (struct ys_old_steps){.got = 0};
 }
 
 /* frames */
@@ -269,6 +278,7 @@ static void agree_mtu(struct ys_dialogue *dialogue)
         return;
     dialogue->mtu = least < YS_ATT_MTU_DEFAULT ? YS_ATT_MTU_DEFAULT : least;
     dialogue->mtu_is_sure = true;
+    dialogue->mtu_is_agreed = true;
 }
 
 /* What is malformed or unknown is answered by an error, unless it is a command or an answer itself (Vol 3 Part

@@ -43,6 +43,7 @@ struct ys_speaker {
 };
 
 struct ys_dialogue {
+    bool mtu_is_agreed;            /* the whole exchange was seen, which comes once */
     struct ys_speaker speakers[2]; /* the central, the peripheral */
     uint16_t mtu;
     bool mtu_is_sure;     /* the connection was seen from its beginning, or the exchange was */
@@ -91,8 +92,9 @@ struct ys_piece {
 
 void ys_dialogue_take(struct ys_dialogue *dialogue, const struct ys_piece *piece, struct ys_said *said);
 
-/* A piece is missing: what was begun is given up. */
-void ys_dialogue_gap(struct ys_dialogue *dialogue, int side);
+/* Something that was said before may be missing: what was begun is dropped, who asked may have been answered, and who
+ * answers may have been asked. */
+void ys_dialogue_hole(struct ys_dialogue *dialogue);
 
 /* Frees what is in it, but not itself. */
 void ys_dialogue_clear(struct ys_dialogue *dialogue);

@@ -15,6 +15,7 @@ struct ys_follower {
     size_t last_link; /* where the last packet belonged */
     uint64_t link_count;
     uint64_t records;
+    bool lossy; /* the recorder has missed something */
     struct ys_border *borders[DEVICES + 1];
     uint8_t scratch[YS_LINK_PDU_MAX];
     struct ys_seen seen;
@@ -165,12 +166,13 @@ static void take_link(struct ys_follower *follower, const struct ys_record *reco
         ys_link_crc(link->crc_init, record->air.pdu, record->air.length) != record->air.crc) {
         seen->crc_wrong = true;
         seen->link = link;
+        follower->lossy = true;
         return;
     }
     seen->kind = YS_SEEN_LINK;
     seen->link = link;
     link->used = follower->records;
-    ys_air_link_take(link, record, &follower->keys, follower->scratch, &seen->packet);
+    ys_air_link_take(link, record, &follower->keys, follower->scratch, &seen->packet, &follower->lossy);
     seen->good = seen->packet.good;
     seen->from = link->parties[seen->packet.side];
     seen->to = link->parties[!seen->packet.side];
@@ -187,6 +189,7 @@ static void take_air(struct ys_follower *follower, const struct ys_record *recor
     if (seen->crc_wrong || (record->known & YS_AIR_CUT) != 0 || air->length < 2 || no_address) {
         if (!no_address && air->access_address != YS_LINK_ADVERTISING_ACCESS_ADDRESS)
             seen->link = find_link(follower, air->access_address);
+        follower->lossy = follower->lossy || seen->link != NULL;
         return;
     }
     if (air->access_address != YS_LINK_ADVERTISING_ACCESS_ADDRESS)

@@ -1,0 +1,209 @@
+/* Captures from which packets are missing, or in which they are damaged: a conforming device is not accused, and what
+ * cannot be told grows with the holes. How many are drawn of each: YARNSWIFT_HOLES, 4 if it is not set. */
+#include "support/check.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "capture/audit/audit.h"
+#include "capture/file/reader.h"
+#include "capture/follow/follow.h"
+#include "design/making/layout.h"
+#include "design/open.h"
+#include "sim/chance.h"
+#include "support/run.h"
+#include "world/glossary.h"
+
+#define EXAMPLES "'" YARNSWIFT_ROOT "/examples/"
+#define WRENCH   EXAMPLES "torque_wrench/torque_wrench.device.yaml'"
+
+/* A capture in memory. */
+struct kept {
+    struct ys_capture *capture; /* whose names are in its records */
+    struct ys_record *records;
+    size_t count;
+};
+
+static void keep(struct kept *kept, const struct ys_record *record)
+{
+    kept->records = realloc(kept->records, (kept->count + 1) * sizeof *kept->records);
+    assert_non_null(kept->records);
+    struct ys_record *copy = &kept->records[kept->count++];
+    *copy = *record;
+    if (record->length == 0)
+        return;
+    uint8_t *bytes = malloc(record->length);
+    assert_non_null(bytes);
+    memcpy(bytes, record->bytes, record->length);
+    copy->bytes = bytes;
+}
+
+static struct kept read_capture(const char *path)
+{
+    char error[300];
+    struct kept kept = {.count = 0};
+    struct ys_record record;
+    struct ys_capture *capture = ys_capture_open(path, false, NULL, NULL, error, sizeof error);
+    if (capture == NULL)
+        fail_msg("%s: %s", path, error);
+    while (ys_capture_next(capture, &record)) {
+        keep(&kept, &record);
+    }
+    kept.capture = capture;
+    return kept;
+}
+
+static void forget(struct kept *kept)
+{
+    for (size_t i = 0; i < kept->count; i++)
+        free((void *)(uintptr_t)kept->records[i].bytes);
+    free(kept->records);
+    ys_capture_free(kept->capture);
+}
+
+/* What is done to a capture. */
+struct holes {
+    double share; /* of the packets on the air; below 0: one */
+    bool damages; /* instead of leaving them out */
+    uint64_t seed;
+};
+
+static struct ys_audit *audit_with_holes(const struct kept *kept, const struct holes *holes,
+                                         const struct ys_glossary *glossary)
+{
+    struct ys_chance chance = ys_chance_of(holes->seed, 1);
+    struct ys_audit *audit = ys_audit_new(glossary);
+    struct ys_follower *follower = ys_follower_new(ys_audit_take, audit);
+    size_t one = ys_chance_below(&chance, (uint32_t)kept->count);
+    assert_non_null(follower);
+    (void)ys_audit_except(audit, "stranger"); /* who talks nonsense, */
+    (void)ys_audit_except(audit, "central");  /* also where nobody heard who it is */
+    for (size_t i = 0; i < kept->count; i++) {
+        struct ys_record record = kept->records[i];
+        bool is_hole = holes->share < 0 ? i == one : ys_chance_below(&chance, 1000000) < holes->share * 1e6;
+        if (is_hole && record.kind == YS_RECORD_AIR && !holes->damages)
+            continue;
+        if (is_hole && record.kind == YS_RECORD_AIR) {
+            record.air.pdu[ys_chance_below(&chance, record.air.length)] ^= 0x10;
+            record.air.crc_good = false;
+            record.known |= YS_AIR_CRC;
+        }
+        ys_follower_take(follower, &record);
+    }
+    ys_audit_end(audit);
+    ys_follower_free(follower);
+    return audit;
+}
+
+static void expect_no_breach(const struct ys_audit *audit, const char *path, const struct holes *holes)
+{
+    size_t count;
+    const struct ys_breach *breaches = ys_audit_breaches(audit, &count);
+    for (size_t i = 0; i < count; i++) {
+        if (ys_rules[breaches[i].rule].is_error)
+            fail_msg("%s with %g %s, seed %llu: %s is accused of %s: number %llu, %s", path, holes->share,
+                     holes->damages ? "damaged" : "missing", (unsigned long long)holes->seed, breaches[i].who,
+                     ys_rules[breaches[i].rule].name, (unsigned long long)breaches[i].record, breaches[i].what);
+    }
+}
+
+/* The share of all occasions that cannot be told. */
+static double untold(const struct ys_audit *audit)
+{
+    double unknown = 0;
+    double all = 0;
+    for (int rule = 0; rule < YS_RULES; rule++) {
+        const struct ys_tally *tally = ys_audit_tally(audit, (enum ys_rule_id)rule);
+        unknown += (double)tally->unknown;
+        all += (double)(tally->unknown + tally->kept + tally->broken);
+    }
+    return all > 0 ? unknown / all : 0;
+}
+
+static void try_capture(const char *path, const struct ys_glossary *glossary)
+{
+    static const double shares[] = {-1, 0.01, 0.05, 0.2, 0.5, 0.9};
+    const char *draws_text = getenv("YARNSWIFT_HOLES");
+    unsigned long draws = draws_text != NULL ? strtoul(draws_text, NULL, 10) : 4;
+    struct kept kept = read_capture(path);
+    struct holes none = {.share = 0};
+    struct ys_audit *whole = audit_with_holes(&kept, &none, glossary);
+    double before = untold(whole);
+    expect_no_breach(whole, path, &none);
+    ys_audit_free(whole);
+    for (size_t i = 0; i < sizeof shares / sizeof shares[0]; i++) {
+        double sum = 0;
+        for (unsigned long draw = 0; draw < 2 * draws; draw++) {
+            struct holes holes = {.share = shares[i], .damages = draw % 2 != 0, .seed = 1 + draw / 2};
+            struct ys_audit *audit = audit_with_holes(&kept, &holes, glossary);
+            expect_no_breach(audit, path, &holes);
+            sum += untold(audit);
+            ys_audit_free(audit);
+        }
+        double mean = sum / (double)(2 * draws);
+        if (shares[i] > 0.05 && shares[i] < 0.9 && mean <= before)
+            fail_msg("%s: with %g missing, %g %% cannot be told, and with none %g %%", path, shares[i], 100 * mean,
+                     100 * before);
+    }
+    forget(&kept);
+}
+
+static void nobody_is_accused_of_what_was_missed(void **state)
+{
+    static const struct {
+        const char *name;
+        const char *command;
+    } captures[] = {
+        {"wrench", "demo " WRENCH},
+        {"hoist", "demo " EXAMPLES "crane/hoist.device.yaml'"}, /* extended, coded */
+        {"mast", "demo " EXAMPLES "weather_mast/weather_mast.device.yaml'"},
+        {"cabinet", "rehearse " EXAMPLES "scenes/cabinet.scene.yaml'"}, /* encrypted */
+        {"shift", "rehearse " EXAMPLES "scenes/shift.scene.yaml'"},
+        {"crib", "rehearse " EXAMPLES "scenes/crib.scene.yaml'"},
+        {"between", "rehearse " EXAMPLES "scenes/in_between.scene.yaml'"},
+        {"stranger", "rehearse " EXAMPLES "scenes/stranger.scene.yaml'"},
+        {"stream", "throughput --seconds 1 " WRENCH},
+        {"stream_2m", "throughput --seconds 1 --phy 2M " WRENCH},
+        {"stream_coded", "throughput --seconds 1 --phy coded-s2 " WRENCH},
+        {"stream_lossy", "throughput --seconds 1 --loss 10 " WRENCH},
+        {"stream_encrypted", "throughput --seconds 1 --encrypted " WRENCH},
+        {"stream_long", "throughput --seconds 1 --packet-length 251 " WRENCH},
+    };
+    static const char *const definitions[] = {"torque_wrench/torque_wrench", "tool_cabinet/tool_cabinet", "crane/hoist",
+                                              "weather_mast/weather_mast"};
+    struct ys_design *designs[4];
+    struct ys_layout *layouts[4];
+    struct ys_names *names = ys_names_new();
+    (void)state;
+    for (size_t i = 0; i < 4; i++) {
+        char path[300];
+        (void)snprintf(path, sizeof path, YARNSWIFT_ROOT "/examples/%s.device.yaml", definitions[i]);
+        designs[i] = ys_design_open(path);
+        layouts[i] = ys_layout_new(designs[i]);
+        assert_true(ys_names_add(names, NULL, designs[i], layouts[i]));
+    }
+    const struct ys_glossary glossary = ys_names_glossary(names);
+    const char *folder = scratch_folder("holes");
+    char path[400];
+    char line[800];
+    for (size_t i = 0; i < sizeof captures / sizeof captures[0]; i++) {
+        (void)snprintf(path, sizeof path, "%s/%s.pcapng", folder, captures[i].name);
+        (void)snprintf(line, sizeof line, "%s --capture '%s'", captures[i].command, path);
+        (void)run_command(line);
+        try_capture(path, &glossary);
+    }
+    ys_names_free(names);
+    for (size_t i = 0; i < 4; i++) {
+        ys_layout_free(layouts[i]);
+        ys_design_free(designs[i]);
+    }
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(nobody_is_accused_of_what_was_missed),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
