@@ -22,21 +22,21 @@
 struct kept {
     struct ys_capture *capture; /* whose names are in its records */
     struct ys_record *records;
+    uint8_t **bytes; /* of each */
     size_t count;
 };
 
 static void keep(struct kept *kept, const struct ys_record *record)
 {
     kept->records = realloc(kept->records, (kept->count + 1) * sizeof *kept->records);
-    assert_non_null(kept->records);
-    struct ys_record *copy = &kept->records[kept->count++];
-    *copy = *record;
-    if (record->length == 0)
-        return;
-    uint8_t *bytes = malloc(record->length);
-    assert_non_null(bytes);
-    memcpy(bytes, record->bytes, record->length);
-    copy->bytes = bytes;
+    kept->bytes = realloc(kept->bytes, (kept->count + 1) * sizeof *kept->bytes);
+    uint8_t *bytes = malloc(record->length + 1);
+    assert_true(kept->records != NULL && kept->bytes != NULL && bytes != NULL);
+    if (record->length > 0)
+        memcpy(bytes, record->bytes, record->length);
+    kept->records[kept->count] = *record;
+    kept->records[kept->count].bytes = bytes;
+    kept->bytes[kept->count++] = bytes;
 }
 
 static struct kept read_capture(const char *path)
@@ -57,7 +57,8 @@ static struct kept read_capture(const char *path)
 static void forget(struct kept *kept)
 {
     for (size_t i = 0; i < kept->count; i++)
-        free((void *)(uintptr_t)kept->records[i].bytes);
+        free(kept->bytes[i]);
+    free(kept->bytes);
     free(kept->records);
     ys_capture_free(kept->capture);
 }

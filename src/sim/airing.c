@@ -75,6 +75,7 @@ static uint64_t transmit(struct ys_controller *controller, const struct sending_
                                                 .phy = on->phy,
                                                 .access_address = YS_LINK_ADVERTISING_ACCESS_ADDRESS,
                                                 .crc_init = YS_LINK_ADVERTISING_CRC_INIT,
+                                                .auxiliary = on->auxiliary,
                                                 .sender = controller->settings.number,
                                                 .power_dbm = on->power_dbm,
                                                 .use = &controller->use,

@@ -222,6 +222,7 @@ struct sending_on {
     uint8_t channel;
     enum ys_phy phy;
     int8_t power_dbm;
+    uint8_t auxiliary; /* enum ys_auxiliary */
 };
 
 #endif

@@ -166,15 +166,16 @@ void extended_begin_event(struct advertiser *advertiser)
 
 /* Sends, and lets the step timer go on when it ends. */
 static void transmit(struct advertiser *advertiser, uint8_t channel, enum ys_phy phy,
-                     const struct ys_link_extended *pdu)
+                     const struct ys_link_extended *pdu, enum ys_auxiliary auxiliary)
 {
     struct ys_controller *controller = advertiser->controller;
-    const struct sending_on on = {.channel = channel, .phy = phy, .power_dbm = advertiser->parameters.power_dbm};
+    const struct sending_on on = {
+        .channel = channel, .phy = phy, .power_dbm = advertiser->parameters.power_dbm, .auxiliary = (uint8_t)auxiliary};
     ys_clock_set(controller->clock, &advertiser->step, controller_transmit_extended(controller, &on, pdu));
 }
 
 /* Sends an auxiliary packet with its share of the data; the next is where its pointer says. */
-static void transmit_part(struct advertiser *advertiser, struct ys_link_extended *pdu)
+static void transmit_part(struct advertiser *advertiser, struct ys_link_extended *pdu, enum ys_auxiliary auxiliary)
 {
     uint64_t now_ns = ys_clock_now_ns(advertiser->controller->clock);
     uint8_t channel = advertiser->aux_channel;
@@ -184,7 +185,7 @@ static void transmit_part(struct advertiser *advertiser, struct ys_link_extended
         advertiser->aux_ns = after(now_ns, now_ns + pdu_ns(secondary_phy(advertiser), pdu));
         pdu->aux = pointer(advertiser, now_ns);
     }
-    transmit(advertiser, channel, secondary_phy(advertiser), pdu);
+    transmit(advertiser, channel, secondary_phy(advertiser), pdu, auxiliary);
 }
 
 /* What the step timer does next:
@@ -221,7 +222,7 @@ static void send_primary(struct advertiser *advertiser)
     if (pdu.has_aux)
         pdu.aux = pointer(advertiser, ys_clock_now_ns(advertiser->controller->clock));
     advertiser->phase = PHASE_PRIMARY_SENT;
-    transmit(advertiser, advertiser->channel, primary_phy(advertiser), &pdu);
+    transmit(advertiser, advertiser->channel, primary_phy(advertiser), &pdu, YS_AUXILIARY_NOT);
 }
 
 static void primary_sent(struct advertiser *advertiser)
@@ -245,7 +246,7 @@ static void send_aux(struct advertiser *advertiser)
     advertiser->chain = &advertiser->data;
     advertiser->chained = 0;
     advertiser->phase = mode(advertiser) == YS_LINK_MODE_NEITHER ? PHASE_PART_SENT : PHASE_AUX_SENT;
-    transmit_part(advertiser, &pdu);
+    transmit_part(advertiser, &pdu, YS_AUXILIARY_ADV);
 }
 
 static void wait_for_request(struct advertiser *advertiser)
@@ -266,7 +267,7 @@ static void send_connect_response(struct advertiser *advertiser)
         .target = advertiser->peer,
     };
     advertiser->phase = PHASE_CONNECTED;
-    transmit(advertiser, advertiser->aux_channel, secondary_phy(advertiser), &pdu);
+    transmit(advertiser, advertiser->aux_channel, secondary_phy(advertiser), &pdu, YS_AUXILIARY_NOT);
 }
 
 void extended_step(struct advertiser *advertiser)
@@ -294,7 +295,7 @@ void extended_step(struct advertiser *advertiser)
         advertiser->chain = &advertiser->response;
         advertiser->chained = 0;
         advertiser->phase = PHASE_PART_SENT;
-        transmit_part(advertiser, &pdu);
+        transmit_part(advertiser, &pdu, YS_AUXILIARY_SCAN_RSP);
         break;
     case PHASE_PART:
         if (advertiser->chained > advertiser->chain->length) { /* it has been replaced by less meanwhile */
@@ -303,7 +304,7 @@ void extended_step(struct advertiser *advertiser)
         }
         pdu = chain_pdu(advertiser);
         advertiser->phase = PHASE_PART_SENT;
-        transmit_part(advertiser, &pdu);
+        transmit_part(advertiser, &pdu, YS_AUXILIARY_CHAIN);
         break;
     case PHASE_PART_SENT:
         if (advertiser->chained < advertiser->chain->length)

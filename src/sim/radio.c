@@ -564,6 +564,7 @@ uint64_t ys_radio_send(struct ys_radio *radio, const struct ys_sending *sending)
     packet->strength_dbm = seen_dbm(radio, sending->power_dbm);
     packet->crc_good = true;
     packet->side = sending->side;
+    packet->auxiliary = sending->auxiliary;
     packet->sender = sending->sender;
     packet->length = sending->length;
     packet->crc = ys_link_crc(sending->crc_init, sending->pdu, sending->length);

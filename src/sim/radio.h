@@ -53,9 +53,10 @@ struct ys_sending {
     enum ys_phy phy;
     uint32_t access_address;
     uint32_t crc_init;
-    uint8_t side;     /* enum ys_air_side, of a packet of a connection */
-    uint16_t sender;  /* number of the sender */
-    int8_t power_dbm; /* of the sender */
+    uint8_t side;      /* enum ys_air_side, of a packet of a connection */
+    uint8_t auxiliary; /* enum ys_auxiliary */
+    uint16_t sender;   /* number of the sender */
+    int8_t power_dbm;  /* of the sender */
     const uint8_t *pdu;
     uint16_t length;
     struct ys_radio_use *use; /* where it is noted; or NULL */

@@ -339,7 +339,8 @@ void audit_extended(struct ys_audit *audit, const struct ys_seen *seen)
         audit_address(audit, &pdu->sender);
     if (primary && (seen->record->known & YS_AIR_PHY) != 0)
         (void)audit_judge(audit, YS_RULE_EXTENDED_PHY, air->phy != YS_PHY_2M, "an ADV_EXT_IND on 2M");
-    if (!primary && pdu->type == YS_LINK_ADV_EXTENDED && pdu->has_data_id)
+    /* an answer comes where and when it was asked for */
+    if (!primary && pdu->type == YS_LINK_ADV_EXTENDED && pdu->has_data_id && seen->auxiliary != YS_AUXILIARY_SCAN_RSP)
         audit_place_of(audit, seen);
     if (pdu->has_aux)
         await_packet(audit, seen);

@@ -16,6 +16,10 @@ enum flag {
     FLAG_CRC_GOOD = 0x0800
 };
 
+/* Of an auxiliary packet, its kind. */
+#define AUXILIARY_SHIFT 12
+#define AUXILIARY_MASK  3
+
 #define KIND_SHIFT 7
 #define KIND_MASK  7
 #define PHY_SHIFT  14
@@ -96,6 +100,9 @@ static enum ys_unpacked unpack_header(struct ys_reader *reader, struct ys_record
     air->side = kind == KIND_FROM_CENTRAL      ? YS_AIR_CENTRAL
                 : kind == KIND_FROM_PERIPHERAL ? YS_AIR_PERIPHERAL
                                                : YS_AIR_SIDE_UNKNOWN;
+    /* a zero may be of a recorder that does not look at it */
+    unsigned auxiliary = kind == KIND_AUXILIARY ? flags >> AUXILIARY_SHIFT & AUXILIARY_MASK : 0;
+    air->auxiliary = (uint8_t)(auxiliary > 0 ? YS_AUXILIARY_ADV + auxiliary : YS_AUXILIARY_NOT);
     air->crc_good = (flags & FLAG_CRC_GOOD) != 0;
     record->known = (uint8_t)(YS_AIR_PHY | ((flags & FLAG_ALIASED) == 0 ? YS_AIR_CHANNEL : 0) |
                               ((flags & FLAG_STRENGTH) != 0 ? YS_AIR_STRENGTH : 0) |
@@ -203,6 +210,8 @@ void ys_put_captured_air(struct ys_writer *writer, const struct ys_record *recor
                      ((record->known & YS_AIR_CHANNEL) == 0 ? FLAG_ALIASED : 0) |
                      ((record->known & YS_AIR_PLAIN) != 0 ? FLAG_DECRYPTED : 0) |
                      ((record->known & YS_AIR_CRC) != 0 ? FLAG_CRC_CHECKED : 0) | (air->crc_good ? FLAG_CRC_GOOD : 0);
+    if (kind == KIND_AUXILIARY && air->auxiliary > YS_AUXILIARY_ADV)
+        flags |= (unsigned)(air->auxiliary - YS_AUXILIARY_ADV) << AUXILIARY_SHIFT;
     ys_put_u8(writer, frequency_of_channel(air->channel));
     ys_put_i8(writer, air->strength_dbm);
     ys_put_i8(writer, -128);

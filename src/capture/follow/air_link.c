@@ -504,21 +504,15 @@ static void take_payload(struct ys_air_link *link, const struct ys_record *recor
     ys_dialogue_take(&link->dialogue, &piece, &seen->said);
 }
 
-void ys_air_link_take(struct ys_air_link *link, const struct ys_record *record, struct ys_keys *keys,
-                      uint8_t scratch[YS_LINK_PDU_MAX], struct ys_link_seen *seen, bool *lossy)
+/* Nothing is known of a packet yet but where it stands. */
+static void begin_seen(struct ys_air_link *link, const struct ys_record *record, struct ys_link_seen *seen, bool lossy)
 {
     const struct ys_air_packet *air = &record->air;
-    const struct ys_link_before before = {.anchored = link->anchored,
-                                          .counter = link->counter,
-                                          .anchor_ns = link->anchor_ns,
-                                          .last_end_ns = link->last_end_ns,
-                                          .last_side = link->last_side,
-                                          .paced = link->interval_us != 0};
     seen->new_event = begins_event(link, record);
     seen->side = side_of(link, air, seen->new_event);
     seen->anchor_is_sure = link->anchor_is_sure;
     if (seen->new_event)
-        begin_event(link, record, seen->side, *lossy);
+        begin_event(link, record, seen->side, lossy);
     seen->anchor_is_sure = seen->anchor_is_sure && link->anchor_is_sure;
     seen->side_is_sure = air->side != YS_AIR_SIDE_UNKNOWN;
     seen->counter = link->counter;
@@ -539,6 +533,35 @@ void ys_air_link_take(struct ys_air_link *link, const struct ys_record *record, 
     seen->said.handle = 0;
     seen->ends_before[0] = link->ends[0];
     seen->ends_before[1] = link->ends[1];
+}
+
+/* What its side has sent last. */
+static void note_end(struct ys_link_end *end, const struct ys_record *record, const struct ys_link_seen *seen)
+{
+    *end = (struct ys_link_end){.any = true,
+                                .sequence = seen->data.sequence,
+                                .next_expected = seen->data.next_expected,
+                                .more = seen->data.more,
+                                .kind = seen->data.kind,
+                                .length = seen->data.length,
+                                .hash = seen->hash,
+                                .start_ns = record->air.start_ns,
+                                .end_ns = record->air.start_ns + record->air.duration_ns,
+                                .record = record->number,
+                                .phy = record->air.phy,
+                                .lengths = end->lengths};
+}
+
+void ys_air_link_take(struct ys_air_link *link, const struct ys_record *record, struct ys_keys *keys,
+                      uint8_t scratch[YS_LINK_PDU_MAX], struct ys_link_seen *seen, bool *lossy)
+{
+    const struct ys_air_packet *air = &record->air;
+    const struct ys_link_before before = {.anchored = link->anchored,
+                                          .counter = link->counter,
+                                          .last_end_ns = link->last_end_ns,
+                                          .last_side = link->last_side,
+                                          .paced = link->interval_us != 0};
+    begin_seen(link, record, seen, *lossy);
     link->last_end_ns = air->start_ns + air->duration_ns;
     link->last_side = seen->side;
     seen->good = ys_link_data_decode(air->pdu, air->length, &seen->data);
@@ -547,23 +570,12 @@ void ys_air_link_take(struct ys_air_link *link, const struct ys_record *record, 
     if (!seen->good)
         return;
     struct ys_link_end *end = &link->ends[seen->side];
-    uint32_t hash = hash_of(seen->data.payload, seen->data.length);
-    bool same = end->any && end->length == seen->data.length && end->kind == seen->data.kind && end->hash == hash;
+    seen->hash = hash_of(seen->data.payload, seen->data.length);
+    bool same = end->any && end->length == seen->data.length && end->kind == seen->data.kind && end->hash == seen->hash;
     seen->repeated = end->any && end->sequence == seen->data.sequence && same;
     seen->gap = end->any && end->sequence == seen->data.sequence && !same;
-    seen->hash = hash;
     ys_holes_note(link, &before, record, seen, lossy);
-    end->any = true;
-    end->sequence = seen->data.sequence;
-    end->next_expected = seen->data.next_expected;
-    end->more = seen->data.more;
-    end->kind = seen->data.kind;
-    end->length = seen->data.length;
-    end->hash = hash;
-    end->start_ns = air->start_ns;
-    end->end_ns = link->last_end_ns;
-    end->record = record->number;
-    end->phy = air->phy;
+    note_end(end, record, seen);
     if (seen->repeated)
         return;
     notice_encryption(link, record, seen);

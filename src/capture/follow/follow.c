@@ -3,6 +3,8 @@
 
 #include <stdlib.h>
 
+#include "capture/follow/auxiliary.h"
+
 #define LINKS   256 /* at a time; the one that was silent longest gives way */
 #define DEVICES 64
 
@@ -15,6 +17,7 @@ struct ys_follower {
     size_t last_link; /* where the last packet belonged */
     uint64_t link_count;
     uint64_t records;
+    struct ys_auxiliaries auxiliaries;
     bool lossy; /* the recorder has missed something */
     struct ys_border *borders[DEVICES + 1];
     uint8_t scratch[YS_LINK_PDU_MAX];
@@ -127,6 +130,8 @@ static void take_legacy(struct ys_follower *follower, const struct ys_record *re
         ys_party_advertises(seen->from, seen->legacy.data, seen->legacy.length);
     if (type == YS_LINK_CONNECT_IND)
         begin_link(follower, record);
+    if (type == YS_LINK_SCAN_REQ)
+        ys_auxiliaries_asked(&follower->auxiliaries, record);
 }
 
 static void take_extended(struct ys_follower *follower, const struct ys_record *record)
@@ -137,6 +142,7 @@ static void take_extended(struct ys_follower *follower, const struct ys_record *
     seen->good = ys_link_extended_decode(air->pdu, air->length, &seen->extended);
     if (!seen->good)
         return;
+    seen->auxiliary = ys_auxiliaries_take(&follower->auxiliaries, record, &seen->extended);
     if (seen->extended.has_sender)
         seen->from = ys_party_of(follower->parties, &seen->extended.sender);
     if (seen->extended.has_target)
@@ -233,6 +239,7 @@ void ys_follower_take(void *context, const struct ys_record *record)
     seen->kind = YS_SEEN_NOTHING;
     seen->good = false;
     seen->crc_wrong = false;
+    seen->auxiliary = YS_AUXILIARY_NOT;
     seen->from = NULL;
     seen->to = NULL;
     seen->link = NULL;

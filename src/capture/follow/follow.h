@@ -28,6 +28,7 @@ struct ys_seen {
         *said; /* what it said above the link layer, its upper may be none; NULL of what says nothing */
     struct ys_link_advertising legacy;
     struct ys_link_extended extended;
+    uint8_t auxiliary; /* enum ys_auxiliary, of an extended PDU: what it is, as far as can be known */
     struct ys_link_seen packet;
     struct ys_border_seen crossed;
 };

@@ -8,7 +8,6 @@
 struct ys_link_before {
     bool anchored;
     uint16_t counter;
-    uint64_t anchor_ns;
     uint64_t last_end_ns;
     int last_side;
     bool paced; /* the interval was known */

@@ -248,6 +248,8 @@ static bool is_kind(const char *name)
                                          "ADV_EXT_IND",
                                          "AUX_ADV_IND",
                                          "AUX_CHAIN_IND",
+                                         "AUX_SYNC_IND",
+                                         "AUX_SCAN_RSP",
                                          "AUX_SCAN_REQ",
                                          "AUX_CONNECT_REQ",
                                          "AUX_CONNECT_RSP",

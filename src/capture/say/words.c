@@ -23,10 +23,16 @@ const char *ys_advertising_name(const struct ys_seen *seen)
         return "AUX_CONNECT_RSP";
     if (!auxiliary)
         return "ADV_EXT_IND";
-    /* what an AUX_CHAIN_IND or AUX_SCAN_RSP is cannot be told by itself; only the first says whose it is */
-    return seen->extended.has_sender || seen->extended.has_data_id || seen->extended.mode != YS_LINK_MODE_NEITHER
-               ? "AUX_ADV_IND"
-               : "AUX_CHAIN_IND";
+    static const char *const kinds[] = {
+        [YS_AUXILIARY_ADV] = "AUX_ADV_IND",
+        [YS_AUXILIARY_CHAIN] = "AUX_CHAIN_IND",
+        [YS_AUXILIARY_SYNC] = "AUX_SYNC_IND",
+        [YS_AUXILIARY_SCAN_RSP] = "AUX_SCAN_RSP",
+    };
+    if (seen->auxiliary != YS_AUXILIARY_NOT)
+        return kinds[seen->auxiliary];
+    /* what pointed to it was missed: only the first says whose it is */
+    return seen->extended.has_sender || seen->extended.mode != YS_LINK_MODE_NEITHER ? "AUX_ADV_IND" : "AUX_CHAIN_IND";
 }
 
 /* A list of fields, each behind its name. */
@@ -87,7 +93,9 @@ static void say_extended(const struct ys_seen *seen, const struct ys_glossary *g
                     pdu->aux.phy <= YS_PHY_CODED_S8 ? ys_phy_name((enum ys_phy)pdu->aux.phy) : "an unknown PHY");
     if (pdu->has_power)
         ys_text_add(text, ", sent with %d dBm", pdu->power_dbm);
-    if (pdu->length > 0) {
+    if (pdu->length > 0 && (pdu->has_aux || seen->auxiliary == YS_AUXILIARY_CHAIN)) {
+        ys_text_add(text, ", a piece of its data, %u bytes", pdu->length);
+    } else if (pdu->length > 0) {
         ys_text_add(text, ", ");
         add_structures(pdu->data, pdu->length, glossary, text);
     }
