@@ -1,7 +1,8 @@
-/* damage SEED IN OUT: writes a capture again as a recorder in a bad place would have it: packets are missing, come
- * twice, late, cut, on another channel or with other bits, which its CRC may or may not tell. A text is written again
- * as somebody in a hurry would have it: with a line too few or twice, a value of another line, a wrong digit. What is
- * damaged, and how often, the seed says; the same seed does the same damage. For tests that want much odd input. */
+/* damage SEED IN OUT [MISSING]: writes a capture again as a recorder in a bad place would have it: packets are missing,
+ * come twice, late, cut, on another channel or with other bits, which its CRC may or may not tell. A text is written
+ * again as somebody in a hurry would have it: with a line too few or twice, a value of another line, a wrong digit.
+ * What is damaged, and how often, the seed says; the same seed does the same damage. For tests that want much odd
+ * input. With MISSING, only so many of a thousand packets on the air are left out of a capture. */
 #include <stdbool.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -61,13 +62,14 @@ static void on_the_air(struct ys_record *record, uint32_t way)
     }
 }
 
-static int damage_capture(const char *from, const char *to)
+static int damage_capture(const char *from, const char *to, const char *missing_only)
 {
     static uint8_t bytes[1u << 16];
     char error[200];
     uint32_t missing = chance(2) > 0 ? 8 + chance(30) : 1u << 30;
     uint32_t bent = chance(3) > 0 ? 3 + chance(40) : 1u << 30;
     uint32_t ways = 1 + chance(7);
+    uint32_t permille = missing_only != NULL ? (uint32_t)strtoul(missing_only, NULL, 10) : 0;
     struct ys_capture *in = ys_capture_open(from, false, NULL, NULL, error, sizeof error);
     struct ys_capture_writer *out = in != NULL ? ys_capture_create(to, true, error, sizeof error) : NULL;
     if (in == NULL || out == NULL) {
@@ -81,6 +83,11 @@ static int damage_capture(const char *from, const char *to)
     while (ys_capture_next(in, &record)) {
         first_ns = first_ns == 0 ? record.at_ns : first_ns;
         last_ns = record.at_ns;
+        if (missing_only != NULL) {
+            if (record.kind != YS_RECORD_AIR || chance(1000) >= permille)
+                ys_capture_write(out, &record);
+            continue;
+        }
         if (chance(missing) == 0)
             continue;
         bool bends = chance(bent) == 0;
@@ -181,9 +188,10 @@ static int damage_text(const char *from, const char *to)
 
 int main(int count, char **arguments)
 {
-    if (count != 4)
+    if (count != 4 && count != 5)
         return 2;
     state = (uint32_t)strtoul(arguments[1], NULL, 10) * 2654435761u | 1;
-    return ys_capture_is_one(arguments[2]) ? damage_capture(arguments[2], arguments[3])
-                                           : damage_text(arguments[2], arguments[3]);
+    return ys_capture_is_one(arguments[2])
+               ? damage_capture(arguments[2], arguments[3], count == 5 ? arguments[4] : NULL)
+               : damage_text(arguments[2], arguments[3]);
 }

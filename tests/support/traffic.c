@@ -18,7 +18,7 @@ const uint8_t traffic_key[16] = {0xbf, 0x01, 0xfb, 0x9d, 0x4e, 0xf3, 0xbc, 0x36,
 #define US 1000u
 
 struct tweaks {
-    bool sn, nesn, alone, twice, more, refused, crc, clear, mic;
+    bool sn, nesn, alone, twice, more, longer, md, refused, crc, clear, mic;
     int ifs_us, late_us, channel, phy, length;
 };
 
@@ -136,7 +136,7 @@ static void send_data(struct traffic *traffic, int side, uint8_t kind, const uin
         pdu[1 + length] ^= 1;
     bool sn = traffic->sn[side] ^ (tweaked && tweaks->sn);
     bool nesn = traffic->nesn[side] ^ (tweaked && tweaks->nesn);
-    pdu[0] = (uint8_t)(kind | nesn << 2 | sn << 3);
+    pdu[0] = (uint8_t)(kind | nesn << 2 | sn << 3 | (tweaked && tweaks->md ? 0x10 : 0));
     pdu[1] = tweaked && tweaks->length != 0 ? (uint8_t)tweaks->length : length;
     uint8_t channel;
     if (traffic->csa2) {
@@ -150,6 +150,18 @@ static void send_data(struct traffic *traffic, int side, uint8_t kind, const uin
     enum ys_phy phy = tweaked && tweaks->phy != 0 ? phy_of((char)tweaks->phy) : traffic->phy;
     put_air(traffic, channel, phy, traffic->access_address, side == 0 ? YS_AIR_CENTRAL : YS_AIR_PERIPHERAL, pdu,
             length + 2u, !(tweaked && tweaks->crc));
+}
+
+/* Once more in the same event, with nothing in it. */
+static void play_exchange(struct traffic *traffic)
+{
+    for (int side = 0; side < 2; side++) {
+        traffic->now_ns += 150 * US;
+        send_data(traffic, side, 1, (const uint8_t *)"", 0, false);
+        traffic->nesn[!side] = !traffic->sn[side];
+    }
+    traffic->sn[0] = !traffic->sn[0];
+    traffic->sn[1] = !traffic->sn[1];
 }
 
 /* One event: what the central sends, and then the peripheral. */
@@ -177,6 +189,8 @@ static void play_event(struct traffic *traffic, int teller, uint8_t kind, const 
         }
         traffic->sn[0] = tweaks.refused ? traffic->sn[0] : !traffic->sn[0];
         traffic->sn[1] = !traffic->sn[1];
+        if (tweaks.longer)
+            play_exchange(traffic);
     }
     traffic->anchor_ns += traffic->interval_us * (uint64_t)US;
     traffic->counter++;
@@ -312,6 +326,8 @@ static void tweak(struct traffic *traffic, const char *text)
     tweaks->alone |= strcmp(name, "alone") == 0;
     tweaks->twice |= strcmp(name, "twice") == 0;
     tweaks->more |= strcmp(name, "more") == 0;
+    tweaks->longer |= strcmp(name, "longer") == 0;
+    tweaks->md |= strcmp(name, "md") == 0;
     tweaks->refused |= strcmp(name, "refused") == 0;
     tweaks->crc |= strcmp(name, "crc") == 0;
     tweaks->clear |= strcmp(name, "clear") == 0;

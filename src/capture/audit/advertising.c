@@ -6,11 +6,14 @@
 #include "capture/audit/payload.h"
 #include "capture/audit/ranges.h"
 #include "capture/audit/verdicts.h"
+#include "capture/follow/hash.h"
 
 #define LEAST_INTERVAL_NS (20 * NS_PER_MS)
 #define EVENT_SPACING_NS  (10 * NS_PER_MS)
 #define NEXT_NS           (3 * NS_PER_MS) /* packets of an event follow each other faster than events do */
 #define SAME_MOST         20
+#define CLOCK_NS          (5 * NS_PER_US) /* of 50 ppm, and a little more */
+#define SMALL_UNITS_US    245700
 
 static bool is_advertisement(uint8_t type)
 {
@@ -42,14 +45,6 @@ static void audit_address(struct ys_audit *audit, const struct ys_address *addre
 
 /* events */
 
-static uint32_t hash_of(const uint8_t *bytes, size_t length)
-{
-    uint32_t hash = 2166136261u;
-    for (size_t i = 0; i < length; i++)
-        hash = (hash ^ bytes[i]) * 16777619u;
-    return hash;
-}
-
 static void begin_event(struct ys_audit *audit, struct advertiser *advertiser, uint64_t start_ns, bool same_payload)
 {
     uint64_t interval_ns = start_ns - advertiser->event_ns;
@@ -76,7 +71,7 @@ static void audit_event(struct ys_audit *audit, const struct ys_seen *seen)
     if (seen->from == NULL || (seen->record->known & YS_AIR_CHANNEL) == 0)
         return;
     struct advertiser *advertiser = &audit->advertisers[seen->from->number];
-    uint32_t payload = hash_of(pdu->data, pdu->length) ^ pdu->type;
+    uint32_t payload = ys_hash(pdu->data, pdu->length) ^ pdu->type;
     uint64_t since_ns = air->start_ns > advertiser->last_ns ? air->start_ns - advertiser->last_ns : 0;
     bool same_payload = advertiser->payload == payload;
     if (advertiser->any && air->start_ns < advertiser->end_ns)
@@ -123,6 +118,10 @@ static void audit_request(struct ys_audit *audit, const struct ys_seen *seen)
     const struct ys_air_packet *air = &seen->record->air;
     const struct heard *heard = &audit->advertisements[air->channel];
     uint64_t after_ns = air->start_ns > heard->end_ns ? air->start_ns - heard->end_ns : 0;
+    bool at_once = heard->any && audit_distance(after_ns, YS_LINK_INTER_FRAME_SPACE_NS) <= JITTER_NS;
+    if (at_once && heard->from != NULL && seen->to != NULL)
+        (void)audit_judge(audit, YS_RULE_REQUEST_TARGET, heard->from == seen->to,
+                          "it asks somebody else than was heard just before");
     /* what it answers is the advertisement of its target just before; an anonymous sender is nobody's */
     if (!heard->any || heard->from == NULL || heard->from != seen->to || after_ns > NS_PER_MS) {
         audit_cannot_tell(audit, YS_RULE_REQUEST_TIME);
@@ -241,6 +240,10 @@ void audit_advertising(struct ys_audit *audit, const struct ys_seen *seen)
         note(&audit->requests[air->channel], seen, false);
         if (pdu->type == YS_LINK_CONNECT_IND) {
             audit_connect(audit, &pdu->connect);
+            if (ys_phy_is_coded(air->phy) && (record->known & YS_AIR_PHY) != 0)
+                (void)audit_judge(audit, YS_RULE_ACCESS_ADDRESS_CODED,
+                                  audit_address_fits_coded(pdu->connect.access_address), "the access address is %08x",
+                                  pdu->connect.access_address);
             if (seen->to != NULL)
                 audit->advertisers[seen->to->number].any = false; /* what it does then is up to its host */
         }
@@ -270,7 +273,45 @@ static void await_packet(struct ys_audit *audit, const struct ys_seen *seen)
         .version = pdu->data_id.version,
         .from_ns = start_ns + aux->offset_us * NS_PER_US,
         .step_ns = step_us * NS_PER_US,
+        .primary_ns = seen->record->air.channel >= 37 ? start_ns : 0,
+        .phy = aux->phy,
+        .mode = pdu->mode,
     };
+}
+
+/* Whether what the primary channels of an event point to is one place. */
+static void audit_agreement(struct ys_audit *audit, const struct ys_seen *seen)
+{
+    const struct ys_link_extended *pdu = &seen->extended;
+    uint64_t start_ns = seen->record->air.start_ns;
+    uint64_t from_ns = start_ns + pdu->aux.offset_us * NS_PER_US;
+    uint64_t to_ns = from_ns + ys_link_aux_step_us(pdu->aux.offset_us) * NS_PER_US;
+    for (size_t i = 0; i < AWAITED_MOST; i++) {
+        const struct awaited *other = &audit->awaited[i];
+        bool same_event = other->any && other->primary_ns > 0 && other->set == pdu->data_id.set &&
+                          other->version == pdu->data_id.version && start_ns > other->primary_ns &&
+                          start_ns < other->primary_ns + EVENT_SPACING_NS && other->from_ns > start_ns;
+        if (!same_event)
+            continue;
+        bool agrees = other->channel == pdu->aux.channel && from_ns <= other->from_ns + other->step_ns + CLOCK_NS &&
+                      other->from_ns <= to_ns + CLOCK_NS;
+        (void)audit_judge(audit, YS_RULE_AUXILIARY_AGREE, agrees, "channel %u, %.0f us from where channel %u was named",
+                          pdu->aux.channel, (double)audit_distance(from_ns, other->from_ns) / 1e3, other->channel);
+        return;
+    }
+}
+
+/* Whether a packet that is where a pointer says is also what it says. */
+static void audit_pointed(struct ys_audit *audit, const struct ys_seen *seen, const struct awaited *awaited)
+{
+    enum ys_phy phy = seen->record->air.phy;
+    bool coded = ys_phy_is_coded(phy) && awaited->phy == YS_PHY_CODED_S8;
+    if ((seen->record->known & YS_AIR_PHY) != 0)
+        (void)audit_judge(audit, YS_RULE_AUXILIARY_PHY, awaited->phy == phy || coded, "on %s, in place of %s",
+                          audit_phy_word(phy), audit_phy_word((enum ys_phy)awaited->phy));
+    if (awaited->primary_ns > 0)
+        (void)audit_judge(audit, YS_RULE_AUXILIARY_MODE, awaited->mode == seen->extended.mode,
+                          "its mode is %u, and that of what points to it is %u", seen->extended.mode, awaited->mode);
 }
 
 /* Whether a packet comes where a pointer to its set and data has said. */
@@ -283,12 +324,12 @@ static void audit_place_of(struct ys_audit *audit, const struct ys_seen *seen)
         struct awaited *awaited = &audit->awaited[i];
         if (!awaited->any || awaited->set != id->set || awaited->version != id->version)
             continue;
-        /* clocks of 50 ppm, and a little more */
-        uint64_t slack_ns = 5 * NS_PER_US + awaited->step_ns;
+        uint64_t slack_ns = CLOCK_NS + awaited->step_ns;
         if (air->channel == awaited->channel && air->start_ns + 5 * NS_PER_US >= awaited->from_ns &&
             air->start_ns <= awaited->from_ns + slack_ns) {
             awaited->come = true;
             (void)audit_judge(audit, YS_RULE_AUXILIARY_PLACE, true, "%s", "");
+            audit_pointed(audit, seen, awaited);
             return;
         }
         if (!awaited->come && audit_distance(air->start_ns, awaited->from_ns) < 2 * NS_PER_MS)
@@ -314,10 +355,15 @@ static bool audit_pointer(struct ys_audit *audit, const struct ys_air_packet *ai
     size_t before =
         ((flags & 1) != 0 ? 6u : 0) + ((flags & 2) != 0 ? 6u : 0) + ((flags & 4) != 0) + ((flags & 8) != 0 ? 2u : 0);
     (void)ys_get_bytes(&fields, before);
-    uint8_t channel = ys_get_u8(&fields) & 0x3f;
-    unsigned phy = ys_get_u16(&fields) >> 13;
+    uint8_t first = ys_get_u8(&fields);
+    uint8_t channel = first & 0x3f;
+    unsigned rest = ys_get_u16(&fields);
+    unsigned phy = rest >> 13;
+    unsigned offset = rest & 0x1fff;
     if ((flags & 0x10) == 0 || !ys_reader_ok(&fields))
         return true;
+    (void)audit_judge(audit, YS_RULE_AUXILIARY_UNITS, (first & 0x80) == 0 || offset * 300 >= SMALL_UNITS_US,
+                      "%u steps of 300 us", offset);
     return audit_judge(audit, YS_RULE_AUXILIARY_POINTER, channel <= 36 && phy <= 2, "it points to channel %u, PHY %u",
                        channel, phy);
 }
@@ -342,8 +388,15 @@ void audit_extended(struct ys_audit *audit, const struct ys_seen *seen)
     /* an answer comes where and when it was asked for */
     if (!primary && pdu->type == YS_LINK_ADV_EXTENDED && pdu->has_data_id && seen->auxiliary != YS_AUXILIARY_SCAN_RSP)
         audit_place_of(audit, seen);
+    if (pdu->has_aux && primary && pdu->has_data_id)
+        audit_agreement(audit, seen);
     if (pdu->has_aux)
         await_packet(audit, seen);
+    bool may_have_data = !primary && pdu->type != YS_LINK_CONNECT_RSP &&
+                         (pdu->mode != YS_LINK_MODE_SCANNABLE || seen->auxiliary == YS_AUXILIARY_SCAN_RSP);
+    (void)audit_judge(audit, YS_RULE_EXTENDED_DATA, pdu->length == 0 || may_have_data, "%u bytes of data", pdu->length);
+    if (pdu->type == YS_LINK_CONNECT_RSP)
+        audit_response(audit, seen);
     if (!primary && pdu->type == YS_LINK_ADV_EXTENDED)
         note(&audit->advertisements[air->channel], seen, true);
     if (pdu->length > 0 && !pdu->has_aux && pdu->has_data_id && pdu->has_sender)

@@ -7,6 +7,7 @@
 #include <yarnswift/table.h>
 
 #include "capture/audit/verdicts.h"
+#include "capture/follow/hash.h"
 
 #define ANSWER_NS     (30 * NS_PER_S)
 #define SAME_MOST     8 /* times that a discovery is asked again from the same handle */
@@ -127,9 +128,10 @@ static void audit_error(struct ys_audit *audit, const struct ys_said *said, cons
     const struct ys_att_pdu *att = &said->att;
     (void)audit_judge(audit, YS_RULE_ERROR_CODE, is_error_code(att->error), "error 0x%02x", att->error);
     bool unsure = (!place->dialogue->begun || place->hole) && att->handle != said->question.handle;
-    if (names_handle(said->question.opcode) && said->question.opcode == att->request && unsure)
+    bool named = names_handle(said->question.opcode) || is_range_request(said->question.opcode); /* its first */
+    if (named && said->question.opcode == att->request && unsure)
         audit_cannot_tell(audit, YS_RULE_ERROR_HANDLE);
-    else if (names_handle(said->question.opcode) && said->question.opcode == att->request)
+    else if (named && said->question.opcode == att->request)
         (void)audit_judge(audit, YS_RULE_ERROR_HANDLE, att->handle == said->question.handle,
                           "0x%04x, in place of 0x%04x", att->handle, said->question.handle);
 }
@@ -158,6 +160,12 @@ static void audit_answer(struct ys_audit *audit, const struct ys_said *said, con
     (void)audit_judge(audit, YS_RULE_ANSWER_FITS, fits, "%s answers %s",
                       error ? "an error that names another request" : ys_att_opcode_name(att->opcode),
                       ys_att_opcode_name(question->opcode));
+    if (fits && att->opcode == YS_ATT_PREPARE_WRITE_RESPONSE)
+        (void)audit_judge(audit, YS_RULE_PREPARE_ECHO,
+                          att->handle == question->handle && att->offset == question->offset &&
+                              ys_hash(att->value, att->length) == question->hash,
+                          "handle 0x%04x, byte %u on, and 0x%04x, byte %u on, was asked, or another value", att->handle,
+                          att->offset, question->handle, question->offset);
     if (error)
         audit_error(audit, said, place);
     else if (is_range_request(question->opcode) && att->opcode == ys_att_response_to(question->opcode))

@@ -7,11 +7,12 @@
 #include "capture/audit/verdicts.h"
 #include "wire/hci_extended.h"
 
-#define NONE       PROCEDURE_NONE
-#define ANSWER_NS  (40 * NS_PER_S)
-#define NEAR       6
-#define BY_CENTRAL 1
-#define BY_OTHER   2
+#define NONE          PROCEDURE_NONE
+#define ANSWER_NS     (40 * NS_PER_S)
+#define UNKNOWN_FIRST 0x40 /* and all behind it are of no version yet */
+#define NEAR          6
+#define BY_CENTRAL    1
+#define BY_OTHER      2
 
 /* Who may send it, and what it answers. */
 struct traits {
@@ -223,13 +224,26 @@ static uint64_t half_of(const uint8_t bytes[8])
     return half;
 }
 
+/* Whether a connection before has had this half. */
+static bool was_used(struct ys_audit *audit, uint64_t half)
+{
+    for (size_t i = 0; i < AUDITED_HALVES; i++) {
+        if (half != 0 && audit->halves[i] == half)
+            return true;
+    }
+    audit->halves[audit->next_half++ % AUDITED_HALVES] = half;
+    return false;
+}
+
 static void audit_half(struct ys_audit *audit, struct audited_link *audited, int side, const uint8_t bytes[8])
 {
     uint64_t half = half_of(bytes);
+    bool used = was_used(audit, half);
     if (audited->has_random[side])
         (void)audit_judge(audit, YS_RULE_KEY_MATERIAL, half != audited->random[side], "the half of the start before");
     else
-        (void)audit_judge(audit, YS_RULE_KEY_MATERIAL, half != 0, "a half of zeros");
+        (void)audit_judge(audit, YS_RULE_KEY_MATERIAL, half != 0 && !used,
+                          half == 0 ? "a half of zeros" : "a half that a connection before has had");
     audited->has_random[side] = true;
     audited->random[side] = half;
 }
@@ -297,18 +311,9 @@ static void audit_coded_address(struct ys_audit *audit, const struct ys_seen *se
     bool knows = features ? (control->features & YS_HCI_LE_FEATURE_CODED) != 0
                           : ((control->send_phys | control->receive_phys) & 4) != 0;
     uint32_t address = seen->record->air.access_address;
-    uint32_t changes = (address ^ address >> 1) & 0x7fff;
-    unsigned ones = 0;
-    unsigned changed = 0;
-    if (seen->packet.side != 0 || !knows)
-        return;
-    for (int i = 0; i < 15; i++) {
-        changed += changes >> i & 1;
-        ones += i < 8 && (address >> i & 1) != 0;
-    }
-    (void)audit_judge(audit, YS_RULE_ACCESS_ADDRESS_CODED, ones >= 3 && changed <= 11,
-                      "the access address is %08x: %u ones in the lowest eight bits, %u changes in the lowest sixteen",
-                      address, ones, changed);
+    if (seen->packet.side == 0 && knows)
+        (void)audit_judge(audit, YS_RULE_ACCESS_ADDRESS_CODED, audit_address_fits_coded(address),
+                          "the access address is %08x", address);
 }
 
 static void audit_values(struct ys_audit *audit, const struct ys_seen *seen, struct audited_link *audited)
@@ -380,6 +385,8 @@ void audit_control(struct ys_audit *audit, const struct ys_seen *seen, struct au
     if (!packet->is_control || packet->repeated)
         return;
     uint8_t opcode = packet->payload[0];
+    if (opcode >= UNKNOWN_FIRST) /* which is answered, too: that it is not known */
+        begin_procedure(audit, seen, audited, opcode);
     if (!ys_link_control_is_known(opcode))
         return;
     if (!audit_judge(audit, YS_RULE_CONTROL_LENGTH, packet->control_good, "opcode 0x%02x with %u bytes", opcode,

@@ -113,6 +113,23 @@ static void audit_exchange(struct ys_audit *audit, const struct ys_seen *seen)
                           "%.3f us after the packet before it", (double)gap_ns / 1e3);
 }
 
+/* Behind two packets that both were heard, and said that there is no more (Vol 6 Part B 4.5.6). */
+static void audit_closed(struct ys_audit *audit, const struct ys_seen *seen)
+{
+    const struct ys_link_seen *packet = &seen->packet;
+    const struct ys_link_end *own = &packet->ends_before[packet->side];
+    const struct ys_link_end *other = &packet->ends_before[!packet->side];
+    if (packet->side != 0 || packet->new_event || packet->apart || !own->any || !other->any ||
+        own->start_ns < seen->link->apart_ns || !packet->side_is_sure)
+        return;
+    bool other_heard = other->next_expected != own->sequence;
+    bool own_heard = packet->data.next_expected != other->sequence;
+    if (other_heard && own_heard)
+        (void)audit_judge(audit, YS_RULE_EVENT_CLOSED, own->more || other->more,
+                          "it goes on, though numbers %llu and %llu say that there is no more",
+                          (unsigned long long)own->record, (unsigned long long)other->record);
+}
+
 /* acknowledgement */
 
 static void audit_bits(struct ys_audit *audit, const struct ys_seen *seen)
@@ -247,13 +264,7 @@ static void audit_phy(struct ys_audit *audit, const struct ys_seen *seen)
         audit_cannot_tell(audit, YS_RULE_LINK_PHY);
     else
         (void)audit_judge(audit, YS_RULE_LINK_PHY, phy == agreed || (ys_phy_is_coded(phy) && ys_phy_is_coded(agreed)),
-                          "on %s, in place of %s",
-                          ys_phy_is_coded(phy) ? "coded"
-                          : phy == YS_PHY_2M   ? "2M"
-                                               : "1M",
-                          ys_phy_is_coded(agreed) ? "coded"
-                          : agreed == YS_PHY_2M   ? "2M"
-                                                  : "1M");
+                          "on %s, in place of %s", audit_phy_word(phy), audit_phy_word(agreed));
 }
 
 static void audit_said(struct ys_audit *audit, const struct ys_seen *seen, struct audited_link *audited)
@@ -305,6 +316,7 @@ void audit_link(struct ys_audit *audit, const struct ys_seen *seen, struct audit
     audit_phy(audit, seen);
     if (!seen->good)
         return;
+    audit_closed(audit, seen);
     audit_bits(audit, seen);
     audit_length(audit, seen);
     audit_supervision(audit, seen, audited);

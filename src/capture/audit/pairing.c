@@ -34,15 +34,19 @@ static void audit_role(struct ys_audit *audit, uint8_t code, int side)
         (void)audit_judge(audit, YS_RULE_SECURITY_ROLE, side == 1, "%s of a central", ys_smp_code_name(code));
 }
 
-static void audit_values(struct ys_audit *audit, const struct ys_smp_pdu *smp)
+/* Bits of the requirements that are for later versions, and 0 until then (Vol 3 Part H 3.5.1). */
+#define RESERVED_BITS 0xc0
+
+static void audit_values(struct ys_audit *audit, const struct ys_smp_pdu *smp, const uint8_t *frame)
 {
     if (smp->code != YS_SMP_PAIRING_REQUEST && smp->code != YS_SMP_PAIRING_RESPONSE)
         return;
     (void)audit_judge(audit, YS_RULE_SECURITY_VALUES,
                       smp->capability < YS_CAPABILITIES && smp->oob <= 1 && smp->key_size >= 7 && smp->key_size <= 16 &&
-                          (smp->initiator_keys & 0xf0) == 0 && (smp->responder_keys & 0xf0) == 0,
-                      "capability %u, out of band %u, key size %u, keys 0x%02x and 0x%02x", smp->capability, smp->oob,
-                      smp->key_size, smp->initiator_keys, smp->responder_keys);
+                          (frame[3] & RESERVED_BITS) == 0 && (smp->initiator_keys & 0xf0) == 0 &&
+                          (smp->responder_keys & 0xf0) == 0,
+                      "capability %u, out of band %u, requirements 0x%02x, key size %u, keys 0x%02x and 0x%02x",
+                      smp->capability, smp->oob, frame[3], smp->key_size, smp->initiator_keys, smp->responder_keys);
 }
 
 /* Whether a PDU may come now; `pairing` then goes on. */
@@ -124,7 +128,7 @@ void audit_pairing(struct ys_audit *audit, const struct ys_said *said, const str
                      said->length > 0 ? said->frame[0] : 0, said->length))
         return;
     audit_role(audit, smp->code, place->side);
-    audit_values(audit, smp);
+    audit_values(audit, smp, said->frame);
     uint64_t silence_ns = audit->now_ns - pairing->last_ns;
     bool begins = smp->code == YS_SMP_PAIRING_REQUEST || smp->code == YS_SMP_SECURITY_REQUEST;
     if (pairing->step != PAIRING_NONE && !begins)

@@ -3,6 +3,8 @@
 
 #include "capture/audit/verdicts.h"
 
+#define NOT_SAID 0xffffu
+
 /* What size a structure must have; 0: it may have any. */
 static size_t size_of(uint8_t type)
 {
@@ -23,6 +25,22 @@ struct counts {
     unsigned names;
 };
 
+static bool is_interval(unsigned interval)
+{
+    return interval == NOT_SAID || (interval >= 6 && interval <= 3200);
+}
+
+/* CSS Part A 1.9. */
+static void audit_range(struct ys_audit *audit, const struct ys_ad *ad)
+{
+    unsigned least = ad->data[0] | (unsigned)ad->data[1] << 8;
+    unsigned most = ad->data[2] | (unsigned)ad->data[3] << 8;
+    (void)audit_judge(audit, YS_RULE_INTERVAL_RANGE,
+                      is_interval(least) && is_interval(most) &&
+                          (least == NOT_SAID || most == NOT_SAID || least <= most),
+                      "%g to %g ms", least * 1.25, most * 1.25);
+}
+
 /* CSS Part A 1. */
 static void audit_structure(struct ys_audit *audit, const struct ys_ad *ad, bool is_response, struct counts *counts)
 {
@@ -42,6 +60,8 @@ static void audit_structure(struct ys_audit *audit, const struct ys_ad *ad, bool
     if (width > 0)
         (void)audit_judge(audit, YS_RULE_UUID_LIST, ad->length % width == 0,
                           "a list of UUIDs of %zu bytes each has %u bytes", width, ad->length);
+    if (ad->type == YS_AD_CONNECTION_INTERVAL && ad->length == 4)
+        audit_range(audit, ad);
     if (size > 0)
         (void)audit_judge(audit, YS_RULE_STRUCTURE_SIZE, ad->length == size, "type 0x%02x has %u bytes, not %zu",
                           ad->type, ad->length, size);

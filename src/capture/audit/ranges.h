@@ -5,6 +5,8 @@
 #include <stdbool.h>
 #include <stdint.h>
 
+#include "wire/link.h"
+
 /* How far apart two times are. */
 static inline uint64_t audit_distance(uint64_t a, uint64_t b)
 {
@@ -17,6 +19,13 @@ static inline bool audit_parameters_fit(uint16_t interval, uint16_t latency, uin
     return interval >= 6 && interval <= 3200 && latency <= 499 && timeout >= 10 && timeout <= 3200 &&
            timeout * 8u > (1u + latency) * interval * 2u;
 }
+
+/* "1M", "2M" or "coded", whose two rates cannot always be told apart. */
+const char *audit_phy_word(enum ys_phy phy);
+
+/* Whether an access address has three ones in its lowest eight bits, and at most eleven changes in its lowest sixteen
+ * (Vol 6 Part B 2.1.2). */
+bool audit_address_fits_coded(uint32_t address);
 
 /* Whether a channel map has two channels or more, and none above 36. */
 bool audit_map_is_good(const uint8_t map[5]);

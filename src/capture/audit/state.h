@@ -48,6 +48,9 @@ struct awaited {
     uint16_t version;
     uint64_t from_ns;
     uint64_t step_ns;
+    uint64_t primary_ns; /* of a packet on a primary channel that points there; 0: it is on another */
+    uint8_t phy;
+    uint8_t mode;
 };
 
 #define AWAITED_MOST 64
@@ -171,6 +174,9 @@ struct audited_border {
 
 #define AUDITED_BORDERS 65
 
+/* As many halves of session keys' numbers are known again. */
+#define AUDITED_HALVES 64
+
 struct ys_audit {
     struct ys_glossary glossary;
     struct ys_tally tallies[YS_RULES];
@@ -190,6 +196,8 @@ struct ys_audit {
     struct audited_border *borders;
     char excepted[YS_EXCEPTED_MOST][40]; /* whose breaches do not count */
     size_t excepted_count;
+    uint64_t halves[AUDITED_HALVES]; /* that connections have had */
+    size_t next_half;
     bool on_air; /* a packet on the air was seen: then what is said is watched there */
 };
 

@@ -6,6 +6,7 @@
 
 #include <string.h>
 
+#include "capture/follow/hash.h"
 #include "capture/follow/holes.h"
 #include "wire/link_control.h"
 
@@ -453,14 +454,6 @@ static void take_control(struct ys_air_link *link, const struct ys_link_control_
 
 /* packets */
 
-static uint32_t hash_of(const uint8_t *bytes, size_t length)
-{
-    uint32_t hash = 2166136261u;
-    for (size_t i = 0; i < length; i++)
-        hash = (hash ^ bytes[i]) * 16777619u;
-    return hash;
-}
-
 static int side_of(const struct ys_air_link *link, const struct ys_air_packet *air, bool new_event)
 {
     if (air->side != YS_AIR_SIDE_UNKNOWN)
@@ -570,7 +563,7 @@ void ys_air_link_take(struct ys_air_link *link, const struct ys_record *record, 
     if (!seen->good)
         return;
     struct ys_link_end *end = &link->ends[seen->side];
-    seen->hash = hash_of(seen->data.payload, seen->data.length);
+    seen->hash = ys_hash(seen->data.payload, seen->data.length);
     bool same = end->any && end->length == seen->data.length && end->kind == seen->data.kind && end->hash == seen->hash;
     seen->repeated = end->any && end->sequence == seen->data.sequence && same;
     seen->gap = end->any && end->sequence == seen->data.sequence && !same;

@@ -4,6 +4,8 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "capture/follow/hash.h"
+
 #define FRAME_MOST (YS_L2CAP_HEADER_SIZE + 65535u)
 
 void ys_dialogue_clear(struct ys_dialogue *dialogue)
@@ -174,6 +176,7 @@ static void ask(struct ys_speaker *asker, const struct ys_att_pdu *att, const st
                              .handle = att->handle != 0 ? att->handle : att->first,
                              .last = att->last,
                              .offset = att->offset,
+                             .hash = ys_hash(att->value, att->length),
                              .type = att->type,
                              .at_ns = piece->at_ns,
                              .record = piece->record};

@@ -19,6 +19,7 @@ struct ys_asked {
     uint16_t handle;
     uint16_t last;
     uint16_t offset;
+    uint32_t hash; /* of its value */
     struct ys_uuid type;
     uint64_t at_ns;
     uint64_t record; /* its number */
