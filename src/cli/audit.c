@@ -193,6 +193,48 @@ static struct sums sum_up(const struct input *input, const struct running *runni
     return sums;
 }
 
+static double seconds_of(const struct running *running, uint64_t at_ns)
+{
+    return ((double)at_ns - (double)running->first_ns) / 1e9;
+}
+
+/* What nobody knows who only has this capture: a recorder that heard nobody at all may have been deaf. */
+static void print_hole(const struct running *running, const struct ys_hole *hole)
+{
+    char between[90];
+    (void)snprintf(between, sizeof between, "%s and %s", hole->who[0][0] != '\0' ? hole->who[0] : "a central",
+                   hole->who[1][0] != '\0' ? hole->who[1] : "a peripheral");
+    (void)printf("  %12.6f %12.6f  %6llu  ", seconds_of(running, hole->from_ns), seconds_of(running, hole->to_ns),
+                 (unsigned long long)hole->others);
+    put_plain(stdout, between);
+    if (hole->open > 0)
+        (void)printf("; the answer to packet %llu may lie in it", (unsigned long long)hole->open);
+    if (hole->mtu)
+        (void)printf("%s", hole->open > 0 ? ", and an MTU exchange" : "; an MTU exchange may lie in it");
+    (void)putchar('\n');
+}
+
+static void print_holes(const struct input *input, const struct running *running)
+{
+    uint64_t count = ys_audit_hole_count(running->audit);
+    const struct ys_hole *holes = ys_audit_holes(running->audit);
+    if (count == 0)
+        return;
+    if (input->all) {
+        (void)printf("\n  holes, from     to s           others heard meanwhile, and between whom\n");
+        for (uint64_t i = 0; i < count && i < YS_HOLES_MOST; i++)
+            print_hole(running, &holes[i]);
+        if (count > YS_HOLES_MOST)
+            (void)printf("  and %llu more\n", (unsigned long long)(count - YS_HOLES_MOST));
+        (void)putchar('\n');
+    }
+    (void)printf(
+        "packets of connections may be missing in %llu place%s, the first at %.6f s: what was agreed before is "
+        "not known behind %s%s\n",
+        (unsigned long long)count, count == 1 ? "" : "s", seconds_of(running, holes[0].from_ns),
+        count == 1 ? "it" : "them", input->all ? "" : "; --all lists them");
+}
+
 static void print_text(const struct input *input, const struct running *running)
 {
     bool colour = wants_colour(stdout);
@@ -210,6 +252,7 @@ static void print_text(const struct input *input, const struct running *running)
     (void)printf(sums.advice > 0 ? "; %u give advice\n" : "\n", sums.advice);
     if (damaged > 0)
         (void)printf("%llu packets were damaged, and nothing is said of them\n", (unsigned long long)damaged);
+    print_holes(input, running);
     if (unreadable > 0)
         (void)printf("%llu packets were encrypted, and their key is not known: give it by --key or --bonds\n",
                      (unsigned long long)unreadable);
@@ -239,6 +282,28 @@ static json_t *rule_json(const struct running *running, enum ys_rule_id rule)
                      (json_int_t)tally->broken, "unknown", (json_int_t)tally->unknown, "breaches", list);
 }
 
+static json_t *holes_json(const struct running *running)
+{
+    uint64_t count = ys_audit_hole_count(running->audit);
+    const struct ys_hole *holes = ys_audit_holes(running->audit);
+    json_t *list = json_array();
+    for (uint64_t i = 0; i < count && i < YS_HOLES_MOST; i++) {
+        const struct ys_hole *hole = &holes[i];
+        json_t *whos[2];
+        for (int side = 0; side < 2; side++) {
+            whos[side] = hole->who[side][0] != '\0' ? json_string(hole->who[side]) : json_null();
+            whos[side] = whos[side] != NULL ? whos[side] : json_null();
+        }
+        (void)json_array_append_new(
+            list, json_pack("{s:f, s:f, s:I, s:I, s:o, s:o, s:o, s:b}", "from_s", seconds_of(running, hole->from_ns),
+                            "to_s", seconds_of(running, hole->to_ns), "number", (json_int_t)hole->record,
+                            "others_heard", (json_int_t)hole->others, "central", whos[0], "peripheral", whos[1],
+                            "open_request", hole->open > 0 ? json_integer((json_int_t)hole->open) : json_null(),
+                            "may_hide_mtu_exchange", hole->mtu));
+    }
+    return json_pack("{s:I, s:o}", "count", (json_int_t)count, "first", list);
+}
+
 static void print_json(const struct input *input, const struct running *running)
 {
     struct sums sums = sum_up(input, running);
@@ -247,12 +312,12 @@ static void print_json(const struct input *input, const struct running *running)
         if (is_wanted(input, (enum ys_rule_id)i))
             (void)json_array_append_new(rules, rule_json(running, (enum ys_rule_id)i));
     }
-    json_t *root =
-        json_pack("{s:s, s:I, s:f, s:i, s:i, s:i, s:i, s:i, s:I, s:I, s:o}", "kind", "audit", "packets",
-                  (json_int_t)running->records, "seconds", ((double)running->last_ns - (double)running->first_ns) / 1e9,
-                  "broken", sums.broken, "kept", sums.kept, "unknown", sums.unknown, "no_occasion", sums.unmet,
-                  "advice", sums.advice, "damaged_packets", (json_int_t)ys_audit_damaged(running->audit),
-                  "unreadable_packets", (json_int_t)ys_audit_unreadable(running->audit), "rules", rules);
+    json_t *root = json_pack(
+        "{s:s, s:I, s:f, s:i, s:i, s:i, s:i, s:i, s:I, s:I, s:o, s:o}", "kind", "audit", "packets",
+        (json_int_t)running->records, "seconds", ((double)running->last_ns - (double)running->first_ns) / 1e9, "broken",
+        sums.broken, "kept", sums.kept, "unknown", sums.unknown, "no_occasion", sums.unmet, "advice", sums.advice,
+        "damaged_packets", (json_int_t)ys_audit_damaged(running->audit), "unreadable_packets",
+        (json_int_t)ys_audit_unreadable(running->audit), "holes", holes_json(running), "rules", rules);
     (void)json_dumpf(root, stdout, JSON_INDENT(2) | JSON_REAL_PRECISION(12));
     (void)putchar('\n');
     json_decref(root);

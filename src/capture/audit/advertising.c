@@ -83,13 +83,18 @@ static void audit_event(struct ys_audit *audit, const struct ys_seen *seen)
         advertiser->event_ns = air->start_ns;
     } else if (air->channel > advertiser->last_channel && since_ns < LEAST_INTERVAL_NS / 2 + EVENT_SPACING_NS &&
                same_payload) {
+        advertiser->inverted = 0;
         (void)audit_judge(audit, YS_RULE_CHANNEL_ORDER, true, "%s", "");
         (void)audit_judge(audit, YS_RULE_EVENT_SPACING, since_ns <= EVENT_SPACING_NS,
                           "%.3f ms after the packet before it", (double)since_ns / 1e6);
     } else if (air->channel < advertiser->last_channel && since_ns < NEXT_NS && same_payload &&
                pdu->type != YS_LINK_ADV_DIRECT_IND) {
-        (void)audit_judge(audit, YS_RULE_CHANNEL_ORDER, false, "channel %u after %u, %.3f ms later", air->channel,
-                          advertiser->last_channel, (double)since_ns / 1e6);
+        /* once, it may have begun anew, as behind a connect request that nobody heard */
+        if (advertiser->inverted++ == 0)
+            audit_cannot_tell(audit, YS_RULE_CHANNEL_ORDER);
+        else
+            (void)audit_judge(audit, YS_RULE_CHANNEL_ORDER, false, "channel %u after %u, %.3f ms later, and not once",
+                              air->channel, advertiser->last_channel, (double)since_ns / 1e6);
     } else {
         begin_event(audit, advertiser, air->start_ns, same_payload);
     }

@@ -19,7 +19,9 @@ struct ys_audit *ys_audit_new(const struct ys_glossary *glossary)
     audit->links = calloc(AUDITED_LINKS, sizeof *audit->links);
     audit->borders = calloc(AUDITED_BORDERS, sizeof *audit->borders);
     audit->breaches = calloc((size_t)YS_RULES * YS_BREACHES_OF_EACH, sizeof *audit->breaches);
-    if (audit->advertisers != NULL && audit->links != NULL && audit->borders != NULL && audit->breaches != NULL)
+    audit->holes = calloc(YS_HOLES_MOST, sizeof *audit->holes);
+    if (audit->holes != NULL && audit->advertisers != NULL && audit->links != NULL && audit->borders != NULL &&
+        audit->breaches != NULL)
         return audit;
     ys_audit_free(audit);
     return NULL;
@@ -33,6 +35,7 @@ void ys_audit_free(struct ys_audit *audit)
     free(audit->links);
     free(audit->borders);
     free(audit->breaches);
+    free(audit->holes);
     free(audit);
 }
 
@@ -56,6 +59,16 @@ const struct ys_breach *ys_audit_breaches(const struct ys_audit *audit, size_t *
     return audit->breaches;
 }
 
+uint64_t ys_audit_hole_count(const struct ys_audit *audit)
+{
+    return audit->hole_count;
+}
+
+const struct ys_hole *ys_audit_holes(const struct ys_audit *audit)
+{
+    return audit->holes;
+}
+
 uint64_t ys_audit_damaged(const struct ys_audit *audit)
 {
     return audit->damaged;
@@ -64,6 +77,25 @@ uint64_t ys_audit_damaged(const struct ys_audit *audit)
 uint64_t ys_audit_unreadable(const struct ys_audit *audit)
 {
     return audit->unreadable;
+}
+
+/* holes */
+
+static void note_hole(struct ys_audit *audit, const struct ys_seen *seen, const struct audited_link *link)
+{
+    if (audit->hole_count++ >= YS_HOLES_MOST)
+        return;
+    struct ys_hole *hole = &audit->holes[audit->hole_count - 1];
+    *hole = (struct ys_hole){.from_ns = seen->packet.hole_from_ns,
+                             .to_ns = seen->record->air.start_ns,
+                             .record = seen->record->number,
+                             .others = audit->records - link->heard_record - 1,
+                             .open = seen->packet.open_record,
+                             .mtu = !seen->link->dialogue.mtu_is_agreed};
+    for (int side = 0; side < 2; side++) {
+        const struct ys_party *party = seen->link->parties[side];
+        (void)snprintf(hole->who[side], sizeof hole->who[side], "%s", party != NULL ? party->name : "");
+    }
 }
 
 /* records */
@@ -93,12 +125,13 @@ void ys_audit_take(void *context, const struct ys_seen *seen)
     struct ys_audit *audit = context;
     audit->seen = seen;
     audit->now_ns = seen->record->at_ns;
+    audit->records += seen->record->kind == YS_RECORD_AIR;
     audit->on_air = audit->on_air || seen->record->kind == YS_RECORD_AIR;
     switch (seen->kind) {
     case YS_SEEN_ADVERTISING:
         audit_advertising(audit, seen);
         if (seen->link != NULL)
-            (void)link_of(audit, seen->link);
+            link_of(audit, seen->link)->heard_record = audit->records;
         break;
     case YS_SEEN_EXTENDED:
         audit_extended(audit, seen);
@@ -106,6 +139,9 @@ void ys_audit_take(void *context, const struct ys_seen *seen)
     case YS_SEEN_LINK: {
         struct audited_link *link = link_of(audit, seen->link);
         audit->unreadable += seen->packet.readable == YS_READ_NOT;
+        if (seen->packet.hole)
+            note_hole(audit, seen, link);
+        link->heard_record = audit->records;
         audit_link(audit, seen, link);
         break;
     }

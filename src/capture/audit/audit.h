@@ -29,6 +29,11 @@ const struct ys_tally *ys_audit_tally(const struct ys_audit *audit, enum ys_rule
 /* Breaches, in the order in which they were found; `count` is how many are kept. */
 const struct ys_breach *ys_audit_breaches(const struct ys_audit *audit, size_t *count);
 
+/* In how many places packets of connections may be missing; and these, in order, of which at most YS_HOLES_MOST are
+ * kept. */
+uint64_t ys_audit_hole_count(const struct ys_audit *audit);
+const struct ys_hole *ys_audit_holes(const struct ys_audit *audit);
+
 /* Packets whose CRC was wrong, or of which only a part was there. */
 uint64_t ys_audit_damaged(const struct ys_audit *audit);
 

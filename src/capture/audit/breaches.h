@@ -2,6 +2,7 @@
 #ifndef CAPTURE_AUDIT_BREACHES_H
 #define CAPTURE_AUDIT_BREACHES_H
 
+#include <stdbool.h>
 #include <stdint.h>
 
 #include "capture/audit/rules.h"
@@ -21,6 +22,20 @@ struct ys_breach {
     char who[40];   /* who broke it, "" if that is not known */
     char what[200]; /* in words */
 };
+
+/* A time of which packets of a connection may be missing. */
+struct ys_hole {
+    uint64_t from_ns; /* the end of what was heard of it before */
+    uint64_t to_ns;
+    uint64_t record; /* the number of the first packet behind it */
+    uint64_t others; /* packets that were heard meanwhile, of others */
+    uint64_t open;   /* the number of a request whose answer may lie in it; 0: none */
+    bool mtu;        /* the exchange of the MTU may */
+    char who[2][40]; /* central and peripheral, "" if not known */
+};
+
+/* As many are kept; the rest is only counted. */
+#define YS_HOLES_MOST 200
 
 /* Breaches of one rule that are kept; the rest is only counted. */
 #define YS_BREACHES_OF_EACH 10

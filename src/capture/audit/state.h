@@ -20,7 +20,8 @@ struct advertiser {
     bool shared; /* two send with this address: their events cannot be told apart */
     uint8_t type;
     uint8_t last_channel;
-    uint8_t same; /* intervals in a row that were the same */
+    uint8_t inverted; /* how often in a row its channels went downwards within an event */
+    uint8_t same;     /* intervals in a row that were the same */
     uint32_t payload;
     uint64_t event_ns; /* begin of the last event */
     uint64_t last_ns;  /* of the last packet */
@@ -120,6 +121,7 @@ struct audited_dialogue {
 /* A connection on the air. */
 struct audited_link {
     uint64_t number;       /* of the link in the capture */
+    uint64_t heard_record; /* the count of records on the air when it was heard last */
     bool hole;             /* something that was said may be missing */
     uint16_t events_alone; /* of the central, at its beginning, without an answer */
     bool answered;
@@ -183,6 +185,9 @@ struct ys_audit {
     uint8_t kept_of[YS_RULES];
     struct ys_breach *breaches;
     size_t breach_count;
+    struct ys_hole *holes;
+    uint64_t hole_count;
+    uint64_t records; /* on the air */
     uint64_t damaged;
     uint64_t unreadable;
     uint64_t now_ns;

@@ -88,11 +88,13 @@ struct ys_link_seen {
     int side;
     bool side_is_sure;
     bool new_event;
-    bool repeated; /* the same as before, sent again */
-    bool gap;      /* one or more before it of this side are missing, by its bits or its key */
-    bool apart;    /* any may be missing before it; and: */
-    bool hole;     /* what the other side has received may be among them */
-    uint32_t hash; /* of the payload */
+    bool repeated;         /* the same as before, sent again */
+    bool gap;              /* one or more before it of this side are missing, by its bits or its key */
+    bool apart;            /* any may be missing before it; and: */
+    bool hole;             /* what the other side has received may be among them */
+    uint64_t hole_from_ns; /* the end of what was heard before it */
+    uint64_t open_record;  /* a request whose answer may lie in it; 0: none */
+    uint32_t hash;         /* of the payload */
     uint16_t counter;
     bool counted;
     bool anchor_is_sure; /* and so was the one before */

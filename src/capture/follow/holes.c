@@ -68,6 +68,7 @@ void ys_holes_note(struct ys_air_link *link, const struct ys_link_before *before
 {
     const struct ys_link_end *end = &link->ends[seen->side];
     bool shown = seen->gap;
+    bool skipped = false; /* events, which a central may have left out, or the recorder missed */
     seen->apart = false;
     seen->hole = false;
     if (is_first(link, before, seen) && !*lossy)
@@ -81,11 +82,11 @@ void ys_holes_note(struct ys_air_link *link, const struct ys_link_before *before
     } else if (!before->paced || link->interval_us == 0) {
         seen->apart = true;
         shown = shown || (seen->side_is_sure && seen->side == 1);
-    } else if ((*lossy && !link->counted) || (uint16_t)(link->counter - before->counter) != 1 || seen->side == 1 ||
-               begins_late(link, record)) {
+    } else if ((*lossy && !link->counted) || seen->side == 1 || begins_late(link, record)) {
         seen->apart = true;
         shown = true;
     } else {
+        bool next = (uint16_t)(link->counter - before->counter) == 1; /* a central may be busy elsewhere */
         bool answered = before->last_side == 1;
         bool known = link->ends[0].start_ns >= link->apart_ns; /* what the central said last */
         bool went_on = (!known || link->ends[0].more || link->ends[1].more) &&
@@ -94,17 +95,25 @@ void ys_holes_note(struct ys_air_link *link, const struct ys_link_before *before
             end->any && end->length == seen->data.length && end->kind == seen->data.kind && end->hash == seen->hash;
         bool continued = is_continued(link, before, &seen->data, same);
         /* who has not heard the other may go on, too */
-        seen->apart = !answered || went_on || (*lossy && !continued);
+        seen->apart = !next || !answered || went_on || (*lossy && !continued);
         shown = shown || (seen->apart && !continued);
+        skipped = !next;
     }
     *lossy = *lossy || shown;
     bool unpaced = seen->new_event && (!before->paced || link->interval_us == 0); /* nothing tells what is missing */
-    seen->hole = seen->apart && (*lossy || (unpaced && before->anchored));
+    seen->hole = seen->apart && (*lossy || skipped || (unpaced && before->anchored));
     if (seen->apart)
         link->apart_ns = record->air.start_ns;
     /* the same again, or another that is like it */
     bool perhaps_again = seen->repeated && *lossy && end->start_ns < link->apart_ns && seen->data.length > 0;
     seen->hole = seen->hole || seen->gap || perhaps_again;
+    seen->hole_from_ns = before->anchored ? before->last_end_ns : link->begun ? link->request_end_ns : record->at_ns;
+    seen->open_record = 0;
+    for (int side = 0; side < 2 && seen->hole; side++) {
+        const struct ys_speaker *speaker = &link->dialogue.speakers[side];
+        if (speaker->asked_passed < speaker->asked_count)
+            seen->open_record = speaker->asked[speaker->asked_passed].record;
+    }
     if (seen->hole)
         make_hole(link);
 }
