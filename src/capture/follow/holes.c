@@ -52,7 +52,14 @@ static bool is_first(const struct ys_air_link *link, const struct ys_link_before
     return !before->anchored && link->begun && seen->counter == 0 && seen->side == 0;
 }
 
-/* Everything that may have been said in it. */
+/* An event of a connection whose interval is not known. */
+static bool is_unpaced(const struct ys_air_link *link, const struct ys_link_before *before,
+                       const struct ys_link_seen *seen)
+{
+    return seen->new_event && (!before->paced || link->interval_us == 0);
+}
+
+/* Nothing that was agreed is sure from now on. */
 static void make_hole(struct ys_air_link *link)
 {
     link->holes++;
@@ -63,57 +70,78 @@ static void make_hole(struct ys_air_link *link)
     ys_dialogue_hole(&link->dialogue);
 }
 
-void ys_holes_note(struct ys_air_link *link, const struct ys_link_before *before, const struct ys_record *record,
-                   struct ys_link_seen *seen, bool *lossy)
+/* How a packet stands to the one before it. */
+struct relation {
+    bool apart;   /* others may be missing between them */
+    bool shown;   /* and surely some are */
+    bool skipped; /* events are missing, which a central may have left out, or the recorder missed */
+};
+
+/* An event whose central begins it where it must. */
+static struct relation relation_of_event(const struct ys_air_link *link, const struct ys_link_before *before,
+                                         const struct ys_record *record, const struct ys_link_seen *seen, bool lossy)
 {
-    const struct ys_link_end *end = &link->ends[seen->side];
-    bool shown = seen->gap;
-    bool skipped = false; /* events, which a central may have left out, or the recorder missed */
-    seen->apart = false;
-    seen->hole = false;
-    if (is_first(link, before, seen) && !*lossy)
-        return;
-    if (!before->anchored) {
-        seen->apart = true;
-        shown = shown || link->begun;
-    } else if (!seen->new_event) {
-        seen->apart = !follows_at_once(before, record, seen->side);
-        shown = shown || seen->apart;
-    } else if (!before->paced || link->interval_us == 0) {
-        seen->apart = true;
-        shown = shown || (seen->side_is_sure && seen->side == 1);
-    } else if ((*lossy && !link->counted) || seen->side == 1 || begins_late(link, record)) {
-        seen->apart = true;
-        shown = true;
-    } else {
-        bool next = (uint16_t)(link->counter - before->counter) == 1; /* a central may be busy elsewhere */
-        bool answered = before->last_side == 1;
-        bool known = link->ends[0].start_ns >= link->apart_ns; /* what the central said last */
-        bool went_on = (!known || link->ends[0].more || link->ends[1].more) &&
-                       record->air.start_ns > before->last_end_ns + AN_ANSWER_NS;
-        bool same =
-            end->any && end->length == seen->data.length && end->kind == seen->data.kind && end->hash == seen->hash;
-        bool continued = is_continued(link, before, &seen->data, same);
-        /* who has not heard the other may go on, too */
-        seen->apart = !next || !answered || went_on || (*lossy && !continued);
-        shown = shown || (seen->apart && !continued);
-        skipped = !next;
+    const struct ys_link_end *end = &link->ends[0];
+    bool next = (uint16_t)(link->counter - before->counter) == 1;
+    bool answered = before->last_side == 1;
+    bool known = end->start_ns >= link->apart_ns; /* what the central said last */
+    bool went_on =
+        (!known || end->more || link->ends[1].more) && record->air.start_ns > before->last_end_ns + AN_ANSWER_NS;
+    bool same = end->any && end->length == seen->data.length && end->kind == seen->data.kind && end->hash == seen->hash;
+    bool continued = is_continued(link, before, &seen->data, same);
+    /* who has not heard the other may go on, too */
+    bool apart = !next || !answered || went_on || (lossy && !continued);
+    return (struct relation){.apart = apart, .shown = apart && !continued, .skipped = !next};
+}
+
+static struct relation relation_of(const struct ys_air_link *link, const struct ys_link_before *before,
+                                   const struct ys_record *record, const struct ys_link_seen *seen, bool lossy)
+{
+    if (!before->anchored)
+        return (struct relation){.apart = true, .shown = link->begun};
+    if (!seen->new_event) {
+        bool apart = !follows_at_once(before, record, seen->side);
+        return (struct relation){.apart = apart, .shown = apart};
     }
-    *lossy = *lossy || shown;
-    bool unpaced = seen->new_event && (!before->paced || link->interval_us == 0); /* nothing tells what is missing */
-    seen->hole = seen->apart && (*lossy || skipped || (unpaced && before->anchored));
-    if (seen->apart)
-        link->apart_ns = record->air.start_ns;
-    /* the same again, or another that is like it */
-    bool perhaps_again = seen->repeated && *lossy && end->start_ns < link->apart_ns && seen->data.length > 0;
-    seen->hole = seen->hole || seen->gap || perhaps_again;
+    if (is_unpaced(link, before, seen))
+        return (struct relation){.apart = true, .shown = seen->side_is_sure && seen->side == 1};
+    if ((lossy && !link->counted) || seen->side == 1 || begins_late(link, record))
+        return (struct relation){.apart = true, .shown = true};
+    return relation_of_event(link, before, record, seen, lossy);
+}
+
+/* What of it is told: since when, and whose answer may lie in it. */
+static void note_hole(const struct ys_air_link *link, const struct ys_link_before *before,
+                      const struct ys_record *record, struct ys_link_seen *seen)
+{
     seen->hole_from_ns = before->anchored ? before->last_end_ns : link->begun ? link->request_end_ns : record->at_ns;
     seen->open_record = 0;
-    for (int side = 0; side < 2 && seen->hole; side++) {
+    for (int side = 0; side < 2; side++) {
         const struct ys_speaker *speaker = &link->dialogue.speakers[side];
         if (speaker->asked_passed < speaker->asked_count)
             seen->open_record = speaker->asked[speaker->asked_passed].record;
     }
-    if (seen->hole)
-        make_hole(link);
+}
+
+void ys_holes_note(struct ys_air_link *link, const struct ys_link_before *before, const struct ys_record *record,
+                   struct ys_link_seen *seen, bool *lossy)
+{
+    const struct ys_link_end *end = &link->ends[seen->side];
+    seen->apart = false;
+    seen->hole = false;
+    if (is_first(link, before, seen) && !*lossy)
+        return;
+    struct relation relation = relation_of(link, before, record, seen, *lossy);
+    *lossy = *lossy || relation.shown || seen->gap;
+    seen->apart = relation.apart;
+    if (seen->apart)
+        link->apart_ns = record->air.start_ns;
+    bool unpaced = before->anchored && is_unpaced(link, before, seen); /* nothing tells what is missing */
+    /* the same again, or another that is like it */
+    bool perhaps_again = seen->repeated && *lossy && end->start_ns < link->apart_ns && seen->data.length > 0;
+    seen->hole = seen->gap || perhaps_again || (seen->apart && (*lossy || relation.skipped || unpaced));
+    if (!seen->hole)
+        return;
+    note_hole(link, before, record, seen);
+    make_hole(link);
 }
