@@ -276,6 +276,21 @@ static void pictures_are_drawn(void **state)
     assert_runs("trace '%s/demo.pcapng' --draw nothing --plot '%s/other.svg'", 2);
 }
 
+/* Of a connection of more than two minutes. */
+static void a_long_connection_is_drawn_to_its_end(void **state)
+{
+    char path[600];
+    (void)state;
+    assert_runs("rehearse '" YARNSWIFT_ROOT "/examples/scenes/lost_and_found.scene.yaml' --capture '%s/found.pcapng'",
+                0);
+    assert_runs("trace --level air '%s/found.pcapng' --draw connection --plot '%s/found.svg'", 0);
+    (void)snprintf(path, sizeof path, "%s/found.svg", folder);
+    char *picture = read_whole(path);
+    assert_non_null(picture);
+    assert_non_null(strstr(picture, " 140<")); /* at the axis of time */
+    free(picture);
+}
+
 /* filters */
 
 static void filters_show_what_they_say(void **state)
@@ -654,6 +669,7 @@ int main(void)
         cmocka_unit_test(values_go_into_a_table_that_is_not_written_over),
         cmocka_unit_test(both_views_stand_side_by_side),
         cmocka_unit_test(pictures_are_drawn),
+        cmocka_unit_test(a_long_connection_is_drawn_to_its_end),
         cmocka_unit_test(filters_show_what_they_say),
         cmocka_unit_test(filters_that_cannot_be_read_point_to_the_place),
         cmocka_unit_test(an_encrypted_link_is_read_where_its_key_is_known),

@@ -248,9 +248,10 @@ static void draw_connection(struct trace_plot *plot)
     static const double track_shift[TRACK_DATA] = {0, 0.3, -0.3, 0.3, 0}; /* so that both sides of an event are seen */
     FILE *script = plot->plot.script;
     style(script, 2);
-    (void)fputs("set ylabel \"channel\"\nset yrange [-1:40]\nset ytics (0,4,8,12,16,20,24,28,32,36,39)\n"
-                "set xlabel \"\"\nstats data using 1 nooutput name \"T\"\n"
-                "set xrange [T_min:T_max > T_min ? T_max : T_min + 1]\n",
+    /* the times are asked for before there is a range of channels, which they would be cut by */
+    (void)fputs("set autoscale\nstats data using 1 nooutput name \"T\"\n"
+                "set ylabel \"channel\"\nset yrange [-1:40]\nset ytics (0,4,8,12,16,20,24,28,32,36,39)\n"
+                "set xlabel \"\"\nset xrange [T_min:T_max > T_min ? T_max : T_min + 1]\n",
                 script);
     bool first = true;
     for (int i = 0; i < TRACK_DATA; i++) {
