@@ -288,12 +288,12 @@ static void commands_and_events_are_said(void **state)
         {"h< 040e0401030c0c", YS_TRACE_HCI, "Reset done: the command is not allowed now"},
         {"h< 040f0400010d20", YS_TRACE_HCI, "LE Create Connection begun: success"},
         {"h> 01 0620 0f a000 a000 00 01 00 000000000000 07 00", YS_TRACE_HCI,
-         "LE Set Advertising Parameters: interval min 100 ms, interval max 100 ms, type 0, own address random, peer "
-         "00:00:00:00:00:00 public, channels 37, 38, 39, filter 0"},
+         "LE Set Advertising Parameters: interval min 100 ms, interval max 100 ms, type connectable and scannable, own "
+         "address random, peer 00:00:00:00:00:00 public, channels 37, 38, 39, filter everybody may ask and connect"},
         {"h> 01 0a20 01 01", YS_TRACE_HCI, "LE Set Advertising Enable: on yes"},
         {"h> 01 0520 06 0908070605c2", YS_TRACE_HCI, "LE Set Random Address: address c2:05:06:07:08:09"},
         {"h> 01 0b20 07 01 6000 3000 01 00", YS_TRACE_HCI,
-         "LE Set Scan Parameters: active yes, interval 60 ms, window 30 ms, own address random, filter 0"},
+         "LE Set Scan Parameters: active yes, interval 60 ms, window 30 ms, own address random, filter everybody"},
         {"h> 01 0604 03 4000 13", YS_TRACE_HCI,
          "Disconnect: connection 0x040, reason the other side ended the connection (0x13)"},
         {"h> 01 2220 06 4000 fb00 9042", YS_TRACE_HCI,
@@ -302,12 +302,14 @@ static void commands_and_events_are_said(void **state)
          "LE Set PHY: connection 0x040, no wish 0x00, sends on 2M, receives on 2M, coding 0"},
         {"h> 01 3620 19 01 1300 a00000 a00000 07 01 00 000000000000 00 7f 01 00 02 03 00", YS_TRACE_HCI,
          "LE Set Extended Advertising Parameters: set 1, properties 0x0013, interval min 100 ms, interval max 100 ms, "
-         "channels 37, 38, 39, own address random, peer 00:00:00:00:00:00 public, filter 0, power not said, primary "
+         "channels 37, 38, 39, own address random, peer 00:00:00:00:00:00 public, filter everybody may ask and "
+         "connect, power not said, primary "
          "PHY "
          "1M, skip 0, secondary PHY 2M, set id 3, tells requests no"},
         {"h> 01 ffff 01 55", YS_TRACE_HCI, "unknown"},
         {"h< 043e13 01 00 4000 00 01 0102030405c1 1800 0000 9001 05", YS_TRACE_HCI,
-         "LE Connection Complete: status success, connection 0x040, role 0, peer c1:05:04:03:02:01 random, interval 30 "
+         "LE Connection Complete: status success, connection 0x040, role central, peer c1:05:04:03:02:01 random, "
+         "interval 30 "
          "ms, "
          "latency 0, timeout 4000 ms, clock accuracy 5"},
         {"h< 043e0f 02 01 00 01 0908070605c2 03 020106 c4", YS_TRACE_HCI,

@@ -258,6 +258,35 @@ static void tell_flag(const uint8_t *bytes, size_t length, const struct ys_gloss
     ys_text_add(text, "%s", bytes[0] == 0 ? "no" : bytes[0] == 1 ? "yes" : "neither yes nor no");
 }
 
+/* One of several, by its number. */
+static void tell_word(const uint8_t *bytes, const char *const *words, size_t count, struct ys_text *text)
+{
+    if (bytes[0] < count)
+        ys_text_add(text, "%s", words[bytes[0]]);
+    else
+        ys_text_add(text, "%u, which is reserved", bytes[0]);
+}
+
+#define TELLS_WORD(name, ...)                                                                                          \
+    static void name(const uint8_t *bytes, size_t length, const struct ys_glossary *glossary, struct ys_text *text)    \
+    {                                                                                                                  \
+        static const char *const words[] = {__VA_ARGS__};                                                              \
+        (void)length;                                                                                                  \
+        (void)glossary;                                                                                                \
+        tell_word(bytes, words, sizeof words / sizeof words[0], text);                                                 \
+    }
+
+/* What numbers in HCI commands and events mean (Vol 4 Part E 7.7.65.1, Vol 4 Part E 7.8.5, Vol 4 Part E 7.8.10, Vol 4
+ * Part E 7.8.12). */
+TELLS_WORD(tell_advertising_kind, "connectable and scannable", "connectable by one peer, at a high rate", "scannable",
+           "neither connectable nor scannable", "connectable by one peer, at a low rate")
+TELLS_WORD(tell_asked_by, "everybody may ask and connect", "who is listed may ask, everybody may connect",
+           "everybody may ask, who is listed may connect", "who is listed may ask and connect")
+TELLS_WORD(tell_heard_from, "everybody", "who is listed", "everybody, also whose address cannot be told",
+           "who is listed, also whose address cannot be told")
+TELLS_WORD(tell_whom, "this peer", "who is listed")
+TELLS_WORD(tell_role, "central", "peripheral")
+
 static void tell_capability(const uint8_t *bytes, size_t length, const struct ys_glossary *glossary,
                             struct ys_text *text)
 {
@@ -343,6 +372,11 @@ static const struct type types[] = {
     {"control", 1, tell_control},
     {"command", 2, tell_command},
     {"flag", 1, tell_flag},
+    {"kind", 1, tell_advertising_kind},
+    {"asked", 1, tell_asked_by},
+    {"heard", 1, tell_heard_from},
+    {"whom", 1, tell_whom},
+    {"role", 1, tell_role},
     {"io", 1, tell_capability},
     {"needs", 1, tell_needs},
     {"keys", 1, tell_keys},

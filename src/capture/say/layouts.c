@@ -86,16 +86,16 @@ static const struct ys_packet_layout commands[] = {
     {YS_HCI_LE_READ_FEATURES, "LE Read Local Supported Features", ""},
     {YS_HCI_LE_SET_RANDOM_ADDRESS, "LE Set Random Address", "address:address"},
     {YS_HCI_LE_SET_ADVERTISING_PARAMETERS, "LE Set Advertising Parameters",
-     "interval min:slot|interval max:slot|type:1|own address:own|peer:who|channels:channels|filter:1"},
+     "interval min:slot|interval max:slot|type:kind|own address:own|peer:who|channels:channels|filter:asked"},
     {0x2007, "LE Read Advertising Physical Channel Tx Power", ""},
     {YS_HCI_LE_SET_ADVERTISING_DATA, "LE Set Advertising Data", "data:adl|unused:b*"},
     {YS_HCI_LE_SET_SCAN_RESPONSE_DATA, "LE Set Scan Response Data", "data:adl|unused:b*"},
     {YS_HCI_LE_SET_ADVERTISING_ENABLE, "LE Set Advertising Enable", "on:flag"},
     {YS_HCI_LE_SET_SCAN_PARAMETERS, "LE Set Scan Parameters",
-     "active:flag|interval:slot|window:slot|own address:own|filter:1"},
+     "active:flag|interval:slot|window:slot|own address:own|filter:heard"},
     {YS_HCI_LE_SET_SCAN_ENABLE, "LE Set Scan Enable", "on:flag|without repeats:flag"},
     {YS_HCI_LE_CREATE_CONNECTION, "LE Create Connection",
-     "scan interval:slot|scan window:slot|filter:1|peer:who|own address:own|interval min:unit|interval max:unit|"
+     "scan interval:slot|scan window:slot|filter:whom|peer:who|own address:own|interval min:unit|interval max:unit|"
      "latency:2|timeout:ten|event length min:slot|event length max:slot"},
     {YS_HCI_LE_CREATE_CONNECTION_CANCEL, "LE Create Connection Cancel", ""},
     {YS_HCI_LE_READ_ACCEPT_LIST_SIZE, "LE Read Filter Accept List Size", ""},
@@ -136,7 +136,8 @@ static const struct ys_packet_layout commands[] = {
     {YS_HCI_LE_SET_PHY, "LE Set PHY", "connection:link|no wish:x1|sends on:phys|receives on:phys|coding:2"},
     {YS_HCI_LE_SET_SET_ADDRESS, "LE Set Advertising Set Random Address", "set:1|address:address"},
     {YS_HCI_LE_SET_EXTENDED_ADVERTISING_PARAMETERS, "LE Set Extended Advertising Parameters",
-     "set:1|properties:x2|interval min:slot3|interval max:slot3|channels:channels|own address:own|peer:who|filter:1|"
+     "set:1|properties:x2|interval min:slot3|interval max:slot3|channels:channels|own "
+     "address:own|peer:who|filter:asked|"
      "power:dbm|primary PHY:phy|skip:1|secondary PHY:phy|set id:1|tells requests:flag"},
     {YS_HCI_LE_SET_EXTENDED_ADVERTISING_DATA, "LE Set Extended Advertising Data", "set:1|operation:1|whole:1|data:adl"},
     {YS_HCI_LE_SET_EXTENDED_SCAN_RESPONSE_DATA, "LE Set Extended Scan Response Data",
@@ -147,7 +148,7 @@ static const struct ys_packet_layout commands[] = {
     {YS_HCI_LE_REMOVE_ADVERTISING_SET, "LE Remove Advertising Set", "set:1"},
     {YS_HCI_LE_CLEAR_ADVERTISING_SETS, "LE Clear Advertising Sets", ""},
     {YS_HCI_LE_SET_EXTENDED_SCAN_PARAMETERS, "LE Set Extended Scan Parameters",
-     "own address:own|filter:1|PHYs:phys|by PHY:b*"},
+     "own address:own|filter:heard|PHYs:phys|by PHY:b*"},
     {YS_HCI_LE_SET_EXTENDED_SCAN_ENABLE, "LE Set Extended Scan Enable",
      "on:flag|without repeats:1|duration:ten|period:2"},
     {YS_HCI_LE_EXTENDED_CREATE_CONNECTION, "LE Extended Create Connection",
@@ -196,7 +197,7 @@ static const struct ys_packet_layout events[] = {
 
 static const struct ys_packet_layout le_events[] = {
     {YS_HCI_LE_CONNECTION_COMPLETE, "LE Connection Complete",
-     "status:err|connection:link|role:1|peer:who|interval:unit|latency:2|timeout:ten|clock accuracy:1"},
+     "status:err|connection:link|role:role|peer:who|interval:unit|latency:2|timeout:ten|clock accuracy:1"},
     {YS_HCI_LE_ADVERTISING_REPORT, "LE Advertising Report", "reports:1|type:1|who:who|data:adl|strength:dbm"},
     {YS_HCI_LE_CONNECTION_UPDATE_COMPLETE, "LE Connection Update Complete",
      "status:err|connection:link|interval:unit|latency:2|timeout:ten"},
@@ -209,7 +210,7 @@ static const struct ys_packet_layout le_events[] = {
     {0x08, "LE Read Local P-256 Public Key Complete", "status:err|key x:b32|key y:b32"},
     {0x09, "LE Generate DHKey Complete", "status:err|key:b32"},
     {YS_HCI_LE_ENHANCED_CONNECTION_COMPLETE, "LE Enhanced Connection Complete",
-     "status:err|connection:link|role:1|peer:who|own made:address|peer made:address|interval:unit|latency:2|"
+     "status:err|connection:link|role:role|peer:who|own made:address|peer made:address|interval:unit|latency:2|"
      "timeout:ten|clock accuracy:1"},
     {0x0b, "LE Directed Advertising Report", "b:b*"},
     {YS_HCI_LE_PHY_UPDATE_COMPLETE, "LE PHY Update Complete",

@@ -23,6 +23,8 @@
  *   flag        yes or no                           command          an HCI opcode
  *   io          what can be shown and entered       needs            what pairing has to be
  *   keys        which keys are handed over
+ *   kind        of advertising                      asked heard whom who is let through a filter of it, of scanning,
+ *   role        central or peripheral                                and of connecting
  *   channels    of primary advertising, as bits     hop              of CONNECT_IND, with the accuracy of a clock */
 struct ys_packet_layout {
     uint16_t code;

@@ -161,6 +161,8 @@ void ys_say_packet(const struct ys_seen *seen, struct ys_text *text)
     }
     if (packet->repeated && packet->data.length > 0)
         ys_text_add(text, "again the same %u bytes", packet->data.length);
+    else if (packet->repeated)
+        ys_text_add(text, "empty, again");
     else if (packet->is_control && packet->control_good)
         ys_say_control(&packet->control, text);
     else if (packet->is_control)
