@@ -250,8 +250,8 @@ static const struct wrong wrong[] = {
     {BEHAVES("{read: a, is: 1, between: [0, 1]}"), "2:14 error: say is: or between:, not both\n"},
     {BEHAVES("{read: a, between: [1, 0]}"), "2:33 error: the least comes first\n"},
     {BEHAVES("{read: a, between: [1]}"), "2:33 error: between has the least and the greatest, such as [0, 10]\n"},
-    {BEHAVES("{read: a, is: 1 apple}"), "2:27 error: \"1 apple\" is no value of a (uint8, at most 1 bytes): behind the "
-                                        "number stands something other than its unit\n"},
+    {BEHAVES("{read: a, is: 1 pear}"), "2:27 error: \"1 pear\" is no value of a (uint8, at most 1 bytes): behind the "
+                                       "number stands something other than its unit\n"},
     {BEHAVES("{read: a, is: written}"), "2:27 error: written is for what is read of the value that is written\n"},
     {BEHAVES("{read: a, is: 1, within: 1 s}"), "2:38 error: within is for what comes: it belongs to expect\n"},
     {BEHAVES("{read: a, is: 1, to: 2}"), "2:34 error: to is what is written or set: add write: or set:\n"},

@@ -118,15 +118,31 @@ static bool allows(const struct heard *heard, uint8_t request)
     return heard->type == YS_LINK_ADV_IND || heard->type == YS_LINK_ADV_DIRECT_IND;
 }
 
+/* Whom a request asks. Of two that end together each may be meant, also one that only its scanner could hear. */
+static void audit_target(struct ys_audit *audit, const struct ys_seen *seen, const struct heard *heard,
+                         uint64_t after_ns)
+{
+    uint64_t start_ns = seen->record->air.start_ns;
+    if (!heard->any || heard->from == NULL || seen->to == NULL ||
+        audit_distance(after_ns, YS_LINK_INTER_FRAME_SPACE_NS) > JITTER_NS)
+        return;
+    const struct advertiser *target = &audit->advertisers[seen->to->number];
+    bool meant = heard->from == seen->to ||
+                 (target->any && start_ns > target->end_ns &&
+                  audit_distance(start_ns - target->end_ns, YS_LINK_INTER_FRAME_SPACE_NS) <= JITTER_NS);
+    bool disturbed = audit->damaged_ns > 0 && audit->damaged_ns + NS_PER_MS > heard->start_ns;
+    if (!meant && disturbed)
+        audit_cannot_tell(audit, YS_RULE_REQUEST_TARGET);
+    else
+        (void)audit_judge(audit, YS_RULE_REQUEST_TARGET, meant, "it asks somebody else than was heard just before");
+}
+
 static void audit_request(struct ys_audit *audit, const struct ys_seen *seen)
 {
     const struct ys_air_packet *air = &seen->record->air;
     const struct heard *heard = &audit->advertisements[air->channel];
     uint64_t after_ns = air->start_ns > heard->end_ns ? air->start_ns - heard->end_ns : 0;
-    bool at_once = heard->any && audit_distance(after_ns, YS_LINK_INTER_FRAME_SPACE_NS) <= JITTER_NS;
-    if (at_once && heard->from != NULL && seen->to != NULL)
-        (void)audit_judge(audit, YS_RULE_REQUEST_TARGET, heard->from == seen->to,
-                          "it asks somebody else than was heard just before");
+    audit_target(audit, seen, heard, after_ns);
     /* what it answers is the advertisement of its target just before; an anonymous sender is nobody's */
     if (!heard->any || heard->from == NULL || heard->from != seen->to || after_ns > NS_PER_MS) {
         audit_cannot_tell(audit, YS_RULE_REQUEST_TIME);
@@ -319,33 +335,45 @@ static void audit_pointed(struct ys_audit *audit, const struct ys_seen *seen, co
                           "its mode is %u, and that of what points to it is %u", seen->extended.mode, awaited->mode);
 }
 
+/* Whether a packet must be what the primary channels point to: a piece of a chain, or an answer, follows something
+ * else that may have been missed. */
+static bool is_pointed_to(const struct ys_link_extended *pdu, const struct awaited *awaited)
+{
+    return awaited->primary_ns > 0 && awaited->mode == pdu->mode &&
+           (pdu->has_sender || pdu->mode != YS_LINK_MODE_NEITHER);
+}
+
 /* Whether a packet comes where a pointer to its set and data has said. */
 static void audit_place_of(struct ys_audit *audit, const struct ys_seen *seen)
 {
     const struct ys_air_packet *air = &seen->record->air;
     const struct ys_link_data_id *id = &seen->extended.data_id;
     const struct awaited *missed = NULL;
+    const struct awaited *met = NULL;
     for (size_t i = 0; i < AWAITED_MOST; i++) {
         struct awaited *awaited = &audit->awaited[i];
         if (!awaited->any || awaited->set != id->set || awaited->version != id->version)
             continue;
         uint64_t slack_ns = CLOCK_NS + awaited->step_ns;
-        if (air->channel == awaited->channel && air->start_ns + 5 * NS_PER_US >= awaited->from_ns &&
+        if (air->channel == awaited->channel && air->start_ns + CLOCK_NS >= awaited->from_ns &&
             air->start_ns <= awaited->from_ns + slack_ns) {
-            awaited->come = true;
-            (void)audit_judge(audit, YS_RULE_AUXILIARY_PLACE, true, "%s", "");
-            audit_pointed(audit, seen, awaited);
-            return;
-        }
-        if (!awaited->come && audit_distance(air->start_ns, awaited->from_ns) < 2 * NS_PER_MS)
+            awaited->come = true; /* as all that point there */
+            met = awaited;
+        } else if (!awaited->come && audit_distance(air->start_ns, awaited->from_ns) < 2 * NS_PER_MS &&
+                   is_pointed_to(&seen->extended, awaited)) {
             missed = awaited;
+        }
     }
-    if (missed != NULL)
+    if (met != NULL) {
+        (void)audit_judge(audit, YS_RULE_AUXILIARY_PLACE, true, "%s", "");
+        audit_pointed(audit, seen, met);
+    } else if (missed != NULL) {
         (void)audit_judge(audit, YS_RULE_AUXILIARY_PLACE, false,
                           "on channel %u, %.0f us from where channel %u was announced", air->channel,
                           (double)audit_distance(air->start_ns, missed->from_ns) / 1e3, missed->channel);
-    else
+    } else {
         audit_cannot_tell(audit, YS_RULE_AUXILIARY_PLACE);
+    }
 }
 
 /* The pointer of a PDU, whether the rest of it is good or not (Vol 6 Part B 2.3.4: flags, two addresses, a byte of

@@ -151,6 +151,7 @@ void ys_audit_take(void *context, const struct ys_seen *seen)
     case YS_SEEN_NOTHING:
     default:
         audit->damaged++;
+        audit->damaged_ns = audit->now_ns;
         break;
     }
 }

@@ -125,7 +125,6 @@ struct audited_link {
     bool hole;             /* something that was said may be missing */
     uint16_t events_alone; /* of the central, at its beginning, without an answer */
     bool answered;
-    bool was_encrypted;
     bool ended[2];
     bool supervised[2];
     uint64_t heard_ns[2];
@@ -189,6 +188,7 @@ struct ys_audit {
     uint64_t hole_count;
     uint64_t records; /* on the air */
     uint64_t damaged;
+    uint64_t damaged_ns; /* when the last of them was heard */
     uint64_t unreadable;
     uint64_t now_ns;
     const struct ys_seen *seen;
