@@ -106,6 +106,7 @@ static const struct rule_case cases[] = {
     {YS_RULE_TURNS, LINK, LINK "~twice; e"},
     {YS_RULE_EVENT_CLOSED, LINK "~md; ~longer; e", LINK "~longer; e"},
     {YS_RULE_INTER_FRAME_SPACE, LINK "~ifs 2; e", LINK "~ifs 3; e"},
+    {YS_RULE_CRC_FLAG, LINK "~crc; e", LINK "~called-good; e"},
     {YS_RULE_LINK_CHANNEL, LINK, LINK "~channel 38; e"},
     {YS_RULE_LINK_PHY, LINK, LINK "~phy 2; e"},
     {YS_RULE_DATA_FORM, LINK, LINK "~length 9; >r 2 0102"},

@@ -8,6 +8,7 @@
 
 #include "capture/file/sorter.h"
 #include "capture/follow/follow.h"
+#include "capture/follow/pacing.h"
 #include "support/hex.h"
 #include "support/traffic.h"
 

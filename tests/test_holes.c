@@ -2,6 +2,7 @@
  * cannot be told grows with the holes. How many are drawn of each: YARNSWIFT_HOLES, 4 if it is not set. */
 #include "support/check.h"
 
+#include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -11,6 +12,7 @@
 #include "capture/follow/follow.h"
 #include "design/making/layout.h"
 #include "design/open.h"
+#include "experiment/recorded.h"
 #include "sim/chance.h"
 #include "support/run.h"
 #include "world/glossary.h"
@@ -72,24 +74,29 @@ static void forget(struct kept *kept)
 /* What is done to a capture. */
 struct holes {
     double share; /* of the packets on the air; below 0: one */
+    double late;  /* the share of the capture that is missing at its beginning */
     bool damages; /* instead of leaving them out */
     uint64_t seed;
 };
 
-static struct ys_audit *audit_with_holes(const struct kept *kept, const struct holes *holes,
-                                         const struct ys_glossary *glossary)
+/* A capture with holes: its records one by one. */
+struct holed {
+    const struct kept *kept;
+    const struct holes *holes;
+};
+
+static bool replay(void *context, ys_record_fn *take, void *take_context)
 {
+    const struct holed *holed = context;
+    const struct holes *holes = holed->holes;
+    const struct kept *kept = holed->kept;
     struct ys_chance chance = ys_chance_of(holes->seed, 1);
-    struct ys_audit *audit = ys_audit_new(glossary);
-    struct ys_follower *follower = ys_follower_new(ys_audit_take, audit);
     size_t one = ys_chance_below(&chance, (uint32_t)kept->count);
-    assert_non_null(follower);
-    (void)ys_audit_except(audit, "stranger"); /* who talks nonsense, */
-    (void)ys_audit_except(audit, "central");  /* also where nobody heard who it is */
     for (size_t i = 0; i < kept->count; i++) {
         struct ys_record record = kept->records[i];
         record.air.auxiliary = YS_AUXILIARY_NOT; /* which few recorders say */
         bool is_hole = holes->share < 0 ? i == one : ys_chance_below(&chance, 1000000) < holes->share * 1e6;
+        is_hole = is_hole || (double)i < holes->late * (double)kept->count;
         if (is_hole && record.kind == YS_RECORD_AIR && !holes->damages)
             continue;
         if (is_hole && record.kind == YS_RECORD_AIR) {
@@ -97,8 +104,21 @@ static struct ys_audit *audit_with_holes(const struct kept *kept, const struct h
             record.air.crc_good = false;
             record.known |= YS_AIR_CRC;
         }
-        ys_follower_take(follower, &record);
+        take(take_context, &record);
     }
+    return true;
+}
+
+static struct ys_audit *audit_with_holes(const struct kept *kept, const struct holes *holes,
+                                         const struct ys_glossary *glossary)
+{
+    struct holed holed = {.kept = kept, .holes = holes};
+    struct ys_audit *audit = ys_audit_new(glossary);
+    struct ys_follower *follower = ys_follower_new(ys_audit_take, audit);
+    assert_non_null(follower);
+    (void)ys_audit_except(audit, "stranger"); /* who talks nonsense, */
+    (void)ys_audit_except(audit, "central");  /* also where nobody heard who it is */
+    (void)replay(&holed, ys_follower_take, follower);
     ys_audit_end(audit);
     ys_follower_free(follower);
     return audit;
@@ -239,11 +259,120 @@ static void nobody_is_accused_of_what_was_missed(void **state)
     }
 }
 
+/* figures */
+
+static void watched(struct ys_recorded *recorded)
+{
+    (void)recorded;
+}
+
+/* The figures of one capture with holes, beside those of the whole. */
+struct figures {
+    struct ys_interval_report interval;
+    struct ys_throughput_report stream;
+    bool any_interval;
+    bool any_stream;
+};
+
+static struct figures measure(const struct kept *kept, const struct holes *holes, const struct ys_design *design)
+{
+    struct figures figures = {.any_stream = false};
+    struct holed holed = {.kept = kept, .holes = holes};
+    struct ys_throughput_plan plan = {.seconds = 1};
+    struct ys_recorded_stream stream = {.handle = 0};
+    char problem[YS_PROBLEM_SIZE];
+    struct ys_recorded recorded = {.replay = replay, .context = &holed};
+    figures.any_interval = ys_interval_of(&recorded, design, NULL, watched, &figures.interval, problem);
+    recorded = (struct ys_recorded){.replay = replay, .context = &holed};
+    figures.any_stream = ys_throughput_of(&recorded, &stream, &plan, &figures.stream, problem);
+    return figures;
+}
+
+static void free_figures(struct figures *figures)
+{
+    ys_advertising_meter_free(&figures->interval.air);
+    ys_throughput_free(&figures->stream);
+}
+
+static void expect_near(struct figures *whole, struct figures *holed, const char *name, const struct holes *holes)
+{
+    struct ys_samples *all = &whole->interval.air.intervals_ms;
+    struct ys_samples *some = &holed->interval.air.intervals_ms;
+    const struct ys_throughput_report *stream = &holed->stream;
+    bool good = true;
+    if (holed->any_interval && whole->any_interval && some->count > 0)
+        good = ys_samples_quantile(some, 0) >= ys_samples_quantile(all, 0) - 0.001 &&
+               ys_samples_quantile(some, 1) <= ys_samples_quantile(all, 1) + 0.001;
+    if (!good)
+        fail_msg("%s, %g missing, seed %llu: intervals %.3f to %.3f ms, not %.3f to %.3f", name, holes->share,
+                 (unsigned long long)holes->seed, ys_samples_quantile(some, 0), ys_samples_quantile(some, 1),
+                 ys_samples_quantile(all, 0), ys_samples_quantile(all, 1));
+    if (!holed->any_stream || !whole->any_stream || holed->stream.shape.value_bytes != whole->stream.shape.value_bytes)
+        return;
+    bool limit_is_right =
+        stream->limit_bps <= 0 || !stream->basis.knows_lengths || fabs(stream->limit_bps - whole->stream.limit_bps) < 1;
+    bool interval_is_right =
+        stream->shape.interval_us == 0 || stream->shape.interval_us == whole->stream.shape.interval_us;
+    if (!limit_is_right || !interval_is_right || stream->values > whole->stream.values || stream->used > 1)
+        fail_msg("%s, %g missing, seed %llu: %llu values of %llu, limit %.0f of %.0f bit/s, interval %u us of %u, "
+                 "%g used",
+                 name, holes->share, (unsigned long long)holes->seed, (unsigned long long)stream->values,
+                 (unsigned long long)whole->stream.values, stream->limit_bps, whole->stream.limit_bps,
+                 stream->shape.interval_us, whole->stream.shape.interval_us, stream->used);
+}
+
+/* What is measured in a capture with holes is what is measured in the whole one, or is said to be unknown. */
+static void figures_are_right_or_unknown(void **state)
+{
+    static const struct {
+        const char *name;
+        const char *command;
+    } captures[] = {
+        {"wrench", "demo " WRENCH},
+        {"hoist", "demo " EXAMPLES "crane/hoist.device.yaml'"},
+        {"stream", "throughput --seconds 1 " WRENCH},
+        {"stream_long", "throughput --seconds 1 --packet-length 251 --phy 2M " WRENCH},
+        {"stream_lossy", "throughput --seconds 1 --loss 10 " WRENCH},
+    };
+    static const struct holes all[] = {{.share = 0, .late = 0.3}, {.share = -1},  {.share = 0.01},
+                                       {.share = 0.05},           {.share = 0.2}, {.share = 0.5, .late = 0.2}};
+    char path[400];
+    char line[800];
+    (void)state;
+    for (size_t i = 0; i < sizeof captures / sizeof captures[0]; i++) {
+        struct ys_design *design =
+            ys_design_open(i == 1 ? YARNSWIFT_ROOT "/examples/crane/hoist.device.yaml"
+                                  : YARNSWIFT_ROOT "/examples/torque_wrench/torque_wrench.device.yaml");
+        const struct holes none = {.share = 0};
+        (void)snprintf(path, sizeof path, "%s/%s.pcapng", scratch_folder("figures"), captures[i].name);
+        (void)snprintf(line, sizeof line, "%s --capture '%s'", captures[i].command, path);
+        assert_int_equal(run_command(line).status, 0);
+        struct kept kept = read_capture(path);
+        struct figures whole = measure(&kept, &none, design);
+        assert_true(whole.any_interval && whole.any_stream && whole.stream.limit_bps > 0);
+        for (size_t k = 0; k < 60 * sizeof all / sizeof all[0]; k++) {
+            struct holes holes = all[k / 60];
+            holes.seed = 1 + k;
+            holes.damages = k % 2 != 0;
+            struct figures figures = measure(&kept, &holes, design);
+            expect_near(&whole, &figures, captures[i].name, &holes);
+            if (k < 60) /* a late beginning: two seconds tell the interval, and with it the limit */
+                assert_true(figures.any_stream && figures.stream.limit_bps > 0 &&
+                            !figures.stream.basis.beginning_heard);
+            free_figures(&figures);
+        }
+        free_figures(&whole);
+        forget(&kept);
+        ys_design_free(design);
+    }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(nobody_is_accused_of_what_was_missed),
         cmocka_unit_test(nobody_is_accused_where_pointers_were_missed),
+        cmocka_unit_test(figures_are_right_or_unknown),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -128,8 +128,14 @@ static void print_link(const struct ys_throughput_plan *plan, const struct ys_th
         (void)printf("  link       %s", phy_words[phy]);
     else
         (void)printf("  link       %s from the device, %s from the central", phy_words[phy], phy_words[central_phy]);
-    (void)printf(", packets of %u bytes, MTU %u, interval %g ms", shape->packet_length, report->mtu,
-                 shape->interval_us / 1000.0);
+    const struct ys_recorded_basis *basis = &report->basis;
+    (void)printf(", packets of %s%u bytes, MTU %s%u", report->recorded && !basis->knows_lengths ? "at least " : "",
+                 shape->packet_length, report->recorded && !basis->knows_mtu ? "at least " : "", report->mtu);
+    if (shape->interval_us > 0)
+        (void)printf(", interval %g ms%s", shape->interval_us / 1000.0,
+                     report->recorded && basis->interval_is_learned ? ", from the times of its events" : "");
+    else
+        (void)printf(", interval not known");
     if (plan->latency > 0)
         (void)printf(", latency %u", plan->latency);
     if (plan->event_length_us > 0)
@@ -146,6 +152,35 @@ static void print_link(const struct ys_throughput_plan *plan, const struct ys_th
     (void)putchar('\n');
 }
 
+/* What a capture does not tell of the connection. */
+static void print_basis(const struct ys_recorded_basis *basis)
+{
+    if (basis->beginning_heard && basis->holes == 0)
+        return;
+    (void)printf("  rests on   a capture in which ");
+    if (!basis->beginning_heard)
+        (void)printf("the beginning of the connection is missing");
+    if (basis->holes > 0)
+        (void)printf("%spackets of the connection may be missing in %llu place%s",
+                     basis->beginning_heard ? "" : ", and ", (unsigned long long)basis->holes,
+                     basis->holes == 1 ? "" : "s");
+    (void)putchar('\n');
+}
+
+static void print_alone(struct ys_throughput_report *report)
+{
+    if (report->limit_bps <= 0) {
+        (void)printf("  alone      what a single value takes is not known\n");
+        return;
+    }
+    (void)printf("  alone      a single value takes %.1f ms in the median, %.1f ms at worst, by calculation\n",
+                 report->alone.median_ms, report->alone.max_ms);
+    if (report->alone_ms.count > 0)
+        (void)printf("             and %.1f ms, %.1f ms at worst, of %zu at any time\n",
+                     ys_samples_quantile(&report->alone_ms, 0.5), ys_samples_quantile(&report->alone_ms, 1),
+                     report->alone_ms.count);
+}
+
 static void print_air(struct ys_throughput_report *report)
 {
     const struct ys_link_meter *air = &report->air;
@@ -159,12 +194,7 @@ static void print_air(struct ys_throughput_report *report)
         (void)printf("  latency    median %.1f ms, 95th %.1f ms, worst %.1f ms, from changed to received\n",
                      ys_samples_quantile(&report->latency_ms, 0.5), ys_samples_quantile(&report->latency_ms, 0.95),
                      ys_samples_quantile(&report->latency_ms, 1));
-    (void)printf("  alone      a single value takes %.1f ms in the median, %.1f ms at worst, by calculation\n",
-                 report->alone.median_ms, report->alone.max_ms);
-    if (report->alone_ms.count > 0)
-        (void)printf("             and %.1f ms, %.1f ms at worst, of %zu at any time\n",
-                     ys_samples_quantile(&report->alone_ms, 0.5), ys_samples_quantile(&report->alone_ms, 1),
-                     report->alone_ms.count);
+    print_alone(report);
     if (report->recorded)
         (void)printf(
             "  delivery   %llu values with %llu bytes; whether any is missing cannot be known from a capture\n",
@@ -189,8 +219,11 @@ static void print_air(struct ys_throughput_report *report)
                  (unsigned long long)packets, (unsigned long long)sender->data_packets,
                  (unsigned long long)sender->retransmissions,
                  sender->data_packets > 0 ? 100.0 * (double)sender->retransmissions / (double)sender->data_packets : 0);
-    (void)printf("  air        %.1f %% of each interval used; somebody sends %.1f %% of the time\n", 100 * report->used,
-                 100 * report->airtime);
+    if (report->shape.interval_us > 0)
+        (void)printf("  air        %.1f %% of each interval used; somebody sends %.1f %% of the time\n",
+                     100 * report->used, 100 * report->airtime);
+    else
+        (void)printf("  air        somebody sends %.1f %% of the time\n", 100 * report->airtime);
 }
 
 static void print_back(const struct ys_throughput_report *report)
@@ -270,10 +303,14 @@ static void print_text(const struct ys_throughput_plan *plan, struct ys_throughp
         (void)printf("  trouble    %s\n", report->trouble);
     if (report->air.events == 0 && (!report->live || report->seconds <= 0))
         return;
-    (void)printf("  goodput    %s of value%s\n", rate_text(report->goodput_bps, text),
-                 report->links > 1 ? ", all links together" : "");
-    (void)printf("  limit      %s by calculation: %.2f %% of it is reached", rate_text(report->limit_bps, text),
-                 100 * report->ratio);
+    bool perhaps_more = report->recorded && report->basis.holes > 0;
+    (void)printf("  goodput    %s%s of value%s\n", perhaps_more ? "at least " : "",
+                 rate_text(report->goodput_bps, text), report->links > 1 ? ", all links together" : "");
+    if (report->limit_bps > 0)
+        (void)printf("  limit      %s by calculation: %s%.2f %% of it is reached", rate_text(report->limit_bps, text),
+                     perhaps_more ? "at least " : "", 100 * report->ratio);
+    else
+        (void)printf("  limit      not known: the interval of the connection is not");
     if (report->error > 0)
         (void)printf(", give or take %.2f", 100 * report->error);
     (void)putchar('\n');
@@ -287,6 +324,8 @@ static void print_text(const struct ys_throughput_plan *plan, struct ys_throughp
     if (!report->live)
         print_charge(plan, report);
     print_link(plan, report);
+    if (report->recorded)
+        print_basis(&report->basis);
     if (report->goodput_bps <= 0)
         return;
     if (report->recorded || report->live)

@@ -8,7 +8,8 @@
 
 #include "capture/follow/follow.h"
 
-#define NAMED_MOST 6
+#define NAMED_MOST  6
+#define SHARE_LEAST 1e-6 /* of packets that were missed, where some surely were */
 
 /* advertising */
 
@@ -16,6 +17,7 @@ struct advertisers {
     uint64_t *packets; /* by the number of their party */
     struct ys_party **parties;
     size_t count;
+    uint64_t joined; /* connections whose beginning was not heard */
     bool any;
     uint64_t first_ns;
     uint64_t last_ns;
@@ -35,8 +37,10 @@ static void count_advertisers(void *context, const struct ys_seen *seen)
     if (!advertisers->any)
         advertisers->first_ns = seen->record->at_ns;
     advertisers->any = true;
-    advertisers->last_ns =
-        seen->record->at_ns + (seen->record->kind == YS_RECORD_AIR ? seen->record->air.duration_ns : 0);
+    uint64_t end_ns = seen->record->at_ns + (seen->record->kind == YS_RECORD_AIR ? seen->record->air.duration_ns : 0);
+    if (end_ns > advertisers->last_ns)
+        advertisers->last_ns = end_ns;
+    advertisers->joined += seen->kind == YS_SEEN_LINK && !seen->link->begun && seen->link->packets == 1;
     if (!is_advertisement(seen) || seen->from == NULL)
         return;
     if (advertisers->packets[seen->from->number]++ == 0)
@@ -91,7 +95,7 @@ static bool replay(const struct ys_recorded *recorded, ys_seen_fn *take, void *c
 }
 
 static bool measure_advertiser(struct ys_recorded *recorded, const struct ys_design *design,
-                               const struct ys_address *address, struct ys_interval_report *report)
+                               const struct ys_address *address, uint64_t joined, struct ys_interval_report *report)
 {
     const struct ys_advertisement *set = design->sets;
     report->recorded = true;
@@ -100,6 +104,22 @@ static bool measure_advertiser(struct ys_recorded *recorded, const struct ys_des
         .advertiser = *address, .anonymous = set->anonymous, .interval_max_ns = set->interval_max_us * UINT64_C(1000)};
     if (!replay(recorded, meter_packet, &report->air))
         return false;
+    double missed_share = ys_advertising_meter_missed(&report->air);
+    if (joined > 0 && missed_share < SHARE_LEAST)
+        missed_share = SHARE_LEAST;
+    if (missed_share > 0) { /* again, with what that says of who has recorded */
+        struct ys_advertising_meter again = {.advertiser = *address,
+                                             .anonymous = set->anonymous,
+                                             .interval_max_ns = report->air.interval_max_ns,
+                                             .interval_min_ns = set->interval_min_us * UINT64_C(1000),
+                                             .joined = joined,
+                                             .missed_share = missed_share,
+                                             .channels = report->air.channels_heard};
+        ys_advertising_meter_free(&report->air);
+        report->air = again;
+        if (!replay(recorded, meter_packet, &report->air))
+            return false;
+    }
     ys_advertising_meter_end(&report->air, recorded->to_ns);
     report->seconds = (double)(recorded->to_ns - recorded->from_ns) / 1e9;
     report->connections =
@@ -134,7 +154,7 @@ bool ys_interval_of(struct ys_recorded *recorded, const struct ys_design *design
     ys_follower_free(follower);
     free(advertisers.packets);
     free(advertisers.parties);
-    return good && measure_advertiser(recorded, design, &address, report);
+    return good && measure_advertiser(recorded, design, &address, advertisers.joined, report);
 }
 
 /* streams */
@@ -159,6 +179,7 @@ struct flow {
     enum ys_phy phys[2];
     uint8_t packet_length;
     bool encrypted;
+    struct ys_recorded_basis basis;
 };
 
 struct flows {
@@ -209,16 +230,41 @@ static uint64_t end_of(const struct ys_seen *seen)
     return seen->record->air.start_ns + seen->record->air.duration_ns;
 }
 
-static uint8_t packet_length(const struct ys_air_link *link, int side)
+/* The longest packets that were agreed, or else that were heard: where frames are cut into pieces, those fill them. */
+static uint8_t packet_length(const struct ys_air_link *link, int side, bool *known)
 {
     const struct ys_link_lengths *own = &link->ends[side].lengths;
     const struct ys_link_lengths *other = &link->ends[!side].lengths;
+    *known = (link->begun && link->holes == 0) || (own->send_octets != 0 && other->receive_octets != 0);
+    if (!*known)
+        return link->longest[side] > YS_LINK_PAYLOAD_DEFAULT ? link->longest[side] : YS_LINK_PAYLOAD_DEFAULT;
     if (own->send_octets == 0 || other->receive_octets == 0)
         return YS_LINK_PAYLOAD_DEFAULT;
     uint16_t octets = own->send_octets < other->receive_octets ? own->send_octets : other->receive_octets;
     uint16_t us = own->send_us < other->receive_us ? own->send_us : other->receive_us;
     return ys_link_payload_agreed(link->phys[side], octets,
                                   ys_link_time_us(link->phys[side], link->phys[!side], link->interval_us, us));
+}
+
+static uint16_t mtu_of(const struct ys_dialogue *dialogue)
+{
+    bool is_longer = !dialogue->mtu_is_sure && dialogue->longest_att > dialogue->mtu;
+    return is_longer ? dialogue->longest_att : dialogue->mtu;
+}
+
+/* What is known of a flow's connection, at its latest value. */
+static void note_link(struct flow *flow, const struct ys_air_link *link)
+{
+    flow->interval_us = link->interval_us > 0 ? link->interval_us : flow->interval_us;
+    flow->latency = link->latency;
+    flow->mtu = mtu_of(&link->dialogue);
+    flow->phys[0] = link->phys[0];
+    flow->phys[1] = link->phys[1];
+    flow->packet_length = packet_length(link, flow->side, &flow->basis.knows_lengths);
+    flow->encrypted = link->is_encrypted;
+    flow->basis.beginning_heard = link->begun;
+    flow->basis.interval_is_learned = link->interval_is_learned;
+    flow->basis.knows_mtu = link->dialogue.mtu_is_sure;
 }
 
 static void find_flows(void *context, const struct ys_seen *seen)
@@ -239,13 +285,7 @@ static void find_flows(void *context, const struct ys_seen *seen)
     if (seen->said->att.length > flow->longest)
         flow->longest = seen->said->att.length;
     flow->last_ns = end_of(seen);
-    flow->interval_us = seen->link->interval_us;
-    flow->latency = seen->link->latency;
-    flow->mtu = seen->link->dialogue.mtu;
-    flow->phys[0] = seen->link->phys[0];
-    flow->phys[1] = seen->link->phys[1];
-    flow->packet_length = packet_length(seen->link, seen->packet.side);
-    flow->encrypted = seen->link->is_encrypted;
+    note_link(flow, seen->link);
 }
 
 struct measuring {
@@ -284,7 +324,7 @@ static void follow_value(struct measuring *measuring, const struct ys_seen *seen
             arrive(measuring);
         return;
     }
-    if (measuring->waits && packet->data.sequence == measuring->sequence) {
+    if (measuring->waits && packet->repeated) {
         measuring->arrives_ns = end_of(seen);
         return;
     }
@@ -305,7 +345,10 @@ static void measure_flow(void *context, const struct ys_seen *seen)
     if (is_within(measuring, end_of(seen))) {
         struct ys_air_packet packet = seen->record->air;
         packet.side = seen->packet.side == 0 ? YS_AIR_CENTRAL : YS_AIR_PERIPHERAL;
-        ys_link_meter_take(&measuring->report->air, &packet);
+        struct ys_link_meter *air = &measuring->report->air;
+        bool first = seen->packet.new_event || (air->events == 0 && seen->packet.side == 0);
+        ys_link_meter_take_as(air, &packet, first, seen->packet.repeated);
+        measuring->report->basis.holes += seen->packet.hole && seen->packet.hole_is_shown;
     }
     follow_value(measuring, seen);
 }
@@ -379,6 +422,10 @@ static void fill_report(const struct flow *flow, const struct measuring *measuri
     struct ys_throughput_report *report = measuring->report;
     double seconds = (double)(measuring->to_ns - measuring->from_ns) / 1e9;
     report->recorded = true;
+    report->basis.beginning_heard = flow->basis.beginning_heard;
+    report->basis.interval_is_learned = flow->basis.interval_is_learned;
+    report->basis.knows_mtu = flow->basis.knows_mtu;
+    report->basis.knows_lengths = flow->basis.knows_lengths;
     report->seconds = seconds;
     report->goodput_bps = seconds > 0 ? (double)report->value_bytes * 8 / seconds : 0;
     report->ratio = report->limit_bps > 0 ? report->goodput_bps / report->limit_bps : 0;

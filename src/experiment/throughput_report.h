@@ -14,6 +14,15 @@ struct ys_throughput_share {
     double back_bps;
 };
 
+/* What the figures of a capture rest on. */
+struct ys_recorded_basis {
+    bool beginning_heard;     /* of the connection */
+    bool interval_is_learned; /* from the times of its events; it is not known if the shape has none */
+    bool knows_mtu;           /* otherwise it is at least that of the longest frame */
+    bool knows_lengths;       /* that were agreed; otherwise the shape has the longest that was heard */
+    uint64_t holes;           /* places in which packets of it may be missing, in the time that is measured */
+};
+
 struct ys_throughput_report {
     char trouble[400];          /* why there is no result, or the connection ended; "": it is well */
     bool broken;                /* a real controller is gone, or has never answered */
@@ -29,11 +38,12 @@ struct ys_throughput_report {
     double back_limit_bps;
     size_t links;
     struct ys_throughput_share shares[YS_PLAN_LINKS_MOST];
-    double seconds; /* that were measured, */
-    double from_s;  /* from this time on */
-    bool recorded;  /* it was measured in a capture: latency and losses are not known */
-    bool live;      /* it was measured with real controllers: what is on the air is not known; */
-    bool foreign;   /* nor, of a device that is real, what it has sent */
+    double seconds;                 /* that were measured, */
+    double from_s;                  /* from this time on */
+    bool recorded;                  /* it was measured in a capture: latency and losses are not known */
+    struct ys_recorded_basis basis; /* then */
+    bool live;                      /* it was measured with real controllers: what is on the air is not known; */
+    bool foreign;                   /* nor, of a device that is real, what it has sent */
     uint64_t values;
     uint64_t value_bytes; /* in all */
     uint64_t missing;     /* values, or bytes of a stream, that were sent and did not come */

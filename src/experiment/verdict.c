@@ -77,6 +77,12 @@ static void judge_interval(const struct ys_expectation *expectation, struct ys_i
     double min_ms = ys_samples_quantile(intervals_ms, 0);
     double max_ms = ys_samples_quantile(intervals_ms, 1);
     (void)snprintf(verdict->expected, sizeof verdict->expected, "interval from %g ms to %g ms", least_ms, greatest_ms);
+    if (intervals_ms->count == 0 && report->air.unmeasured > 0) {
+        verdict->unknown = true;
+        (void)snprintf(verdict->measured, sizeof verdict->measured,
+                       "too much was missed to measure one from its beginning to its end");
+        return;
+    }
     if (intervals_ms->count == 0) {
         (void)snprintf(verdict->measured, sizeof verdict->measured, "there was none");
         (void)snprintf(verdict->advice, sizeof verdict->advice, "watch it for longer, with --seconds");
@@ -102,6 +108,7 @@ static void judge_silence(const struct ys_design *design, const struct ys_expect
         [YS_SILENCE_EVENTS] = "between two events",
         [YS_SILENCE_CONNECTED] = "while it was connected",
         [YS_SILENCE_STOPPED] = "it had stopped",
+        [YS_SILENCE_MISSED] = "who recorded may have missed it meanwhile",
     };
     const struct ys_advertising_meter *air = &report->air;
     double silence_ms = (double)air->silence_ns / 1e6;
@@ -114,7 +121,8 @@ static void judge_silence(const struct ys_design *design, const struct ys_expect
         return;
     }
     (void)snprintf(verdict->measured, sizeof verdict->measured, "%.3f ms, %s", silence_ms, reasons[air->silence]);
-    if (verdict->met)
+    verdict->unknown = !verdict->met && air->silence == YS_SILENCE_MISSED;
+    if (verdict->met || verdict->unknown)
         return;
     if (air->silence == YS_SILENCE_CONNECTED)
         (void)snprintf(verdict->advice, sizeof verdict->advice,

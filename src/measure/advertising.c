@@ -1,8 +1,6 @@
 /* An advertiser from the air. */
 #include "measure/advertising.h"
 
-#include "wire/extended.h"
-
 /* An event's packets follow each other within this time (Core 5.4 Vol 6 Part B 4.4.2.3), and with a request between
  * them a little later. */
 #define SPACING_MOST_NS UINT64_C(20000000)
@@ -12,15 +10,58 @@
 
 #define NS_A_MS 1e6
 
+#define CLOCKS_NS    UINT64_C(1000000) /* that two clocks may differ over an interval, generously */
+#define CHANCE_LEAST 1e-6              /* what is less likely has not happened */
+#define CHANCES_MOST 1000              /* more need not be multiplied */
+
 static bool is_advertisement(uint8_t type)
 {
     return type == YS_LINK_ADV_IND || type == YS_LINK_ADV_NONCONN_IND || type == YS_LINK_ADV_SCAN_IND ||
            type == YS_LINK_ADV_DIRECT_IND;
 }
 
+static uint8_t bit_of(uint8_t channel)
+{
+    return (uint8_t)(1u << (channel - 37));
+}
+
+static unsigned count_of(uint8_t channels)
+{
+    return (channels & 1u) + (channels >> 1 & 1u) + (channels >> 2 & 1u);
+}
+
+/* The share of events of which nothing is heard. */
+static double unheard_share(double missed, unsigned channels)
+{
+    double share = 1;
+    for (unsigned i = 0; i < channels; i++)
+        share *= missed;
+    return share;
+}
+
+/* How many events lie within a time, about. */
+static double events_within(const struct ys_advertising_meter *meter, uint64_t time_ns)
+{
+    return (double)time_ns / (double)(meter->interval_max_ns + DELAY_MOST_NS / 2);
+}
+
+/* Whether chance alone may have hidden all events of a silence from who watches. */
+static bool is_missed(const struct ys_advertising_meter *meter, uint64_t silence_ns)
+{
+    unsigned channels = count_of(meter->channels);
+    double unheard = unheard_share(meter->missed_share, channels);
+    if (meter->packets[YS_PACKET_AUX_ADV_IND] > 0) /* which must be heard, too */
+        unheard = 1 - (1 - unheard) * (1 - meter->missed_share);
+    double chance = 1;
+    double events = events_within(meter, silence_ns) + 0.5;
+    for (uint64_t left = events < CHANCES_MOST ? (uint64_t)events : CHANCES_MOST; left > 1; left--)
+        chance *= unheard;
+    return meter->missed_share > 0 && chance > CHANCE_LEAST;
+}
+
 static void note_silence(struct ys_advertising_meter *meter, uint64_t until_ns, bool at_end)
 {
-    uint64_t silence_ns = until_ns - meter->last_end_ns;
+    uint64_t silence_ns = until_ns > meter->last_end_ns ? until_ns - meter->last_end_ns : 0;
     if (!meter->seen || silence_ns <= meter->silence_ns)
         return;
     bool ordinary = silence_ns <= meter->interval_max_ns + DELAY_MOST_NS + SPACING_MOST_NS;
@@ -28,21 +69,59 @@ static void note_silence(struct ys_advertising_meter *meter, uint64_t until_ns, 
         return;
     meter->silence_ns = silence_ns;
     meter->silence_from_ns = meter->last_end_ns;
-    meter->silence = meter->connected ? YS_SILENCE_CONNECTED : ordinary ? YS_SILENCE_EVENTS : YS_SILENCE_STOPPED;
+    meter->silence_others = meter->others;
+    meter->silence = meter->connected               ? YS_SILENCE_CONNECTED
+                     : ordinary                     ? YS_SILENCE_EVENTS
+                     : is_missed(meter, silence_ns) ? YS_SILENCE_MISSED
+                                                    : YS_SILENCE_STOPPED;
 }
 
-static void begin_event(struct ys_advertising_meter *meter, uint64_t start_ns)
+/* An interval can be measured from one first packet to the next; and if not all of an event was heard, a request may
+ * have ended it, behind which the device begins anew. */
+static void measure_interval(struct ys_advertising_meter *meter, uint64_t start_ns, uint8_t first_bit)
 {
+    uint64_t interval_ns = start_ns - meter->last_start_ns;
+    uint8_t lowest = (uint8_t)(meter->channels & -meter->channels);
+    bool whole = meter->event_channels == meter->channels && first_bit == lowest;
+    if (meter->missed_share > 0 && (!whole || is_missed(meter, interval_ns))) {
+        double events = events_within(meter, interval_ns);
+        bool ordinary = interval_ns <= meter->interval_max_ns + DELAY_MOST_NS + SPACING_MOST_NS;
+        if (!whole || !ordinary) {
+            meter->unmeasured++;
+            meter->missed += ordinary ? 0 : (uint64_t)(events + 0.5) - 1;
+            return;
+        }
+    }
+    bool shorter = meter->joined > 0 && interval_ns + CLOCKS_NS < meter->interval_min_ns;
+    ys_samples_add(shorter ? &meter->shorter_ms : &meter->intervals_ms, (double)interval_ns / NS_A_MS);
+}
+
+/* The event that was begun last is over. */
+static void end_event(struct ys_advertising_meter *meter)
+{
+    if (!meter->running || meter->connected)
+        return;
+    meter->whole_events++;
+    meter->channels_in_them += count_of(meter->event_channels);
+}
+
+static void begin_event(struct ys_advertising_meter *meter, uint64_t start_ns, uint8_t channel)
+{
+    end_event(meter);
     meter->events++;
     if (meter->running)
-        ys_samples_add(&meter->intervals_ms, (double)(start_ns - meter->last_start_ns) / NS_A_MS);
+        measure_interval(meter, start_ns, bit_of(channel));
     meter->running = true;
     meter->last_start_ns = start_ns;
+    meter->event_channels = bit_of(channel);
+    meter->channels_heard |= meter->event_channels;
 }
 
 static void go_on(struct ys_advertising_meter *meter, const struct ys_air_packet *packet)
 {
     uint64_t spacing_ns = packet->start_ns - meter->last_packet_ns;
+    meter->event_channels |= bit_of(packet->channel);
+    meter->channels_heard |= bit_of(packet->channel);
     if (meter->asked)
         return;
     if (meter->spacings == 0 || spacing_ns < meter->spacing_min_ns)
@@ -60,13 +139,14 @@ static void take_advertisement(struct ys_advertising_meter *meter, const struct 
     if (same_event)
         go_on(meter, packet);
     else
-        begin_event(meter, packet->start_ns);
+        begin_event(meter, packet->start_ns, packet->channel);
     meter->seen = true;
     meter->connected = false;
     meter->asked = false;
     meter->last_channel = packet->channel;
     meter->last_packet_ns = packet->start_ns;
     meter->last_end_ns = packet->start_ns + packet->duration_ns;
+    meter->others = 0;
 }
 
 /* Extended advertising: who a packet on the primary channels is of is only known once what it points to has come. */
@@ -98,6 +178,24 @@ static struct ys_pointer *new_pointer(struct ys_advertising_meter *meter, const 
     return pointer;
 }
 
+static bool is_same_data(const struct ys_link_data_id *a, const struct ys_link_data_id *b)
+{
+    return a->set == b->set && a->version == b->version;
+}
+
+/* Of those that the advertiser's packets on the primary channels point to, one has not come. */
+static void drop_orphans(struct ys_advertising_meter *meter, uint64_t now_ns)
+{
+    for (size_t i = 0; i < YS_POINTERS_MOST && meter->has_data_id; i++) {
+        struct ys_pointer *pointer = &meter->pointers[i];
+        if (!pointer->used || pointer->chained || !pointer->has_data_id ||
+            pointer->from_ns + pointer->step_ns >= now_ns || !is_same_data(&pointer->data_id, &meter->data_id))
+            continue;
+        pointer->used = false;
+        meter->orphans++;
+    }
+}
+
 static void take_primary(struct ys_advertising_meter *meter, const struct ys_air_packet *packet,
                          const struct ys_link_extended *pdu)
 {
@@ -112,26 +210,38 @@ static void take_primary(struct ys_advertising_meter *meter, const struct ys_air
         if (spacing_ns > pointer->spacing_max_ns)
             pointer->spacing_max_ns = spacing_ns;
     } else {
+        drop_orphans(meter, packet->start_ns);
         pointer = new_pointer(meter, packet, &pdu->aux);
         pointer->first_start_ns = packet->start_ns;
+        pointer->has_data_id = pdu->has_data_id;
+        pointer->data_id = pdu->data_id;
     }
     pointer->packets++;
+    pointer->channels |= bit_of(packet->channel);
     pointer->last_channel = packet->channel;
     pointer->last_start_ns = packet->start_ns;
     pointer->last_end_ns = packet->start_ns + packet->duration_ns;
     pointer->on_air_ns += packet->duration_ns;
 }
 
+static uint8_t first_channel(uint8_t channels)
+{
+    return (channels & 1) != 0 ? 37 : (channels & 2) != 0 ? 38 : 39;
+}
+
 /* The packets on the primary channels turn out to be of the advertiser. */
 static void take_event(struct ys_advertising_meter *meter, const struct ys_pointer *pointer)
 {
     note_silence(meter, pointer->first_start_ns, false);
-    begin_event(meter, pointer->first_start_ns);
+    begin_event(meter, pointer->first_start_ns, first_channel(pointer->channels));
+    meter->event_channels = pointer->channels;
+    meter->channels_heard |= pointer->channels;
     meter->packets[YS_PACKET_EXT_IND] += pointer->packets;
     meter->on_air_ns += pointer->on_air_ns;
     meter->seen = true;
     meter->connected = false;
     meter->last_end_ns = pointer->last_end_ns;
+    meter->others = 0;
     if (pointer->packets < 2)
         return;
     if (meter->spacings == 0 || pointer->spacing_min_ns < meter->spacing_min_ns)
@@ -180,6 +290,8 @@ static void take_secondary(struct ys_advertising_meter *meter, const struct ys_a
         follow_on(meter, packet, pdu);
     } else if (pointer != NULL && is_of(meter, pdu)) {
         pointer->used = false;
+        meter->has_data_id = pdu->has_data_id;
+        meter->data_id = pdu->data_id;
         take_event(meter, pointer);
         meter->known_ns = packet->start_ns + packet->duration_ns - pointer->first_start_ns;
         meter->known_phy = packet->phy;
@@ -232,8 +344,10 @@ void ys_advertising_meter_take(struct ys_advertising_meter *meter, const struct 
                  ys_address_is_equal(&pdu.target, &meter->advertiser);
     bool of_it = (is_advertisement(pdu.type) || pdu.type == YS_LINK_SCAN_RSP) &&
                  ys_address_is_equal(&pdu.sender, &meter->advertiser);
-    if (!to_it && !of_it)
+    if (!to_it && !of_it) {
+        meter->others++;
         return;
+    }
     if (to_it && packet->channel < 37) {
         take_request(meter, packet, pdu.type);
         return;
@@ -254,12 +368,48 @@ void ys_advertising_meter_take(struct ys_advertising_meter *meter, const struct 
         meter->asked = true;
 }
 
+/* As many intervals may be short as there were connections whose requests were not heard. */
+static void judge_shorter(struct ys_advertising_meter *meter)
+{
+    struct ys_samples *shorter = &meter->shorter_ms;
+    if (shorter->count <= meter->joined) {
+        meter->unmeasured += shorter->count;
+        return;
+    }
+    for (size_t i = 0; i < shorter->count; i++)
+        ys_samples_add(&meter->intervals_ms, shorter->values[i]);
+}
+
 void ys_advertising_meter_end(struct ys_advertising_meter *meter, uint64_t now_ns)
 {
+    judge_shorter(meter);
     note_silence(meter, now_ns, true);
+}
+
+double ys_advertising_meter_missed(const struct ys_advertising_meter *meter)
+{
+    unsigned channels = count_of(meter->channels_heard);
+    double heard = meter->whole_events > 0 ? (double)meter->channels_in_them / (double)meter->whole_events : channels;
+    double orphans = meter->orphans > 0
+                         ? (double)meter->orphans / (double)(meter->orphans + meter->packets[YS_PACKET_AUX_ADV_IND])
+                         : 0;
+    double low = 0;
+    double high = 1;
+    if (channels < 2 || heard >= channels)
+        return orphans;
+    /* of events that were heard at all, so many packets are heard in the mean */
+    while (high - low > 1e-6) {
+        double missed = (low + high) / 2;
+        if (channels * (1 - missed) / (1 - unheard_share(missed, channels)) > heard)
+            low = missed;
+        else
+            high = missed;
+    }
+    return low > orphans ? low : orphans;
 }
 
 void ys_advertising_meter_free(struct ys_advertising_meter *meter)
 {
     ys_samples_free(&meter->intervals_ms);
+    ys_samples_free(&meter->shorter_ms);
 }

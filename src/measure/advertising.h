@@ -9,6 +9,7 @@
 
 #include "measure/samples.h"
 #include "wire/air.h"
+#include "wire/extended.h"
 
 /* Kinds of packets of and to an advertiser: the legacy ones by their type, and those of extended advertising. */
 enum ys_advertising_packet {
@@ -32,7 +33,10 @@ struct ys_pointer {
     uint8_t channel;
     enum ys_phy phy;
     uint8_t packets;
+    uint8_t channels; /* as bits from 37 on */
     uint8_t last_channel;
+    bool has_data_id;
+    struct ys_link_data_id data_id;
     uint64_t from_ns; /* within a step from there it begins */
     uint64_t step_ns;
     uint64_t first_start_ns;
@@ -47,19 +51,29 @@ struct ys_pointer {
 enum ys_silence {
     YS_SILENCE_EVENTS,    /* it is only the time between two events */
     YS_SILENCE_CONNECTED, /* a central connected */
-    YS_SILENCE_STOPPED    /* it stopped by itself: after its duration, or because its firmware wanted so */
+    YS_SILENCE_STOPPED,   /* it stopped by itself: after its duration, or because its firmware wanted so */
+    YS_SILENCE_MISSED     /* so many of its events may have been missed by who watched */
 };
 
-/* Watches one advertiser. Fields are private but for the results; zero it but for the first two. */
+/* Watches one advertiser. Fields are private but for the results; zero it but for the first seven. */
 struct ys_advertising_meter {
     struct ys_address advertiser;
     bool anonymous;           /* it tells no address: what tells none is taken for it */
     uint64_t interval_max_ns; /* as set: what is longer by more than the random delay is a silence */
+    /* of who watches and misses packets, from a watch before: */
+    uint64_t interval_min_ns; /* as set */
+    uint64_t joined;          /* connections whose requests were not heard */
+    double missed_share;      /* of its packets, 0 to 1; 0: none */
+    uint8_t channels;         /* that it uses, as bits from 37 on */
     bool running;             /* an event has been seen that the next one can be measured from */
     bool connected;           /* since the last event */
     bool seen;
     bool asked;             /* since the last packet */
     uint64_t last_start_ns; /* of an event */
+    uint8_t event_channels; /* of the event that was begun last, as bits from 37 on */
+    bool has_data_id;       /* of its last auxiliary packet */
+    struct ys_link_data_id data_id;
+    uint64_t others; /* packets of others since its last */
     uint64_t last_packet_ns;
     uint64_t last_end_ns;
     uint8_t last_channel;
@@ -68,6 +82,7 @@ struct ys_advertising_meter {
     size_t next_pointer;
     /* results */
     uint64_t events;
+    struct ys_samples shorter_ms;   /* private: than it was set, which a request may have made so that was not heard */
     struct ys_samples intervals_ms; /* from the first packet of an event to that of the next */
     uint64_t spacing_min_ns;        /* from one packet to the next, within an event without a request */
     uint64_t spacing_max_ns;
@@ -83,6 +98,13 @@ struct ys_advertising_meter {
     uint64_t silence_ns;   /* the longest time without an advertisement of it */
     uint64_t silence_from_ns;
     enum ys_silence silence;
+    uint64_t silence_others;   /* packets of others that were heard meanwhile */
+    uint8_t channels_heard;    /* as bits from 37 on */
+    uint64_t whole_events;     /* whose last packet was not followed by a connection; and how often: */
+    uint64_t channels_in_them; /* they were heard on a channel, in all */
+    uint64_t orphans;          /* events whose auxiliary packet did not come, though others of the same data did */
+    uint64_t unmeasured;       /* intervals with a packet missing at an end of them */
+    uint64_t missed;           /* events within those, about */
 };
 
 /* Takes a packet; in order of time. A connection request to the advertiser ends a row of intervals: what comes after
@@ -91,6 +113,9 @@ void ys_advertising_meter_take(struct ys_advertising_meter *meter, const struct 
 
 /* The watch is over: what has been silent until now has been so for that long. */
 void ys_advertising_meter_end(struct ys_advertising_meter *meter, uint64_t now_ns);
+
+/* The share of its packets that who watched has missed, by those events of which only some were heard; 0 to 1. */
+double ys_advertising_meter_missed(const struct ys_advertising_meter *meter);
 
 void ys_advertising_meter_free(struct ys_advertising_meter *meter);
 

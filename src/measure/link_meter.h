@@ -32,6 +32,11 @@ struct ys_link_meter {
 /* Takes a packet; in order of time. Those of others are passed over. */
 void ys_link_meter_take(struct ys_link_meter *meter, const struct ys_air_packet *packet);
 
+/* The same, by who knows from elsewhere whether it begins an event, and whether it is sent again: because others may be
+ * missing before it. */
+void ys_link_meter_take_as(struct ys_link_meter *meter, const struct ys_air_packet *packet, bool begins_event,
+                           bool again);
+
 /* The share of the time between the anchors that events took, 0 to 1; 0 of fewer than two. */
 double ys_link_meter_used(const struct ys_link_meter *meter, uint32_t interval_us);
 

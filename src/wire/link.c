@@ -174,6 +174,18 @@ uint32_t ys_link_crc(uint32_t init, const uint8_t *bytes, size_t length)
     return reverse_24(crc);
 }
 
+uint32_t ys_link_crc_init(uint32_t crc, const uint8_t *bytes, size_t length)
+{
+    uint32_t state = reverse_24(crc);
+    for (size_t left = length * 8; left > 0; left--) {
+        uint32_t bit = bytes[(left - 1) / 8] >> (left - 1) % 8 & 1u;
+        bool was_added = (state & 0x800000) != 0; /* the polynomial, whose last bit it is */
+        state = (was_added ? state ^ crc_steps[0x80] : state) << 1 & 0xffffff;
+        state |= was_added != (bit != 0);
+    }
+    return reverse_24(state);
+}
+
 uint32_t ys_link_crc_turn(uint32_t crc)
 {
     return reverse_24(crc);
@@ -255,10 +267,20 @@ uint8_t ys_link_next_channel(uint8_t *last_unmapped, uint8_t hop, const uint8_t 
 /* Each of the two bytes from its last bit to its first. */
 static uint16_t reverse_bytes(uint16_t value)
 {
-    uint16_t reversed = 0;
-    for (int i = 0; i < 16; i++)
-        reversed |= (uint16_t)((value >> i & 1) << (i ^ 7));
-    return reversed;
+    unsigned bits = value;
+    bits = (bits & 0x5555) << 1 | (bits >> 1 & 0x5555);
+    bits = (bits & 0x3333) << 2 | (bits >> 2 & 0x3333);
+    return (uint16_t)((bits & 0x0f0f) << 4 | (bits >> 4 & 0x0f0f));
+}
+
+/* Vol 6 Part B 4.5.8. */
+uint16_t ys_link_event_number(uint32_t access_address, uint16_t counter)
+{
+    uint16_t identifier = (uint16_t)(access_address >> 16 ^ access_address);
+    uint16_t value = counter ^ identifier;
+    for (int i = 0; i < 3; i++)
+        value = (uint16_t)(reverse_bytes(value) * 17u + identifier);
+    return value ^ identifier;
 }
 
 /* Vol 6 Part B 4.5.8. */
@@ -266,11 +288,7 @@ uint8_t ys_link_event_channel(uint32_t access_address, uint16_t counter, const u
 {
     uint8_t used[CHANNELS] = {0};
     uint8_t count = list_used(channel_map, used);
-    uint16_t identifier = (uint16_t)(access_address >> 16 ^ access_address);
-    uint16_t value = counter ^ identifier;
-    for (int i = 0; i < 3; i++)
-        value = (uint16_t)(reverse_bytes(value) * 17u + identifier);
-    value ^= identifier;
+    uint16_t value = ys_link_event_number(access_address, counter);
     uint8_t unmapped = (uint8_t)(value % CHANNELS);
     return count == 0 || is_used(channel_map, unmapped) ? unmapped : used[(uint32_t)value * count >> 16];
 }

@@ -84,6 +84,9 @@ void ys_put_link_data(struct ys_writer *writer, const struct ys_link_data *pdu);
  */
 uint32_t ys_link_crc(uint32_t init, const uint8_t *bytes, size_t length);
 
+/* The value from which that CRC of a PDU has begun. */
+uint32_t ys_link_crc_init(uint32_t crc, const uint8_t *bytes, size_t length);
+
 /* A CRC as the three bytes that are on the air, the lowest first, each with its first bit lowest; and back. */
 uint32_t ys_link_crc_turn(uint32_t crc);
 
@@ -114,6 +117,10 @@ uint8_t ys_link_channel_count(const uint8_t channel_map[5]);
  * `last_unmapped` moves by `hop` and is then mapped onto the used channels. At least one channel of the map must be
  * used. */
 uint8_t ys_link_next_channel(uint8_t *last_unmapped, uint8_t hop, const uint8_t channel_map[5]);
+
+/* The number by which algorithm #2 chooses the channel of connection event `counter` (Vol 6 Part B 4.5.8.3): its
+ * remainder by 37 is the channel, if that is used. */
+uint16_t ys_link_event_number(uint32_t access_address, uint16_t counter);
 
 /* The data channel of connection event `counter` by channel selection algorithm #2 (Vol 6 Part B 4.5.8.3), which needs
  * no memory. */

@@ -15,10 +15,11 @@
 const uint8_t traffic_key[16] = {0xbf, 0x01, 0xfb, 0x9d, 0x4e, 0xf3, 0xbc, 0x36,
                                  0xd8, 0x74, 0xf5, 0x39, 0x41, 0x38, 0x68, 0x4c};
 
-#define US 1000u
+#define US       1000u
+#define CRC_INIT 0x123456
 
 struct tweaks {
-    bool sn, nesn, alone, twice, more, longer, md, refused, crc, clear, mic;
+    bool sn, nesn, alone, twice, more, longer, md, refused, crc, called_good, clear, mic;
     int ifs_us, late_us, channel, phy, length;
 };
 
@@ -68,6 +69,8 @@ static void put_air(struct traffic *traffic, uint8_t channel, enum ys_phy phy, u
                                         .side = (uint8_t)side,
                                         .length = (uint16_t)length};
     memcpy(record.air.pdu, pdu, length);
+    uint32_t init = access_address == YS_LINK_ADVERTISING_ACCESS_ADDRESS ? YS_LINK_ADVERTISING_CRC_INIT : CRC_INIT;
+    record.air.crc = ys_link_crc(init, pdu, length) ^ (uint32_t)(!good || traffic->tweaks.called_good);
     traffic->end_ns = traffic->now_ns + record.air.duration_ns;
     hand_over(traffic, &record);
     traffic->now_ns = traffic->end_ns;
@@ -269,7 +272,7 @@ static void play_link(struct traffic *traffic, const char *text)
     request.target = advertisement.sender;
     memcpy(request.sender.bytes, central, 6);
     request.connect = (struct ys_link_connect){.access_address = traffic->access_address,
-                                               .crc_init = 0x123456,
+                                               .crc_init = CRC_INIT,
                                                .window_size = (uint8_t)value_of(text, "window", 2),
                                                .window_offset = (uint16_t)value_of(text, "offset", 3),
                                                .interval = (uint16_t)value_of(text, "interval", 24),
@@ -330,6 +333,7 @@ static void tweak(struct traffic *traffic, const char *text)
     tweaks->md |= strcmp(name, "md") == 0;
     tweaks->refused |= strcmp(name, "refused") == 0;
     tweaks->crc |= strcmp(name, "crc") == 0;
+    tweaks->called_good |= strcmp(name, "called-good") == 0;
     tweaks->clear |= strcmp(name, "clear") == 0;
     tweaks->mic |= strcmp(name, "mic") == 0;
     if (strcmp(name, "ifs") == 0)

@@ -8,6 +8,7 @@
 #include "capture/audit/border.h"
 #include "capture/audit/link.h"
 #include "capture/audit/state.h"
+#include "capture/audit/verdicts.h"
 
 struct ys_audit *ys_audit_new(const struct ys_glossary *glossary)
 {
@@ -120,6 +121,16 @@ static struct audited_border *border_of(struct ys_audit *audit, uint16_t device)
     return border;
 }
 
+/* What a recorder says of a packet's CRC. */
+static void audit_crc(struct ys_audit *audit, const struct ys_seen *seen)
+{
+    if (seen->record->kind != YS_RECORD_AIR || (seen->record->known & YS_AIR_CRC) == 0 || !seen->record->air.crc_good)
+        return;
+    (void)audit_judge(audit, YS_RULE_CRC_FLAG, !seen->crc_called_good,
+                      "the CRC is %06x, which is not that of its %u bytes", seen->record->air.crc,
+                      seen->record->air.length);
+}
+
 void ys_audit_take(void *context, const struct ys_seen *seen)
 {
     struct ys_audit *audit = context;
@@ -127,6 +138,7 @@ void ys_audit_take(void *context, const struct ys_seen *seen)
     audit->now_ns = seen->record->at_ns;
     audit->records += seen->record->kind == YS_RECORD_AIR;
     audit->on_air = audit->on_air || seen->record->kind == YS_RECORD_AIR;
+    audit_crc(audit, seen);
     switch (seen->kind) {
     case YS_SEEN_ADVERTISING:
         audit_advertising(audit, seen);

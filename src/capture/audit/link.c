@@ -9,6 +9,7 @@
 #include "capture/audit/frames.h"
 #include "capture/audit/ranges.h"
 #include "capture/audit/verdicts.h"
+#include "capture/follow/pacing.h"
 
 #define ALONE_MOST     6
 #define EMPTY_LEAST_NS (44 * NS_PER_US) /* no packet is shorter: an empty one on 2M */

@@ -2,6 +2,11 @@
 #include "capture/audit/rules.h"
 
 const struct ys_rule ys_rules[YS_RULES] = {
+    [YS_RULE_CRC_FLAG] =
+        {"crc-flag", "The capture itself", true, "Vol 6 Part B 3.1.1",
+         "a packet that is said to have a good CRC has one",
+         "CRC of each packet that is said to be good, once one has fitted",
+         "have the recorder check the CRC over header and payload; nothing else is said of the packet"},
     [YS_RULE_LEGACY_ON_PRIMARY] = {"legacy-on-primary", "Advertising", true, "Vol 6 Part B 2.3.1",
                                    "legacy advertising is on channels 37, 38 and 39", "channel of each legacy PDU",
                                    "send legacy PDUs on the primary advertising channels only"},

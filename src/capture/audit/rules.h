@@ -5,6 +5,7 @@
 #include <stdbool.h>
 
 enum ys_rule_id {
+    YS_RULE_CRC_FLAG,
     /* advertising */
     YS_RULE_LEGACY_ON_PRIMARY,
     YS_RULE_LEGACY_ON_1M,

@@ -12,16 +12,10 @@ void ys_air_link_begin(struct ys_air_link *link, const struct ys_record *record,
 /* Begins one in the middle. */
 void ys_air_link_join(struct ys_air_link *link, const struct ys_record *record);
 
-/* Takes a packet of it, whose CRC is good as far as is known. `scratch` has room for its payload; `lossy` says whether
- * the recorder is known to miss packets, and is set if this one shows it. */
+/* Takes a packet of it, whose CRC is good as far as is known. `scratch` has room for its payload; what this one tells
+ * of the recorder is noted. */
 void ys_air_link_take(struct ys_air_link *link, const struct ys_record *record, struct ys_keys *keys,
-                      uint8_t scratch[YS_LINK_PDU_MAX], struct ys_link_seen *seen, bool *lossy);
-
-/* The channel on which its current event must be; false if that is not known. */
-bool ys_air_link_channel(const struct ys_air_link *link, uint8_t *channel);
-
-/* Between when its first event must begin, if its connect request was seen. */
-void ys_air_link_window(const struct ys_air_link *link, uint64_t *from_ns, uint64_t *to_ns);
+                      uint8_t scratch[YS_LINK_PDU_MAX], struct ys_link_seen *seen, struct ys_recorder *recorder);
 
 void ys_air_link_clear(struct ys_air_link *link);
 

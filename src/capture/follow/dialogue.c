@@ -301,6 +301,8 @@ static void take_att(struct ys_dialogue *dialogue, const struct ys_piece *piece,
     struct ys_speaker *other = &dialogue->speakers[!piece->side];
     const struct ys_att_pdu *att = &said->att;
     said->upper = YS_UPPER_ATT;
+    if (said->length > dialogue->longest_att)
+        dialogue->longest_att = (uint16_t)said->length;
     said->verdict = said->length > 0 ? (int)ys_att_decode(said->frame, said->length, &said->att) : YS_ATT_MALFORMED;
     if (said->verdict != YS_ATT_GOOD) {
         note_odd(speaker, said, piece);

@@ -47,6 +47,7 @@ struct ys_dialogue {
     bool mtu_is_agreed;            /* the whole exchange was seen, which comes once */
     struct ys_speaker speakers[2]; /* the central, the peripheral */
     uint16_t mtu;
+    uint16_t longest_att; /* frame of the attribute protocol, in bytes: the MTU is not less */
     bool mtu_is_sure;     /* the connection was seen from its beginning, or the exchange was */
     struct ys_old_steps { /* of the older pairing, for its keys */
         uint8_t request[7];

@@ -5,8 +5,9 @@
 
 #include "capture/follow/auxiliary.h"
 
-#define LINKS   256 /* at a time; the one that was silent longest gives way */
-#define DEVICES 64
+#define LINKS    256 /* at a time; the one that was silent longest gives way */
+#define DEVICES  64
+#define SEARCHES 64 /* for how connections hop, at the beginning */
 
 struct ys_follower {
     ys_seen_fn *take;
@@ -18,7 +19,7 @@ struct ys_follower {
     uint64_t link_count;
     uint64_t records;
     struct ys_auxiliaries auxiliaries;
-    bool lossy; /* the recorder has missed something */
+    struct ys_recorder recorder;
     struct ys_border *borders[DEVICES + 1];
     uint8_t scratch[YS_LINK_PDU_MAX];
     struct ys_seen seen;
@@ -31,6 +32,7 @@ struct ys_follower *ys_follower_new(ys_seen_fn *take, void *context)
         return NULL;
     follower->take = take;
     follower->context = context;
+    follower->recorder.allowance = SEARCHES * YS_HOPPING_COST;
     follower->parties = ys_parties_new();
     follower->links = calloc(LINKS, sizeof *follower->links);
     if (follower->parties != NULL && follower->links != NULL)
@@ -90,6 +92,24 @@ static struct ys_air_link *make_room(struct ys_follower *follower)
     }
     ys_air_link_clear(oldest);
     return oldest;
+}
+
+void ys_follower_links(const struct ys_follower *follower, ys_link_fn *tell, void *context)
+{
+    uint64_t told = 0;
+    const struct ys_air_link *next;
+    do {
+        next = NULL;
+        for (size_t i = 0; i < LINKS; i++) {
+            const struct ys_air_link *link = &follower->links[i];
+            if (link->access_address != 0 && link->number > told && (next == NULL || link->number < next->number))
+                next = link;
+        }
+        if (next == NULL)
+            break;
+        tell(context, next);
+        told = next->number;
+    } while (true);
 }
 
 static void begin_link(struct ys_follower *follower, const struct ys_record *record)
@@ -159,6 +179,37 @@ static void take_keys(struct ys_follower *follower, const struct ys_said *said)
         ys_keys_add(&follower->keys, said->smp.value);
 }
 
+/* The CRC of a connection that was joined begins with what fits to packets in a row. */
+static void learn_crc(struct ys_air_link *link, const struct ys_record *record)
+{
+    uint32_t init = ys_link_crc_init(record->air.crc, record->air.pdu, record->air.length);
+    link->crc_fits = init == link->crc_init ? link->crc_fits + 1 : 1;
+    link->crc_init = init;
+}
+
+/* Whether a packet's CRC is good as far as can be known, also one that is said to be good. `link` is NULL for
+ * advertising. */
+static bool check_crc(struct ys_follower *follower, const struct ys_record *record, struct ys_air_link *link)
+{
+    const struct ys_air_packet *air = &record->air;
+    uint32_t init = link != NULL ? link->crc_init : YS_LINK_ADVERTISING_CRC_INIT;
+    if ((record->known & YS_AIR_PLAIN) != 0) /* it is another packet now */
+        return true;
+    if (link != NULL && !link->begun && link->crc_fits < YS_CRC_LEARNT) {
+        learn_crc(link, record);
+        return true;
+    }
+    if (ys_link_crc(init, air->pdu, air->length) == air->crc) {
+        follower->recorder.writes_crcs = true;
+        if (link != NULL)
+            link->crc_fits++;
+        return true;
+    }
+    bool said = (record->known & YS_AIR_CRC) != 0;
+    follower->seen.crc_called_good = said && follower->recorder.writes_crcs;
+    return said && !follower->recorder.writes_crcs;
+}
+
 static void take_link(struct ys_follower *follower, const struct ys_record *record)
 {
     struct ys_seen *seen = &follower->seen;
@@ -168,17 +219,16 @@ static void take_link(struct ys_follower *follower, const struct ys_record *reco
         ys_air_link_join(link, record);
         link->number = ++follower->link_count;
     }
-    if (link->begun && (record->known & YS_AIR_CRC) == 0 &&
-        ys_link_crc(link->crc_init, record->air.pdu, record->air.length) != record->air.crc) {
+    if (!check_crc(follower, record, link)) {
         seen->crc_wrong = true;
         seen->link = link;
-        follower->lossy = true;
+        follower->recorder.lossy = true;
         return;
     }
     seen->kind = YS_SEEN_LINK;
     seen->link = link;
     link->used = follower->records;
-    ys_air_link_take(link, record, &follower->keys, follower->scratch, &seen->packet, &follower->lossy);
+    ys_air_link_take(link, record, &follower->keys, follower->scratch, &seen->packet, &follower->recorder);
     seen->good = seen->packet.good;
     seen->from = link->parties[seen->packet.side];
     seen->to = link->parties[!seen->packet.side];
@@ -195,11 +245,13 @@ static void take_air(struct ys_follower *follower, const struct ys_record *recor
     if (seen->crc_wrong || (record->known & YS_AIR_CUT) != 0 || air->length < 2 || no_address) {
         if (!no_address && air->access_address != YS_LINK_ADVERTISING_ACCESS_ADDRESS)
             seen->link = find_link(follower, air->access_address);
-        follower->lossy = follower->lossy || seen->link != NULL;
+        follower->recorder.lossy = follower->recorder.lossy || seen->link != NULL;
         return;
     }
     if (air->access_address != YS_LINK_ADVERTISING_ACCESS_ADDRESS)
         take_link(follower, record);
+    else if (!check_crc(follower, record, NULL))
+        seen->crc_wrong = true;
     else if ((air->pdu[0] & 0x0f) >= YS_LINK_ADV_EXTENDED)
         take_extended(follower, record);
     else
@@ -239,6 +291,7 @@ void ys_follower_take(void *context, const struct ys_record *record)
     seen->kind = YS_SEEN_NOTHING;
     seen->good = false;
     seen->crc_wrong = false;
+    seen->crc_called_good = false;
     seen->auxiliary = YS_AUXILIARY_NOT;
     seen->from = NULL;
     seen->to = NULL;
@@ -246,6 +299,8 @@ void ys_follower_take(void *context, const struct ys_record *record)
     seen->border = NULL;
     seen->said = NULL;
     follower->records++;
+    if (follower->recorder.allowance < UINT32_MAX)
+        follower->recorder.allowance++;
     if (record->kind == YS_RECORD_AIR)
         take_air(follower, record);
     else

@@ -20,6 +20,7 @@ struct ys_seen {
     enum ys_seen_kind kind;
     bool good;                /* it is well formed */
     bool crc_wrong;           /* as far as can be known */
+    bool crc_called_good;     /* though it is said to be good */
     struct ys_party *from;    /* or NULL: not known */
     struct ys_party *to;      /* likewise */
     struct ys_air_link *link; /* also of a connect request: the one that it begins */
@@ -47,6 +48,10 @@ void ys_follower_take(void *context, const struct ys_record *record);
 
 /* The keys it knows, to which others can be added. */
 struct ys_keys *ys_follower_keys(struct ys_follower *follower);
+
+/* Tells of the connections that are remembered, in the order in which they were first heard. */
+typedef void ys_link_fn(void *context, const struct ys_air_link *link);
+void ys_follower_links(const struct ys_follower *follower, ys_link_fn *tell, void *context);
 
 /* Who was heard. */
 struct ys_parties *ys_follower_parties(struct ys_follower *follower);

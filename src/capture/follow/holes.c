@@ -142,6 +142,7 @@ void ys_holes_note(struct ys_air_link *link, const struct ys_link_before *before
     seen->hole = seen->gap || perhaps_again || (seen->apart && (*lossy || relation.skipped || unpaced));
     if (!seen->hole)
         return;
+    seen->hole_is_shown = *lossy;
     note_hole(link, before, record, seen);
     make_hole(link);
 }

@@ -94,7 +94,7 @@ bool interval_print_json(const struct measured *measured)
     struct ys_interval_report *report = measured->report;
     struct ys_advertising_meter *air = &report->air;
     struct ys_samples *intervals = &air->intervals_ms;
-    static const char *const reasons[] = {"events", "connected", "stopped"};
+    static const char *const reasons[] = {"events", "connected", "stopped", "missed"};
     double set = interval_set_ms(design);
     bool good = true;
     json_t *root = json_pack(
@@ -110,6 +110,18 @@ bool interval_print_json(const struct measured *measured)
         "on_air_ms", (double)air->on_air_ns / 1e6, "duty_percent", (double)air->on_air_ns / 1e7 / report->seconds,
         "longest_silence_ms", (double)air->silence_ns / 1e6, "longest_silence_reason", reasons[air->silence],
         "longest_silence_from_s", (double)(air->silence_from_ns - report->from_ns) / 1e9);
+    if (intervals->count == 0) {
+        (void)json_object_set_new(root, "interval_ms", json_null());
+        (void)json_object_set_new(root, "random_ms", json_null());
+    }
+    if (air->spacings == 0)
+        (void)json_object_set_new(root, "spacing_us", json_null());
+    if (report->recorded)
+        (void)json_object_set_new(root, "missed",
+                                  json_pack("{s:f, s:I, s:I, s:I}", "packets_percent", 100 * air->missed_share,
+                                            "events", (json_int_t)air->missed, "unmeasured_intervals",
+                                            (json_int_t)air->unmeasured, "others_in_longest_silence",
+                                            (json_int_t)air->silence_others));
     (void)json_object_set_new(root, "kind", json_string("interval"));
     (void)json_object_set_new(root, "live", json_boolean(report->live));
     json_t *searches = json_array();

@@ -11,6 +11,7 @@ static const char *silence_reason(enum ys_silence silence)
 {
     return silence == YS_SILENCE_CONNECTED ? "a central had connected"
            : silence == YS_SILENCE_STOPPED ? "it had stopped"
+           : silence == YS_SILENCE_MISSED  ? "who recorded may have missed it meanwhile"
                                            : "between two events";
 }
 
@@ -38,11 +39,17 @@ static void print_air(const struct ys_design *design, struct ys_interval_report 
     (void)printf("events            %llu in %g s", (unsigned long long)air->events, report->seconds);
     if (report->connections > 0)
         (void)printf(", and %u connections meanwhile", report->connections);
+    if (air->missed_share > 0)
+        (void)printf(
+            "\nmissed            %.2g %% of its packets, by events of which some were heard; about %llu events",
+            100 * air->missed_share, (unsigned long long)air->missed);
     (void)printf("\ninterval          set %g ms", set);
     if (design->sets->interval_max_us != design->sets->interval_min_us)
         (void)printf(" to %g ms", (double)design->sets->interval_max_us / 1000);
     if (intervals->count == 0)
-        (void)printf("; too few events to measure it: take more --seconds\n");
+        (void)printf(air->unmeasured > 0 ? "; none was heard from its beginning to its end\n"
+                     : report->recorded  ? "; too few events to measure it\n"
+                                         : "; too few events to measure it: take more --seconds\n");
     else
         print_intervals(intervals, set);
     if (air->spacings > 0)
@@ -59,12 +66,15 @@ static void print_air(const struct ys_design *design, struct ys_interval_report 
         separator = ", ";
     }
     (void)printf("\n");
-    if (air->requests > 0)
+    if (air->requests > 0 && air->missed_share <= 0)
         (void)printf("requests          %.4g %% answered\n", 100.0 * (double)air->responses / (double)air->requests);
-    (void)printf("on the air        %.3f s of %g s: %.3f %%\n", (double)air->on_air_ns / 1e9, report->seconds,
-                 (double)air->on_air_ns / 1e7 / report->seconds);
-    (void)printf("longest silence   %.3f ms, from %.3f s on: %s\n", (double)air->silence_ns / 1e6,
+    (void)printf("on the air        %s%.3f s of %g s: %.3f %%\n", air->missed_share > 0 ? "at least " : "",
+                 (double)air->on_air_ns / 1e9, report->seconds, (double)air->on_air_ns / 1e7 / report->seconds);
+    (void)printf("longest silence   %.3f ms, from %.3f s on: %s", (double)air->silence_ns / 1e6,
                  (double)(air->silence_from_ns - report->from_ns) / 1e9, silence_reason(air->silence));
+    if (report->recorded && air->silence >= YS_SILENCE_STOPPED)
+        (void)printf("; %llu packets of others were heard then", (unsigned long long)air->silence_others);
+    (void)putchar('\n');
 }
 
 /* Of what one receiver has heard. */
@@ -103,9 +113,10 @@ static void print_charge(const struct ys_design *design, const struct ys_interva
     if (!design->energy.given)
         return;
     double mean_ua = ys_charge_mean_ua(figures, &report->activity);
-    (void)printf("charge            %.2f uA in the mean", mean_ua);
+    (void)printf("charge            %s%.2f uA in the mean", report->air.missed_share > 0 ? "at least " : "", mean_ua);
     if (figures->battery_mah > 0)
-        (void)printf("; %g mAh last %.0f days", figures->battery_mah, ys_charge_days(figures, mean_ua));
+        (void)printf("; %g mAh last %s%.0f days", figures->battery_mah, report->air.missed_share > 0 ? "at most " : "",
+                     ys_charge_days(figures, mean_ua));
     const struct ys_activity *activity = &report->activity;
     double transmit_s = 0;
     for (unsigned i = 0; i < YS_ACTIVITY_POWERS; i++)

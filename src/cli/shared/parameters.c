@@ -444,10 +444,22 @@ static void leave_out(json_t *root, const struct ys_throughput_report *report)
     static const char *const of_sender[] = {"missing", "out_of_order", "latency_ms"};
     static const char *const of_air[] = {"packets", "data_packets", "retransmissions", "event_used_ratio",
                                          "airtime_ratio"};
+    static const char *const of_limit[] = {"limit_bps", "ratio", "event_used_ratio", "latency_alone_ms"};
     for (size_t i = 0; i < sizeof of_sender / sizeof of_sender[0] && (report->recorded || report->foreign); i++)
         (void)json_object_set_new(root, of_sender[i], json_null());
     for (size_t i = 0; i < sizeof of_air / sizeof of_air[0] && report->live; i++)
         (void)json_object_set_new(root, of_air[i], json_null());
+    for (size_t i = 0; i < sizeof of_limit / sizeof of_limit[0] && report->recorded && report->limit_bps <= 0; i++)
+        (void)json_object_set_new(root, of_limit[i], json_null());
+}
+
+/* What the figures of a capture rest on. */
+static json_t *basis_json(const struct ys_throughput_report *report)
+{
+    const struct ys_recorded_basis *basis = &report->basis;
+    return json_pack("{s:b, s:b, s:b, s:b, s:b, s:I}", "beginning_heard", basis->beginning_heard, "interval_known",
+                     report->shape.interval_us > 0, "interval_is_learned", basis->interval_is_learned, "mtu_known",
+                     basis->knows_mtu, "packet_length_known", basis->knows_lengths, "holes", (json_int_t)basis->holes);
 }
 
 json_t *report_json(const struct ys_throughput_plan *plan, struct ys_throughput_report *report)
@@ -470,10 +482,12 @@ json_t *report_json(const struct ys_throughput_plan *plan, struct ys_throughput_
     if (report->latency_ms.count == 0) /* nothing has arrived */
         (void)json_object_set_new(root, "latency_ms", json_null());
     (void)json_object_set_new(root, "live", json_boolean(report->live));
-    leave_out(root, report);
     (void)json_object_set_new(root, "latency_alone_ms",
                               json_pack("{s:f, s:f, s:f}", "median", report->alone.median_ms, "p95",
                                         report->alone.p95_ms, "max", report->alone.max_ms));
+    leave_out(root, report);
+    if (report->recorded)
+        (void)json_object_set_new(root, "rests_on", basis_json(report));
     if (report->mc_per_megabyte > 0) {
         (void)json_object_set_new(root, "charge_mc_per_megabyte", json_real(report->mc_per_megabyte));
         (void)json_object_set_new(root, "mean_current_ua", json_real(report->mean_ua));

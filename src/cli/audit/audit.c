@@ -6,6 +6,7 @@
 #include <jansson.h>
 
 #include "capture/audit/audit.h"
+#include "cli/audit/connections.h"
 #include "cli/shared/options.h"
 #include "cli/shared/say.h"
 #include "cli/shared/source.h"
@@ -245,6 +246,9 @@ static void print_text(const struct input *input, const struct running *running)
         print_broken(input, running, (enum ys_rule_id)i, colour);
     if (input->all || input->only != NULL)
         print_all(input, running);
+    unsigned joined = count_joined(running->follower);
+    if (input->all)
+        print_connections(running->follower, running->first_ns);
     (void)printf("%llu packets in %.3f s: of %d rule%s %u are broken, %u kept, %u cannot be told, %u had no occasion",
                  (unsigned long long)running->records, ((double)running->last_ns - (double)running->first_ns) / 1e9,
                  input->only != NULL ? 1 : YS_RULES, input->only != NULL ? "" : "s", sums.broken, sums.kept,
@@ -252,6 +256,9 @@ static void print_text(const struct input *input, const struct running *running)
     (void)printf(sums.advice > 0 ? "; %u give advice\n" : "\n", sums.advice);
     if (damaged > 0)
         (void)printf("%llu packets were damaged, and nothing is said of them\n", (unsigned long long)damaged);
+    if (joined > 0)
+        (void)printf("of %u connection%s the beginning is missing: %s\n", joined, joined == 1 ? "" : "s",
+                     input->all ? "what was recovered is said above" : "--all says what was recovered");
     print_holes(input, running);
     if (unreadable > 0)
         (void)printf("%llu packets were encrypted, and their key is not known: give it by --key or --bonds\n",
@@ -312,12 +319,13 @@ static void print_json(const struct input *input, const struct running *running)
         if (is_wanted(input, (enum ys_rule_id)i))
             (void)json_array_append_new(rules, rule_json(running, (enum ys_rule_id)i));
     }
-    json_t *root = json_pack(
-        "{s:s, s:I, s:f, s:i, s:i, s:i, s:i, s:i, s:I, s:I, s:o, s:o}", "kind", "audit", "packets",
-        (json_int_t)running->records, "seconds", ((double)running->last_ns - (double)running->first_ns) / 1e9, "broken",
-        sums.broken, "kept", sums.kept, "unknown", sums.unknown, "no_occasion", sums.unmet, "advice", sums.advice,
-        "damaged_packets", (json_int_t)ys_audit_damaged(running->audit), "unreadable_packets",
-        (json_int_t)ys_audit_unreadable(running->audit), "holes", holes_json(running), "rules", rules);
+    json_t *root =
+        json_pack("{s:s, s:I, s:f, s:i, s:i, s:i, s:i, s:i, s:I, s:I, s:o, s:o, s:o}", "kind", "audit", "packets",
+                  (json_int_t)running->records, "seconds", ((double)running->last_ns - (double)running->first_ns) / 1e9,
+                  "broken", sums.broken, "kept", sums.kept, "unknown", sums.unknown, "no_occasion", sums.unmet,
+                  "advice", sums.advice, "damaged_packets", (json_int_t)ys_audit_damaged(running->audit),
+                  "unreadable_packets", (json_int_t)ys_audit_unreadable(running->audit), "connections",
+                  connections_json(running->follower, running->first_ns), "holes", holes_json(running), "rules", rules);
     (void)json_dumpf(root, stdout, JSON_INDENT(2) | JSON_REAL_PRECISION(12));
     (void)putchar('\n');
     json_decref(root);
