@@ -451,6 +451,108 @@ static void what_the_key_is_not_known_of_is_counted(void **state)
     ys_audit_free(audit);
 }
 
+static uint64_t step_ns;
+
+static void pass_rounded(void *context, const struct ys_record *record)
+{
+    struct ys_record rounded = *record;
+    rounded.at_ns -= rounded.at_ns % step_ns;
+    rounded.air.start_ns = rounded.at_ns;
+    ys_follower_take(context, &rounded);
+}
+
+/* Who counts microseconds may be one off; who counts milliseconds does not tell what follows within microseconds. */
+static void what_is_judged_widens_with_the_steps_of_the_times(void **state)
+{
+    static const struct {
+        uint64_t step_ns;
+        const char *script;
+        bool breaks;
+    } rounded[] = {
+        {1, LINK "~ifs 3; e", true},        {1000, LINK "~ifs 3; e", false}, {1000, LINK "~ifs 5; e", true},
+        {1000000, LINK "~ifs 5; e", false}, {1000000, LINK "e 20", false},   {1000000, LINK "~channel 38; e", true},
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(rounded); i++) {
+        struct ys_audit *audit = ys_audit_new(&(struct ys_glossary){.context = NULL});
+        struct ys_follower *follower = ys_follower_new(ys_audit_take, audit);
+        const struct ys_record_sink sink = {.take = pass_rounded, .context = follower};
+        uint64_t broken = 0;
+        step_ns = rounded[i].step_ns;
+        traffic_play(rounded[i].script, &sink);
+        ys_audit_end(audit);
+        for (int rule = 0; rule < YS_RULES; rule++)
+            broken += ys_audit_tally(audit, (enum ys_rule_id)rule)->broken;
+        if ((broken > 0) != rounded[i].breaks)
+            fail_msg("%s, in steps of %llu ns: %llu broken", rounded[i].script, (unsigned long long)step_ns,
+                     (unsigned long long)broken);
+        ys_follower_free(follower);
+        ys_audit_free(audit);
+    }
+}
+
+static void pass_lost(void *context, const struct ys_record *record)
+{
+    struct ys_record lost = *record;
+    lost.lost = record->number == 5;
+    ys_follower_take(context, &lost);
+}
+
+/* Where the file itself says that packets were lost, nothing before that binds who comes behind it. */
+static void behind_packets_that_the_file_has_lost_nothing_is_known(void **state)
+{
+    static const char script[] = "h> 01030c00; h< 040e0401030c00; h> 01011000; h< 040e0c01011000 0d 0000 0d ffff 0000;"
+                                 "h< 040e0401020c00; h> 0240200700 0300 0400 0a0300; h< 0413050140000900;";
+    struct ys_audit *audit = ys_audit_new(&(struct ys_glossary){.context = NULL});
+    struct ys_follower *follower = ys_follower_new(ys_audit_take, audit);
+    const struct ys_record_sink sink = {.take = pass_lost, .context = follower};
+    (void)state;
+    traffic_play(script, &sink);
+    for (int rule = 0; rule < YS_RULES; rule++)
+        assert_int_equal(ys_audit_tally(audit, (enum ys_rule_id)rule)->broken, 0);
+    assert_true(ys_audit_tally(audit, YS_RULE_COMPLETED_FITS)->unknown > 0);
+    ys_follower_free(follower);
+    ys_audit_free(audit);
+}
+
+/* A host's log from which packets are missing: it breaks rules of several kinds at once, or the file says so. */
+static void of_a_log_that_has_lost_packets_nothing_is_said(void **state)
+{
+    static const char whole[] = "h> 01030c00; h< 040e0401030c00; h> 01011000; h< 040e0c01011000 0d 0000 0d ffff 0000;";
+    static const struct {
+        const char *script;
+        bool breaks;
+        unsigned lossy;
+    } logs[] = {
+        {"h> 01030c00; h< 040e0401030c00;", false, 0},
+        /* an answer to what was not asked; data of no connection; completed packets that were not sent */
+        {"h< 040e0401020c00;", true, 0},
+        {"h< 040e0401020c00; h> 0240200700 0300 0400 0a0300;", true, 0},
+        {"h< 040e0401020c00; h> 0240200700 0300 0400 0a0300; h< 0413050140000900;", false, 1},
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(logs); i++) {
+        char script[600];
+        struct ys_audit *audit = ys_audit_new(&(struct ys_glossary){.context = NULL});
+        struct ys_follower *follower = ys_follower_new(ys_audit_take, audit);
+        const struct ys_record_sink sink = {.take = ys_follower_take, .context = follower};
+        uint64_t broken = 0;
+        (void)snprintf(script, sizeof script, "%s%s", whole, logs[i].script);
+        traffic_play(script, &sink);
+        ys_audit_end(audit);
+        for (int rule = 0; rule < YS_RULES; rule++)
+            broken += ys_audit_tally(audit, (enum ys_rule_id)rule)->broken;
+        size_t count;
+        (void)ys_audit_breaches(audit, &count);
+        if ((broken > 0) != logs[i].breaks || (count > 0) != logs[i].breaks ||
+            ys_audit_lossy_logs(audit) != logs[i].lossy)
+            fail_msg("%s: %llu broken, %zu kept, %u logs", logs[i].script, (unsigned long long)broken, count,
+                     ys_audit_lossy_logs(audit));
+        ys_follower_free(follower);
+        ys_audit_free(audit);
+    }
+}
+
 static void who_is_excepted_breaks_nothing(void **state)
 {
     struct ys_audit *audit = ys_audit_new(&glossary);
@@ -498,6 +600,9 @@ int main(int count, char **arguments)
         cmocka_unit_test(advertising_that_is_begun_again_may_begin_at_once),
         cmocka_unit_test(what_is_missing_is_no_breach),
         cmocka_unit_test(what_the_key_is_not_known_of_is_counted),
+        cmocka_unit_test(what_is_judged_widens_with_the_steps_of_the_times),
+        cmocka_unit_test(behind_packets_that_the_file_has_lost_nothing_is_known),
+        cmocka_unit_test(of_a_log_that_has_lost_packets_nothing_is_said),
         cmocka_unit_test(who_is_excepted_breaks_nothing),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

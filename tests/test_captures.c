@@ -333,6 +333,27 @@ static void what_is_wrong_is_said_with_its_place_and_the_rest_is_read(void **sta
     }
 }
 
+static void packets_that_were_dropped_are_missed_before_the_next(void **state)
+{
+#define SNOOP(dropped) "00000004 00000004 00000002 " dropped " 00e03ab44a676000 01 030c 00 "
+#define DROPPED(count)                                                                                                 \
+    "06000000 38000000 00000000 00000000 01000000 08000000 08000000 00000000 01 030c 00 0400 0800 " count              \
+    " 0000 0000 38000000 "
+    static const char *const files[] = {
+        "6274736e6f6f7000 00000001 000003ea " SNOOP("00000000") SNOOP("00000002") SNOOP("00000002") SNOOP("00000003"),
+        SECTION INTERFACE RESET_IN DROPPED("0200000000000000") DROPPED("0000000000000000") DROPPED("0000000001000000"),
+    };
+    (void)state;
+    for (size_t i = 0; i < COUNT(files); i++) {
+        struct read read;
+        read_hex(files[i], &read);
+        assert_int_equal(read.count, 4);
+        for (size_t k = 0; k < 4; k++)
+            assert_int_equal(read.records[k].lost, k % 2 != 0);
+        assert_non_null(strstr(said, "packets that were not written"));
+    }
+}
+
 static void what_is_wrong_often_is_told_once_and_counted(void **state)
 {
     struct read read;
@@ -538,6 +559,7 @@ int main(void)
         cmocka_unit_test(pcapng_gives_packets_with_the_names_of_their_interfaces),
         cmocka_unit_test(what_is_no_capture_is_refused),
         cmocka_unit_test(what_is_wrong_is_said_with_its_place_and_the_rest_is_read),
+        cmocka_unit_test(packets_that_were_dropped_are_missed_before_the_next),
         cmocka_unit_test(what_is_wrong_often_is_told_once_and_counted),
         cmocka_unit_test(a_growing_file_is_followed),
         cmocka_unit_test(what_is_written_is_read_by_libpcap_alone),

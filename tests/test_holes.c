@@ -73,9 +73,10 @@ static void forget(struct kept *kept)
 
 /* What is done to a capture. */
 struct holes {
-    double share; /* of the packets on the air; below 0: one */
-    double late;  /* the share of the capture that is missing at its beginning */
-    bool damages; /* instead of leaving them out */
+    double share;     /* of the packets on the air; below 0: one */
+    double late;      /* the share of the capture that is missing at its beginning */
+    uint64_t step_ns; /* to which times are rounded; 0: they are not */
+    bool damages;     /* instead of leaving them out */
     uint64_t seed;
 };
 
@@ -103,6 +104,10 @@ static bool replay(void *context, ys_record_fn *take, void *take_context)
             record.air.pdu[ys_chance_below(&chance, record.air.length)] ^= 0x10;
             record.air.crc_good = false;
             record.known |= YS_AIR_CRC;
+        }
+        if (holes->step_ns > 0) {
+            record.at_ns -= record.at_ns % holes->step_ns;
+            record.air.start_ns = record.at_ns;
         }
         take(take_context, &record);
     }
@@ -173,6 +178,16 @@ static void try_capture(const char *path, const struct ys_glossary *glossary)
         if (shares[i] > 0.05 && shares[i] < 0.9 && mean <= before)
             fail_msg("%s: with %g missing, %g %% cannot be told, and with none %g %%", path, shares[i], 100 * mean,
                      100 * before);
+    }
+    for (uint64_t step_ns = 1000; step_ns <= 1000000; step_ns *= 1000) {
+        struct holes rounded = {.step_ns = step_ns, .seed = 1};
+        for (int draw = 0; draw < 4; draw++) {
+            struct ys_audit *audit = audit_with_holes(&kept, &rounded, glossary);
+            expect_no_breach(audit, path, &rounded);
+            ys_audit_free(audit);
+            rounded.share = 0.05;
+            rounded.seed++;
+        }
     }
     forget(&kept);
 }

@@ -27,6 +27,7 @@ struct ys_record {
     uint64_t at_ns;  /* of a packet on the air: of its first bit */
     enum ys_record_kind kind;
     uint8_t known;            /* enum ys_air_known */
+    bool lost;                /* the file says that packets before it were lost */
     bool to_host;             /* HCI; likewise: */
     bool direction_is_sure;   /* it was said, and not concluded from the kind of packet */
     uint16_t device;          /* whose border: a number from 1 */

@@ -128,32 +128,34 @@ void ys_put_link_data(struct ys_writer *writer, const struct ys_link_data *pdu)
 }
 
 /* The polynomial x^24 + x^10 + x^9 + x^6 + x^4 + x^3 + x + 1 for a register that is shifted to the right, so that the
- * bits enter in the order of the air. One step takes eight bits. */
-static const uint32_t crc_steps[256] = {
-    0x000000, 0x01b4c0, 0x036980, 0x02dd40, 0x06d300, 0x0767c0, 0x05ba80, 0x040e40, 0x0da600, 0x0c12c0, 0x0ecf80,
-    0x0f7b40, 0x0b7500, 0x0ac1c0, 0x081c80, 0x09a840, 0x1b4c00, 0x1af8c0, 0x182580, 0x199140, 0x1d9f00, 0x1c2bc0,
-    0x1ef680, 0x1f4240, 0x16ea00, 0x175ec0, 0x158380, 0x143740, 0x103900, 0x118dc0, 0x135080, 0x12e440, 0x369800,
-    0x372cc0, 0x35f180, 0x344540, 0x304b00, 0x31ffc0, 0x332280, 0x329640, 0x3b3e00, 0x3a8ac0, 0x385780, 0x39e340,
-    0x3ded00, 0x3c59c0, 0x3e8480, 0x3f3040, 0x2dd400, 0x2c60c0, 0x2ebd80, 0x2f0940, 0x2b0700, 0x2ab3c0, 0x286e80,
-    0x29da40, 0x207200, 0x21c6c0, 0x231b80, 0x22af40, 0x26a100, 0x2715c0, 0x25c880, 0x247c40, 0x6d3000, 0x6c84c0,
-    0x6e5980, 0x6fed40, 0x6be300, 0x6a57c0, 0x688a80, 0x693e40, 0x609600, 0x6122c0, 0x63ff80, 0x624b40, 0x664500,
-    0x67f1c0, 0x652c80, 0x649840, 0x767c00, 0x77c8c0, 0x751580, 0x74a140, 0x70af00, 0x711bc0, 0x73c680, 0x727240,
-    0x7bda00, 0x7a6ec0, 0x78b380, 0x790740, 0x7d0900, 0x7cbdc0, 0x7e6080, 0x7fd440, 0x5ba800, 0x5a1cc0, 0x58c180,
-    0x597540, 0x5d7b00, 0x5ccfc0, 0x5e1280, 0x5fa640, 0x560e00, 0x57bac0, 0x556780, 0x54d340, 0x50dd00, 0x5169c0,
-    0x53b480, 0x520040, 0x40e400, 0x4150c0, 0x438d80, 0x423940, 0x463700, 0x4783c0, 0x455e80, 0x44ea40, 0x4d4200,
-    0x4cf6c0, 0x4e2b80, 0x4f9f40, 0x4b9100, 0x4a25c0, 0x48f880, 0x494c40, 0xda6000, 0xdbd4c0, 0xd90980, 0xd8bd40,
-    0xdcb300, 0xdd07c0, 0xdfda80, 0xde6e40, 0xd7c600, 0xd672c0, 0xd4af80, 0xd51b40, 0xd11500, 0xd0a1c0, 0xd27c80,
-    0xd3c840, 0xc12c00, 0xc098c0, 0xc24580, 0xc3f140, 0xc7ff00, 0xc64bc0, 0xc49680, 0xc52240, 0xcc8a00, 0xcd3ec0,
-    0xcfe380, 0xce5740, 0xca5900, 0xcbedc0, 0xc93080, 0xc88440, 0xecf800, 0xed4cc0, 0xef9180, 0xee2540, 0xea2b00,
-    0xeb9fc0, 0xe94280, 0xe8f640, 0xe15e00, 0xe0eac0, 0xe23780, 0xe38340, 0xe78d00, 0xe639c0, 0xe4e480, 0xe55040,
-    0xf7b400, 0xf600c0, 0xf4dd80, 0xf56940, 0xf16700, 0xf0d3c0, 0xf20e80, 0xf3ba40, 0xfa1200, 0xfba6c0, 0xf97b80,
-    0xf8cf40, 0xfcc100, 0xfd75c0, 0xffa880, 0xfe1c40, 0xb75000, 0xb6e4c0, 0xb43980, 0xb58d40, 0xb18300, 0xb037c0,
-    0xb2ea80, 0xb35e40, 0xbaf600, 0xbb42c0, 0xb99f80, 0xb82b40, 0xbc2500, 0xbd91c0, 0xbf4c80, 0xbef840, 0xac1c00,
-    0xada8c0, 0xaf7580, 0xaec140, 0xaacf00, 0xab7bc0, 0xa9a680, 0xa81240, 0xa1ba00, 0xa00ec0, 0xa2d380, 0xa36740,
-    0xa76900, 0xa6ddc0, 0xa40080, 0xa5b440, 0x81c800, 0x807cc0, 0x82a180, 0x831540, 0x871b00, 0x86afc0, 0x847280,
-    0x85c640, 0x8c6e00, 0x8ddac0, 0x8f0780, 0x8eb340, 0x8abd00, 0x8b09c0, 0x89d480, 0x886040, 0x9a8400, 0x9b30c0,
-    0x99ed80, 0x985940, 0x9c5700, 0x9de3c0, 0x9f3e80, 0x9e8a40, 0x972200, 0x9696c0, 0x944b80, 0x95ff40, 0x91f100,
-    0x9045c0, 0x929880, 0x932c40,
+ * bits enter in the order of the air. What a byte becomes that has gone through the register, and so many more behind
+ * it, is the sum of what its bits become. */
+#define STEP(byte, a, b, c, d, e, f, g, h)                                                                             \
+    (((byte)&1 ? (a) : 0) ^ ((byte)&2 ? (b) : 0) ^ ((byte)&4 ? (c) : 0) ^ ((byte)&8 ? (d) : 0) ^                       \
+     ((byte)&16 ? (e) : 0) ^ ((byte)&32 ? (f) : 0) ^ ((byte)&64 ? (g) : 0) ^ ((byte)&128 ? (h) : 0))
+#define STEPS_4(byte, ...)                                                                                             \
+    STEP(byte, __VA_ARGS__), STEP((byte) + 1, __VA_ARGS__), STEP((byte) + 2, __VA_ARGS__), STEP((byte) + 3, __VA_ARGS__)
+#define STEPS_16(byte, ...)                                                                                            \
+    STEPS_4(byte, __VA_ARGS__), STEPS_4((byte) + 4, __VA_ARGS__), STEPS_4((byte) + 8, __VA_ARGS__),                    \
+        STEPS_4((byte) + 12, __VA_ARGS__)
+#define STEPS_64(byte, ...)                                                                                            \
+    STEPS_16(byte, __VA_ARGS__), STEPS_16((byte) + 16, __VA_ARGS__), STEPS_16((byte) + 32, __VA_ARGS__),               \
+        STEPS_16((byte) + 48, __VA_ARGS__)
+#define STEPS(...)                                                                                                     \
+    {                                                                                                                  \
+        STEPS_64(0, __VA_ARGS__), STEPS_64(64, __VA_ARGS__), STEPS_64(128, __VA_ARGS__), STEPS_64(192, __VA_ARGS__)    \
+    }
+#define SLICES     8
+#define POLYNOMIAL 0xda6000
+static const uint32_t crc_steps[SLICES][256] = {
+    STEPS(0x01b4c0, 0x036980, 0x06d300, 0x0da600, 0x1b4c00, 0x369800, 0x6d3000, 0xda6000),
+    STEPS(0xb751b4, 0xda6369, 0x0006d3, 0x000da6, 0x001b4c, 0x003698, 0x006d30, 0x00da60),
+    STEPS(0xf1d051, 0x5760a3, 0xaec146, 0xe9428d, 0x66451b, 0xcc8a36, 0x2dd46d, 0x5ba8da),
+    STEPS(0x773910, 0xee7220, 0x682441, 0xd04882, 0x145105, 0x28a20a, 0x514414, 0xa28828),
+    STEPS(0x1b3b39, 0x367672, 0x6cece4, 0xd9d9c8, 0x077391, 0x0ee722, 0x1dce44, 0x3b9c88),
+    STEPS(0x21ddfb, 0x43bbf6, 0x8777ec, 0xba2fd9, 0xc09fb3, 0x35ff67, 0x6bfece, 0xd7fd9c),
+    STEPS(0x95de9d, 0x9f7d3b, 0x8a3a77, 0xa0b4ef, 0xf5a9df, 0x5f93bf, 0xbf277e, 0xca8efd),
+    STEPS(0xcb781e, 0x22303d, 0x44607a, 0x88c0f4, 0xa541e9, 0xfe43d3, 0x4847a7, 0x908f4e),
 };
 
 /* Swaps neighbours, then pairs, then halves of bytes, then bytes. */
@@ -165,12 +167,16 @@ static uint32_t reverse_24(uint32_t value)
     return (value & 0xff) << 16 | (value & 0xff00) | (value >> 16 & 0xff);
 }
 
-/* Vol 6 Part B 3.1.1. */
+/* Vol 6 Part B 3.1.1. Eight bytes at a time, each by its own table, and the rest one by one. */
 uint32_t ys_link_crc(uint32_t init, const uint8_t *bytes, size_t length)
 {
     uint32_t crc = reverse_24(init);
-    for (size_t i = 0; i < length; i++)
-        crc = crc >> 8 ^ crc_steps[(crc ^ bytes[i]) & 0xff];
+    for (; length >= SLICES; length -= SLICES, bytes += SLICES)
+        crc = crc_steps[7][(crc ^ bytes[0]) & 0xff] ^ crc_steps[6][(crc >> 8 ^ bytes[1]) & 0xff] ^
+              crc_steps[5][(crc >> 16 ^ bytes[2]) & 0xff] ^ crc_steps[4][bytes[3]] ^ crc_steps[3][bytes[4]] ^
+              crc_steps[2][bytes[5]] ^ crc_steps[1][bytes[6]] ^ crc_steps[0][bytes[7]];
+    for (; length > 0; length--, bytes++)
+        crc = crc >> 8 ^ crc_steps[0][(crc ^ *bytes) & 0xff];
     return reverse_24(crc);
 }
 
@@ -180,7 +186,7 @@ uint32_t ys_link_crc_init(uint32_t crc, const uint8_t *bytes, size_t length)
     for (size_t left = length * 8; left > 0; left--) {
         uint32_t bit = bytes[(left - 1) / 8] >> (left - 1) % 8 & 1u;
         bool was_added = (state & 0x800000) != 0; /* the polynomial, whose last bit it is */
-        state = (was_added ? state ^ crc_steps[0x80] : state) << 1 & 0xffffff;
+        state = (was_added ? state ^ POLYNOMIAL : state) << 1 & 0xffffff;
         state |= was_added != (bit != 0);
     }
     return reverse_24(state);

@@ -427,7 +427,7 @@ static void play_command(struct traffic *traffic, const char *text)
 void traffic_play(const char *script, const struct ys_record_sink *sink)
 {
     static struct traffic traffic;
-    traffic = (struct traffic){.sink = sink, .now_ns = 1000000};
+    traffic = (struct traffic){.sink = sink, .now_ns = 1000001}; /* a recorder that counts nanoseconds */
     while (*script != '\0') {
         char command[1500];
         size_t length = strcspn(script, ";");

@@ -50,7 +50,8 @@ static void begin_event(struct ys_audit *audit, struct advertiser *advertiser, u
     uint64_t interval_ns = start_ns - advertiser->event_ns;
     bool directed = advertiser->type == YS_LINK_ADV_DIRECT_IND;
     if (!directed && same_payload) {
-        (void)audit_judge(audit, YS_RULE_ADVERTISING_SPACING, interval_ns + 50 * NS_PER_US >= LEAST_INTERVAL_NS,
+        (void)audit_judge(audit, YS_RULE_ADVERTISING_SPACING,
+                          interval_ns + 50 * NS_PER_US + audit->rounded_ns >= LEAST_INTERVAL_NS,
                           "the event begins %.3f ms after the one before", (double)interval_ns / 1e6);
         bool same = audit_distance(interval_ns, advertiser->interval_ns) <= NS_PER_US;
         advertiser->same = same ? (uint8_t)(advertiser->same + 1) : 0;
@@ -85,7 +86,7 @@ static void audit_event(struct ys_audit *audit, const struct ys_seen *seen)
                same_payload) {
         advertiser->inverted = 0;
         (void)audit_judge(audit, YS_RULE_CHANNEL_ORDER, true, "%s", "");
-        (void)audit_judge(audit, YS_RULE_EVENT_SPACING, since_ns <= EVENT_SPACING_NS,
+        (void)audit_judge(audit, YS_RULE_EVENT_SPACING, since_ns <= EVENT_SPACING_NS + audit->rounded_ns,
                           "%.3f ms after the packet before it", (double)since_ns / 1e6);
     } else if (air->channel < advertiser->last_channel && since_ns < NEXT_NS && same_payload &&
                pdu->type != YS_LINK_ADV_DIRECT_IND) {
@@ -124,12 +125,12 @@ static void audit_target(struct ys_audit *audit, const struct ys_seen *seen, con
 {
     uint64_t start_ns = seen->record->air.start_ns;
     if (!heard->any || heard->from == NULL || seen->to == NULL ||
-        audit_distance(after_ns, YS_LINK_INTER_FRAME_SPACE_NS) > JITTER_NS)
+        audit_distance(after_ns, YS_LINK_INTER_FRAME_SPACE_NS) > audit_jitter_ns(audit))
         return;
     const struct advertiser *target = &audit->advertisers[seen->to->number];
     bool meant = heard->from == seen->to ||
                  (target->any && start_ns > target->end_ns &&
-                  audit_distance(start_ns - target->end_ns, YS_LINK_INTER_FRAME_SPACE_NS) <= JITTER_NS);
+                  audit_distance(start_ns - target->end_ns, YS_LINK_INTER_FRAME_SPACE_NS) <= audit_jitter_ns(audit));
     bool disturbed = audit->damaged_ns > 0 && audit->damaged_ns + NS_PER_MS > heard->start_ns;
     if (!meant && disturbed)
         audit_cannot_tell(audit, YS_RULE_REQUEST_TARGET);
@@ -149,7 +150,8 @@ static void audit_request(struct ys_audit *audit, const struct ys_seen *seen)
         audit_cannot_tell(audit, YS_RULE_REQUEST_FITS);
         return;
     }
-    (void)audit_judge(audit, YS_RULE_REQUEST_TIME, audit_distance(after_ns, YS_LINK_INTER_FRAME_SPACE_NS) <= JITTER_NS,
+    (void)audit_judge(audit, YS_RULE_REQUEST_TIME,
+                      audit_distance(after_ns, YS_LINK_INTER_FRAME_SPACE_NS) <= audit_jitter_ns(audit),
                       "%.3f us after the advertisement", (double)after_ns / 1e3);
     (void)audit_judge(audit, YS_RULE_REQUEST_FITS, allows(heard, seen->legacy.type),
                       "%s answers an advertisement that does not allow it",
@@ -170,7 +172,8 @@ static void audit_response(struct ys_audit *audit, const struct ys_seen *seen)
         return;
     }
     (void)audit_judge(audit, YS_RULE_RESPONSE_ASKED, request->to == seen->from, "somebody else was asked");
-    (void)audit_judge(audit, YS_RULE_RESPONSE_TIME, audit_distance(after_ns, YS_LINK_INTER_FRAME_SPACE_NS) <= JITTER_NS,
+    (void)audit_judge(audit, YS_RULE_RESPONSE_TIME,
+                      audit_distance(after_ns, YS_LINK_INTER_FRAME_SPACE_NS) <= audit_jitter_ns(audit),
                       "%.3f us after the request", (double)after_ns / 1e3);
 }
 

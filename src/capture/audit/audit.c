@@ -75,6 +75,11 @@ uint64_t ys_audit_damaged(const struct ys_audit *audit)
     return audit->damaged;
 }
 
+unsigned ys_audit_lossy_logs(const struct ys_audit *audit)
+{
+    return audit->lossy_logs;
+}
+
 uint64_t ys_audit_unreadable(const struct ys_audit *audit)
 {
     return audit->unreadable;
@@ -126,9 +131,11 @@ static void audit_crc(struct ys_audit *audit, const struct ys_seen *seen)
 {
     if (seen->record->kind != YS_RECORD_AIR || (seen->record->known & YS_AIR_CRC) == 0 || !seen->record->air.crc_good)
         return;
-    (void)audit_judge(audit, YS_RULE_CRC_FLAG, !seen->crc_called_good,
-                      "the CRC is %06x, which is not that of its %u bytes", seen->record->air.crc,
-                      seen->record->air.length);
+    if (!seen->crc_called_good)
+        audit->tallies[YS_RULE_CRC_FLAG].kept++;
+    else
+        (void)audit_judge(audit, YS_RULE_CRC_FLAG, false, "the CRC is %06x, which is not that of its %u bytes",
+                          seen->record->air.crc, seen->record->air.length);
 }
 
 void ys_audit_take(void *context, const struct ys_seen *seen)
@@ -136,6 +143,9 @@ void ys_audit_take(void *context, const struct ys_seen *seen)
     struct ys_audit *audit = context;
     audit->seen = seen;
     audit->now_ns = seen->record->at_ns;
+    audit->rounded_ns = seen->step_ns > 1 ? seen->step_ns : 0;
+    if (seen->record->lost)
+        audit_border_lost(audit);
     audit->records += seen->record->kind == YS_RECORD_AIR;
     audit->on_air = audit->on_air || seen->record->kind == YS_RECORD_AIR;
     audit_crc(audit, seen);
@@ -170,5 +180,5 @@ void ys_audit_take(void *context, const struct ys_seen *seen)
 
 void ys_audit_end(struct ys_audit *audit)
 {
-    (void)audit; /* what still waits may be answered after the capture's end */
+    audit_forgive_logs(audit); /* what still waits may be answered after the capture's end */
 }

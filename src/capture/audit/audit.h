@@ -40,4 +40,8 @@ uint64_t ys_audit_damaged(const struct ys_audit *audit);
 /* Packets that were encrypted with a key that is not known. */
 uint64_t ys_audit_unreadable(const struct ys_audit *audit);
 
+/* Borders whose logs have lost packets, which they do not say: what breaks rules there cannot be told. Behind
+ * ys_audit_end. */
+unsigned ys_audit_lossy_logs(const struct ys_audit *audit);
+
 #endif

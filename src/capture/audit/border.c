@@ -1,6 +1,8 @@
 /* Rules of the border between host and controller (Core 5.4 Vol 4 Part E). */
 #include "capture/audit/border.h"
 
+#include <string.h>
+
 #include "capture/audit/attributes.h"
 #include "capture/audit/frames.h"
 #include "capture/audit/verdicts.h"
@@ -38,8 +40,12 @@ static void audit_command(struct ys_audit *audit, const struct ys_seen *seen, st
 {
     uint16_t opcode = seen->crossed.opcode;
     if (opcode == YS_HCI_RESET) {
-        uint16_t device = border->device;
-        *border = (struct audited_border){.device = device, .any = border->any, .credits = 1, .from_reset = true};
+        memset(border->links, 0, sizeof border->links);
+        border->opcode = 0;
+        border->credits = 1;
+        border->knows_buffers = false;
+        border->room_ns = 0;
+        border->from_reset = true;
     }
     if (!border->any && opcode != YS_HCI_RESET && !is_of_start(opcode))
         audit_cannot_tell(audit, YS_RULE_RESET_FIRST);
@@ -234,9 +240,25 @@ static void audit_data(struct ys_audit *audit, const struct ys_seen *seen, struc
                                       .followed = &crossed->link->dialogue,
                                       .side = seen->record->to_host ? !own : own,
                                       .encrypted = link->encrypted,
-                                      .knows_encryption = link->dialogue.begun};
+                                      .knows_encryption = link->dialogue.begun,
+                                      .hole = link->lost};
     audit_frame(audit, &crossed->said, &place, crossed->boundary != YS_HCI_CONTINUING);
     audit_attributes_wait(audit, &place);
+}
+
+void audit_border_lost(struct ys_audit *audit)
+{
+    for (size_t i = 0; i < AUDITED_BORDERS; i++) {
+        struct audited_border *border = &audit->borders[i];
+        border->opcode = 0;
+        border->overdue = false;
+        border->knows_buffers = false;
+        border->from_reset = false;
+        for (size_t k = 0; k < YS_BORDER_LINKS; k++) {
+            memset(&border->links[k].dialogue, 0, sizeof border->links[k].dialogue);
+            border->links[k].lost = true;
+        }
+    }
 }
 
 void audit_border(struct ys_audit *audit, const struct ys_seen *seen, struct audited_border *border)

@@ -34,7 +34,8 @@ static void audit_first(struct ys_audit *audit, const struct ys_seen *seen)
         audit_cannot_tell(audit, YS_RULE_FIRST_WINDOW);
         return;
     }
-    (void)audit_judge(audit, YS_RULE_FIRST_WINDOW, start_ns + ANCHOR_NS >= from_ns && start_ns <= to_ns + ANCHOR_NS,
+    uint64_t most_ns = ANCHOR_NS + audit->rounded_ns;
+    (void)audit_judge(audit, YS_RULE_FIRST_WINDOW, start_ns + most_ns >= from_ns && start_ns <= to_ns + most_ns,
                       "%.3f ms after the connect request, in place of %.3f to %.3f ms",
                       (double)(start_ns - link->request_end_ns) / 1e6, (double)(from_ns - link->request_end_ns) / 1e6,
                       (double)(to_ns - link->request_end_ns) / 1e6);
@@ -43,7 +44,7 @@ static void audit_first(struct ys_audit *audit, const struct ys_seen *seen)
 static void audit_anchor(struct ys_audit *audit, const struct ys_seen *seen)
 {
     const struct ys_air_link *link = seen->link;
-    uint64_t most_ns = ANCHOR_NS + link->since_ns / 1000000 * accuracy_ppm(link);
+    uint64_t most_ns = ANCHOR_NS + audit->rounded_ns + link->since_ns / 1000000 * accuracy_ppm(link);
     uint64_t off_ns = audit_distance(seen->record->air.start_ns, link->expected_ns);
     /* where the first packet of an event was missed, a later one comes first */
     bool later = link->holes > 0 && seen->record->air.start_ns > link->expected_ns + YS_NEXT_PACKET_NS;
@@ -102,7 +103,7 @@ static void audit_exchange(struct ys_audit *audit, const struct ys_seen *seen)
     if (packet->new_event || (!own->any && !other->any))
         return;
     bool perhaps_next = (seen->link->interval_us == 0 || !seen->link->anchor_is_sure) &&
-                        gap_ns > YS_LINK_INTER_FRAME_SPACE_NS + JITTER_NS;
+                        gap_ns > YS_LINK_INTER_FRAME_SPACE_NS + audit_jitter_ns(audit);
     if (!nothing_between || perhaps_next || !packet->side_is_sure) {
         audit_cannot_tell(audit, YS_RULE_TURNS);
         audit_cannot_tell(audit, YS_RULE_INTER_FRAME_SPACE);
@@ -110,7 +111,7 @@ static void audit_exchange(struct ys_audit *audit, const struct ys_seen *seen)
     }
     if (audit_judge(audit, YS_RULE_TURNS, !own_last, "two packets in a row, %.3f us apart", (double)gap_ns / 1e3))
         (void)audit_judge(audit, YS_RULE_INTER_FRAME_SPACE,
-                          audit_distance(gap_ns, YS_LINK_INTER_FRAME_SPACE_NS) <= JITTER_NS,
+                          audit_distance(gap_ns, YS_LINK_INTER_FRAME_SPACE_NS) <= audit_jitter_ns(audit),
                           "%.3f us after the packet before it", (double)gap_ns / 1e3);
 }
 

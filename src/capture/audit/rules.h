@@ -163,11 +163,14 @@ struct ys_rule {
     const char *name;
     const char *group;
     bool is_error;       /* else advice */
+    bool is_fine;        /* it takes times that are not rounded to more than YS_FINE_NS */
     const char *clause;  /* of the Core Specification 5.4, or its supplement */
     const char *demands; /* what it demands */
     const char *watched; /* how that is watched */
     const char *remedy;
 };
+
+#define YS_FINE_NS 10000
 
 /* The table, by enum ys_rule_id. */
 extern const struct ys_rule ys_rules[YS_RULES];

@@ -153,6 +153,7 @@ struct audited_border_link {
     uint16_t handle;
     bool used;
     bool encrypted;
+    bool lost; /* something that was said on it */
     uint16_t in_flight;
     struct audited_notified notified[AUDITED_NOTIFIED];
     struct audited_dialogue dialogue;
@@ -170,7 +171,8 @@ struct audited_border {
     uint64_t room_ns; /* when the controller last told that it has room again */
     bool overdue;     /* that the command was not answered was said */
     struct audited_border_link links[YS_BORDER_LINKS];
-    bool from_reset; /* what came since is known */
+    bool from_reset;           /* what came since is known */
+    uint32_t broken[YS_RULES]; /* by what crossed it */
 };
 
 #define AUDITED_BORDERS 65
@@ -190,7 +192,9 @@ struct ys_audit {
     uint64_t damaged;
     uint64_t damaged_ns; /* when the last of them was heard */
     uint64_t unreadable;
+    unsigned lossy_logs; /* of borders, of which packets are missing */
     uint64_t now_ns;
+    uint64_t rounded_ns; /* what a time between two packets may be off, because they are rounded */
     const struct ys_seen *seen;
     struct advertiser *advertisers; /* by the number of their party */
     struct heard advertisements[40];
@@ -205,6 +209,12 @@ struct ys_audit {
     size_t next_half;
     bool on_air; /* a packet on the air was seen: then what is said is watched there */
 };
+
+/* How far a time between two packets that follow at once may be off, as it was recorded. */
+static inline uint64_t audit_jitter_ns(const struct ys_audit *audit)
+{
+    return JITTER_NS + audit->rounded_ns;
+}
 
 /* Where something was said, on the air or at a border. */
 struct audit_place {

@@ -5,6 +5,9 @@
 #include <stdio.h>
 #include <string.h>
 
+/* A log that breaks so many of the rules that a missing packet breaks is one of which packets are missing. */
+#define LOST_KINDS 3
+
 void audit_cannot_tell(struct ys_audit *audit, enum ys_rule_id rule)
 {
     audit->tallies[rule].unknown++;
@@ -27,6 +30,57 @@ static bool is_excepted(const struct ys_audit *audit, const char *name)
     return false;
 }
 
+static uint16_t border_of(const struct ys_seen *seen)
+{
+    bool counted = seen->kind == YS_SEEN_BORDER && seen->record->device < AUDITED_BORDERS;
+    return counted ? seen->record->device : 0;
+}
+
+/* Rules that a log breaks whose packets are missing, whoever has written it. */
+static bool is_of_logs(enum ys_rule_id rule)
+{
+    static const enum ys_rule_id rules[] = {YS_RULE_COMMAND_CREDIT, YS_RULE_COMMAND_ASKED, YS_RULE_COMPLETED_FITS,
+                                            YS_RULE_DATA_KNOWN,     YS_RULE_FRAME_BEGIN,   YS_RULE_FRAME_END,
+                                            YS_RULE_ANSWER_ASKED,   YS_RULE_REQUEST_ONE,   YS_RULE_PAIRING_ORDER};
+    for (size_t i = 0; i < sizeof rules / sizeof rules[0]; i++) {
+        if (rules[i] == rule)
+            return true;
+    }
+    return false;
+}
+
+/* Of what crossed this border nothing is broken: the tallies, and those that are kept. */
+static void take_back(struct ys_audit *audit, uint16_t border)
+{
+    uint32_t *broken = audit->borders[border].broken;
+    size_t kept = 0;
+    for (int rule = 0; rule < YS_RULES; rule++) {
+        audit->tallies[rule].broken -= broken[rule];
+        audit->tallies[rule].unknown += broken[rule];
+        broken[rule] = 0;
+    }
+    for (size_t i = 0; i < audit->breach_count; i++) {
+        if (audit->breaches[i].border != border)
+            audit->breaches[kept++] = audit->breaches[i];
+        else
+            audit->kept_of[audit->breaches[i].rule]--;
+    }
+    audit->breach_count = kept;
+}
+
+void audit_forgive_logs(struct ys_audit *audit)
+{
+    for (uint16_t border = 1; border < AUDITED_BORDERS; border++) {
+        unsigned kinds = 0;
+        for (int rule = 0; rule < YS_RULES; rule++)
+            kinds += audit->borders[border].broken[rule] > 0 && is_of_logs((enum ys_rule_id)rule);
+        if (kinds < LOST_KINDS)
+            continue;
+        take_back(audit, border);
+        audit->lossy_logs++;
+    }
+}
+
 bool audit_judge(struct ys_audit *audit, enum ys_rule_id rule, bool kept, const char *format, ...)
 {
     struct ys_tally *tally = &audit->tallies[rule];
@@ -36,15 +90,23 @@ bool audit_judge(struct ys_audit *audit, enum ys_rule_id rule, bool kept, const 
         tally->kept++;
         return true;
     }
+    if (ys_rules[rule].is_fine && audit->rounded_ns > YS_FINE_NS) {
+        tally->unknown++;
+        return false;
+    }
     const char *name = name_of(seen);
     if (is_excepted(audit, name))
         return false;
     tally->broken++;
+    uint16_t border = border_of(seen);
+    if (border > 0)
+        audit->borders[border].broken[rule]++;
     if (audit->kept_of[rule] == YS_BREACHES_OF_EACH)
         return false;
     audit->kept_of[rule]++;
     struct ys_breach *breach = &audit->breaches[audit->breach_count++];
-    *breach = (struct ys_breach){.rule = rule, .record = seen->record->number, .at_ns = seen->record->at_ns};
+    *breach = (struct ys_breach){
+        .rule = rule, .record = seen->record->number, .at_ns = seen->record->at_ns, .border = border};
     (void)snprintf(breach->who, sizeof breach->who, "%s", name);
     va_start(arguments, format);
     (void)vsnprintf(breach->what, sizeof breach->what, format, arguments);

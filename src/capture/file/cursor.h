@@ -57,6 +57,7 @@ struct ys_capture {
     uint64_t last_ns;
     uint64_t from_ns;
     uint64_t to_ns;
+    uint32_t dropped; /* snoop: packets, so far */
     bool waits;
     bool broken;
     bool big;       /* the most significant byte comes first */

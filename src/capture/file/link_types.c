@@ -171,6 +171,7 @@ enum ys_unpacked ys_link_type_unpack(uint32_t type, const uint8_t *bytes, size_t
     bool on_air = type == YS_LINK_TYPE_AIR || type == YS_LINK_TYPE_AIR_WITH_HEADER;
     record->kind = on_air ? YS_RECORD_AIR : YS_RECORD_HCI;
     record->known = 0;
+    record->lost = false;
     record->direction_is_sure = false;
     record->bytes = NULL;
     record->length = 0;

@@ -22,6 +22,7 @@ enum option {
     OPTION_NAME = 2,
     OPTION_RESOLUTION = 9,
     OPTION_OFFSET = 14,
+    OPTION_DROPPED = 4,
     OPTION_STARTED = 2,
     OPTION_ENDED = 3
 };
@@ -115,6 +116,22 @@ static void take_statistics(struct ys_capture *capture, struct ys_reader *body)
     }
 }
 
+/* Whether packets between the last one and this one were dropped, as its options say, which stand behind it. */
+static bool is_behind_dropped(const struct ys_capture *capture, struct ys_reader options, size_t length)
+{
+    struct ys_reader value;
+    uint16_t code;
+    if (ys_reader_left(&options) < 12)
+        return false;
+    (void)ys_get_bytes(&options, (4 - length % 4) % 4);
+    while (next_option(capture, &options, &code, &value)) {
+        const uint8_t *bytes = code == OPTION_DROPPED ? ys_get_bytes(&value, 8) : NULL;
+        if (bytes != NULL && (ys_cursor_u32(capture, bytes) | ys_cursor_u32(capture, bytes + 4)) != 0)
+            return true;
+    }
+    return false;
+}
+
 static step take_packet(struct ys_capture *capture, uint32_t kind, struct ys_reader *body, struct ys_record *record)
 {
     size_t before = kind == BLOCK_SIMPLE ? 4 : 20;
@@ -138,10 +155,15 @@ static step take_packet(struct ys_capture *capture, uint32_t kind, struct ys_rea
         return STEP_MORE;
     }
     uint64_t at_ns = kind == BLOCK_SIMPLE ? capture->last_ns : time_of(interface, header + 4, capture);
+    bool lost = kind == BLOCK_ENHANCED && is_behind_dropped(capture, *body, length);
+    if (lost)
+        ys_capture_tell(capture, TROUBLE_DROPPED, "%s", "");
     memmove(capture->bytes, bytes, length); /* over the header */
     record->device = (uint16_t)(index + 1);
     record->name = interface->name[0] != '\0' ? interface->name : NULL;
-    return ys_cursor_unpack(capture, interface->link_type, length, at_ns, record);
+    step taken = ys_cursor_unpack(capture, interface->link_type, length, at_ns, record);
+    record->lost = taken == STEP_RECORD && lost;
+    return taken;
 }
 
 static step take_block(struct ys_capture *capture, uint32_t kind, size_t length, struct ys_record *record)

@@ -29,13 +29,16 @@ static step next_snoop(struct ys_capture *capture, struct ys_record *record)
     record->device = 1;
     record->name = NULL;
     capture->prefix = capture->bare ? type_of(flags) : 0;
-    if (ys_cursor_u32(capture, header + 12) > 0)
-        ys_capture_tell(capture, TROUBLE_DROPPED, ": %u so far", ys_cursor_u32(capture, header + 12));
+    uint32_t dropped = ys_cursor_u32(capture, header + 12);
+    if (dropped > 0)
+        ys_capture_tell(capture, TROUBLE_DROPPED, ": %u so far", dropped);
     step taken = ys_cursor_record(capture, capture->interfaces->link_type, ys_cursor_u32(capture, header + 4), at_ns,
                                   &got, record);
     if (taken == STEP_RECORD) {
         record->to_host = (flags & 1) != 0;
         record->direction_is_sure = true;
+        record->lost = dropped != capture->dropped;
+        capture->dropped = dropped;
     }
     capture->offset += taken != STEP_END ? got : 0;
     return taken;

@@ -50,7 +50,7 @@ void ys_air_link_begin(struct ys_air_link *link, const struct ys_record *record,
     link->latency = connect->latency;
     link->timeout = connect->timeout;
     memcpy(link->channel_map, connect->channel_map, sizeof link->channel_map);
-    link->knows_map = true;
+    link->knows_map = ys_link_channel_count(link->channel_map) > 0;
     link->knows_phys = true;
     link->dialogue.mtu_is_sure = true;
 }
@@ -325,6 +325,7 @@ void ys_air_link_take(struct ys_air_link *link, const struct ys_record *record, 
                       uint8_t scratch[YS_LINK_PDU_MAX], struct ys_link_seen *seen, struct ys_recorder *recorder)
 {
     const struct ys_air_packet *air = &record->air;
+    link->step_ns = recorder->step_ns;
     const struct ys_link_before before = {.anchored = link->anchored,
                                           .counter = link->counter,
                                           .last_end_ns = link->last_end_ns,

@@ -235,6 +235,15 @@ static void take_data(struct ys_border *border, const struct ys_record *record, 
     ys_dialogue_take(&seen->link->dialogue, &piece, &seen->said);
 }
 
+void ys_border_hole(struct ys_border *border)
+{
+    border->asked = 0;
+    for (size_t i = 0; i < YS_BORDER_LINKS; i++) {
+        if (border->links[i].used)
+            ys_dialogue_hole(&border->links[i].dialogue);
+    }
+}
+
 void ys_border_take(struct ys_border *border, const struct ys_record *record, struct ys_parties *parties,
                     struct ys_keys *keys, struct ys_border_seen *seen)
 {

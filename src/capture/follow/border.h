@@ -48,6 +48,9 @@ struct ys_border_seen {
 struct ys_border *ys_border_new(uint16_t device, const char *name);
 void ys_border_free(struct ys_border *border);
 
+/* Packets may be missing before the next. */
+void ys_border_hole(struct ys_border *border);
+
 void ys_border_take(struct ys_border *border, const struct ys_record *record, struct ys_parties *parties,
                     struct ys_keys *keys, struct ys_border_seen *seen);
 

@@ -5,9 +5,10 @@
 
 #include "capture/follow/auxiliary.h"
 
-#define LINKS    256 /* at a time; the one that was silent longest gives way */
-#define DEVICES  64
-#define SEARCHES 64 /* for how connections hop, at the beginning */
+#define LINKS       256 /* at a time; the one that was silent longest gives way */
+#define DEVICES     64
+#define COARSEST_NS UINT64_C(1000000) /* that times are thought to be until another is seen */
+#define SEARCHES    64                /* for how connections hop, at the beginning */
 
 struct ys_follower {
     ys_seen_fn *take;
@@ -32,6 +33,7 @@ struct ys_follower *ys_follower_new(ys_seen_fn *take, void *context)
         return NULL;
     follower->take = take;
     follower->context = context;
+    follower->recorder.step_ns = COARSEST_NS;
     follower->recorder.allowance = SEARCHES * YS_HOPPING_COST;
     follower->parties = ys_parties_new();
     follower->links = calloc(LINKS, sizeof *follower->links);
@@ -283,6 +285,16 @@ static void take_border(struct ys_follower *follower, const struct ys_record *re
     take_keys(follower, seen->said);
 }
 
+/* Packets are missing before this record. */
+static void lose(struct ys_follower *follower)
+{
+    follower->recorder.lossy = true;
+    for (size_t i = 0; i <= DEVICES; i++) {
+        if (follower->borders[i] != NULL)
+            ys_border_hole(follower->borders[i]);
+    }
+}
+
 void ys_follower_take(void *context, const struct ys_record *record)
 {
     struct ys_follower *follower = context;
@@ -298,6 +310,11 @@ void ys_follower_take(void *context, const struct ys_record *record)
     seen->link = NULL;
     seen->border = NULL;
     seen->said = NULL;
+    while (record->at_ns % follower->recorder.step_ns != 0)
+        follower->recorder.step_ns /= 1000;
+    seen->step_ns = follower->recorder.step_ns;
+    if (record->lost)
+        lose(follower);
     follower->records++;
     if (follower->recorder.allowance < UINT32_MAX)
         follower->recorder.allowance++;

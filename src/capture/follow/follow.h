@@ -18,6 +18,7 @@ enum ys_seen_kind {
 struct ys_seen {
     const struct ys_record *record;
     enum ys_seen_kind kind;
+    uint64_t step_ns;         /* times so far are all whole numbers of this: 1 ns, 1 us or 1 ms */
     bool good;                /* it is well formed */
     bool crc_wrong;           /* as far as can be known */
     bool crc_called_good;     /* though it is said to be good */

@@ -16,6 +16,7 @@
 /* What is known of who recorded. */
 struct ys_recorder {
     bool lossy;         /* it is known to miss packets */
+    uint64_t step_ns;   /* of its times */
     bool writes_crcs;   /* a CRC was seen that fits, where it is not said to be wrong */
     uint32_t allowance; /* for searches: see ys_hopping_take */
 };
@@ -60,6 +61,7 @@ struct ys_air_link {
     uint64_t first_record; /* its connect request, or its first packet; and its time: */
     uint64_t first_ns;
     uint64_t packets;
+    uint64_t step_ns;               /* of the recorder's times */
     uint64_t used;                  /* when it was heard last, in records */
     struct ys_party *parties[2];    /* or NULL */
     struct ys_link_connect request; /* if it was seen */

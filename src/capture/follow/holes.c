@@ -15,11 +15,13 @@
 #define SHORTEST_NS  (44 * US)
 #define AN_ANSWER_NS (2 * YS_LINK_INTER_FRAME_SPACE_NS + SHORTEST_NS)
 
-static bool follows_at_once(const struct ys_link_before *before, const struct ys_record *record, int side)
+static bool follows_at_once(const struct ys_air_link *link, const struct ys_link_before *before,
+                            const struct ys_record *record, int side)
 {
+    uint64_t rounding_ns = ROUNDING_NS + link->step_ns;
     uint64_t gap_ns = record->air.start_ns - before->last_end_ns;
     return record->air.start_ns >= before->last_end_ns && side != before->last_side &&
-           gap_ns + ROUNDING_NS >= YS_LINK_INTER_FRAME_SPACE_NS && gap_ns <= YS_LINK_INTER_FRAME_SPACE_NS + ROUNDING_NS;
+           gap_ns + rounding_ns >= YS_LINK_INTER_FRAME_SPACE_NS && gap_ns <= YS_LINK_INTER_FRAME_SPACE_NS + rounding_ns;
 }
 
 /* Whether a central's packet at the beginning of an event is what comes if nothing of the event before was missed. */
@@ -100,7 +102,7 @@ static struct relation relation_of(const struct ys_air_link *link, const struct 
     if (!before->anchored)
         return (struct relation){.apart = true, .shown = link->begun};
     if (!seen->new_event) {
-        bool apart = !follows_at_once(before, record, seen->side);
+        bool apart = !follows_at_once(link, before, record, seen->side);
         return (struct relation){.apart = apart, .shown = apart};
     }
     if (is_unpaced(link, before, seen))

@@ -16,10 +16,10 @@
 #define LEARNT_LOSSY   5
 #define FITTED_LEAST   8 /* anchors by which a clock is judged */
 
-/* How much earlier than expected an event may begin: of both clocks 500 ppm, and 50 us. */
-static uint64_t slack_ns(uint64_t since_ns)
+/* How much earlier than expected an event may begin: of both clocks 500 ppm, 50 us, and what times are rounded. */
+static uint64_t slack_ns(const struct ys_air_link *link, uint64_t since_ns)
 {
-    return since_ns / 1000 + 50 * US;
+    return since_ns / 1000 + 50 * US + link->step_ns;
 }
 
 static uint64_t interval_ns(const struct ys_air_link *link)
@@ -66,7 +66,7 @@ static void lose_count(struct ys_air_link *link)
 static void hold_map(struct ys_air_link *link)
 {
     memcpy(link->channel_map, link->map.channel_map, sizeof link->channel_map);
-    link->knows_map = true;
+    link->knows_map = ys_link_channel_count(link->channel_map) > 0;
     link->map.opcode = NONE;
 }
 
@@ -110,14 +110,14 @@ static bool pass_update(struct ys_air_link *link, uint64_t start_ns)
         return false;
     }
     uint64_t at_ns = link->anchor_ns + ahead * interval_ns(link) + link->update.window_offset * UNIT_NS;
-    if (start_ns + slack_ns(at_ns - link->anchor_ns) < at_ns)
+    if (start_ns + slack_ns(link, at_ns - link->anchor_ns) < at_ns)
         return false;
     advance(link, ahead);
     hold_update(link);
     link->anchor_ns = at_ns;
     link->expected_ns = 0; /* anywhere in the window */
     if (start_ns > at_ns && interval_ns(link) > 0) {
-        uint64_t later = (start_ns - at_ns + slack_ns(start_ns - at_ns)) / interval_ns(link);
+        uint64_t later = (start_ns - at_ns + slack_ns(link, start_ns - at_ns)) / interval_ns(link);
         advance(link, (uint16_t)later);
         link->anchor_ns += later * interval_ns(link);
     }
@@ -130,12 +130,13 @@ static bool pass_update(struct ys_air_link *link, uint64_t start_ns)
 static void learn_interval(struct ys_air_link *link, const struct ys_record *record, bool lossy)
 {
     uint64_t since_ns = record->air.start_ns - link->anchor_ns;
-    uint64_t off_most_ns = slack_ns(since_ns) < UNIT_NS / 4 ? slack_ns(since_ns) : UNIT_NS / 4;
+    uint64_t off_most_ns = slack_ns(link, since_ns) < UNIT_NS / 4 ? slack_ns(link, since_ns) : UNIT_NS / 4;
     bool hops = (record->known & YS_AIR_CHANNEL) == 0 || record->air.channel != link->channel;
     uint32_t units = (uint32_t)((since_ns + UNIT_NS / 2) / UNIT_NS);
     uint64_t whole_ns = units * UNIT_NS;
     uint64_t off_ns = since_ns > whole_ns ? since_ns - whole_ns : whole_ns - since_ns;
-    bool fits = units >= INTERVAL_LEAST && units <= INTERVAL_MOST && off_ns <= off_most_ns;
+    bool fits =
+        link->step_ns < UNIT_NS / 8 && units >= INTERVAL_LEAST && units <= INTERVAL_MOST && off_ns <= off_most_ns;
     if (!fits && lossy)
         return;
     if (!fits || link->candidate == 0 || units % link->candidate != 0) {
@@ -155,7 +156,7 @@ static void learn_interval(struct ys_air_link *link, const struct ys_record *rec
  * missed a later one comes first; none comes too early, unless that was so before. */
 static bool has_left_its_anchors(const struct ys_air_link *link, uint64_t start_ns)
 {
-    uint64_t slack = slack_ns(link->since_ns);
+    uint64_t slack = slack_ns(link, link->since_ns);
     bool early = start_ns + slack < link->expected_ns;
     bool late = start_ns > link->expected_ns + slack + interval_ns(link) / 2;
     return (link->holes > 0 || !link->begun) && ((early && link->anchor_is_sure) || late);
@@ -188,7 +189,7 @@ static void pass_intervals(struct ys_air_link *link, const struct ys_record *rec
     }
     /* the last anchor may be late */
     bool perhaps_late = (lossy && !link->anchor_is_sure) || link->events == 1;
-    uint64_t early_ns = perhaps_late ? interval_ns(link) / 2 : slack_ns(since_ns);
+    uint64_t early_ns = perhaps_late ? interval_ns(link) / 2 : slack_ns(link, since_ns);
     uint64_t events = (since_ns + early_ns) / interval_ns(link);
     link->expected_ns = link->anchor_ns + events * interval_ns(link);
     link->since_ns = events * interval_ns(link);
@@ -200,7 +201,7 @@ static void pass_intervals(struct ys_air_link *link, const struct ys_record *rec
 bool ys_air_link_channel(const struct ys_air_link *link, uint8_t *channel)
 {
     bool placed = link->channel_selection_2 ? link->counted : link->placed;
-    if (!placed || !link->knows_map || ys_link_channel_count(link->channel_map) == 0)
+    if (!placed || !link->knows_map)
         return false;
     if (link->channel_selection_2) {
         *channel = ys_link_event_channel(link->access_address, link->counter, link->channel_map);
@@ -235,7 +236,8 @@ static void recover_channels(struct ys_air_link *link, const struct ys_record *r
                                                .hop = link->request.hop,
                                                .access_address = link->access_address};
     uint8_t channel;
-    if (link->interval_us == 0 || ys_air_link_channel(link, &channel))
+    bool known = link->knows_map && (link->channel_selection_2 ? link->counted : link->placed);
+    if (link->interval_us == 0 || known)
         return;
     ys_hopping_take(hopping, &premise, (uint16_t)link->passed, record->air.channel, allowance);
     link->placed = hopping->found;
@@ -262,8 +264,8 @@ static void first_event(struct ys_air_link *link, uint64_t start_ns)
     if (!link->begun)
         return;
     uint64_t window_ns = first_window_ns(link);
-    uint64_t missed = start_ns + slack_ns(0) > window_ns && interval_ns(link) > 0
-                          ? (start_ns + slack_ns(0) - window_ns) / interval_ns(link)
+    uint64_t missed = start_ns + slack_ns(link, 0) > window_ns && interval_ns(link) > 0
+                          ? (start_ns + slack_ns(link, 0) - window_ns) / interval_ns(link)
                           : 0;
     link->counted = true;
     link->placed = true;
@@ -276,7 +278,7 @@ static void first_event(struct ys_air_link *link, uint64_t start_ns)
 /* Where the event has its anchor, which is its first packet, unless that was missed. */
 static void set_anchor(struct ys_air_link *link, uint64_t start_ns, int side, bool lossy)
 {
-    uint64_t slack = slack_ns(link->since_ns);
+    uint64_t slack = slack_ns(link, link->since_ns);
     bool missed = side == 1 || (link->expected_ns != 0 && start_ns > link->expected_ns + slack);
     bool known = link->expected_ns != 0;
     if (side == 1 && !known && link->interval_us == 0 && link->events > 0)
@@ -334,7 +336,7 @@ void ys_pacing_begin_event(struct ys_air_link *link, const struct ys_record *rec
     else if (!pass_update(link, air->start_ns))
         pass_intervals(link, record, side, recorder->lossy);
     reach_instants(link);
-    bool on_time = link->expected_ns != 0 && air->start_ns <= link->expected_ns + slack_ns(link->since_ns);
+    bool on_time = link->expected_ns != 0 && air->start_ns <= link->expected_ns + slack_ns(link, link->since_ns);
     set_anchor(link, air->start_ns, side, recorder->lossy);
     link->clock.waits = on_time && side == 0 && link->interval_us != 0;
     if (link->clock.waits && air->side != YS_AIR_SIDE_UNKNOWN)
@@ -358,7 +360,7 @@ bool ys_pacing_begins_event(const struct ys_air_link *link, const struct ys_reco
     if (link->interval_us == 0)
         return start_ns - link->last_end_ns > 3 * UNIT_NS;
     /* on the same channel again, an interval later, and not the next packet of an exchange */
-    uint64_t early_ns = link->anchor_is_sure ? slack_ns(since_ns) : UNIT_NS;
+    uint64_t early_ns = link->anchor_is_sure ? slack_ns(link, since_ns) : UNIT_NS;
     return since_ns + early_ns >= interval_ns(link) &&
            start_ns - link->last_end_ns > YS_LINK_INTER_FRAME_SPACE_NS + 5 * US;
 }

@@ -242,6 +242,7 @@ static void print_text(const struct input *input, const struct running *running)
     struct sums sums = sum_up(input, running);
     uint64_t damaged = ys_audit_damaged(running->audit);
     uint64_t unreadable = ys_audit_unreadable(running->audit);
+    unsigned lossy_logs = ys_audit_lossy_logs(running->audit);
     for (int i = 0; i < YS_RULES; i++)
         print_broken(input, running, (enum ys_rule_id)i, colour);
     if (input->all || input->only != NULL)
@@ -260,6 +261,10 @@ static void print_text(const struct input *input, const struct running *running)
         (void)printf("of %u connection%s the beginning is missing: %s\n", joined, joined == 1 ? "" : "s",
                      input->all ? "what was recovered is said above" : "--all says what was recovered");
     print_holes(input, running);
+    if (lossy_logs > 0)
+        (void)printf("%u log%s of hosts ha%s lost packets, as the rules that they break show; of what they break "
+                     "nothing is said\n",
+                     lossy_logs, lossy_logs == 1 ? "" : "s", lossy_logs == 1 ? "s" : "ve");
     if (unreadable > 0)
         (void)printf("%llu packets were encrypted, and their key is not known: give it by --key or --bonds\n",
                      (unsigned long long)unreadable);
@@ -320,11 +325,12 @@ static void print_json(const struct input *input, const struct running *running)
             (void)json_array_append_new(rules, rule_json(running, (enum ys_rule_id)i));
     }
     json_t *root =
-        json_pack("{s:s, s:I, s:f, s:i, s:i, s:i, s:i, s:i, s:I, s:I, s:o, s:o, s:o}", "kind", "audit", "packets",
+        json_pack("{s:s, s:I, s:f, s:i, s:i, s:i, s:i, s:i, s:I, s:i, s:I, s:o, s:o, s:o}", "kind", "audit", "packets",
                   (json_int_t)running->records, "seconds", ((double)running->last_ns - (double)running->first_ns) / 1e9,
                   "broken", sums.broken, "kept", sums.kept, "unknown", sums.unknown, "no_occasion", sums.unmet,
-                  "advice", sums.advice, "damaged_packets", (json_int_t)ys_audit_damaged(running->audit),
-                  "unreadable_packets", (json_int_t)ys_audit_unreadable(running->audit), "connections",
+                  "advice", sums.advice, "damaged_packets", (json_int_t)ys_audit_damaged(running->audit), "lossy_logs",
+                  (int)ys_audit_lossy_logs(running->audit), "unreadable_packets",
+                  (json_int_t)ys_audit_unreadable(running->audit), "connections",
                   connections_json(running->follower, running->first_ns), "holes", holes_json(running), "rules", rules);
     (void)json_dumpf(root, stdout, JSON_INDENT(2) | JSON_REAL_PRECISION(12));
     (void)putchar('\n');
