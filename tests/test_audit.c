@@ -7,6 +7,8 @@
 #include <string.h>
 
 #include "capture/audit/audit.h"
+#include "capture/follow/cipher.h"
+#include "support/hex.h"
 #include "support/run.h"
 #include "support/traffic.h"
 
@@ -17,6 +19,7 @@
 #define SCAN   "air 37 1 c30c " OTHER FROM ";"
 #define LINK   "link; e;"
 #define EXT    "air 37 1 0707 06 18 0110 0a1400;"
+#define CHAIN  EXT "gap 470; air 10 1 4712 0c 19 " FROM "0110 0a1400 0609414243; gap 380; air 10 1 "
 #define FIRST  "air 37 1 0707 06 18 0110 0a2800; gap 100;"
 #define AUX    "air 10 1 470d 09 09 " FROM "0110 020106;"
 #define VALID  "0600 0c00 0000 9001 00 0000 ffffffffffffffffffffffff"
@@ -29,21 +32,35 @@
 #define TWO                                                                                                            \
     LINK ">a 08 0100 ffff 0328; <a 09 07 0200 12 0300 192a 0500 12 0600 1a2a; >a 04 0400 0400; <a 05 01 0400 0229; "   \
          ">a 04 0800 0800; <a 05 01 0800 0229;"
-#define ASK      ">a 10 0100 ffff 0028; <a 11 06 0100 0500 0018;"
-#define OPEN     LINK ">g 14 01 0a00 8000 4000 4000 4000 0500; <g 15 01 0a00 4100 4000 4000 0100 0000;"
-#define WISHES   "<g 12 01 0800 1800 1800 0000 9001;"
-#define PAIR     LINK ">s 01 04 00 09 10 02 02; <s 02 04 00 09 10 02 02;"
-#define HALF_KEY "00112233445566778899aabbccddeeff"
-#define PAIRED   PAIR "<s 03 " HALF_KEY "; >s 04 " HALF_KEY "; <s 04 " HALF_KEY ";"
+#define ASK           ">a 10 0100 ffff 0028; <a 11 06 0100 0500 0018;"
+#define OPEN          LINK ">g 14 01 0a00 8000 4000 4000 4000 0500; <g 15 01 0a00 4100 4000 4000 0100 0000;"
+#define WISHES        "<g 12 01 0800 1800 1800 0000 9001;"
+#define PAIR          LINK ">s 01 04 00 09 10 02 02; <s 02 04 00 09 10 02 02;"
+#define HALF_KEY_REST "112233445566778899aabbccddeeff"
+#define HALF_KEY      "00" HALF_KEY_REST
+#define AGREED        PAIR ">s 0c " POINT "; <s 0c " POINT_2 ";"
+#define PAIRED        PAIR "<s 03 " HALF_KEY "; >s 04 " HALF_KEY "; <s 04 " HALF_KEY ";"
 #define PAIRED_ONE_WAY                                                                                                 \
     LINK ">s 01 04 00 09 10 02 02; <s 02 04 00 09 10 00 02; <s 03 " HALF_KEY "; >s 04 " HALF_KEY "; <s 04 " HALF_KEY ";"
-#define KEY     "00112233445566778899aabbccddeeff00112233445566778899aabbccddeeff"
-#define DEBUG   "e69d350e480103ccdbfdf4ac1191f4efb9a5f9e9a7832c5e2cbe97f2d203b020"
-#define RESET   "h> 01030c00; h< 040e0401030c00;"
-#define BUFFERS RESET "h> 01022000; h< 040e0701022000 1b00 01;"
-#define JOINED  BUFFERS "h< 043e13 01 00 4000 00 01 " OTHER "1800 0000 9001 05;"
-#define TELL    "h> 02 4000 0800 04000400 1b030057;"
-#define DATA    "h> 02 4000 0700 03000400 0a0300;"
+#define KEY "00112233445566778899aabbccddeeff00112233445566778899aabbccddeeff"
+/* two points of the curve, and the confirm value of the second one's owner for HALF_KEY, by another implementation */
+#define POINT                                                                                                          \
+    "96c298d84539a1f4a033eb2d817d0377f240a463e5e6bcf847422ce1f2d1176b"                                                 \
+    "f551bf376840b6cbce5e316b5733ce2b169e0f7c4aebe78e9b7f1afee242e34f"
+#define POINT_2                                                                                                        \
+    "78996647fc480ba6351bf277e26989c0c31ab5040338528a7e4f038d187bf27c"                                                 \
+    "d17378229db7049e2982e93ce6ad7dbadb30749fc69a3d2940d08edb10557707"
+#define CONFIRM    "9b5d1064f55adce3bc7e8a55f1be8d41"
+#define DEBUG      "e69d350e480103ccdbfdf4ac1191f4efb9a5f9e9a7832c5e2cbe97f2d203b020"
+#define RESET      "h> 01030c00; h< 040e0401030c00;"
+#define BUFFERS    RESET "h> 01022000; h< 040e0701022000 1b00 01;"
+#define JOINED     BUFFERS "h< 043e13 01 00 4000 00 01 " OTHER "1800 0000 9001 05;"
+#define OWN        RESET "h> 01052006 " FROM "; h< 040e0401052000;"
+#define TOLD       "h< 043e13 01 00 4000 01 01 " OTHER
+#define SET        "h> 0106200f a000 a000 00 01 00 000000000000 07 00; h< 040e0401062000;"
+#define ENABLE(on) "h> 010a2001" on "; h< 040e04010a2000;"
+#define TELL       "h> 02 4000 0800 04000400 1b030057;"
+#define DATA       "h> 02 4000 0700 03000400 0a0300;"
 
 struct rule_case {
     enum ys_rule_id rule;
@@ -78,6 +95,7 @@ static const struct rule_case cases[] = {
     {YS_RULE_EXTENDED_DATA, EXT "gap 470;" AUX, "air 37 1 070a 06 18 0110 0a1400 020106"},
     {YS_RULE_EXTENDED_MODE, EXT, "air 37 1 0707 c6 18 0110 0a1400"},
     {YS_RULE_STRUCTURES, ADV, "air 37 1 4009 " FROM "050941"},
+    {YS_RULE_STRUCTURES, CHAIN "07 09 03 08 0110 4445 020a00", CHAIN "07 05 03 08 0110 44"},
     {YS_RULE_FLAGS_ONCE, ADV, "air 37 1 400c " FROM "020106 020106"},
     {YS_RULE_FLAGS_PLACE, ADV, "air 37 1 4409 " FROM "020106"},
     {YS_RULE_FLAGS_MEANING, ADV, "air 37 1 4009 " FROM "020107"},
@@ -140,6 +158,9 @@ static const struct rule_case cases[] = {
     {YS_RULE_INSTANT_PASSED, LINK ">l 00 02 0000 1800 0000 9001 @10", "link; e 5; >l 00 02 0000 1800 0000 9001 @-3"},
     {YS_RULE_INSTANT_NEAR, LINK ">l 01 ffffffff1f @6", LINK ">l 01 ffffffff1f @5"},
     {YS_RULE_MAP_UPDATE, LINK ">l 01 ffffffff1f @10", LINK ">l 01 ffffffff3f @10"},
+    {YS_RULE_CHANNELS_LEAST, LINK "<l 19 03 08", LINK "<l 19 03 01"},
+    {YS_RULE_CHANNELS_LEAST, LINK "<l 19 07 25", LINK "<l 19 08 08"},
+    {YS_RULE_CONTROL_ROLE, LINK "<l 19 01 02; >l 07 19", LINK ">l 19 01 02"},
     {YS_RULE_PARAMETER_REQUEST, LINK ">l 0f " VALID, LINK ">l 0f 0300 0c00 0000 9001 00 0000 ffffffffffffffffffffffff"},
     {YS_RULE_LENGTH_RANGE, LINK ">l 14 1b00 4801 fb00 9042", LINK ">l 14 1a00 4801 fb00 9042"},
     {YS_RULE_PHY_REQUEST, LINK ">l 16 02 02", LINK ">l 16 00 02"},
@@ -222,14 +243,23 @@ static const struct rule_case cases[] = {
     {YS_RULE_PAIRING_ORDER, PAIRED ">s 0d " HALF_KEY "; <s 0d " HALF_KEY,
      PAIR "<s 03 " HALF_KEY "; >s 04 " HALF_KEY "; >s 0d " HALF_KEY},
     {YS_RULE_PAIRING_ORDER, PAIR, LINK ">s 0d " HALF_KEY},
-    {YS_RULE_PAIRING_ORDER, PAIR ">s 0c " KEY DEBUG "; <s 0c " DEBUG KEY, PAIR "<s 03 " HALF_KEY "; >s 0c " KEY DEBUG},
+    {YS_RULE_PAIRING_ORDER, PAIR ">s 0c " POINT "; <s 0c " POINT_2, PAIR "<s 03 " HALF_KEY "; >s 0c " KEY DEBUG},
     {YS_RULE_PAIRING_ORDER, PAIR ">s 05 05; >s 01 04 00 09 10 02 02", PAIR ">s 05 05; <s 02 04 00 09 10 02 02"},
     {YS_RULE_PAIRING_TIME, PAIR, LINK ">s 01 04 00 09 10 02 02; e 1100; <s 02 04 00 09 10 02 02"},
     {YS_RULE_KEYS_IN_CLEAR, PAIRED "enc; <s 08 " HALF_KEY, PAIRED "<s 08 " HALF_KEY},
     {YS_RULE_KEYS_PROMISED, PAIRED_ONE_WAY "enc; <s 08 " HALF_KEY, PAIRED_ONE_WAY "enc; >s 08 " HALF_KEY},
     {YS_RULE_KEYS_PROMISED, PAIRED "enc; <s 08 " HALF_KEY, PAIRED "enc; <s 06 " HALF_KEY},
-    {YS_RULE_KEY_REFLECTED, PAIR ">s 0c " KEY DEBUG "; <s 0c " DEBUG KEY, PAIR ">s 0c " KEY DEBUG "; <s 0c " KEY DEBUG},
-    {YS_RULE_DEBUG_KEY, PAIR ">s 0c " KEY DEBUG, PAIR ">s 0c " DEBUG KEY},
+    {YS_RULE_KEY_REFLECTED, PAIR ">s 0c " POINT "; <s 0c " POINT_2, PAIR ">s 0c " POINT "; <s 0c " POINT},
+    {YS_RULE_KEY_ON_CURVE, PAIR ">s 0c " POINT, PAIR ">s 0c " KEY DEBUG},
+    {YS_RULE_KEY_ON_CURVE, PAIR ">s 0c " POINT,
+     PAIR ">s 0c "
+          "96c298d84539a1f4a033eb2d817d0377f240a463e5e6bcf847422ce1f2d1176bd17378229db7049e2982e93ce6ad7dbadb30749fc69a"
+          "3d2940d08edb10557707"},
+    {YS_RULE_CONFIRM_FITS, AGREED "<s 03 " CONFIRM "; >s 04 " HALF_KEY "; <s 04 " HALF_KEY,
+     AGREED "<s 03 " HALF_KEY "; >s 04 " HALF_KEY "; <s 04 " HALF_KEY},
+    {YS_RULE_CONFIRM_FITS, AGREED ">s 03 " HALF_KEY "; <s 03 6eafee386631f5a005063a2365485e2c; <s 04 " HALF_KEY,
+     AGREED "<s 03 " CONFIRM "; >s 04 " HALF_KEY "; <s 04 11" HALF_KEY_REST},
+    {YS_RULE_DEBUG_KEY, PAIR ">s 0c " POINT, PAIR ">s 0c " DEBUG KEY},
     {YS_RULE_LEGACY_PAIRING, PAIR, LINK ">s 01 04 00 09 10 02 02; <s 02 04 00 01 10 02 02"},
     {YS_RULE_BORDER_FORM, RESET, "h> 01030c05"},
     {YS_RULE_COMMAND_CREDIT, RESET "h> 01051000", "h> 01030c00; h> 01051000"},
@@ -243,6 +273,15 @@ static const struct rule_case cases[] = {
     {YS_RULE_DATA_KNOWN, JOINED DATA, JOINED "h> 02 4100 0700 03000400 0a0300"},
     {YS_RULE_COMPLETED_FITS, JOINED DATA "h< 041305 01 4000 0100", JOINED DATA "h< 041305 01 4000 0200"},
     {YS_RULE_RESET_FIRST, RESET, "h> 01031000"},
+    {YS_RULE_CONNECTED_AS_TOLD, OWN "link;" TOLD "1800 0000 9001 05; e", OWN "link;" TOLD "1900 0000 9001 05; e"},
+    {YS_RULE_CONNECTED_AS_TOLD, OWN "link latency=4;" TOLD "1800 0400 9001 05; e",
+     OWN "link latency=4;" TOLD "1800 0000 9001 05; e"},
+    {YS_RULE_ADVERTISED_AS_TOLD, OWN SET ENABLE("01") ADV "+ 5;" ENABLE("00"),
+     OWN SET ENABLE("01") ADV "+ 5;" ENABLE("00") "+ 100;" ADV},
+    {YS_RULE_ADVERTISED_AS_OFTEN, OWN SET ENABLE("01") ADV "+ 100;" ADV,
+     OWN SET ENABLE("01") "row 5 200 37 1 4009 " FROM "020106"},
+    {YS_RULE_FRAME_AS_HANDED, OWN "link;" TOLD "1800 0000 9001 05; e;" DATA "<a 0a0300",
+     OWN "link;" TOLD "1800 0000 9001 05; e;" DATA "<a 0a0400"},
 };
 
 /* A definition for the tests: the value behind handle 3 has one byte, that behind 7 is protected. */
@@ -451,6 +490,21 @@ static void what_the_key_is_not_known_of_is_counted(void **state)
     ys_audit_free(audit);
 }
 
+/* What the standard gives as an example of f4 (Vol 3 Part H D.2), in air order. */
+static void confirm_values_are_those_of_the_standard(void **state)
+{
+    uint8_t own[32];
+    uint8_t other[32];
+    uint8_t random[16];
+    uint8_t confirm[16];
+    (void)state;
+    (void)from_hex("e69d350e480103ccdbfdf4ac1191f4efb9a5f9e9a7832c5e2cbe97f2d203b020", own, 32);
+    (void)from_hex("fdc57ff449dd4f6bfb7c9df1c29acb592ae7d4eefbfc0a909abbf6323d8b1855", other, 32);
+    (void)from_hex("abae2b71ecb2ffff3e7377d15484cbd5", random, 16);
+    assert_true(ys_confirm_value(own, other, random, 0, confirm));
+    assert_hex(confirm, 16, "2d8774a9bea1edf11cbda907f116c9f2");
+}
+
 static uint64_t step_ns;
 
 static void pass_rounded(void *context, const struct ys_record *record)
@@ -600,6 +654,7 @@ int main(int count, char **arguments)
         cmocka_unit_test(advertising_that_is_begun_again_may_begin_at_once),
         cmocka_unit_test(what_is_missing_is_no_breach),
         cmocka_unit_test(what_the_key_is_not_known_of_is_counted),
+        cmocka_unit_test(confirm_values_are_those_of_the_standard),
         cmocka_unit_test(what_is_judged_widens_with_the_steps_of_the_times),
         cmocka_unit_test(behind_packets_that_the_file_has_lost_nothing_is_known),
         cmocka_unit_test(of_a_log_that_has_lost_packets_nothing_is_said),

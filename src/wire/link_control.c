@@ -16,6 +16,7 @@ enum field {
     MAP,
     LENGTHS,
     PHYS,
+    CHANNELS,
     INSTANT
 };
 
@@ -47,6 +48,7 @@ static const uint8_t rows[][FIELDS_MAX] = {
     [YS_LINK_PHY_REQ] = {PHYS},
     [YS_LINK_PHY_RSP] = {PHYS},
     [YS_LINK_PHY_UPDATE_IND] = {PHYS, INSTANT},
+    [YS_LINK_CHANNELS_LEAST_IND] = {CHANNELS},
 };
 
 bool ys_link_control_is_known(uint8_t opcode)
@@ -137,6 +139,10 @@ static void get_field(struct ys_reader *reader, uint8_t field, struct ys_link_co
         pdu->send_phys = ys_get_u8(reader);
         pdu->receive_phys = ys_get_u8(reader);
         break;
+    case CHANNELS:
+        pdu->send_phys = ys_get_u8(reader);
+        pdu->channels_least = ys_get_u8(reader);
+        break;
     default:
         pdu->instant = ys_get_u16(reader);
         break;
@@ -192,6 +198,10 @@ static void put_field(struct ys_writer *writer, uint8_t field, const struct ys_l
     case PHYS:
         ys_put_u8(writer, pdu->send_phys);
         ys_put_u8(writer, pdu->receive_phys);
+        break;
+    case CHANNELS:
+        ys_put_u8(writer, pdu->send_phys);
+        ys_put_u8(writer, pdu->channels_least);
         break;
     default:
         ys_put_u16(writer, pdu->instant);

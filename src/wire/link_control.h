@@ -33,7 +33,8 @@ enum ys_link_control {
     YS_LINK_LENGTH_RSP = 0x15,
     YS_LINK_PHY_REQ = 0x16,
     YS_LINK_PHY_RSP = 0x17,
-    YS_LINK_PHY_UPDATE_IND = 0x18
+    YS_LINK_PHY_UPDATE_IND = 0x18,
+    YS_LINK_CHANNELS_LEAST_IND = 0x19 /* LL_MIN_USED_CHANNELS_IND */
 };
 
 /* The longest of them, with its opcode. */
@@ -71,9 +72,11 @@ struct ys_link_control_pdu {
     uint16_t offsets[6];            /* 1.25 ms; 0xffff: none */
     uint8_t channel_map[5];         /* CHANNEL_MAP_IND */
     struct ys_link_lengths lengths; /* LENGTH_REQ, LENGTH_RSP */
-    uint8_t send_phys;              /* PHY_REQ, PHY_RSP: bits, 1M first; PHY_UPDATE_IND: one bit, from the central, */
-    uint8_t receive_phys;           /* and to it; 0: no change */
-    uint16_t instant; /* CONNECTION_UPDATE_IND, CHANNEL_MAP_IND, PHY_UPDATE_IND: the event it holds from */
+    uint8_t channels_least;         /* CHANNELS_LEAST_IND */
+    uint8_t send_phys;    /* PHY_REQ, PHY_RSP, CHANNELS_LEAST_IND: bits, 1M first; PHY_UPDATE_IND: one bit, from the
+                             central, */
+    uint8_t receive_phys; /* and to it; 0: no change */
+    uint16_t instant;     /* CONNECTION_UPDATE_IND, CHANNEL_MAP_IND, PHY_UPDATE_IND: the event it holds from */
 };
 
 /* Reads a control PDU of a data PDU's payload; false if its length is not that of its opcode. Of an opcode that is not

@@ -3,6 +3,7 @@
 
 #include <string.h>
 
+#include "capture/audit/chains.h"
 #include "capture/audit/payload.h"
 #include "capture/audit/ranges.h"
 #include "capture/audit/verdicts.h"
@@ -433,8 +434,8 @@ void audit_extended(struct ys_audit *audit, const struct ys_seen *seen)
     (void)audit_judge(audit, YS_RULE_EXTENDED_DATA, pdu->length == 0 || may_have_data, "%u bytes of data", pdu->length);
     if (pdu->type == YS_LINK_CONNECT_RSP)
         audit_response(audit, seen);
-    if (!primary && pdu->type == YS_LINK_ADV_EXTENDED)
+    if (!primary && pdu->type == YS_LINK_ADV_EXTENDED) {
+        audit_chain(audit, seen);
         note(&audit->advertisements[air->channel], seen, true);
-    if (pdu->length > 0 && !pdu->has_aux && pdu->has_data_id && pdu->has_sender)
-        audit_payload(audit, pdu->data, pdu->length, false);
+    }
 }

@@ -6,6 +6,7 @@
 
 #include "capture/audit/advertising.h"
 #include "capture/audit/border.h"
+#include "capture/audit/crossed.h"
 #include "capture/audit/link.h"
 #include "capture/audit/state.h"
 #include "capture/audit/verdicts.h"
@@ -123,6 +124,8 @@ static struct audited_border *border_of(struct ys_audit *audit, uint16_t device)
     size_t index = device < AUDITED_BORDERS ? device : 0;
     struct audited_border *border = &audit->borders[index];
     border->device = device;
+    if (index > audit->last_border)
+        audit->last_border = index;
     return border;
 }
 
@@ -152,6 +155,10 @@ void ys_audit_take(void *context, const struct ys_seen *seen)
     switch (seen->kind) {
     case YS_SEEN_ADVERTISING:
         audit_advertising(audit, seen);
+        if (seen->good) {
+            audit_crossed_request(audit, seen);
+            audit_crossed_advertisement(audit, seen);
+        }
         if (seen->link != NULL)
             link_of(audit, seen->link)->heard_record = audit->records;
         break;
@@ -165,10 +172,14 @@ void ys_audit_take(void *context, const struct ys_seen *seen)
             note_hole(audit, seen, link);
         link->heard_record = audit->records;
         audit_link(audit, seen, link);
+        if (seen->good && !seen->packet.repeated && seen->said != NULL)
+            audit_crossed_frame(audit, seen);
         break;
     }
     case YS_SEEN_BORDER:
         audit_border(audit, seen, border_of(audit, seen->record->device));
+        if (seen->good)
+            audit_crossed_border(audit, seen, border_of(audit, seen->record->device));
         break;
     case YS_SEEN_NOTHING:
     default:

@@ -11,6 +11,7 @@
 #define ANSWER_NS     (40 * NS_PER_S)
 #define UNKNOWN_FIRST 0x40 /* and all behind it are of no version yet */
 #define NEAR          6
+#define PHYS_KNOWN    0x07u
 #define BY_CENTRAL    1
 #define BY_OTHER      2
 
@@ -42,6 +43,7 @@ static const struct traits all_traits[] = {
     {YS_LINK_PHY_REQ, 0, true, {NONE, NONE}},
     {YS_LINK_PHY_RSP, BY_OTHER, false, {YS_LINK_PHY_REQ, NONE}},
     {YS_LINK_PHY_UPDATE_IND, BY_CENTRAL, false, {NONE, NONE}},
+    {YS_LINK_CHANNELS_LEAST_IND, BY_OTHER, false, {NONE, NONE}},
 };
 
 static const struct traits *traits_of(uint8_t opcode)
@@ -126,8 +128,8 @@ static void audit_rejection(struct ys_audit *audit, const struct ys_seen *seen, 
         (void)audit_judge(audit, YS_RULE_CONTROL_ASKED, true, "%s", "");
         (void)audit_judge(audit, YS_RULE_CONTROL_ANSWER, true, "%s", "");
         end_procedure(audited, !side);
-    } else if (!seen->link->begun || audited->hole || collides || audited->starting ||
-               refused == YS_LINK_CONNECTION_UPDATE_IND || refused == YS_LINK_PHY_UPDATE_IND) {
+    } else if (!seen->link->begun || audited->hole || collides || refused == audited->told[!side] ||
+               audited->starting || refused == YS_LINK_CONNECTION_UPDATE_IND || refused == YS_LINK_PHY_UPDATE_IND) {
         audit_cannot_tell(audit, YS_RULE_CONTROL_ASKED);
     } else {
         (void)audit_judge(audit, YS_RULE_CONTROL_ASKED, false, "opcode 0x%02x is refused, which nobody sent", refused);
@@ -316,6 +318,20 @@ static void audit_coded_address(struct ys_audit *audit, const struct ys_seen *se
                           "the access address is %08x", address);
 }
 
+static void audit_map(struct ys_audit *audit, const uint8_t map[5])
+{
+    (void)audit_judge(audit, YS_RULE_MAP_UPDATE, audit_map_is_good(map), "the map is %02x %02x %02x %02x %02x", map[0],
+                      map[1], map[2], map[3], map[4]);
+}
+
+static void audit_channels_least(struct ys_audit *audit, const struct ys_link_control_pdu *control)
+{
+    (void)audit_judge(audit, YS_RULE_CHANNELS_LEAST,
+                      control->channels_least >= 2 && control->channels_least <= 37 && control->send_phys != 0 &&
+                          (control->send_phys & ~PHYS_KNOWN) == 0,
+                      "%u channels, PHYs 0x%02x", control->channels_least, control->send_phys);
+}
+
 static void audit_values(struct ys_audit *audit, const struct ys_seen *seen, struct audited_link *audited)
 {
     const struct ys_link_control_pdu *control = &seen->packet.control;
@@ -327,10 +343,11 @@ static void audit_values(struct ys_audit *audit, const struct ys_seen *seen, str
         end_by(audit, audited, 1, YS_LINK_CONNECTION_PARAM_REQ);
         break;
     case YS_LINK_CHANNEL_MAP_IND:
-        (void)audit_judge(audit, YS_RULE_MAP_UPDATE, audit_map_is_good(control->channel_map),
-                          "the map is %02x %02x %02x %02x %02x", control->channel_map[0], control->channel_map[1],
-                          control->channel_map[2], control->channel_map[3], control->channel_map[4]);
+        audit_map(audit, control->channel_map);
         audit_instant(audit, seen, control->instant);
+        break;
+    case YS_LINK_CHANNELS_LEAST_IND:
+        audit_channels_least(audit, control);
         break;
     case YS_LINK_TERMINATE_IND:
         (void)audit_judge(audit, YS_RULE_END_REASON, is_reason(control->code), "the reason is 0x%02x", control->code);
@@ -401,6 +418,8 @@ void audit_control(struct ys_audit *audit, const struct ys_seen *seen, struct au
         (void)audit_judge(audit, YS_RULE_ENCRYPTION_QUIET, true, "%s", "");
     if (traits != NULL && traits->asks)
         begin_procedure(audit, seen, audited, opcode);
+    else if (traits != NULL && traits->answers[0] == NONE)
+        audited->told[packet->side] = opcode;
     if (traits != NULL && traits->answers[0] != NONE)
         audit_answer(audit, seen, audited, traits->answers);
     audit_encryption(audit, seen, audited);

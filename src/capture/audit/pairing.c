@@ -6,6 +6,7 @@
 #include <yarnswift/security.h>
 
 #include "capture/audit/verdicts.h"
+#include "capture/follow/cipher.h"
 
 #define SILENCE_NS (30 * NS_PER_S)
 #define SECURE_BIT 0x08
@@ -112,12 +113,43 @@ static void audit_public_key(struct ys_audit *audit, const struct ys_smp_pdu *sm
 {
     struct audited_pairing *pairing = &place->dialogue->pairing;
     memcpy(pairing->public_keys[place->side], smp->value, 32);
+    (void)audit_judge(audit, YS_RULE_KEY_ON_CURVE, ys_key_is_on_curve(smp->value), "it is no point of P-256");
     (void)audit_judge(audit, YS_RULE_DEBUG_KEY, memcmp(smp->value, debug_key, sizeof debug_key) != 0,
                       "the debug key, which everybody knows");
     if (pairing->has_key == 3)
         (void)audit_judge(audit, YS_RULE_KEY_REFLECTED,
                           memcmp(pairing->public_keys[0], pairing->public_keys[1], 32) != 0,
                           "the key of the other side");
+}
+
+/* Of a passkey one bit is in it, which only who knows it can tell: either is good. */
+static bool makes_confirm(const struct audited_pairing *pairing, const struct ys_smp_pdu *smp, int side)
+{
+    static const uint8_t zs[] = {0, 0x80, 0x81};
+    for (size_t i = 0; i < sizeof zs; i++) {
+        uint8_t confirm[16];
+        if (ys_confirm_value(pairing->public_keys[side], pairing->public_keys[!side], smp->value, zs[i], confirm) &&
+            memcmp(confirm, pairing->confirms[side], sizeof confirm) == 0)
+            return true;
+    }
+    return false;
+}
+
+static void audit_confirm(struct ys_audit *audit, const struct ys_smp_pdu *smp, const struct audit_place *place)
+{
+    struct audited_pairing *pairing = &place->dialogue->pairing;
+    int side = place->side;
+    bool was_confirmed = (pairing->confirmed >> side & 1) != 0;
+    bool knows_method = pairing->request[0] != 0 && pairing->response[0] != 0;
+    if (smp->code == YS_SMP_PAIRING_CONFIRM)
+        memcpy(pairing->confirms[side], smp->value, sizeof pairing->confirms[side]);
+    if (smp->code != YS_SMP_PAIRING_RANDOM || !was_confirmed || pairing->has_key != 3)
+        return;
+    if (!knows_method || pairing->request[2] != 0 || pairing->response[2] != 0)
+        audit_cannot_tell(audit, YS_RULE_CONFIRM_FITS);
+    else
+        (void)audit_judge(audit, YS_RULE_CONFIRM_FITS, makes_confirm(pairing, smp, side),
+                          "the confirm value before it was made of something else");
 }
 
 void audit_pairing(struct ys_audit *audit, const struct ys_said *said, const struct audit_place *place)
@@ -129,6 +161,7 @@ void audit_pairing(struct ys_audit *audit, const struct ys_said *said, const str
         return;
     audit_role(audit, smp->code, place->side);
     audit_values(audit, smp, said->frame);
+    audit_confirm(audit, smp, place);
     uint64_t silence_ns = audit->now_ns - pairing->last_ns;
     bool begins = smp->code == YS_SMP_PAIRING_REQUEST || smp->code == YS_SMP_SECURITY_REQUEST;
     if (pairing->step != PAIRING_NONE && !begins)

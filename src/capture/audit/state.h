@@ -56,6 +56,53 @@ struct awaited {
 
 #define AWAITED_MOST 64
 
+/* Data of extended advertising of which more is to come. */
+struct chained {
+    bool any;
+    bool is_response;
+    uint8_t channel; /* of what comes next; likewise: */
+    uint64_t from_ns;
+    uint64_t step_ns;
+    size_t length;
+    uint8_t data[1650];
+};
+
+#define CHAINS_MOST 8
+
+/* A connect request that was heard. */
+struct requested {
+    const struct ys_party *parties[2]; /* central, peripheral */
+    uint64_t at_ns;
+    uint64_t record;
+    uint16_t interval;
+    uint16_t latency;
+    uint16_t timeout;
+};
+
+#define REQUESTED_MOST 16
+
+/* A frame that a host has handed on. */
+struct handed {
+    const struct ys_party *peer;
+    uint32_t hash;
+    uint16_t length;
+    uint16_t channel;
+};
+
+/* As many are known again: more than wait in any controller. */
+#define HANDED_MOST 64
+
+/* What a host has told its controller of legacy advertising. */
+struct audited_told {
+    uint16_t interval_min; /* 0.625 ms; likewise: */
+    uint16_t interval_max;
+    bool advertises;
+    bool does_more;    /* than that alone */
+    uint8_t slow;      /* intervals in a row that were too long */
+    uint64_t since_ns; /* when it was told so; 0: never */
+    uint64_t event_ns; /* begin of the last event that was heard since; 0: none */
+};
+
 /* A control procedure that somebody has begun. */
 #define PROCEDURE_NONE 0xff
 struct procedure {
@@ -99,6 +146,7 @@ struct audited_pairing {
     uint8_t request[7];
     uint8_t response[7];
     uint8_t public_keys[2][32];
+    uint8_t confirms[2][16];
 };
 
 /* What is known of a dialogue, beside what the follower keeps. */
@@ -129,6 +177,7 @@ struct audited_link {
     bool supervised[2];
     uint64_t heard_ns[2];
     uint8_t versions[2];
+    uint8_t told[2];    /* the last control opcode that wants no answer, and so may be refused */
     uint8_t encryption; /* steps of its start that were seen */
     bool starting;      /* between ENC_REQ and the end of the start */
     uint64_t random[2]; /* halves of the last start */
@@ -171,7 +220,12 @@ struct audited_border {
     uint64_t room_ns; /* when the controller last told that it has room again */
     bool overdue;     /* that the command was not answered was said */
     struct audited_border_link links[YS_BORDER_LINKS];
-    bool from_reset;           /* what came since is known */
+    bool from_reset;  /* what came since is known */
+    bool own_changed; /* it has had more than one address */
+    const struct ys_party *own;
+    struct audited_told told;
+    struct handed handed[HANDED_MOST];
+    uint64_t handed_count;
     uint32_t broken[YS_RULES]; /* by what crossed it */
 };
 
@@ -201,8 +255,13 @@ struct ys_audit {
     struct heard requests[40];
     struct awaited awaited[AWAITED_MOST];
     size_t next_awaited;
+    struct chained chains[CHAINS_MOST];
+    size_t next_chain;
+    struct requested requested[REQUESTED_MOST];
+    size_t next_requested;
     struct audited_link *links;
     struct audited_border *borders;
+    size_t last_border;                  /* that there is */
     char excepted[YS_EXCEPTED_MOST][40]; /* whose breaches do not count */
     size_t excepted_count;
     uint64_t halves[AUDITED_HALVES]; /* that connections have had */

@@ -6,6 +6,8 @@
 
 #include <mbedtls/aes.h>
 #include <mbedtls/ccm.h>
+#include <mbedtls/cmac.h>
+#include <mbedtls/ecp.h>
 
 #include "wire/link.h"
 
@@ -149,4 +151,39 @@ bool ys_old_pairing_key(const struct ys_old_pairing *pairing, uint8_t key_size, 
     }
     mbedtls_aes_free(&aes);
     return found;
+}
+
+/* pairing of the newer kind */
+
+bool ys_key_is_on_curve(const uint8_t key[64])
+{
+    uint8_t point[1 + 64] = {4}; /* both coordinates are there */
+    mbedtls_ecp_group group;
+    mbedtls_ecp_point read;
+    turn(key, point + 1, 32);
+    turn(key + 32, point + 33, 32);
+    mbedtls_ecp_group_init(&group);
+    mbedtls_ecp_point_init(&read);
+    bool good = mbedtls_ecp_group_load(&group, MBEDTLS_ECP_DP_SECP256R1) == 0 &&
+                mbedtls_ecp_point_read_binary(&group, &read, point, sizeof point) == 0 &&
+                mbedtls_ecp_check_pubkey(&group, &read) == 0;
+    mbedtls_ecp_point_free(&read);
+    mbedtls_ecp_group_free(&group);
+    return good;
+}
+
+bool ys_confirm_value(const uint8_t own_x[32], const uint8_t other_x[32], const uint8_t random[16], uint8_t z,
+                      uint8_t confirm[16])
+{
+    uint8_t message[65];
+    uint8_t key[BLOCK];
+    uint8_t mac[BLOCK];
+    turn(own_x, message, 32);
+    turn(other_x, message + 32, 32);
+    message[64] = z;
+    turn(random, key, BLOCK);
+    bool good = mbedtls_cipher_cmac(mbedtls_cipher_info_from_type(MBEDTLS_CIPHER_AES_128_ECB), key, 128, message,
+                                    sizeof message, mac) == 0;
+    turn(mac, confirm, BLOCK);
+    return good;
 }

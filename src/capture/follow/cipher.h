@@ -1,5 +1,6 @@
-/* Reading what was encrypted: session keys, packets of the link layer (Core 5.4 Vol 6 Part E), and the two functions of
- * the older pairing by which its keys can be found (Vol 3 Part H 2.2.3, 2.2.4). */
+/* Reading what was encrypted: session keys, packets of the link layer (Core 5.4 Vol 6 Part E), the two functions of the
+ * older pairing by which its keys can be found (Vol 3 Part H 2.2.3, 2.2.4), and what of the newer one can be checked.
+ */
 #ifndef CAPTURE_CIPHER_H
 #define CAPTURE_CIPHER_H
 
@@ -36,5 +37,13 @@ struct ys_old_pairing {
 
 /* Finds the short-term key, if the passkey was none or six digits: all are tried, in about a second. In air order. */
 bool ys_old_pairing_key(const struct ys_old_pairing *pairing, uint8_t key_size, uint8_t key[16]);
+
+/* Whether a public key, its x and its y in air order, is a point of the curve P-256. */
+bool ys_key_is_on_curve(const uint8_t key[64]);
+
+/* Makes a confirm value (f4, Vol 3 Part H 2.2.6) of the x of both public keys, the sender's first, of its random value,
+ * and of `z`. All in air order. */
+bool ys_confirm_value(const uint8_t own_x[32], const uint8_t other_x[32], const uint8_t random[16], uint8_t z,
+                      uint8_t confirm[16]);
 
 #endif

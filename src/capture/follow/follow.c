@@ -7,7 +7,7 @@
 
 #define LINKS       256 /* at a time; the one that was silent longest gives way */
 #define DEVICES     64
-#define COARSEST_NS UINT64_C(1000000) /* that times are thought to be until another is seen */
+#define COARSEST_NS UINT64_C(1000000) /* steps of times; so it is thought to be until another is seen */
 #define SEARCHES    64                /* for how connections hop, at the beginning */
 
 struct ys_follower {
@@ -285,6 +285,19 @@ static void take_border(struct ys_follower *follower, const struct ys_record *re
     take_keys(follower, seen->said);
 }
 
+/* In what steps times are; those of several recorders are as if they were rounded to what their clocks may be apart. */
+static void note_clock(struct ys_recorder *recorder, const struct ys_record *record)
+{
+    if (record->kind == YS_RECORD_AIR && recorder->device != record->device + 1u) {
+        recorder->several = recorder->device != 0;
+        recorder->device = record->device + 1u;
+    }
+    if (recorder->several)
+        recorder->step_ns = COARSEST_NS;
+    while (!recorder->several && record->at_ns % recorder->step_ns != 0)
+        recorder->step_ns /= 1000;
+}
+
 /* Packets are missing before this record. */
 static void lose(struct ys_follower *follower)
 {
@@ -310,8 +323,7 @@ void ys_follower_take(void *context, const struct ys_record *record)
     seen->link = NULL;
     seen->border = NULL;
     seen->said = NULL;
-    while (record->at_ns % follower->recorder.step_ns != 0)
-        follower->recorder.step_ns /= 1000;
+    note_clock(&follower->recorder, record);
     seen->step_ns = follower->recorder.step_ns;
     if (record->lost)
         lose(follower);

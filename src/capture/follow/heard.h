@@ -16,7 +16,9 @@
 /* What is known of who recorded. */
 struct ys_recorder {
     bool lossy;         /* it is known to miss packets */
-    uint64_t step_ns;   /* of its times */
+    uint64_t step_ns;   /* of its times, or what the clocks of several may be apart */
+    uint32_t device;    /* what the capture calls it, and 1 more; 0: nothing was heard on the air */
+    bool several;       /* recorders, each with its own clock */
     bool writes_crcs;   /* a CRC was seen that fits, where it is not said to be wrong */
     uint32_t allowance; /* for searches: see ys_hopping_take */
 };

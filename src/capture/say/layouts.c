@@ -44,7 +44,7 @@ static const struct ys_packet_layout controls[] = {
     {YS_LINK_PHY_REQ, "LL_PHY_REQ", "sends on:phys|receives on:phys"},
     {YS_LINK_PHY_RSP, "LL_PHY_RSP", "sends on:phys|receives on:phys"},
     {YS_LINK_PHY_UPDATE_IND, "LL_PHY_UPDATE_IND", "central sends on:phys|peripheral sends on:phys|instant:2"},
-    {0x19, "LL_MIN_USED_CHANNELS_IND", "PHYs:phys|channels:1"},
+    {YS_LINK_CHANNELS_LEAST_IND, "LL_MIN_USED_CHANNELS_IND", "PHYs:phys|channels:1"},
     {0x1a, "LL_CTE_REQ", "b:b*"},
     {0x1b, "LL_CTE_RSP", ""},
     {0x1c, "LL_PERIODIC_SYNC_IND", "b:b*"},
