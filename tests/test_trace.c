@@ -243,13 +243,79 @@ static void values_go_into_a_table_that_is_not_written_over(void **state)
     assert_runs("trace '%s/demo.pcapng' --values '%s/values.csv' --replace", 0);
 }
 
+/* A subscription is asked for in a value, and is none. */
+static void values_are_those_of_characteristics(void **state)
+{
+    (void)state;
+    char *lines = lines_of("trace --level values '%s/demo.pcapng'");
+    assert_non_null(strstr(lines, "notification"));
+    assert_null(strstr(lines, "subscription"));
+    free(lines);
+    lines = lines_of("trace '%s/demo.pcapng'");
+    assert_non_null(strstr(lines, "subscription"));
+    free(lines);
+}
+
+/* Only what lies within a time is shown, and drawn. */
+static void a_part_of_a_trace_is_chosen_by_its_times(void **state)
+{
+    double last = 0;
+    unsigned count = 0;
+    (void)state;
+    char *lines = lines_of("trace --json --from 2 --to '2500 ms' '%s/demo.pcapng'");
+    for (const char *line = lines; line != NULL && *line != '\0'; line = strchr(line, '\n') + 1) {
+        json_t *root = json_loadb(line, strcspn(line, "\n"), 0, NULL);
+        last = json_number_value(json_object_get(root, "time_s"));
+        assert_true(last >= 2 && last <= 2.5);
+        json_decref(root);
+        count++;
+    }
+    assert_true(count > 5);
+    free(lines);
+    assert_runs("trace --from 3 --to 2 '%s/demo.pcapng'", 2);
+    assert_runs("trace --from soon '%s/demo.pcapng'", 2);
+    assert_runs("trace --draw connection --from 2 --to 3 '%s/demo.pcapng' --plot '%s/part.svg'", 0);
+    char path[600];
+    (void)snprintf(path, sizeof path, "%s/part.dat", folder);
+    char *data = read_whole(path);
+    assert_non_null(data);
+    for (const char *line = strchr(data, '\n'); line != NULL && line[1] != '\0'; line = strchr(line + 1, '\n')) {
+        double at_s = strtod(line + 1, NULL);
+        assert_true(line[1] == '#' || (at_s >= 2 && at_s <= 3));
+    }
+    free(data);
+}
+
+/* Thousands of packets are counted, and who heard how strongly is told by those who did. */
+static void pictures_say_what_they_are_of(void **state)
+{
+    char path[600];
+    (void)state;
+    assert_runs("throughput --seconds 1 --phy 2M '" WRENCH "' --capture '%s/dense.pcapng'", 0);
+    assert_runs("trace --draw connection '%s/dense.pcapng' --plot '%s/dense.svg'", 0);
+    assert_runs("trace --draw strength '%s/demo.pcapng' --plot '%s/heard.svg'", 0);
+    (void)snprintf(path, sizeof path, "%s/dense.gnuplot", folder);
+    char *script = read_whole(path);
+    assert_non_null(strstr(script, "packets in 0.2 s"));
+    assert_non_null(strstr(script, "interval 30 ms"));
+    assert_non_null(strstr(script, "2M"));
+    assert_non_null(strstr(script, "dense.pcapng"));
+    free(script);
+    (void)snprintf(path, sizeof path, "%s/heard.gnuplot", folder);
+    script = read_whole(path);
+    assert_non_null(strstr(script, "wrench, heard by tablet"));
+    assert_null(strstr(script, "who recorded"));
+    free(script);
+}
+
 static void both_views_stand_side_by_side(void **state)
 {
     (void)state;
     char *lines = lines_of("trace --both '%s/demo.pcapng' --definition '" WRENCH "'");
-    assert_non_null(strstr(lines, "wrench > LE Set Advertising Enable: on yes"));
-    assert_non_null(strstr(lines, "| ch 37 wrench > all ADV_IND"));
-    assert_non_null(strstr(lines, "tablet < notification, live torque: 0.7 N m"));
+    assert_non_null(strstr(lines, "HCI host to controller: wrench, LE Set Advertising Enable: on yes"));
+    assert_non_null(strstr(lines, "| ADV ch 37: wrench to all, ADV_IND"));
+    assert_non_null(strstr(lines, "ATT controller to host: tablet, notification, live torque: 0.7 N m"));
+    assert_null(strstr(lines, "...\n")); /* what is long goes on in another line, and is not cut */
     for (const char *line = lines; line != NULL && *line != '\0'; line = strchr(line, '\n') + 1)
         assert_true(strcspn(line, "\n") < 180); /* columns, and degree signs have two bytes */
     free(lines);
@@ -668,6 +734,9 @@ int main(void)
         cmocka_unit_test(json_is_an_object_a_line),
         cmocka_unit_test(values_go_into_a_table_that_is_not_written_over),
         cmocka_unit_test(both_views_stand_side_by_side),
+        cmocka_unit_test(values_are_those_of_characteristics),
+        cmocka_unit_test(a_part_of_a_trace_is_chosen_by_its_times),
+        cmocka_unit_test(pictures_say_what_they_are_of),
         cmocka_unit_test(pictures_are_drawn),
         cmocka_unit_test(a_long_connection_is_drawn_to_its_end),
         cmocka_unit_test(filters_show_what_they_say),

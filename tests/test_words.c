@@ -121,13 +121,19 @@ static void each_control_pdu_is_said(void **state)
         {"04 1112131415161718 21222324", "LL_ENC_RSP: key half 11 12 13 14 15 16 17 18, vector half 21 22 23 24"},
         {"06", "LL_START_ENC_RSP"},
         {"07 16", "LL_UNKNOWN_RSP: not known LL_PHY_REQ (0x16)"},
-        {"08 2300000000000000", "LL_FEATURE_REQ: features 0x0000000000000023"},
-        {"09 2300000000000000", "LL_FEATURE_RSP: features 0x0000000000000023"},
+        {"08 2300000000000000",
+         "LL_FEATURE_REQ: features encryption, connection parameters request, data packet length "
+         "(0x0000000000000023)"},
+        {"09 2300000000000000",
+         "LL_FEATURE_RSP: features encryption, connection parameters request, data packet length "
+         "(0x0000000000000023)"},
         {"0a", "LL_PAUSE_ENC_REQ"},
         {"0b", "LL_PAUSE_ENC_RSP"},
         {"0c 0d ffff 0100", "LL_VERSION_IND: version 13, company 0xffff, subversion 0x0001"},
         {"0d 06", "LL_REJECT_IND: reason the other side has no key for it (0x06)"},
-        {"0e 2300000000000000", "LL_PERIPHERAL_FEATURE_REQ: features 0x0000000000000023"},
+        {"0e 2300000000000000",
+         "LL_PERIPHERAL_FEATURE_REQ: features encryption, connection parameters request, data packet length "
+         "(0x0000000000000023)"},
         {"0f 0600 0c00 0200 9001 04 0500 0000 ffff ffff ffff ffff ffff",
          "LL_CONNECTION_PARAM_REQ: interval min 7.5 ms, interval max 15 ms, latency 2, timeout 4000 ms, periodicity 5 "
          "ms, "

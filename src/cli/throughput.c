@@ -52,17 +52,6 @@ static bool is_of_real_ones(const struct parameter *parameter)
     return false;
 }
 
-static bool take_seconds(const char *who, const char *option, const char *argument, double *seconds)
-{
-    char *end;
-    *seconds = strtod(argument, &end);
-    if (end != argument && strcmp(end, " ms") == 0)
-        *seconds /= 1000;
-    bool good = end != argument && (*end == '\0' || strcmp(end, " s") == 0 || strcmp(end, " ms") == 0);
-    return (good && *seconds >= 0 && *seconds < 1e9) ||
-           complain(who, "--%s must be a time in seconds, such as \"1.5 s\", not \"%s\"", option, argument);
-}
-
 static error_t parse(int key, char *argument, struct argp_state *state)
 {
     struct input *input = state->input;
@@ -360,8 +349,8 @@ static void print_json(const struct ys_throughput_plan *plan, struct ys_throughp
 /* as a picture: a bar for what it is, and for what it would be without each thing that holds it back */
 
 static bool draw(const char *who, const struct input *input, const struct ys_throughput_plan *plan,
-                 const struct ys_throughput_report *report, const char *device, const struct ys_hindrance *hindrances,
-                 size_t count)
+                 const struct ys_throughput_report *report, const char *device, const char *what,
+                 const struct ys_hindrance *hindrances, size_t count)
 {
     struct plot plot;
     if (!plot_begin(&plot, who, input->plot, input->recorder.replaces))
@@ -373,9 +362,11 @@ static bool draw(const char *who, const struct input *input, const struct ys_thr
         plot_put_text(plot.data, hindrances[i].remedy);
         (void)fputc('\n', plot.data);
     }
-    char title[300];
-    (void)snprintf(title, sizeof title, "%s, as %s on %s: goodput, and what it would be with one thing changed", device,
-                   ys_carrier_names[plan->carrier], phy_words[plan->phy]);
+    char title[600];
+    char fixed[300];
+    parameters_say_fixed(plan, NULL, 0, fixed, sizeof fixed);
+    (void)snprintf(title, sizeof title, "%s, %s as %s: goodput, and what it would be with one thing changed\n%s",
+                   device, what, ys_carrier_names[plan->carrier], fixed);
     (void)fputs("set title ", plot.script);
     plot_put_text(plot.script, title);
     (void)fprintf(plot.script,
@@ -495,7 +486,8 @@ static int run(const char *who, struct input *input, struct ys_throughput_plan *
         print_text(plan, &report, device, characteristic, hindrances, count);
     bool well = report.trouble[0] == '\0' && report.out_of_order == 0 && report.missing == 0;
     int status = well ? EXIT_AS_EXPECTED : EXIT_UNEXPECTED;
-    if (input->plot != NULL && !draw(who, input, plan, &report, device, hindrances, count))
+    if (input->plot != NULL && !draw(who, input, plan, &report, device,
+                                     characteristic != NULL ? characteristic->name : "messages", hindrances, count))
         status = EXIT_BAD_INPUT;
     ys_throughput_free(&report);
     return status;

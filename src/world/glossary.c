@@ -149,7 +149,7 @@ static const struct ys_characteristic *characteristic_at(const struct entry *ent
 static const char *descriptor_name(const struct ys_uuid *uuid)
 {
     if (ys_uuid_number(uuid) == 0x2902)
-        return "subscription";
+        return YS_MEANING_SUBSCRIPTION;
     const struct ys_adopted *adopted = adopted_of(YS_ADOPTED_DESCRIPTOR, uuid);
     return adopted != NULL ? adopted->name : "descriptor";
 }

@@ -15,6 +15,9 @@ struct ys_meaning {
     const void *field;      /* what its value means, for the functions below; NULL: not known */
 };
 
+/* The name of the descriptor by which somebody subscribes to values. */
+#define YS_MEANING_SUBSCRIPTION "subscription"
+
 struct ys_glossary {
     void *context;
     /* What is behind a handle of a server, which may be NULL. */

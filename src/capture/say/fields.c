@@ -8,6 +8,7 @@
 #include <yarnswift/security.h>
 
 #include "capture/say/layouts.h"
+#include "capture/say/masks.h"
 #include "capture/say/text.h"
 #include "wire/att.h"
 #include "wire/link.h"
@@ -341,6 +342,10 @@ static const struct type types[] = {
     {"x3", 3, tell_hex},
     {"x4", 4, tell_hex},
     {"x8", 8, tell_hex},
+    {"events", 8, ys_tell_event_mask},
+    {"leevents", 8, ys_tell_le_event_mask},
+    {"radio", 8, ys_tell_features},
+    {"can", 8, ys_tell_le_features},
     {"s1", 1, tell_signed},
     {"b4", 4, tell_bytes},
     {"b5", 5, tell_bytes},

@@ -19,6 +19,15 @@ static void name_sides(const struct ys_seen *seen, struct ys_message *message)
         if (seen->to == NULL)
             message->to = sides[!seen->packet.side];
     }
+    if (seen->kind == YS_SEEN_BORDER) { /* and of a border, whose it is */
+        bool to_host = seen->record->to_host;
+        const struct ys_border_link *link = seen->crossed.link;
+        const char *peer = link == NULL ? "" : link->role == 0 ? "peripheral" : link->role == 0xff ? "peer" : "central";
+        if (seen->from == NULL)
+            message->from = to_host ? peer : seen->border->name;
+        if (seen->to == NULL)
+            message->to = to_host ? seen->border->name : peer;
+    }
 }
 
 static bool make_air(const struct ys_seen *seen, struct ys_message *message)
@@ -103,7 +112,9 @@ static bool make_upper(const struct ys_seen *seen, const struct ys_glossary *glo
         message->kind = "frame";
     if (said->upper == YS_UPPER_ATT && good)
         find_meaning(said, glossary, message);
-    return true;
+    bool configures =
+        message->meaning.descriptor != NULL && strcmp(message->meaning.descriptor, YS_MEANING_SUBSCRIPTION) == 0;
+    return message->level != YS_TRACE_VALUES || !configures;
 }
 
 /* A connection begins or ends, or its encryption. */

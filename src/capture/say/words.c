@@ -294,7 +294,7 @@ static void say_att(const struct ys_said *said, const struct ys_meaning *meaning
     } else if (said->handle != 0) {
         ys_text_add(text, ", ");
         add_attribute(said->handle, meaning, text);
-        bool configures = meaning->descriptor != NULL && strcmp(meaning->descriptor, "subscription") == 0;
+        bool configures = meaning->descriptor != NULL && strcmp(meaning->descriptor, YS_MEANING_SUBSCRIPTION) == 0;
         if (said->value != NULL && configures)
             add_configuration(said, text);
         else if (said->value != NULL)

@@ -78,31 +78,40 @@ bool interval_draw(const char *who, const char *path, bool replaces, const struc
         (void)snprintf(line, sizeof line,
                        ", [%.6f:%.6f] %.6f with lines lw 2 dt 2 lc rgb \"#c1442e\" title \"expected, 0 to 10 ms\"",
                        interval_set_ms(measured->design), interval_set_ms(measured->design) + DELAY_MS, expected);
+    char title[400];
+    (void)snprintf(title, sizeof title, "%s%s%s: intervals between advertising events, set to %g ms; %g s%s%s",
+                   measured->design->name.text, measured->design->sets->name != NULL ? ", " : "",
+                   measured->design->sets->name != NULL ? measured->design->sets->name : "",
+                   interval_set_ms(measured->design), report->seconds, measured->capture != NULL ? " of " : "",
+                   measured->capture != NULL ? measured->capture : "");
+    (void)fputs("title = ", plot.script);
+    plot_put_text(plot.script, title);
+    (void)fputc('\n', plot.script);
     (void)fprintf(plot.script,
                   "set multiplot layout 2,1 margins 0.08,0.97,0.09,0.93 spacing 0.15\n"
                   "set border 3\nset tics nomirror out\nset grid ytics lc rgb \"#d8d8d8\"\n"
                   "set style fill solid 0.85 noborder\n"
-                  "set title \"Intervals between advertising events, set to %g ms\"\n"
+                  "set title title noenhanced\n"
                   "set xlabel \"ms\"\nset ylabel \"events\"\nset yrange [0:*]\nset boxwidth %.6f\n"
                   "set key top right\n"
                   "plot data index 0 using 1:2 with boxes lc rgb \"#2a6f97\" title \"measured\"%s\n"
-                  "set title \"Share of %llu searches that have found it\"\n"
+                  "set title \"Share of %llu searches that have found it; seed %llu\"\n"
                   "set logscale x\nset xlabel \"s since the scanner began\"\nset ylabel \"%%\"\nset yrange [0:104]\n"
                   "set xrange [0.001:%d]\nset key left top Left reverse\nplot",
-                  interval_set_ms(measured->design), 0.9 * width_ms, line, measured->runs, YS_SEARCH_MS / 1000);
+                  0.9 * width_ms, line, measured->runs, measured->seed, YS_SEARCH_MS / 1000);
     for (size_t i = 0; i < report->search_count; i++) {
         static const char *const colours[] = {"#2a6f97", "#c1442e", "#4f7f3a", "#8a5a9e",
                                               "#b8860b", "#3b3b3b", "#d1779b", "#66a5ad"};
         const struct ys_scanner *scanner = &report->searches[i].scanner;
         bool named = strstr(scanner->name, " of ") == NULL;
-        char title[120];
-        (void)snprintf(title, sizeof title, "%s%s%g ms of %g ms", named ? scanner->name : "", named ? ", " : "",
+        char name[120];
+        (void)snprintf(name, sizeof name, "%s%s%g ms of %g ms", named ? scanner->name : "", named ? ", " : "",
                        scanner->window_us / 1000.0, scanner->interval_us / 1000.0);
         (void)fprintf(plot.script,
                       "%s data index %zu using 1:2 with lines lw 6 lc rgb \"#55%s\" notitle"
                       ", data index %zu using 1:2 with steps lw 2 lc rgb \"%s\" title ",
                       i > 0 ? "," : "", report->search_count + i + 1, colours[i % 8] + 1, i + 1, colours[i % 8]);
-        plot_put_text(plot.script, title);
+        plot_put_text(plot.script, name);
     }
     (void)fprintf(plot.script, ", NaN with lines lw 6 lc rgb \"#55808080\" title \"calculated\"");
     (void)fprintf(plot.script, "\n");

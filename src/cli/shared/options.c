@@ -127,3 +127,14 @@ error_t parse_common(int key, struct argp_state *state, struct common *common)
     state->next = state->argc;
     return 0;
 }
+
+bool take_seconds(const char *who, const char *option, const char *argument, double *seconds)
+{
+    char *end;
+    *seconds = strtod(argument, &end);
+    if (end != argument && strcmp(end, " ms") == 0)
+        *seconds /= 1000;
+    bool good = end != argument && (*end == '\0' || strcmp(end, " s") == 0 || strcmp(end, " ms") == 0);
+    return (good && *seconds >= 0 && *seconds < 1e9) ||
+           complain(who, "--%s must be a time in seconds, such as \"1.5 s\", not \"%s\"", option, argument);
+}

@@ -33,4 +33,7 @@ bool parse_real(const char *text, double least, double most, double *number);
 /* Reads the argument of --seed; complains, and returns false, if it is none. */
 bool take_seed(const char *verb, const char *argument, unsigned long long *seed);
 
+/* Takes a time in seconds, such as "1.5", "1.5 s" or "20 ms". False after a line. */
+bool take_seconds(const char *who, const char *option, const char *argument, double *seconds);
+
 #endif

@@ -299,6 +299,33 @@ void parameter_say(const struct parameter *parameter, const struct ys_throughput
     (void)snprintf(text, size, "%g%s", value, unit);
 }
 
+void parameters_say_fixed(const struct ys_throughput_plan *plan, const struct parameter *const *varied, size_t count,
+                          char *text, size_t size)
+{
+    static const char *const names[] = {"phy",       "packet-length", "mtu",     "interval", "latency",
+                                        "encrypted", "loss",          "seconds", "seed"};
+    static const char *const words[] = {"PHY",       "packet length", "MTU",     "interval", "latency",
+                                        "encrypted", "loss",          "seconds", "seed"};
+    text[0] = '\0';
+    for (size_t i = 0; i < sizeof names / sizeof names[0]; i++) {
+        const struct parameter *parameter = parameter_named(names[i]);
+        char value[40];
+        bool varies = parameter == NULL;
+        for (size_t k = 0; k < count; k++)
+            varies = varies || varied[k] == parameter;
+        bool off = !varies && parameter->word == NULL && parameter->value(plan) <= 0 && strcmp(names[i], "seed") != 0;
+        if (varies || off)
+            continue;
+        parameter_say(parameter, plan, value, sizeof value);
+        size_t length = strlen(text);
+        const char *between = length > 0 ? ", " : "";
+        if (parameter->argument == NULL)
+            (void)snprintf(text + length, size - length, "%s%s", between, words[i]);
+        else
+            (void)snprintf(text + length, size - length, "%s%s %s", between, words[i], value);
+    }
+}
+
 /* what streams */
 
 static uint8_t phys_best(uint8_t phys)

@@ -32,6 +32,10 @@ bool parameter_complain(const char *who, const struct parameter *parameter, cons
 /* A value of it in words: "2M", "30 ms". */
 void parameter_say(const struct parameter *parameter, const struct ys_throughput_plan *plan, char *text, size_t size);
 
+/* Those that most of a picture depends on, in words, without those that it varies. */
+void parameters_say_fixed(const struct ys_throughput_plan *plan, const struct parameter *const *varied, size_t count,
+                          char *text, size_t size);
+
 /* What a stream is if nothing is said: 30 ms, 1M, packets of 27 bytes, or what the definition asks for. */
 struct ys_throughput_plan parameters_begin(const struct ys_design *design);
 

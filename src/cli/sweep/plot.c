@@ -195,8 +195,15 @@ bool sweep_draw(const char *who, const char *path, const struct sweep *sweep, co
     size_t x = along(sweep);
     if (!plot_begin(&plot, who, path, replaces))
         return false;
+    const struct parameter *varied[32];
+    char fixed[300];
+    char whole[700];
+    for (size_t i = 0; i < sweep->axis_count; i++)
+        varied[i] = sweep->axes[i].parameter;
+    parameters_say_fixed(&sweep->base, varied, sweep->axis_count, fixed, sizeof fixed);
+    (void)snprintf(whole, sizeof whole, "%s\n%s", title, fixed);
     (void)fputs("set title ", plot.script);
-    plot_put_text(plot.script, title);
+    plot_put_text(plot.script, whole);
     (void)fputs(" noenhanced\n", plot.script);
     if (heat) {
         draw_heat(sweep, results, plot.data, plot.script);

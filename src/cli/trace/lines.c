@@ -16,6 +16,8 @@
 
 #define LINE_MOST     3000
 #define NAME_WIDTH    12
+#define BOTH_BEFORE   22 /* columns before the two sides */
+#define BOTH_INDENT   4  /* of the lines behind the first */
 #define COLUMNS_USUAL 160
 
 static double seconds_of(const struct trace *trace, const struct ys_message *message)
@@ -23,7 +25,7 @@ static double seconds_of(const struct trace *trace, const struct ys_message *mes
     return ((double)message->seen->record->at_ns - (double)trace->origin_ns) / 1e9;
 }
 
-/* A name in a column: padded, or cut. Names may have characters of several bytes. Of an address the colons go. */
+/* A name in a column: padded; what is longer moves the rest of its line. Of an address the colons go. */
 static void add_name(struct ys_text *line, const char *name)
 {
     char digits[NAME_WIDTH + 1];
@@ -34,14 +36,9 @@ static void add_name(struct ys_text *line, const char *name)
         digits[NAME_WIDTH] = '\0';
         name = digits;
     }
-    const char *end = name;
-    while (*end != '\0' && width < NAME_WIDTH) {
-        end++;
-        while (((unsigned char)*end & 0xc0) == 0x80)
-            end++;
-        width++;
-    }
-    ys_text_add(line, "%.*s%*s", (int)(end - name), name, NAME_WIDTH - width, "");
+    for (const char *end = name; *end != '\0'; end++)
+        width += ((unsigned char)*end & 0xc0) != 0x80;
+    ys_text_add(line, "%s%*s", name, width < NAME_WIDTH ? NAME_WIDTH - width : 0, "");
 }
 
 static void add_radio(struct ys_text *line, const struct ys_record *record)
@@ -57,10 +54,25 @@ static void add_radio(struct ys_text *line, const struct ys_record *record)
         ys_text_add(line, "    ");
 }
 
+static int columns_of(void)
+{
+    const char *columns = getenv("COLUMNS");
+    struct winsize window;
+    unsigned long long number;
+    if (columns != NULL && parse_number(columns, &number) && number >= 80 && number <= 1000)
+        return (int)number;
+    if (ioctl(STDOUT_FILENO, TIOCGWINSZ, &window) == 0 && window.ws_col >= 80)
+        return window.ws_col;
+    return COLUMNS_USUAL;
+}
+
 void trace_head(const struct trace *trace)
 {
-    if (trace->both)
+    if (trace->both) {
+        (void)printf("%s number       time s  %-*s | air%s\n", trace->colour ? "\033[2m" : "",
+                     (columns_of() - BOTH_BEFORE - 3) / 2, "host and controller", trace->colour ? "\033[0m" : "");
         return;
+    }
     (void)printf("%s number       time s   since ms  dBm ch  %-12s   %-12s protocol%s\n",
                  trace->colour ? "\033[2m" : "", "from", "to", trace->colour ? "\033[0m" : "");
 }
@@ -86,36 +98,47 @@ char *trace_line(const struct trace *trace, const struct ys_message *message, ui
 
 /* in two columns */
 
-/* How many characters of UTF-8 fit into `width` columns; what is longer ends in dots. */
-static void add_cut(struct ys_text *line, const char *words, int width)
+/* Where the next line of a text that is so many columns wide ends: behind a word, if there is one. */
+static const char *end_of_line(const char *words, int width)
 {
-    int columns = 0;
-    const char *cut = words;
     const char *end = words;
-    while (*end != '\0' && columns < width) {
-        if (columns <= width - 4)
-            cut = end;
+    const char *behind_word = NULL;
+    for (int columns = 0; *end != '\0' && columns < width; columns++) {
+        behind_word = *end == ' ' ? end : behind_word;
         end++;
         while (((unsigned char)*end & 0xc0) == 0x80)
             end++;
-        columns++;
     }
-    if (*end == '\0')
-        ys_text_add(line, "%s%*s", words, width - columns, "");
-    else
-        ys_text_add(line, "%.*s ...", (int)(cut - words), words);
+    return *end == '\0' || *end == ' ' || behind_word == NULL ? end : behind_word;
 }
 
-static int columns_of(void)
+static int columns_within(const char *words, const char *end)
 {
-    const char *columns = getenv("COLUMNS");
-    struct winsize window;
-    unsigned long long number;
-    if (columns != NULL && parse_number(columns, &number) && number >= 80 && number <= 1000)
-        return (int)number;
-    if (ioctl(STDOUT_FILENO, TIOCGWINSZ, &window) == 0 && window.ws_col >= 80)
-        return window.ws_col;
-    return COLUMNS_USUAL;
+    int columns = 0;
+    for (; words < end; words++)
+        columns += ((unsigned char)*words & 0xc0) != 0x80;
+    return columns;
+}
+
+/* Adds words in a column, in as many lines as they take. */
+static void add_wrapped(struct ys_text *line, const char *words, int width, bool is_right)
+{
+    const char *begin = words;
+    while (*words != '\0') {
+        bool is_first = words == begin;
+        int indent = is_first ? 0 : BOTH_INDENT;
+        const char *end = end_of_line(words, width - indent);
+        int columns = columns_within(words, end) + indent;
+        if (!is_first)
+            ys_text_add(line, "\n%*s", BOTH_BEFORE, "");
+        if (is_right)
+            ys_text_add(line, "%*s | %*s%.*s", width, "", indent, "", (int)(end - words), words);
+        else
+            ys_text_add(line, "%*s%.*s%*s |", indent, "", (int)(end - words), words, width - columns, "");
+        words = end;
+        while (*words == ' ')
+            words++;
+    }
 }
 
 char *trace_line_both(const struct trace *trace, const struct ys_message *message)
@@ -124,30 +147,24 @@ char *trace_line_both(const struct trace *trace, const struct ys_message *messag
     char words[LINE_MOST];
     struct ys_text line = ys_text_in(text, sizeof text);
     struct ys_text side = ys_text_in(words, sizeof words);
-    int width = (columns_of() - 17) / 2;
+    int width = (columns_of() - BOTH_BEFORE - 3) / 2;
     const struct ys_seen *seen = message->seen;
+    struct ys_message said; /* what was said tells more than how */
+    bool says = seen->said != NULL && seen->said->upper == YS_UPPER_ATT &&
+                ys_message_of(seen, YS_TRACE_ATTRIBUTES, &trace->source.glossary, &said);
+    const char *protocol = says ? said.protocol : message->protocol;
     if (message->level == YS_TRACE_HCI)
-        ys_text_add(&side, "%s %s ", seen->border->name, seen->record->to_host ? "<" : ">");
+        ys_text_add(&side, "%s %s: ", protocol, seen->record->to_host ? "controller to host" : "host to controller");
     else
-        ys_text_add(&side, "ch %2u %s > %s ", seen->record->air.channel, message->from[0] != '\0' ? message->from : "?",
+        ys_text_add(&side, "%s ch %u: ", protocol, seen->record->air.channel);
+    if (message->level == YS_TRACE_HCI)
+        ys_text_add(&side, "%s, ", seen->border->name);
+    else
+        ys_text_add(&side, "%s to %s, ", message->from[0] != '\0' ? message->from : "unknown",
                     message->to[0] != '\0' ? message->to : "all");
-    if (seen->said != NULL && seen->said->upper == YS_UPPER_ATT) { /* what was said tells more than how */
-        struct ys_message said;
-        if (ys_message_of(seen, YS_TRACE_ATTRIBUTES, &trace->source.glossary, &said))
-            ys_message_say(&said, &trace->source.glossary, &side);
-    } else {
-        ys_message_say(message, &trace->source.glossary, &side);
-    }
-    ys_text_add(&line, "%12.6f  ", seconds_of(trace, message));
-    if (message->level == YS_TRACE_HCI) {
-        add_cut(&line, words, width);
-        ys_text_add(&line, " |");
-    } else {
-        ys_text_add(&line, "%*s | ", width, "");
-        add_cut(&line, words, width);
-        while (line.length > 0 && line.to[line.length - 1] == ' ')
-            line.to[--line.length] = '\0';
-    }
+    ys_message_say(says ? &said : message, &trace->source.glossary, &side);
+    ys_text_add(&line, "%7llu %12.6f  ", (unsigned long long)seen->record->number, seconds_of(trace, message));
+    add_wrapped(&line, words, width, message->level != YS_TRACE_HCI);
     return strdup(text);
 }
 

@@ -4,6 +4,9 @@
 
 #include "cli/trace/view.h"
 
+/* Whether it is about packets on the air and across borders, and not about what they say. */
+bool trace_plot_takes_packets(const struct trace_plot *plot);
+
 struct trace_plot *trace_plot_new(const struct trace *trace);
 void trace_plot_take(struct trace_plot *plot, const struct trace *trace, const struct ys_seen *seen);
 /* Draws it; false after a line. */

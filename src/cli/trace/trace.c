@@ -24,7 +24,19 @@
 #define AROUND_MOST 10000
 #define POLL_NS     100000000
 
-enum key { KEY_BOTH = 1, KEY_VIEW, KEY_EXPECT, KEY_PACKET, KEY_VALUES, KEY_DRAW, KEY_REPLACE, KEY_BEFORE, KEY_AFTER };
+enum key {
+    KEY_BOTH = 1,
+    KEY_VIEW,
+    KEY_EXPECT,
+    KEY_PACKET,
+    KEY_VALUES,
+    KEY_DRAW,
+    KEY_REPLACE,
+    KEY_BEFORE,
+    KEY_AFTER,
+    KEY_FROM,
+    KEY_TO
+};
 
 /* options */
 
@@ -66,6 +78,14 @@ static bool take_count(const char *who, const char *option, const char *argument
 {
     return (parse_number(argument, count) && *count <= AROUND_MOST) ||
            complain(who, "--%s must be a whole number up to %d, not \"%s\"", option, AROUND_MOST, argument);
+}
+
+/* From when, or to when, it is shown. */
+static bool take_end(struct trace *trace, const char *who, bool from, const char *argument)
+{
+    trace->has_from = trace->has_from || from;
+    trace->has_to = trace->has_to || !from;
+    return take_seconds(who, from ? "from" : "to", argument, from ? &trace->from_s : &trace->to_s);
 }
 
 /* What it shares with other verbs. */
@@ -115,6 +135,10 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case KEY_PACKET:
         good = (parse_number(argument, &trace->packet) && trace->packet > 0) ||
                complain(who, "--packet must be a number from 1 on, not \"%s\"", argument);
+        break;
+    case KEY_FROM:
+    case KEY_TO:
+        good = take_end(trace, who, key == KEY_FROM, argument);
         break;
     case KEY_VALUES:
         trace->values_path = argument;
@@ -226,6 +250,9 @@ static void take_seen(void *context, const struct ys_seen *seen)
         trace->origin_ns = record->at_ns < YS_SIMULATED_NS ? 0 : record->at_ns;
     }
     trace->on_air = trace->on_air || record->kind == YS_RECORD_AIR;
+    double at_s = ((double)record->at_ns - (double)trace->origin_ns) / 1e9;
+    if ((trace->has_from && at_s < trace->from_s) || (trace->has_to && at_s > trace->to_s))
+        return;
     trace->damaged += seen->kind == YS_SEEN_NOTHING;
     trace->unreadable += seen->kind == YS_SEEN_LINK && seen->packet.readable == YS_READ_NOT;
     if (trace->packet > 0) {
@@ -239,6 +266,12 @@ static void take_seen(void *context, const struct ys_seen *seen)
         bool air = record->kind == YS_RECORD_AIR;
         bool empty = seen->kind == YS_SEEN_LINK && seen->good && seen->packet.data.length == 0;
         if (ys_message_of(seen, air ? YS_TRACE_AIR : YS_TRACE_HCI, &trace->source.glossary, &message) && !empty)
+            show(trace, &message);
+        return;
+    }
+    if (trace->plot != NULL && trace_plot_takes_packets(trace->plot)) {
+        bool air = record->kind == YS_RECORD_AIR;
+        if (ys_message_of(seen, air ? YS_TRACE_AIR : YS_TRACE_HCI, &trace->source.glossary, &message))
             show(trace, &message);
         return;
     }
@@ -347,6 +380,8 @@ static int run(struct trace *trace, const char *who)
 /* Options that only go together. */
 static bool go_together(const struct trace *trace, const char *who)
 {
+    if (trace->has_to && trace->to_s <= (trace->has_from ? trace->from_s : 0))
+        return complain(who, "--to must lie behind --from");
     if (trace->draw != NULL && trace->plot_path == NULL)
         return complain(who, "--draw says what --plot draws: give that, too");
     if (trace->before + trace->behind > 0 && trace->filter == NULL)
@@ -377,6 +412,8 @@ int verb_trace(int argc, char **argv)
         {"filter", 'f', "FILTER", 0, "Show what matches, such as \"live torque > 40 N m and from wrench\"", 0},
         {"before", KEY_BEFORE, "NUMBER", 0, "Show so many lines before a match, too", 0},
         {"after", KEY_AFTER, "NUMBER", 0, "Show so many lines after a match, too", 0},
+        {"from", KEY_FROM, "TIME", 0, "Begin at this time of the trace, in seconds", 0},
+        {"to", KEY_TO, "TIME", 0, "End at this time of the trace, in seconds", 0},
         {"expect", KEY_EXPECT, "NUMBER", 0, "Fail unless so many messages match: 0 for none", 0},
         {"view", KEY_VIEW, "VIEW", 0,
          "Take frames from the air, or from the border between host and controller (default: the air, if it is there)",

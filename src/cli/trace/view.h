@@ -23,6 +23,8 @@ struct trace {
     const char *values_path;
     const char *plot_path;
     const char *draw;
+    double from_s; /* if `has_from`; likewise: */
+    double to_s;
     enum ys_trace_level level;
     enum trace_view view;
     /* while it runs */
@@ -45,6 +47,8 @@ struct trace {
     bool colour;
     bool headed;
     /* options again */
+    bool has_from;
+    bool has_to;
     bool both;
     bool follows;
     bool expects;
