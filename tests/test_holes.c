@@ -36,8 +36,11 @@ struct kept {
 
 static void keep(struct kept *kept, const struct ys_record *record)
 {
-    kept->records = realloc(kept->records, (kept->count + 1) * sizeof *kept->records);
-    kept->bytes = realloc(kept->bytes, (kept->count + 1) * sizeof *kept->bytes);
+    if ((kept->count & (kept->count - 1)) == 0) { /* twice as many as before */
+        size_t room = kept->count > 0 ? 2 * kept->count : 1;
+        kept->records = realloc(kept->records, room * sizeof *kept->records);
+        kept->bytes = realloc(kept->bytes, room * sizeof *kept->bytes);
+    }
     uint8_t *bytes = malloc(record->length + 1);
     assert_true(kept->records != NULL && kept->bytes != NULL && bytes != NULL);
     if (record->length > 0)
@@ -574,14 +577,19 @@ static void a_capture_may_be_cut_at_every_byte(void **state)
         char error[300];
         struct ys_record record;
         const struct holes holes = {.seed = length};
+        bool is_audited = length % 24 == 0; /* about once in each packet */
         FILE *part = fmemopen(bytes, length, "rb");
         struct ys_capture *capture = ys_capture_new(part, false, ignore, NULL, error, sizeof error);
-        struct ys_audit *audit = ys_audit_new(&glossary);
-        struct ys_follower *follower = ys_follower_new(ys_audit_take, audit);
-        while (capture != NULL && ys_capture_next(capture, &record))
-            ys_follower_take(follower, &record);
-        ys_audit_end(audit);
-        expect_no_breach(audit, path, &holes);
+        struct ys_audit *audit = is_audited ? ys_audit_new(&glossary) : NULL;
+        struct ys_follower *follower = is_audited ? ys_follower_new(ys_audit_take, audit) : NULL;
+        while (capture != NULL && ys_capture_next(capture, &record)) {
+            if (is_audited)
+                ys_follower_take(follower, &record);
+        }
+        if (is_audited) {
+            ys_audit_end(audit);
+            expect_no_breach(audit, path, &holes);
+        }
         ys_follower_free(follower);
         ys_audit_free(audit);
         ys_capture_free(capture);
@@ -591,7 +599,7 @@ static void a_capture_may_be_cut_at_every_byte(void **state)
 
 /* figures */
 
-#define FIGURE_DRAWS 12 /* of each way to lose packets */
+#define FIGURE_DRAWS 6 /* of each way to lose packets */
 
 static void watched(struct ys_recorded *recorded)
 {
