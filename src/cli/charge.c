@@ -107,7 +107,7 @@ static bool draw(const char *who, const struct input *input, const struct ys_pha
                       fit->mean_ma[i], fit->fitted_ma[i], fit->mean_ma[i] - fit->fitted_ma[i]);
     char title[600];
     (void)snprintf(title, sizeof title, "%s, for %s: %zu events in the mean, and their phases",
-                   input->common.files.paths[1], input->common.files.paths[0], fit->used);
+                   plot_base_of(input->common.files.paths[1]), plot_base_of(input->common.files.paths[0]), fit->used);
     (void)fputs("title = ", plot.script);
     plot_put_text(plot.script, title);
     (void)fputc('\n', plot.script);

@@ -83,7 +83,7 @@ bool interval_draw(const char *who, const char *path, bool replaces, const struc
                    measured->design->name.text, measured->design->sets->name != NULL ? ", " : "",
                    measured->design->sets->name != NULL ? measured->design->sets->name : "",
                    interval_set_ms(measured->design), report->seconds, measured->capture != NULL ? " of " : "",
-                   measured->capture != NULL ? measured->capture : "");
+                   measured->capture != NULL ? plot_base_of(measured->capture) : "");
     (void)fputs("title = ", plot.script);
     plot_put_text(plot.script, title);
     (void)fputc('\n', plot.script);

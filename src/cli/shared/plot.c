@@ -57,6 +57,12 @@ void plot_put_text(FILE *script, const char *text)
     (void)fputc('"', script);
 }
 
+const char *plot_base_of(const char *path)
+{
+    const char *slash = strrchr(path, '/');
+    return slash != NULL ? slash + 1 : path;
+}
+
 static struct plot named(const char *who, const char *path)
 {
     return (struct plot){

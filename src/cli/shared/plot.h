@@ -37,6 +37,9 @@ bool plot_begin(struct plot *plot, const char *who, const char *path, bool repla
  * written here. */
 void plot_put_text(FILE *script, const char *text);
 
+/* The name of a file without its folders, as a title has it. */
+const char *plot_base_of(const char *path);
+
 /* Closes both, and draws. False after a line. */
 bool plot_end(struct plot *plot);
 

@@ -288,12 +288,6 @@ void trace_plot_take(struct trace_plot *plot, const struct trace *trace, const s
 static const char *const colours[] = {"#2a6f97", "#c1442e", "#4f7f3a", "#8a5a9e", "#b8860b", "#3b3b3b",
                                       "#d1779b", "#66a5ad", "#7a5230", "#5c6bc0", "#9e9d24", "#00838f"};
 
-static const char *base_of(const char *path)
-{
-    const char *slash = strrchr(path, '/');
-    return slash != NULL ? slash + 1 : path;
-}
-
 /* What is drawn of which captures, with whose definitions. */
 static void put_title(FILE *script, const struct trace *trace, const char *what)
 {
@@ -301,9 +295,9 @@ static void put_title(FILE *script, const struct trace *trace, const char *what)
     struct ys_text text = ys_text_in(title, sizeof title);
     ys_text_add(&text, "%s", what);
     for (int i = 0; i < trace->common.files.count && i < FILES_NAMED; i++)
-        ys_text_add(&text, "%s%s", i == 0 ? "; " : ", ", base_of(trace->common.files.paths[i]));
+        ys_text_add(&text, "%s%s", i == 0 ? "; " : ", ", plot_base_of(trace->common.files.paths[i]));
     for (size_t i = 0; i < trace->source.definition_count && i < FILES_NAMED; i++)
-        ys_text_add(&text, "%s%s", i == 0 ? ", with " : ", ", base_of(trace->source.definition_paths[i]));
+        ys_text_add(&text, "%s%s", i == 0 ? ", with " : ", ", plot_base_of(trace->source.definition_paths[i]));
     (void)fputs("title = ", script);
     plot_put_text(script, title);
     (void)fputs("\n", script);
