@@ -243,6 +243,35 @@ static void values_go_into_a_table_that_is_not_written_over(void **state)
     assert_runs("trace '%s/demo.pcapng' --values '%s/values.csv' --replace", 0);
 }
 
+/* Packets that were sent again are as many in figures, in a list and in a picture. */
+static void what_was_sent_again_is_counted_the_same_everywhere(void **state)
+{
+    char path[600];
+    unsigned listed = 0;
+    unsigned drawn = 0;
+    (void)state;
+    assert_runs("throughput --seconds 1 --loss 15 '" WRENCH "' --capture '%s/again.pcapng'", 0);
+    char *text = lines_of("throughput --json --from 0 --to 100 '" WRENCH "' '%s/again.pcapng'");
+    json_t *figures = json_loads(text, 0, NULL);
+    json_int_t counted = json_integer_value(json_object_get(figures, "retransmissions"));
+    json_decref(figures);
+    free(text);
+    text = lines_of("trace --level air --filter 'again and from device' '%s/again.pcapng'");
+    for (const char *line = strstr(text, "again the same"); line != NULL; line = strstr(line + 1, "again the same"))
+        listed++;
+    free(text);
+    assert_runs("trace --draw connection --filter 'from device' '%s/again.pcapng' --plot '%s/again.svg'", 0);
+    (void)snprintf(path, sizeof path, "%s/again.dat", folder);
+    text = read_whole(path);
+    assert_non_null(text);
+    for (const char *line = strstr(text, " 3 "); line != NULL; line = strstr(line + 1, " 3 "))
+        drawn++;
+    free(text);
+    assert_true(counted > 50);
+    assert_int_equal(listed, counted);
+    assert_int_equal(drawn, counted);
+}
+
 /* A subscription is asked for in a value, and is none. */
 static void values_are_those_of_characteristics(void **state)
 {
@@ -734,6 +763,7 @@ int main(void)
         cmocka_unit_test(json_is_an_object_a_line),
         cmocka_unit_test(values_go_into_a_table_that_is_not_written_over),
         cmocka_unit_test(both_views_stand_side_by_side),
+        cmocka_unit_test(what_was_sent_again_is_counted_the_same_everywhere),
         cmocka_unit_test(values_are_those_of_characteristics),
         cmocka_unit_test(a_part_of_a_trace_is_chosen_by_its_times),
         cmocka_unit_test(pictures_say_what_they_are_of),
