@@ -42,7 +42,8 @@ static void keep(struct kept *kept, const struct ys_record *record)
         kept->bytes = realloc(kept->bytes, room * sizeof *kept->bytes);
     }
     uint8_t *bytes = malloc(record->length + 1);
-    assert_true(kept->records != NULL && kept->bytes != NULL && bytes != NULL);
+    if (kept->records == NULL || kept->bytes == NULL || bytes == NULL)
+        abort();
     if (record->length > 0)
         memcpy(bytes, record->bytes, record->length);
     kept->records[kept->count] = *record;
