@@ -81,9 +81,9 @@ static const char *skip_string(const char *at)
 
 static void look_at_line(const char *line)
 {
-    static const char *const begins[] = {"# Written by yarnswift", "set ",    "unset ",
-                                         "if (!exists(",           "data = ", "plot ",
-                                         "  data using",           " data ",  "stats data "};
+    static const char *const begins[] = {
+        "# Written by yarnswift", "set ",   "unset ",      "if (!exists(", "data = ",        "plot ",
+        "  data using",           " data ", "stats data ", "title = ",     "bin(t) = floor("};
     bool known = line[0] == '\0';
     for (size_t i = 0; i < sizeof begins / sizeof begins[0]; i++)
         known |= strncmp(line, begins[i], strlen(begins[i])) == 0;
@@ -180,11 +180,14 @@ static void feed(struct ys_follower *follower)
 static void draw_trace(const char *path, const char *script, const char *what)
 {
     struct drawing drawing = {.trace = {.plot_path = path, .draw = what, .replaces = true}};
+    char *paths[] = {texts[TITLE]};
+    drawing.trace.common.files = (struct files){.paths = paths, .count = 1};
     drawing.trace.source.glossary = (struct ys_glossary){.attribute = mean, .number = number};
     drawing.plot = trace_plot_new(&drawing.trace);
     struct ys_follower *follower = ys_follower_new(take, &drawing);
     if (drawing.plot == NULL || follower == NULL)
         abort();
+    drawing.trace.follower = follower;
     feed(follower);
     ys_follower_free(follower);
     (void)trace_plot_end(drawing.plot, &drawing.trace);
