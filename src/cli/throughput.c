@@ -299,7 +299,7 @@ static void print_text(const struct ys_throughput_plan *plan, struct ys_throughp
         (void)printf("  limit      %s by calculation: %s%.2f %% of it is reached", rate_text(report->limit_bps, text),
                      perhaps_more ? "at least " : "", 100 * report->ratio);
     else
-        (void)printf("  limit      not known: the interval of the connection is not");
+        (void)printf("  limit      not known, since the interval of the connection is not known");
     if (report->error > 0)
         (void)printf(", give or take %.2f", 100 * report->error);
     (void)putchar('\n');

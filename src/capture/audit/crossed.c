@@ -16,7 +16,7 @@
 #define SLOW_MOST     3                     /* events in a row; something else may have been due once */
 #define LATE_NS       UINT64_C(10000000000) /* of a request that was connected by */
 
-static struct audited_border *border_of(struct ys_audit *audit, const struct ys_party *party)
+static struct audited_border *border_with_address(struct ys_audit *audit, const struct ys_party *party)
 {
     for (size_t i = 1; i <= audit->last_border && party != NULL; i++) {
         struct audited_border *border = &audit->borders[i];
@@ -94,10 +94,10 @@ static void take_command(const struct ys_seen *seen, struct audited_border *bord
     switch (seen->crossed.opcode) {
     case YS_HCI_RESET:
         border->own = NULL;
-        border->told = (struct audited_told){.interval_min = 0};
+        border->told = (struct audited_told){.interval_max = 0};
         break;
     case YS_HCI_LE_SET_ADVERTISING_PARAMETERS:
-        border->told.interval_min = ys_get_u16(&parameters);
+        (void)ys_get_u16(&parameters); /* the least */
         border->told.interval_max = ys_get_u16(&parameters);
         border->told.slow = 0;
         break;
@@ -143,7 +143,7 @@ void audit_crossed_border(struct ys_audit *audit, const struct ys_seen *seen, st
 
 void audit_crossed_advertisement(struct ys_audit *audit, const struct ys_seen *seen)
 {
-    struct audited_border *border = border_of(audit, seen->from);
+    struct audited_border *border = border_with_address(audit, seen->from);
     uint64_t start_ns = seen->record->air.start_ns;
     bool is_event = seen->legacy.type != YS_LINK_SCAN_RSP && seen->legacy.type != YS_LINK_SCAN_REQ &&
                     seen->legacy.type != YS_LINK_CONNECT_IND;
@@ -173,7 +173,7 @@ void audit_crossed_advertisement(struct ys_audit *audit, const struct ys_seen *s
 void audit_crossed_frame(struct ys_audit *audit, const struct ys_seen *seen)
 {
     const struct ys_said *said = seen->said;
-    struct audited_border *border = border_of(audit, seen->from);
+    struct audited_border *border = border_with_address(audit, seen->from);
     if (border == NULL || said->upper == YS_UPPER_NONE)
         return;
     uint32_t hash = ys_hash(said->frame, said->length);

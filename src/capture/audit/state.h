@@ -94,8 +94,7 @@ struct handed {
 
 /* What a host has told its controller of legacy advertising. */
 struct audited_told {
-    uint16_t interval_min; /* 0.625 ms; likewise: */
-    uint16_t interval_max;
+    uint16_t interval_max; /* 0.625 ms */
     bool advertises;
     bool does_more;    /* than that alone */
     uint8_t slow;      /* intervals in a row that were too long */

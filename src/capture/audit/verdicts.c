@@ -30,7 +30,7 @@ static bool is_excepted(const struct ys_audit *audit, const char *name)
     return false;
 }
 
-static uint16_t border_of(const struct ys_seen *seen)
+static uint16_t border_number(const struct ys_seen *seen)
 {
     bool counted = seen->kind == YS_SEEN_BORDER && seen->record->device < AUDITED_BORDERS;
     return counted ? seen->record->device : 0;
@@ -98,7 +98,7 @@ bool audit_judge(struct ys_audit *audit, enum ys_rule_id rule, bool kept, const 
     if (is_excepted(audit, name))
         return false;
     tally->broken++;
-    uint16_t border = border_of(seen);
+    uint16_t border = border_number(seen);
     if (border > 0)
         audit->borders[border].broken[rule]++;
     if (audit->kept_of[rule] == YS_BREACHES_OF_EACH)

@@ -165,9 +165,10 @@ static bool has_left_its_anchors(const struct ys_air_link *link, uint64_t start_
 /* The parameters that were agreed hold since an instant that could not be told, or others do. */
 static void leave_anchors(struct ys_air_link *link, const struct ys_record *record, int side, bool lossy)
 {
+    bool could_tell = link->counted; /* then its instant lies ahead, and something else holds */
     lose_count(link);
     link->expected_ns = 0;
-    if (link->update.opcode != NONE) {
+    if (link->update.opcode != NONE && !could_tell) {
         hold_update(link);
         return;
     }

@@ -117,7 +117,7 @@ bool interval_print_json(const struct measured *measured)
     if (air->spacings == 0)
         (void)json_object_set_new(root, "spacing_us", json_null());
     if (report->recorded)
-        (void)json_object_set_new(root, "missed",
+        (void)json_object_set_new(root, "not_heard",
                                   json_pack("{s:f, s:I, s:I, s:I}", "packets_percent", 100 * air->missed_share,
                                             "events", (json_int_t)air->missed, "unmeasured_intervals",
                                             (json_int_t)air->unmeasured, "others_in_longest_silence",
