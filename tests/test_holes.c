@@ -710,6 +710,39 @@ static void figures_are_right_or_unknown(void **state)
     }
 }
 
+/* A silence is told with what others sent meanwhile: of a device that stopped, and while nobody was heard. */
+static void a_silence_is_told_with_what_others_sent(void **state)
+{
+    (void)state;
+    for (int others = 0; others < 2; others++) {
+        struct ys_advertising_meter meter = {.interval_max_ns = 100000000};
+        const struct ys_address other = {.bytes = {9, 9, 9, 9, 9, 0xc9}, .type = 1};
+        meter.advertiser = (struct ys_address){.bytes = {1, 2, 3, 4, 5, 0xc6}, .type = 1};
+        for (uint64_t at_ms = 0; at_ms <= 5000; at_ms += 100) {
+            bool silent = at_ms >= 1000 && at_ms <= 4000;
+            struct ys_link_advertising pdu = {.type = YS_LINK_ADV_IND, .sender = meter.advertiser};
+            struct ys_air_packet packet = {.start_ns = at_ms * 1000000,
+                                           .channel = 37,
+                                           .access_address = YS_LINK_ADVERTISING_ACCESS_ADDRESS,
+                                           .crc_good = true};
+            pdu.sender = silent ? other : meter.advertiser;
+            if (silent && others == 0)
+                continue;
+            struct ys_writer writer = ys_writer_to(packet.pdu, sizeof packet.pdu);
+            ys_put_link_advertising(&writer, &pdu);
+            packet.length = (uint16_t)ys_writer_stored(&writer);
+            packet.duration_ns = ys_link_duration_ns(YS_PHY_1M, packet.length);
+            ys_advertising_meter_take(&meter, &packet);
+            if (silent)
+                ys_advertising_meter_other(&meter); /* and a packet of a connection */
+        }
+        ys_advertising_meter_end(&meter, UINT64_C(5000500000));
+        assert_int_equal(meter.silence, YS_SILENCE_STOPPED);
+        assert_int_equal(meter.silence_others, others != 0 ? 62 : 0);
+        ys_advertising_meter_free(&meter);
+    }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -718,6 +751,7 @@ int main(void)
         cmocka_unit_test(what_is_broken_is_found_with_one_in_a_hundred_missing),
         cmocka_unit_test(a_capture_may_be_cut_at_every_byte),
         cmocka_unit_test(figures_are_right_or_unknown),
+        cmocka_unit_test(a_silence_is_told_with_what_others_sent),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

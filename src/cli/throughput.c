@@ -250,8 +250,9 @@ static void print_charge(const struct ys_throughput_plan *plan, const struct ys_
     if (plan->energy == NULL)
         (void)printf("  charge     not known: the definition says nothing of energy\n");
     else
-        (void)printf("  charge     %.1f mC a megabyte; the device draws %.2f mA in the mean\n", report->mc_per_megabyte,
-                     report->mean_ua / 1000);
+        (void)printf("  charge     %.1f mC a megabyte; the device draws %.2f mA in the mean%s\n",
+                     report->mc_per_megabyte, report->mean_ua / 1000,
+                     report->recorded && report->basis.holes > 0 ? ", of what was heard of it" : "");
 }
 
 static void print_hindrances(const struct ys_throughput_report *report, const struct ys_hindrance *hindrances,

@@ -80,6 +80,8 @@ static void meter_packet(void *context, const struct ys_seen *seen)
 {
     if (seen->kind == YS_SEEN_ADVERTISING || seen->kind == YS_SEEN_EXTENDED)
         ys_advertising_meter_take(context, &seen->record->air);
+    else if (seen->kind == YS_SEEN_LINK)
+        ys_advertising_meter_other(context);
 }
 
 static bool replay(const struct ys_recorded *recorded, ys_seen_fn *take, void *context)

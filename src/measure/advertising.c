@@ -232,6 +232,8 @@ static uint8_t first_channel(uint8_t channels)
 /* The packets on the primary channels turn out to be of the advertiser. */
 static void take_event(struct ys_advertising_meter *meter, const struct ys_pointer *pointer)
 {
+    meter->others -=
+        pointer->packets < meter->others ? pointer->packets : meter->others; /* which turn out to be its own */
     note_silence(meter, pointer->first_start_ns, false);
     begin_event(meter, pointer->first_start_ns, first_channel(pointer->channels));
     meter->event_channels = pointer->channels;
@@ -286,6 +288,7 @@ static void take_secondary(struct ys_advertising_meter *meter, const struct ys_a
         follow_on(meter, packet, pdu);
     } else if (pointer != NULL && pointer->chained) {
         pointer->used = false;
+        meter->others -= meter->others > 0; /* it does not say whose it is */
         count(meter, YS_PACKET_AUX_CHAIN_IND, packet);
         follow_on(meter, packet, pdu);
     } else if (pointer != NULL && is_of(meter, pdu)) {
@@ -307,6 +310,7 @@ static void take_extended(struct ys_advertising_meter *meter, const struct ys_ai
     struct ys_link_extended pdu;
     if (!ys_link_extended_decode(packet->pdu, packet->length, &pdu))
         return;
+    meter->others += !pdu.has_sender || !is_of(meter, &pdu);
     if (packet->channel < 37) {
         take_secondary(meter, packet, &pdu);
     } else if (pdu.has_aux) {
@@ -366,6 +370,11 @@ void ys_advertising_meter_take(struct ys_advertising_meter *meter, const struct 
         take_advertisement(meter, packet);
     else
         meter->asked = true;
+}
+
+void ys_advertising_meter_other(struct ys_advertising_meter *meter)
+{
+    meter->others++;
 }
 
 /* As many intervals may be short as there were connections whose requests were not heard. */

@@ -111,6 +111,9 @@ struct ys_advertising_meter {
  * begins a new one. */
 void ys_advertising_meter_take(struct ys_advertising_meter *meter, const struct ys_air_packet *packet);
 
+/* A packet was heard that is no advertising: who watched was not deaf. */
+void ys_advertising_meter_other(struct ys_advertising_meter *meter);
+
 /* The watch is over: what has been silent until now has been so for that long. */
 void ys_advertising_meter_end(struct ys_advertising_meter *meter, uint64_t now_ns);
 
