@@ -370,7 +370,11 @@ int verb_audit(int argc, char **argv)
     static const struct argp_option options[] = {
         {"rule", 'r', "RULE", 0, "Tell of this one only", 0},
         {"except", KEY_EXCEPT, "NAME", 0, "Do not count what this one breaks; may be given again", 0},
-        {"all", KEY_ALL, NULL, 0, "Also list each rule and how often it was kept, and tell more of what breaks it", 0},
+        {"all", KEY_ALL, NULL, 0,
+         "Also list each rule and how often it was kept, the connections, and the places where packets may be missing; "
+         "and "
+         "tell more of what breaks a rule",
+         0},
         {"rules", KEY_RULES, NULL, 0, "Print the table of rules, as Markdown, and watch nothing", 0},
         SOURCE_OPTIONS,
         {"json", 'j', NULL, 0, "Print the result as JSON", 0},
