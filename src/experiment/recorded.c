@@ -248,18 +248,12 @@ static uint8_t packet_length(const struct ys_air_link *link, int side, bool *kno
                                   ys_link_time_us(link->phys[side], link->phys[!side], link->interval_us, us));
 }
 
-static uint16_t mtu_of(const struct ys_dialogue *dialogue)
-{
-    bool is_longer = !dialogue->mtu_is_sure && dialogue->longest_att > dialogue->mtu;
-    return is_longer ? dialogue->longest_att : dialogue->mtu;
-}
-
 /* What is known of a flow's connection, at its latest value. */
 static void note_link(struct flow *flow, const struct ys_air_link *link)
 {
     flow->interval_us = link->interval_us > 0 ? link->interval_us : flow->interval_us;
     flow->latency = link->latency;
-    flow->mtu = mtu_of(&link->dialogue);
+    flow->mtu = ys_dialogue_mtu(&link->dialogue);
     flow->phys[0] = link->phys[0];
     flow->phys[1] = link->phys[1];
     flow->packet_length = packet_length(link, flow->side, &flow->basis.knows_lengths);

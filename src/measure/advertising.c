@@ -83,14 +83,11 @@ static void measure_interval(struct ys_advertising_meter *meter, uint64_t start_
     uint64_t interval_ns = start_ns - meter->last_start_ns;
     uint8_t lowest = (uint8_t)(meter->channels & -meter->channels);
     bool whole = meter->event_channels == meter->channels && first_bit == lowest;
-    if (meter->missed_share > 0 && (!whole || is_missed(meter, interval_ns))) {
-        double events = events_within(meter, interval_ns);
-        bool ordinary = interval_ns <= meter->interval_max_ns + DELAY_MOST_NS + SPACING_MOST_NS;
-        if (!whole || !ordinary) {
-            meter->unmeasured++;
-            meter->missed += ordinary ? 0 : (uint64_t)(events + 0.5) - 1;
-            return;
-        }
+    bool ordinary = interval_ns <= meter->interval_max_ns + DELAY_MOST_NS + SPACING_MOST_NS;
+    if (meter->missed_share > 0 && (!whole || (!ordinary && is_missed(meter, interval_ns)))) {
+        meter->unmeasured++;
+        meter->missed += ordinary ? 0 : (uint64_t)(events_within(meter, interval_ns) + 0.5) - 1;
+        return;
     }
     bool shorter = meter->joined > 0 && interval_ns + CLOCKS_NS < meter->interval_min_ns;
     ys_samples_add(shorter ? &meter->shorter_ms : &meter->intervals_ms, (double)interval_ns / NS_A_MS);

@@ -14,6 +14,12 @@ void ys_dialogue_clear(struct ys_dialogue *dialogue)
     free(dialogue->speakers[1].frame);
 }
 
+uint16_t ys_dialogue_mtu(const struct ys_dialogue *dialogue)
+{
+    bool is_longer = !dialogue->mtu_is_sure && dialogue->longest_att > dialogue->mtu;
+    return is_longer ? dialogue->longest_att : dialogue->mtu;
+}
+
 void ys_dialogue_hole(struct ys_dialogue *dialogue)
 {
     for (int side = 0; side < 2; side++) {

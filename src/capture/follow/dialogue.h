@@ -94,6 +94,9 @@ struct ys_piece {
 
 void ys_dialogue_take(struct ys_dialogue *dialogue, const struct ys_piece *piece, struct ys_said *said);
 
+/* The MTU, or if it is not sure what it is at least, by the longest frame. */
+uint16_t ys_dialogue_mtu(const struct ys_dialogue *dialogue);
+
 /* Something that was said before may be missing: what was begun is dropped, who asked may have been answered, and who
  * answers may have been asked. */
 void ys_dialogue_hole(struct ys_dialogue *dialogue);

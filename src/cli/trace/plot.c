@@ -188,12 +188,14 @@ static void describe(struct trace_plot *plot, const struct ys_air_link *link)
         ys_text_add(&about, ", the last of %llu connections", (unsigned long long)plot->links);
     if (link->interval_us > 0)
         ys_text_add(&about, ", interval %g ms", link->interval_us / 1e3);
-    ys_text_add(&about, ", latency %u, %s", link->latency, phy_words[link->phys[0]]);
+    if (link->begun)
+        ys_text_add(&about, ", latency %u", link->latency);
+    ys_text_add(&about, ", %s", phy_words[link->phys[0]]);
     if (link->phys[1] != link->phys[0])
         ys_text_add(&about, " and %s", phy_words[link->phys[1]]);
     ys_text_add(&about, ", packets of up to %u bytes, MTU %s%u",
                 link->longest[0] > link->longest[1] ? link->longest[0] : link->longest[1],
-                link->dialogue.mtu_is_sure ? "" : "at least ", link->dialogue.mtu);
+                link->dialogue.mtu_is_sure ? "" : "at least ", ys_dialogue_mtu(&link->dialogue));
     if (link->is_encrypted)
         ys_text_add(&about, ", encrypted");
 }
@@ -216,9 +218,9 @@ static void take_packet(struct trace_plot *plot, const struct ys_seen *seen, dou
         plot->event_link = seen->link->number;
         plot->event_number = seen->link->events;
         plot->event_at_s = at_s;
+        describe(plot, seen->link);
     }
     plot->event_bytes += seen->packet.repeated ? 0 : seen->packet.data.length;
-    describe(plot, seen->link);
 }
 
 void trace_plot_take(struct trace_plot *plot, const struct trace *trace, const struct ys_seen *seen)
