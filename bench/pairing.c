@@ -7,7 +7,7 @@
 
 #include <yarnswift/pairing.h>
 
-#include "sim/crypto.h"
+#include "machine/crypto.h"
 #include "wire/hci.h"
 
 #define QUEUE 64

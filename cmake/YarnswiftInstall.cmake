@@ -10,7 +10,7 @@ install(DIRECTORY ports/cortex_m ports/parts ports/step DESTINATION ${CMAKE_INST
   FILES_MATCHING PATTERN "*.[ch]" PATTERN "*.ld" PATTERN "*.md")
 set(libraries yarnswift_wire yarnswift_host)
 if(YARNSWIFT_TOOL)
-  list(APPEND libraries yarnswift_sim yarnswift_simulated yarnswift_parts yarnswift_step
+  list(APPEND libraries yarnswift_machine yarnswift_sim yarnswift_simulated yarnswift_parts yarnswift_step
        yarnswift_emulated yarnswift_linux yarnswift_measure yarnswift_capture yarnswift_design yarnswift_world
        yarnswift_scene yarnswift_encounter yarnswift_experiment)
 endif()

@@ -8,7 +8,7 @@
 
 #include "host/core/state.h"
 #include "hosted.h"
-#include "sim/crypto.h"
+#include "machine/crypto.h"
 #include "simulated/store.h"
 #include "wire/smp.h"
 

@@ -5,7 +5,7 @@
 
 #include "parts/aes.h"
 #include "sim/chance.h"
-#include "sim/crypto.h"
+#include "machine/crypto.h"
 #include "support/hex.h"
 
 static void the_samples_of_the_standard_come_out(void **state)

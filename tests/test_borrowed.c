@@ -7,7 +7,7 @@
 #include <yarnswift/borrow.h>
 #include <yarnswift/controller.h>
 
-#include "sim/crypto.h"
+#include "machine/crypto.h"
 #include "support/hex.h"
 #include "support/scripted.h"
 

@@ -5,11 +5,10 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include <mbedtls/aes.h>
-
 #include "capture/follow/cipher.h"
 #include "capture/follow/keys.h"
 #include "capture/say/text.h"
+#include "machine/crypto.h"
 #include "support/hex.h"
 
 /* The sample data are written the most significant byte first; the air has the other order. */
@@ -97,15 +96,11 @@ static void expect_key(uint32_t passkey, const char *mixed, uint8_t key[16])
     uint8_t plain[16];
     uint8_t temporary[16] = {0};
     uint8_t cipher[16];
-    mbedtls_aes_context aes;
     (void)from_hex(mixed, plain, 16);
     temporary[15] = (uint8_t)passkey;
     temporary[14] = (uint8_t)(passkey >> 8);
     temporary[13] = (uint8_t)(passkey >> 16);
-    mbedtls_aes_init(&aes);
-    mbedtls_aes_setkey_enc(&aes, temporary, 128);
-    mbedtls_aes_crypt_ecb(&aes, MBEDTLS_AES_ENCRYPT, plain, cipher);
-    mbedtls_aes_free(&aes);
+    assert_true(ys_crypto_encrypt(temporary, plain, cipher));
     for (int i = 0; i < 16; i++)
         key[i] = cipher[15 - i];
 }
@@ -134,7 +129,6 @@ static void confirm_for(uint32_t passkey, struct ys_old_pairing *pairing)
     uint8_t second[16];
     uint8_t random[16];
     uint8_t temporary[16] = {0};
-    mbedtls_aes_context aes;
     (void)from_hex("05000800000302 07071000000101 00 01", first, 16);
     (void)from_hex("00000000 a1a2a3a4a5a6 b1b2b3b4b5b6", second, 16);
     (void)from_hex("5783d52156ad6f0e6388274ec6702ee0", random, 16);
@@ -143,13 +137,10 @@ static void confirm_for(uint32_t passkey, struct ys_old_pairing *pairing)
     temporary[13] = (uint8_t)(passkey >> 16);
     for (int i = 0; i < 16; i++)
         first[i] ^= random[i];
-    mbedtls_aes_init(&aes);
-    mbedtls_aes_setkey_enc(&aes, temporary, 128);
-    mbedtls_aes_crypt_ecb(&aes, MBEDTLS_AES_ENCRYPT, first, first);
+    assert_true(ys_crypto_encrypt(temporary, first, first));
     for (int i = 0; i < 16; i++)
         first[i] ^= second[i];
-    mbedtls_aes_crypt_ecb(&aes, MBEDTLS_AES_ENCRYPT, first, first);
-    mbedtls_aes_free(&aes);
+    assert_true(ys_crypto_encrypt(temporary, first, first));
     for (int i = 0; i < 16; i++)
         pairing->confirm[i] = first[15 - i];
 }

@@ -12,7 +12,7 @@
 
 #include "host/core/connections.h"
 #include "host/l2cap/frames.h"
-#include "sim/crypto.h"
+#include "machine/crypto.h"
 #include "support/hex.h"
 #include "support/pair.h"
 #include "support/sample.h"

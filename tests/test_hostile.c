@@ -15,7 +15,7 @@
 #include <yarnswift/sets.h>
 
 #include "sim/chance.h"
-#include "sim/crypto.h"
+#include "machine/crypto.h"
 #include "simulated/store.h"
 #include "wire/att.h"
 #include "wire/hci.h"

@@ -568,8 +568,8 @@ static void two_links_share_one_radio_wherever_their_events_lie(void **state)
         one->anchor_ns += moved_ns;
         other->anchor_ns += moved_ns;
         one->synced_ns = one->anchor_ns;
-        ys_clock_set(pumps.clock, &one->event, one->event.at_ns + moved_ns);
-        ys_clock_set(pumps.clock, &other->event, other->event.at_ns + moved_ns);
+        ys_clock_set(pumps.clock, &one->event, ys_timer_at_ns(&one->event) + moved_ns);
+        ys_clock_set(pumps.clock, &other->event, ys_timer_at_ns(&other->event) + moved_ns);
         for (uint16_t handle = 1; handle <= 2; handle++)
             pump_stream(0, handle, 251);
         pump_run_ms(1000);

@@ -5,7 +5,7 @@
 #include <string.h>
 
 #include "host/smp/toolbox.h"
-#include "sim/crypto.h"
+#include "machine/crypto.h"
 #include "support/bench.h"
 #include "support/hex.h"
 #include "wire/link.h"

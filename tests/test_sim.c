@@ -152,7 +152,7 @@ static void hear(void *context, const struct ys_air_packet *packet)
 
 static struct ear new_ear(uint16_t owner)
 {
-    return (struct ear){.receiver = {.receive = hear, .owner = owner}};
+    return (struct ear){.receiver = {.receive = hear, .owner = owner, .crc_init = 0x123456}};
 }
 
 static const uint8_t five_bytes[] = {1, 2, 3, 4, 5};

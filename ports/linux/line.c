@@ -17,7 +17,7 @@
 #include <yarnswift/serial.h>
 
 #include "linux/opening.h"
-#include "sim/crypto.h"
+#include "machine/crypto.h"
 #include "simulated/store.h"
 
 #define RING       16384 /* either way, of bytes */

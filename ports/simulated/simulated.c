@@ -7,7 +7,7 @@
 #include <string.h>
 
 #include "sim/chance.h"
-#include "sim/crypto.h"
+#include "machine/crypto.h"
 #include "wire/hci.h"
 #include "wire/l2cap.h"
 

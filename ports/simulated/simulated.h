@@ -23,7 +23,7 @@ struct ys_outside {
 
 /* What a simulated port is made of. */
 struct ys_simulated_settings {
-    uint16_t number; /* of the device on the air, from 1; also picks its chance */
+    uint32_t number; /* of the device on the air, from 1; also picks its chance */
     uint64_t seed;
     struct ys_address address;            /* the controller's public one */
     const struct ys_character *character; /* of the controller; NULL: it takes no time to answer; also: */

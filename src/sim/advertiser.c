@@ -5,6 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "machine/crc.h"
 #include "sim/advertising_set.h"
 #include "sim/airing.h"
 #include "sim/controller_state.h"
@@ -74,22 +75,58 @@ static uint8_t pdu_type(const struct advertiser *advertiser)
     return set_is(advertiser, YS_HCI_SET_SCANNABLE) ? YS_LINK_ADV_SCAN_IND : YS_LINK_ADV_NONCONN_IND;
 }
 
-static void send(struct advertiser *advertiser, uint8_t type, const struct set_data *data)
+static size_t compose(const struct advertiser *advertiser, uint8_t type, const struct set_data *data,
+                      uint8_t bytes[YS_LINK_LEGACY_PDU_MAX])
+{
+    struct ys_writer writer = ys_writer_to(bytes, YS_LINK_LEGACY_PDU_MAX);
+    ys_put_link_advertising(
+        &writer, &(struct ys_link_advertising){
+                     .type = type,
+                     .channel_selection_2 = type != YS_LINK_SCAN_RSP && set_is(advertiser, YS_HCI_SET_CONNECTABLE) &&
+                                            knows_selection_2(advertiser->controller),
+                     .sender = advertiser_address(advertiser),
+                     .target = resolving_target(advertiser->controller, &advertiser->parameters.peer),
+                     .data = data->bytes,
+                     .length = (uint8_t)data->length,
+                 });
+    return ys_writer_stored(&writer);
+}
+
+static struct sending_on here(const struct advertiser *advertiser)
+{
+    return (struct sending_on){
+        .channel = advertiser->channel, .phy = YS_PHY_1M, .power_dbm = advertiser->parameters.power_dbm};
+}
+
+/* Whether what was composed holds: until the host says something, unless there is an address in it that is made anew
+ * from time to time. */
+static bool is_composed(const struct advertiser *advertiser)
+{
+    return advertiser->composed.commands != 0 && advertiser->composed.commands == advertiser->controller->commands &&
+           advertiser->parameters.own_address_type < YS_HCI_OWN_RESOLVABLE && !set_is(advertiser, YS_HCI_SET_DIRECTED);
+}
+
+static void advertise(struct advertiser *advertiser)
 {
     struct ys_controller *controller = advertiser->controller;
-    const struct ys_link_advertising pdu = {
-        .type = type,
-        .channel_selection_2 = type != YS_LINK_SCAN_RSP && set_is(advertiser, YS_HCI_SET_CONNECTABLE) &&
-                               knows_selection_2(advertiser->controller),
-        .sender = advertiser_address(advertiser),
-        .target = resolving_target(advertiser->controller, &advertiser->parameters.peer),
-        .data = data->bytes,
-        .length = (uint8_t)data->length,
-    };
-    const struct sending_on on = {
-        .channel = advertiser->channel, .phy = YS_PHY_1M, .power_dbm = advertiser->parameters.power_dbm};
-    uint64_t end_ns = controller_transmit_advertising(controller, &on, &pdu);
+    struct composed *composed = &advertiser->composed;
+    const struct sending_on on = here(advertiser);
+    if (!is_composed(advertiser)) {
+        composed->commands = controller->commands;
+        composed->length = (uint8_t)compose(advertiser, pdu_type(advertiser), &advertiser->data, composed->bytes);
+        composed->crc = ys_machine_crc(YS_LINK_ADVERTISING_CRC_INIT, composed->bytes, composed->length);
+    }
+    uint64_t end_ns = controller_transmit(controller, &on, composed->bytes, composed->length, &composed->crc);
     ys_clock_set(controller->clock, &advertiser->step, end_ns);
+}
+
+static void respond(struct advertiser *advertiser)
+{
+    struct ys_controller *controller = advertiser->controller;
+    const struct sending_on on = here(advertiser);
+    uint8_t bytes[YS_LINK_LEGACY_PDU_MAX];
+    size_t length = compose(advertiser, YS_LINK_SCAN_RSP, &advertiser->response, bytes);
+    ys_clock_set(controller->clock, &advertiser->step, controller_transmit(controller, &on, bytes, length, NULL));
 }
 
 /* Goes to the next used channel, or ends the event (Vol 6 Part B 4.4.2.1). */
@@ -114,7 +151,7 @@ static void legacy_step(struct advertiser *advertiser)
     switch ((enum phase)advertiser->phase) {
     case PHASE_SEND:
         set_phase(advertiser, PHASE_SENT);
-        send(advertiser, pdu_type(advertiser), &advertiser->data);
+        advertise(advertiser);
         break;
     case PHASE_SENT:
         if (!set_is(advertiser, YS_HCI_SET_CONNECTABLE) && !set_is(advertiser, YS_HCI_SET_SCANNABLE)) {
@@ -133,7 +170,7 @@ static void legacy_step(struct advertiser *advertiser)
         break;
     case PHASE_RESPOND:
         set_phase(advertiser, PHASE_RESPONDED);
-        send(advertiser, YS_LINK_SCAN_RSP, &advertiser->response);
+        respond(advertiser);
         break;
     case PHASE_RESPONDED:
         next_channel(advertiser);
@@ -242,6 +279,7 @@ void advertiser_init(struct advertiser *advertiser, struct ys_controller *contro
         .step = {.fire = step, .context = advertiser},
         .end = {.fire = time_is_over, .context = advertiser},
         .receiver = {.receive = receive,
+                     .crc_init = YS_LINK_ADVERTISING_CRC_INIT,
                      .context = advertiser,
                      .owner = controller->settings.number,
                      .use = &controller->use},
@@ -279,7 +317,7 @@ uint8_t advertiser_start(struct advertiser *advertiser, const struct ys_hci_set_
         return YS_HCI_OK;
     if (!has_address(advertiser))
         return YS_HCI_INVALID_PARAMETERS;
-    if (set_is(advertiser, YS_HCI_SET_CONNECTABLE) && link_take(advertiser->controller) == NULL)
+    if (set_is(advertiser, YS_HCI_SET_CONNECTABLE) && !links_have_room(advertiser->controller))
         return YS_HCI_CONNECTION_LIMIT;
     if (on != NULL && on->duration > 0)
         duration_ns = on->duration * DURATION_STEP_NS;

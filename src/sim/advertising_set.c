@@ -10,11 +10,6 @@
 #include "sim/link_time.h"
 #include "sim/resolving.h"
 
-bool set_is(const struct advertiser *advertiser, enum ys_hci_set_properties property)
-{
-    return (advertiser->parameters.properties & property) != 0;
-}
-
 void set_silence(struct advertiser *advertiser)
 {
     struct ys_clock *clock = advertiser->controller->clock;

@@ -17,7 +17,10 @@ void advertiser_accept(struct advertiser *advertiser, const struct ys_address *p
                        const struct ys_link_connect *connect, uint64_t end_ns);
 bool advertiser_connect_is_valid(const struct ys_link_connect *connect);
 /* Whether it has this property. */
-bool set_is(const struct advertiser *advertiser, enum ys_hci_set_properties property);
+static inline bool set_is(const struct advertiser *advertiser, enum ys_hci_set_properties property)
+{
+    return (advertiser->parameters.properties & property) != 0;
+}
 /* Switches it off. */
 void set_silence(struct advertiser *advertiser);
 /* Tells the host that it has ended, and why. */

@@ -68,19 +68,21 @@ void controller_connection_complete(struct ys_controller *controller, const stru
     controller_send(controller, &writer);
 }
 
-static uint64_t transmit(struct ys_controller *controller, const struct sending_on *on, const struct ys_writer *pdu)
+uint64_t controller_transmit(struct ys_controller *controller, const struct sending_on *on, const uint8_t *pdu,
+                             size_t length, const uint32_t *crc)
 {
     return ys_radio_send(controller->radio, &(struct ys_sending){
                                                 .channel = on->channel,
                                                 .phy = on->phy,
                                                 .access_address = YS_LINK_ADVERTISING_ACCESS_ADDRESS,
                                                 .crc_init = YS_LINK_ADVERTISING_CRC_INIT,
+                                                .crc = crc,
                                                 .auxiliary = on->auxiliary,
                                                 .sender = controller->settings.number,
                                                 .power_dbm = on->power_dbm,
                                                 .use = &controller->use,
-                                                .pdu = pdu->start,
-                                                .length = (uint16_t)ys_writer_stored(pdu),
+                                                .pdu = pdu,
+                                                .length = (uint16_t)length,
                                             });
 }
 
@@ -90,7 +92,7 @@ uint64_t controller_transmit_advertising(struct ys_controller *controller, const
     uint8_t bytes[YS_LINK_PDU_MAX];
     struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
     ys_put_link_advertising(&writer, pdu);
-    return transmit(controller, on, &writer);
+    return controller_transmit(controller, on, bytes, ys_writer_stored(&writer), NULL);
 }
 
 uint64_t controller_transmit_extended(struct ys_controller *controller, const struct sending_on *on,
@@ -99,15 +101,10 @@ uint64_t controller_transmit_extended(struct ys_controller *controller, const st
     uint8_t bytes[YS_LINK_PDU_MAX];
     struct ys_writer writer = ys_writer_to(bytes, sizeof bytes);
     ys_put_link_extended(&writer, pdu);
-    return transmit(controller, on, &writer);
-}
-
-bool controller_heard(const struct ys_air_packet *packet)
-{
-    return packet->crc_good && packet->crc == ys_link_crc(YS_LINK_ADVERTISING_CRC_INIT, packet->pdu, packet->length);
+    return controller_transmit(controller, on, bytes, ys_writer_stored(&writer), NULL);
 }
 
 bool controller_takes_advertising(const struct ys_air_packet *packet, struct ys_link_advertising *pdu)
 {
-    return controller_heard(packet) && ys_link_advertising_decode(packet->pdu, packet->length, pdu);
+    return packet->crc_good && ys_link_advertising_decode(packet->pdu, packet->length, pdu);
 }

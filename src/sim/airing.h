@@ -10,10 +10,10 @@ struct ys_address controller_own_address(struct ys_controller *controller, uint8
 bool controller_is_own(const struct ys_controller *controller, const struct ys_address *own,
                        const struct ys_address *target);
 bool controller_accepts(const struct ys_controller *controller, const struct ys_address *address);
-/* Whether a packet on an advertising channel has come whole: its CRC is really computed. */
-bool controller_heard(const struct ys_air_packet *packet);
 bool controller_takes_advertising(const struct ys_air_packet *packet, struct ys_link_advertising *pdu);
-/* Both return when the packet ends. */
+/* All return when the packet ends. `crc`: if it is known. */
+uint64_t controller_transmit(struct ys_controller *controller, const struct sending_on *on, const uint8_t *pdu,
+                             size_t length, const uint32_t *crc);
 uint64_t controller_transmit_advertising(struct ys_controller *controller, const struct sending_on *on,
                                          const struct ys_link_advertising *pdu);
 uint64_t controller_transmit_extended(struct ys_controller *controller, const struct sending_on *on,

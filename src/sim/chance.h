@@ -12,6 +12,14 @@ struct ys_chance {
 /* A generator for stream number `stream` of a run with this seed. */
 struct ys_chance ys_chance_of(uint64_t seed, uint64_t stream);
 
+/* Two numbers of devices, each below 2^24, as a stream. */
+static inline uint64_t ys_chance_two(uint32_t one, uint32_t other)
+{
+    if ((one | other) < 0x10000)
+        return (uint64_t)one << 16 | other;
+    return UINT64_C(1) << 63 | (uint64_t)one << 24 | other;
+}
+
 uint64_t ys_chance_next(struct ys_chance *chance);
 
 /* A number from 0 to `below` - 1, each as likely. `below` is at least 1. */

@@ -77,8 +77,8 @@ void channels_consider(struct link *link)
 
 void channels_changed(struct ys_controller *controller)
 {
-    for (size_t i = 0; i < LINKS; i++) {
-        if (controller->links[i].used && controller->links[i].central)
-            look(&controller->links[i]);
+    for (size_t i = 0; i < controller->link_count; i++) {
+        if (controller->links[i]->used && controller->links[i]->central)
+            look(controller->links[i]);
     }
 }

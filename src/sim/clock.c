@@ -1,4 +1,7 @@
-/* Virtual time: a binary heap of timers, ordered by time and then by the order in which they were queued. */
+/* Virtual time. Timers wait in no order, each in the slot of its time on a wheel that goes round in a quarter of a
+ * second: most of a crowd are far off, and cost the same however many they are. The next one is the least of the next
+ * slot that has any, by time and then by the order in which they were queued. Where a slot is crowded, as when all
+ * begin at the same time, those in it go to a heap. */
 #include "sim/clock.h"
 
 #include <stdlib.h>
@@ -7,13 +10,28 @@
 #define AT_ONE_TIME_MOST  100000
 #define FOR_EACH_OF_THESE 1000
 
+#define SLOT_BITS 12 /* a slot is so many bits of a time in nanoseconds: 4 us */
+#define SLOTS     65536
+#define WORD      64
+#define FEW       8        /* so many of a slot are looked at one by one */
+#define ON_WHEEL  SIZE_MAX /* the place of a timer that is not in the heap */
+
+struct queued {
+    uint64_t at_ns;
+    uint64_t order;
+    struct ys_timer *timer;
+};
+
 struct ys_clock {
     uint64_t now_ns;
     uint64_t at_one_time; /* timers that have fired since time last went on */
     uint64_t next_order;
-    struct ys_timer **heap; /* from index 1 on */
-    size_t count;
+    struct queued *heap; /* from index 1 on: those of crowded slots */
+    size_t heaped;
     size_t capacity;
+    size_t on_wheel;
+    struct ys_timer *wheel[SLOTS]; /* a slot has timers of every round */
+    uint64_t filled[SLOTS / WORD]; /* bits: which slots have any */
 };
 
 struct ys_clock *ys_clock_new(void)
@@ -22,7 +40,7 @@ struct ys_clock *ys_clock_new(void)
     if (clock == NULL)
         return NULL;
     clock->capacity = 64;
-    clock->heap = malloc((clock->capacity + 1) * sizeof(struct ys_timer *));
+    clock->heap = malloc((clock->capacity + 1) * sizeof(struct queued));
     if (clock->heap == NULL) {
         free(clock);
         return NULL;
@@ -43,79 +61,206 @@ uint64_t ys_clock_now_ns(const struct ys_clock *clock)
     return clock->now_ns;
 }
 
+uint64_t ys_timer_at_ns(const struct ys_timer *timer)
+{
+    return timer->place != 0 ? timer->at_ns : UINT64_MAX;
+}
+
 bool ys_timer_is_set(const struct ys_timer *timer)
 {
     return timer->place != 0;
 }
 
-static bool is_before(const struct ys_timer *a, const struct ys_timer *b)
+/* the heap */
+
+static inline bool is_before(const struct queued *a, const struct queued *b)
 {
     return a->at_ns != b->at_ns ? a->at_ns < b->at_ns : a->order < b->order;
 }
 
-static void place(struct ys_clock *clock, struct ys_timer *timer, size_t at)
+static inline void place(struct ys_clock *clock, const struct queued *queued, size_t at)
 {
-    clock->heap[at] = timer;
-    timer->place = at;
+    clock->heap[at] = *queued;
+    queued->timer->place = at;
 }
 
-static void rise(struct ys_clock *clock, struct ys_timer *timer, size_t at)
+static inline void rise(struct ys_clock *clock, const struct queued *queued, size_t at)
 {
-    while (at > 1 && is_before(timer, clock->heap[at / 2])) {
-        place(clock, clock->heap[at / 2], at);
+    while (at > 1 && is_before(queued, &clock->heap[at / 2])) {
+        place(clock, &clock->heap[at / 2], at);
         at /= 2;
     }
-    place(clock, timer, at);
+    place(clock, queued, at);
 }
 
-static void sink(struct ys_clock *clock, struct ys_timer *timer, size_t at)
+static inline void sink(struct ys_clock *clock, const struct queued *queued, size_t at)
 {
-    for (size_t child; (child = 2 * at) <= clock->count; at = child) {
-        if (child < clock->count && is_before(clock->heap[child + 1], clock->heap[child]))
+    for (size_t child; (child = 2 * at) <= clock->heaped; at = child) {
+        if (child < clock->heaped && is_before(&clock->heap[child + 1], &clock->heap[child]))
             child++;
-        if (is_before(timer, clock->heap[child]))
+        if (is_before(queued, &clock->heap[child]))
             break;
-        place(clock, clock->heap[child], at);
+        place(clock, &clock->heap[child], at);
     }
-    place(clock, timer, at);
+    place(clock, queued, at);
+}
+
+/* Puts it where it belongs, with a hole at `at`. */
+static void settle(struct ys_clock *clock, const struct queued *queued, size_t at)
+{
+    if (at > 1 && is_before(queued, &clock->heap[at / 2]))
+        rise(clock, queued, at);
+    else
+        sink(clock, queued, at);
 }
 
 static void grow(struct ys_clock *clock)
 {
     clock->capacity *= 2;
-    clock->heap = realloc(clock->heap, (clock->capacity + 1) * sizeof(struct ys_timer *));
+    clock->heap = realloc(clock->heap, (clock->capacity + 1) * sizeof(struct queued));
     if (clock->heap == NULL)
         abort(); /* a simulation without memory for its events cannot be true to time */
 }
 
+static void enter_heap(struct ys_clock *clock, struct ys_timer *timer)
+{
+    const struct queued queued = {.at_ns = timer->at_ns, .order = timer->order, .timer = timer};
+    if (clock->heaped == clock->capacity)
+        grow(clock);
+    rise(clock, &queued, ++clock->heaped);
+}
+
+static void leave_heap(struct ys_clock *clock, size_t at)
+{
+    struct queued last = clock->heap[clock->heaped--];
+    if (at <= clock->heaped)
+        settle(clock, &last, at);
+}
+
+/* the wheel */
+
+static inline void enter_wheel(struct ys_clock *clock, struct ys_timer *timer)
+{
+    size_t slot = (timer->at_ns >> SLOT_BITS) % SLOTS;
+    struct ys_timer *next = clock->wheel[slot];
+    timer->place = ON_WHEEL;
+    timer->next = next;
+    if (next != NULL)
+        next->link = &timer->next;
+    timer->link = &clock->wheel[slot];
+    clock->wheel[slot] = timer;
+    clock->filled[slot / WORD] |= UINT64_C(1) << slot % WORD;
+    clock->on_wheel++;
+}
+
+static inline void leave_wheel(struct ys_clock *clock, struct ys_timer *timer)
+{
+    struct ys_timer *next = timer->next;
+    *timer->link = next;
+    if (next != NULL) {
+        next->link = timer->link;
+    } else {
+        size_t slot = (timer->at_ns >> SLOT_BITS) % SLOTS;
+        if (clock->wheel[slot] == NULL)
+            clock->filled[slot / WORD] &= ~(UINT64_C(1) << slot % WORD);
+    }
+    clock->on_wheel--;
+}
+
+/* The first slot from this one on that has any timer, in this round or the next; there must be one. */
+static inline uint64_t next_filled(const struct ys_clock *clock, uint64_t slot)
+{
+    for (;;) {
+        uint64_t word = clock->filled[slot % SLOTS / WORD] >> slot % WORD;
+        if (word != 0)
+            return slot + (uint64_t)__builtin_ctzll(word);
+        slot += WORD - slot % WORD;
+    }
+}
+
+static inline bool fires_before(const struct ys_timer *a, const struct ys_timer *b)
+{
+    return a->at_ns != b->at_ns ? a->at_ns < b->at_ns : a->order < b->order;
+}
+
+static void take_crowd(struct ys_clock *clock, uint64_t slot)
+{
+    struct ys_timer *next = NULL;
+    for (struct ys_timer *timer = clock->wheel[slot % SLOTS]; timer != NULL; timer = next) {
+        next = timer->next;
+        if (timer->at_ns >> SLOT_BITS == slot) {
+            leave_wheel(clock, timer);
+            enter_heap(clock, timer);
+        }
+    }
+}
+
+/* The next one on the wheel, of slots up to `last`. NULL: none, or a crowd has gone to the heap, and it is there. */
+static inline struct ys_timer *next_on_wheel(struct ys_clock *clock, uint64_t last)
+{
+    uint64_t slot = clock->now_ns >> SLOT_BITS;
+    while (clock->on_wheel > 0 && (slot = next_filled(clock, slot)) <= last) {
+        struct ys_timer *first = NULL;
+        unsigned count = 0;
+        for (struct ys_timer *timer = clock->wheel[slot % SLOTS]; timer != NULL; timer = timer->next) {
+            if (timer->at_ns >> SLOT_BITS != slot)
+                continue;
+            count++;
+            if (first == NULL || fires_before(timer, first))
+                first = timer;
+        }
+        if (count > FEW) {
+            take_crowd(clock, slot);
+            return NULL;
+        }
+        if (first != NULL)
+            return first;
+        slot++;
+    }
+    return NULL;
+}
+
+/* both */
+
+static inline void leave(struct ys_clock *clock, struct ys_timer *timer)
+{
+    if (timer->place == ON_WHEEL)
+        leave_wheel(clock, timer);
+    else
+        leave_heap(clock, timer->place);
+    timer->place = 0;
+}
+
 void ys_clock_cancel(struct ys_clock *clock, struct ys_timer *timer)
 {
-    size_t at = timer->place;
-    if (at == 0)
-        return;
-    struct ys_timer *last = clock->heap[clock->count--];
-    timer->place = 0;
-    if (last == timer)
-        return;
-    if (at > 1 && is_before(last, clock->heap[at / 2]))
-        rise(clock, last, at);
-    else
-        sink(clock, last, at);
+    if (timer->place != 0)
+        leave(clock, timer);
 }
 
 void ys_clock_set(struct ys_clock *clock, struct ys_timer *timer, uint64_t at_ns)
 {
-    ys_clock_cancel(clock, timer);
-    if (clock->count == clock->capacity)
-        grow(clock);
+    if (timer->place != 0)
+        leave(clock, timer);
     timer->at_ns = at_ns > clock->now_ns ? at_ns : clock->now_ns;
     timer->order = clock->next_order++;
-    rise(clock, timer, ++clock->count);
+    enter_wheel(clock, timer);
+}
+
+/* The one that fires next, if it is due until then; else NULL. */
+static inline struct ys_timer *next_due(struct ys_clock *clock, uint64_t until_ns)
+{
+    uint64_t heap_ns = clock->heaped > 0 ? clock->heap[1].at_ns : UINT64_MAX;
+    uint64_t last_ns = heap_ns < until_ns ? heap_ns : until_ns;
+    struct ys_timer *first = next_on_wheel(clock, last_ns >> SLOT_BITS);
+    if (clock->heaped > 0 && (first == NULL || fires_before(clock->heap[1].timer, first)))
+        first = clock->heap[1].timer;
+    return first != NULL && first->at_ns <= until_ns ? first : NULL;
 }
 
 bool ys_clock_stands(const struct ys_clock *clock)
 {
-    return clock->at_one_time > AT_ONE_TIME_MOST + FOR_EACH_OF_THESE * (uint64_t)clock->count;
+    return clock->at_one_time > AT_ONE_TIME_MOST &&
+           clock->at_one_time > AT_ONE_TIME_MOST + FOR_EACH_OF_THESE * (uint64_t)(clock->heaped + clock->on_wheel);
 }
 
 void ys_clock_stop(struct ys_clock *clock)
@@ -123,29 +268,34 @@ void ys_clock_stop(struct ys_clock *clock)
     clock->at_one_time = UINT64_MAX;
 }
 
-bool ys_clock_step(struct ys_clock *clock, uint64_t until_ns)
+static inline bool fire_next(struct ys_clock *clock, uint64_t until_ns)
 {
     if (ys_clock_stands(clock))
         return false;
-    if (clock->count == 0 || clock->heap[1]->at_ns > until_ns) {
+    struct ys_timer *timer = next_due(clock, until_ns);
+    if (timer == NULL) {
         if (until_ns > clock->now_ns) {
             clock->now_ns = until_ns;
             clock->at_one_time = 0;
         }
         return false;
     }
-    struct ys_timer *timer = clock->heap[1];
-    ys_clock_cancel(clock, timer);
+    leave(clock, timer);
     clock->at_one_time = timer->at_ns > clock->now_ns ? 0 : clock->at_one_time + 1;
     clock->now_ns = timer->at_ns;
     timer->fire(timer->context);
     return true;
 }
 
+bool ys_clock_step(struct ys_clock *clock, uint64_t until_ns)
+{
+    return fire_next(clock, until_ns);
+}
+
 void ys_clock_run(struct ys_clock *clock, uint64_t until_ns)
 {
     bool more;
     do {
-        more = ys_clock_step(clock, until_ns);
+        more = fire_next(clock, until_ns);
     } while (more);
 }

@@ -17,9 +17,11 @@ struct ys_timer {
     ys_timer_fn *fire;
     void *context;
     /* private */
+    size_t place; /* 0: not queued; in the heap, from 1; or on the wheel */
     uint64_t at_ns;
     uint64_t order;
-    size_t place; /* in the queue, from 1; 0: not queued */
+    struct ys_timer *next; /* in the same slot, and what points to this one */
+    struct ys_timer **link;
 };
 
 struct ys_clock;
@@ -36,6 +38,9 @@ void ys_clock_set(struct ys_clock *clock, struct ys_timer *timer, uint64_t at_ns
 
 /* Takes a timer out of the queue, if it is in there. */
 void ys_clock_cancel(struct ys_clock *clock, struct ys_timer *timer);
+
+/* When a timer will fire; UINT64_MAX: it is not queued. */
+uint64_t ys_timer_at_ns(const struct ys_timer *timer);
 
 bool ys_timer_is_set(const struct ys_timer *timer);
 

@@ -63,6 +63,7 @@ static void command_in(struct ys_controller *controller, struct ys_hci_command *
     struct ys_writer answer = ys_writer_to(bytes, sizeof bytes);
     const struct command_row *row = command_row_of(controller, command->opcode);
     uint8_t status = YS_HCI_UNKNOWN_COMMAND;
+    controller->commands++;
     if (row != NULL && row->length >= 0 && ys_reader_left(&command->parameters) != (size_t)row->length)
         status = YS_HCI_INVALID_PARAMETERS;
     else if (row != NULL && is_late(controller, row->generation))
@@ -133,12 +134,6 @@ struct ys_controller *ys_controller_new(struct ys_radio *radio, const struct ys_
     controller->clock = ys_radio_clock(radio);
     controller->chance = ys_chance_of(settings->seed, settings->number);
     controller->computing.chance = ys_chance_of(settings->seed, CHANCE_OF_COMPUTING + settings->number);
-    controller->buffers = calloc(controller->settings.buffer_count, sizeof *controller->buffers);
-    if (controller->buffers == NULL) {
-        free(controller);
-        return NULL;
-    }
-    links_init(controller);
     controller_reset(controller);
     return controller;
 }
@@ -152,6 +147,10 @@ void ys_controller_free(struct ys_controller *controller)
     initiators_stop(controller);
     links_stop(controller);
     computing_stop(controller);
+    for (size_t i = 0; i < controller->link_count; i++)
+        free(controller->links[i]);
+    free(controller->scanners);
+    free(controller->initiators);
     free(controller->sets);
     free(controller->scanning.seen);
     free(controller->buffers);

@@ -12,7 +12,7 @@ typedef void ys_packet_fn(void *context, const uint8_t *packet, size_t length);
 
 /* What a controller is made of. */
 struct ys_controller_settings {
-    uint16_t number; /* its number on the air, from 1, and in the run's chance */
+    uint32_t number; /* its number on the air, from 1 and below 2^24, and in the run's chance */
     uint64_t seed;
     struct ys_address address;            /* its public one */
     const struct ys_character *character; /* NULL: it extends its events, and moves connections apart */

@@ -39,6 +39,14 @@ struct set_data {
     bool whole; /* the last fragment has come */
 };
 
+/* What an advertiser sends on each channel. */
+struct composed {
+    uint32_t commands; /* of the host, when it was composed; 0: never */
+    uint8_t length;
+    uint8_t bytes[YS_LINK_LEGACY_PDU_MAX];
+    uint32_t crc;
+};
+
 /* An advertising set. The commands of before there were sets have one of their own. */
 struct advertiser {
     struct ys_controller *controller;
@@ -58,6 +66,7 @@ struct advertiser {
     struct ys_timer end;
     uint8_t phase;
     uint8_t channel;
+    struct composed composed;
     bool by_counter;    /* whoever connects knows channel selection algorithm #2, and so does this side */
     uint64_t latest_ns; /* by when the next event must have begun */
     /* the auxiliary packets of an extended event */
@@ -191,20 +200,22 @@ struct ys_controller {
     bool has_random_address;
     uint64_t event_mask;
     uint64_t le_event_mask;
+    uint32_t commands;          /* of the host until now */
     enum generation generation; /* of the commands for advertising that the host uses */
     struct advertiser advertiser;
     struct advertiser *sets; /* settings.sets of them; NULL until one is used */
     struct scanning scanning;
-    struct scanner scanners[SCANNER_PHYS];
+    struct scanner *scanners; /* SCANNER_PHYS of them; NULL until they are used */
     struct ys_hci_extended_connect connecting;
-    struct initiator initiators[SCANNER_PHYS];
+    struct initiator *initiators; /* likewise */
     struct ys_address accept_list[ACCEPT_LIST_SIZE];
     uint8_t accepted; /* how many are on the list */
     struct resolving resolving[RESOLVING_MOST];
     uint8_t resolving_count;
     bool resolves;
     uint64_t resolving_timeout_s;
-    struct link links[LINKS];
+    struct link *links[LINKS]; /* made when they are first used; the first so many: */
+    uint8_t link_count;
     uint64_t features;         /* of LE, which it has */
     uint8_t channel_map[5];    /* that its host allows */
     uint8_t default_send_phys; /* wanted, unless the host says otherwise of a link: bits; likewise: */
@@ -214,7 +225,7 @@ struct ys_controller {
     struct computing computing;
     uint64_t advertises_until_ns; /* an advertising event has the radio until then */
     struct outbound *free_buffers;
-    struct outbound *buffers;
+    struct outbound *buffers; /* NULL until there is a link */
 };
 
 /* Where and how an advertising PDU is sent. */

@@ -334,7 +334,7 @@ void extended_receive(struct advertiser *advertiser, const struct ys_air_packet 
         advertiser_tell_request(advertiser, &pdu.sender);
     } else if (good && pdu.type == YS_LINK_CONNECT_IND && set_is(advertiser, YS_HCI_SET_CONNECTABLE) &&
                advertiser_admits(advertiser, &pdu.sender, YS_HCI_FILTER_CONNECTIONS) &&
-               advertiser_connect_is_valid(&pdu.connect) && link_take(advertiser->controller) != NULL) {
+               advertiser_connect_is_valid(&pdu.connect) && links_have_room(advertiser->controller)) {
         advertiser->peer = pdu.sender;
         advertiser->connect = pdu.connect;
         advertiser->aux_ns = end_ns; /* the connection counts from there */

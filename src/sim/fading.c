@@ -19,13 +19,13 @@ static double uniform(struct ys_chance *chance)
 }
 
 /* One steady path with K times the power of all others together, which are many: Rician. Without it: Rayleigh. */
-int32_t fading_cdb(const struct ys_air_model *model, uint32_t pair, uint8_t channel, uint64_t at_ns)
+int32_t fading_cdb(const struct ys_air_model *model, uint64_t pair, uint8_t channel, uint64_t at_ns)
 {
     if (model->fading == YS_FADING_NONE)
         return 0;
     uint64_t block = model->coherence_us > 0 ? at_ns / (model->coherence_us * UINT64_C(1000)) + 1 : 0;
     struct ys_chance chance = ys_chance_of(model->seed ^ CHANCE_OF_FADING ^ block * UINT64_C(0x9e3779b97f4a7c15),
-                                           (uint64_t)channel << 32 | pair);
+                                           (uint64_t)channel << 32 ^ pair);
     double k = model->fading == YS_FADING_RICIAN ? pow(10, model->rician_k_db / 10) : 0;
     double spread = sqrt(-log(uniform(&chance)) / (k + 1)); /* of the many, as a distance from the steady one */
     double angle = 2 * PI * uniform(&chance);
@@ -34,7 +34,7 @@ int32_t fading_cdb(const struct ys_air_model *model, uint32_t pair, uint8_t chan
     return (int32_t)lround(-1000 * log10(fmax(x * x + y * y, WEAKEST)));
 }
 
-int32_t body_cdb(const struct ys_air_model *model, uint16_t number, double body_db, double x_m, double y_m,
+int32_t body_cdb(const struct ys_air_model *model, uint32_t number, double body_db, double x_m, double y_m,
                  uint64_t at_ns)
 {
     if (body_db <= 0)

@@ -1,6 +1,7 @@
 /* The initiator (Core 5.4 Vol 6 Part B 4.4.4): it answers an advertisement with a connection. */
 #include "sim/initiator.h"
 
+#include <stdlib.h>
 #include <string.h>
 
 #include "sim/airing.h"
@@ -202,7 +203,7 @@ static void hear_extended(struct initiator *initiator, const struct ys_air_packe
     struct listener *listener = &initiator->listener;
     struct ys_link_extended pdu;
     bool away = listener->follows == FOLLOWS_NOW;
-    bool good = controller_heard(packet) && ys_link_extended_decode(packet->pdu, packet->length, &pdu);
+    bool good = packet->crc_good && ys_link_extended_decode(packet->pdu, packet->length, &pdu);
     if (away)
         ys_clock_cancel(listener->controller->clock, &listener->aux_timer);
     if (away && good)
@@ -229,22 +230,34 @@ static void lost(void *context)
 
 void initiators_init(struct ys_controller *controller)
 {
-    for (size_t i = 0; i < SCANNER_PHYS; i++)
+    for (size_t i = 0; controller->initiators != NULL && i < SCANNER_PHYS; i++)
         listener_init(&controller->initiators[i].listener, controller, i == SCANNER_1M ? YS_PHY_1M : YS_PHY_CODED_S8,
                       reply, receive, lost);
 }
 
 bool initiators_are_on(const struct ys_controller *controller)
 {
-    return controller->initiators[SCANNER_1M].listener.on || controller->initiators[SCANNER_CODED].listener.on;
+    const struct initiator *both = controller->initiators;
+    return both != NULL && (both[SCANNER_1M].listener.on || both[SCANNER_CODED].listener.on);
+}
+
+static bool make(struct ys_controller *controller)
+{
+    if (controller->initiators == NULL) {
+        controller->initiators = calloc(SCANNER_PHYS, sizeof *controller->initiators);
+        initiators_init(controller);
+    }
+    return controller->initiators != NULL;
 }
 
 uint8_t initiators_start(struct ys_controller *controller)
 {
     const struct ys_hci_extended_connect *connecting = &controller->connecting;
     bool both = (connecting->phys & YS_HCI_PHYS_1M) != 0 && (connecting->phys & YS_HCI_PHYS_CODED) != 0;
-    if (link_take(controller) == NULL)
+    if (!links_have_room(controller))
         return YS_HCI_CONNECTION_LIMIT;
+    if (!make(controller))
+        return YS_HCI_MEMORY_FULL;
     for (size_t i = 0; i < SCANNER_PHYS; i++) {
         size_t row = i == SCANNER_1M ? 0 : 2;
         if ((connecting->phys >> row & 1) != 0)
@@ -256,7 +269,7 @@ uint8_t initiators_start(struct ys_controller *controller)
 
 void initiators_stop(struct ys_controller *controller)
 {
-    for (size_t i = 0; i < SCANNER_PHYS; i++) {
+    for (size_t i = 0; controller->initiators != NULL && i < SCANNER_PHYS; i++) {
         if (controller->initiators[i].listener.on)
             listener_stop(&controller->initiators[i].listener);
     }

@@ -151,7 +151,7 @@ static void step(void *context)
     struct link *link = context;
     if (link->sends) {
         send_now(link);
-    } else if (!ys_receiver_hears(&link->receiver)) { /* nothing began in time */
+    } else { /* nothing began in time */
         channels_count(link, false);
         close_event(link);
     }
@@ -270,23 +270,11 @@ static void start_event(void *context)
 
 /* borders */
 
-void links_init(struct ys_controller *controller)
-{
-    for (size_t i = 0; i < controller->settings.buffer_count; i++) {
-        controller->buffers[i].next = controller->free_buffers;
-        controller->free_buffers = &controller->buffers[i];
-    }
-    for (size_t i = 0; i < LINKS; i++) {
-        controller->links[i].controller = controller;
-        controller->links[i].handle = (uint16_t)(i + 1);
-    }
-}
-
 void links_stop(struct ys_controller *controller)
 {
-    for (size_t i = 0; i < LINKS; i++) {
-        if (controller->links[i].used)
-            silence(&controller->links[i]);
+    for (size_t i = 0; i < controller->link_count; i++) {
+        if (controller->links[i]->used)
+            silence(controller->links[i]);
     }
 }
 
@@ -323,6 +311,8 @@ void link_start(struct link *link, const struct link_begin *begin, const struct 
         .step = {.fire = step, .context = link},
         .watch = {.fire = watch, .context = link},
         .receiver = {.receive = receive,
+                     .crc_init = parameters->crc_init,
+                     .silence = &link->step,
                      .context = link,
                      .owner = link->controller->settings.number,
                      .use = &link->controller->use},

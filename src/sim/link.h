@@ -4,7 +4,6 @@
 
 #include "sim/controller_state.h"
 
-void links_init(struct ys_controller *controller);
 void links_stop(struct ys_controller *controller);
 void link_start(struct link *link, const struct link_begin *begin, const struct ys_link_connect *parameters);
 

@@ -5,18 +5,14 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include <mbedtls/aes.h>
-#include <mbedtls/ccm.h>
-
+#include "machine/crypto.h"
 #include "sim/controller_state.h"
-
-#define NONCE_SIZE 13
 
 /* The bits of a header that may change when it is sent again: NESN, SN, MD (Vol 6 Part E 2.2). */
 #define HEADER_KEPT 0xe3
 
 struct link_cipher {
-    mbedtls_ccm_context context;
+    struct ys_ccm *ccm;
     uint8_t vector[8];
     uint64_t counters[2]; /* by whether the central sends: packets so far, not counting those sent again */
 };
@@ -31,18 +27,16 @@ struct link_cipher *link_cipher_new(const uint8_t key[16], const uint8_t diversi
 {
     uint8_t long_term[16];
     uint8_t block[16];
-    mbedtls_aes_context aes;
     struct link_cipher *cipher = calloc(1, sizeof *cipher);
     if (cipher == NULL)
         return NULL;
     reverse(key, long_term, sizeof long_term);
     reverse(diversifier, block, sizeof block);
-    mbedtls_aes_init(&aes);
-    mbedtls_aes_setkey_enc(&aes, long_term, 128);
-    mbedtls_aes_crypt_ecb(&aes, MBEDTLS_AES_ENCRYPT, block, block);
-    mbedtls_aes_free(&aes);
-    mbedtls_ccm_init(&cipher->context);
-    mbedtls_ccm_setkey(&cipher->context, MBEDTLS_CIPHER_ID_AES, block, 128);
+    cipher->ccm = ys_crypto_encrypt(long_term, block, block) ? ys_ccm_new(block) : NULL;
+    if (cipher->ccm == NULL) {
+        free(cipher);
+        return NULL;
+    }
     memcpy(cipher->vector, vector, sizeof cipher->vector);
     return cipher;
 }
@@ -51,12 +45,12 @@ void link_cipher_free(struct link_cipher *cipher)
 {
     if (cipher == NULL)
         return;
-    mbedtls_ccm_free(&cipher->context);
+    ys_ccm_free(cipher->ccm);
     free(cipher);
 }
 
 /* Vol 6 Part E 2.1: 39 bits of counter, one for the direction, and the initialization vector. */
-static void next_nonce(struct link_cipher *cipher, bool by_central, uint8_t nonce[NONCE_SIZE])
+static void next_nonce(struct link_cipher *cipher, bool by_central, uint8_t nonce[YS_CCM_NONCE_SIZE])
 {
     uint64_t counter = cipher->counters[by_central]++;
     for (int i = 0; i < 5; i++)
@@ -68,22 +62,19 @@ static void next_nonce(struct link_cipher *cipher, bool by_central, uint8_t nonc
 /* Vol 6 Part E 2, 2.2. */
 void link_cipher_seal(struct link_cipher *cipher, bool by_central, uint8_t header, uint8_t *payload, uint8_t length)
 {
-    uint8_t nonce[NONCE_SIZE];
+    uint8_t nonce[YS_CCM_NONCE_SIZE];
     header &= HEADER_KEPT;
     next_nonce(cipher, by_central, nonce);
-    mbedtls_ccm_encrypt_and_tag(&cipher->context, length, nonce, sizeof nonce, &header, 1, payload, payload,
-                                payload + length, YS_LINK_MIC_SIZE);
+    (void)ys_ccm_seal(cipher->ccm, nonce, header, payload, length, payload);
 }
 
 /* Vol 6 Part E 2. */
 bool link_cipher_open(struct link_cipher *cipher, bool by_central, uint8_t header, uint8_t *payload, uint8_t length)
 {
-    uint8_t nonce[NONCE_SIZE];
+    uint8_t nonce[YS_CCM_NONCE_SIZE];
     header &= HEADER_KEPT;
     if (length <= YS_LINK_MIC_SIZE)
         return false;
-    size_t plain = (size_t)length - YS_LINK_MIC_SIZE;
     next_nonce(cipher, by_central, nonce);
-    return mbedtls_ccm_auth_decrypt(&cipher->context, plain, nonce, sizeof nonce, &header, 1, payload, payload,
-                                    payload + plain, YS_LINK_MIC_SIZE) == 0;
+    return ys_ccm_open(cipher->ccm, nonce, header, payload, length, payload);
 }

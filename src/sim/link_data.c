@@ -314,9 +314,7 @@ static bool take_new(struct link *link, struct ys_link_data *pdu)
 bool link_receive(struct link *link, const struct ys_air_packet *packet)
 {
     struct ys_link_data pdu;
-    bool good = packet->crc_good &&
-                packet->crc == ys_link_crc(link->parameters.crc_init, packet->pdu, packet->length) &&
-                ys_link_data_decode(packet->pdu, packet->length, &pdu);
+    bool good = packet->crc_good && ys_link_data_decode(packet->pdu, packet->length, &pdu);
     channels_count(link, good);
     link->receive_phy = packet->phy; /* which of the two, of a coded one */
     link->bad_in_a_row = good ? 0 : (uint8_t)(link->bad_in_a_row + 1);

@@ -1,6 +1,7 @@
 /* When the events of a connection are, and what may be asked of it from anywhere. */
 #include "sim/link_time.h"
 
+#include <stdlib.h>
 #include <string.h>
 
 #include "sim/controller_state.h"
@@ -26,7 +27,7 @@ uint64_t link_widening_ns(const struct link *link, uint64_t silence_ns)
 
 uint64_t link_next_ns(const struct link *link)
 {
-    return ys_timer_is_set(&link->event) ? link->event.at_ns : UINT64_MAX;
+    return ys_timer_at_ns(&link->event);
 }
 
 /* When this side is to be there for the event that is so far ahead. */
@@ -70,18 +71,50 @@ void link_wake(struct link *link)
 
 struct link *link_find(struct ys_controller *controller, uint16_t handle)
 {
-    if (handle == 0 || handle > LINKS || !controller->links[handle - 1].used)
+    if (handle == 0 || handle > controller->link_count || !controller->links[handle - 1]->used)
         return NULL;
-    return &controller->links[handle - 1];
+    return controller->links[handle - 1];
+}
+
+static struct link *free_link(const struct ys_controller *controller)
+{
+    for (size_t i = 0; i < controller->link_count; i++) {
+        if (!controller->links[i]->used)
+            return controller->links[i];
+    }
+    return NULL;
+}
+
+bool links_have_room(const struct ys_controller *controller)
+{
+    return controller->link_count < LINKS || free_link(controller) != NULL;
+}
+
+static bool make_buffers(struct ys_controller *controller)
+{
+    if (controller->buffers == NULL)
+        controller->buffers = calloc(controller->settings.buffer_count, sizeof *controller->buffers);
+    else
+        return true;
+    for (size_t i = 0; controller->buffers != NULL && i < controller->settings.buffer_count; i++) {
+        controller->buffers[i].next = controller->free_buffers;
+        controller->free_buffers = &controller->buffers[i];
+    }
+    return controller->buffers != NULL;
 }
 
 struct link *link_take(struct ys_controller *controller)
 {
-    for (size_t i = 0; i < LINKS; i++) {
-        if (!controller->links[i].used)
-            return &controller->links[i];
-    }
-    return NULL;
+    struct link *link = free_link(controller);
+    if (link != NULL || controller->link_count == LINKS || !make_buffers(controller))
+        return link;
+    link = calloc(1, sizeof *link);
+    if (link == NULL)
+        return NULL;
+    controller->links[controller->link_count++] = link;
+    link->controller = controller;
+    link->handle = controller->link_count;
+    return link;
 }
 
 /* Vol 6 Part B 5.1.6. */
@@ -105,8 +138,8 @@ void link_want(struct link *link, enum control control)
 
 bool links_have_radio(const struct ys_controller *controller)
 {
-    for (size_t i = 0; i < LINKS; i++) {
-        if (controller->links[i].used && controller->links[i].in_event)
+    for (size_t i = 0; i < controller->link_count; i++) {
+        if (controller->links[i]->used && controller->links[i]->in_event)
             return true;
     }
     return false;

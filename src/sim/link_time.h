@@ -25,7 +25,9 @@ static inline uint64_t link_window_delay_ns(bool extended, enum ys_phy phy)
 
 /* The link of a handle; NULL if there is none. */
 struct link *link_find(struct ys_controller *controller, uint16_t handle);
-/* A free link of this controller with a handle, or NULL. */
+/* Whether there may be another link. */
+bool links_have_room(const struct ys_controller *controller);
+/* A free link of this controller with a handle; NULL if there is none, or no memory. */
 struct link *link_take(struct ys_controller *controller);
 /* Ends it as the standard has it, with a control PDU: the status of the command. */
 uint8_t link_terminate(struct link *link, uint8_t reason);

@@ -71,8 +71,8 @@ static void gather(struct round *round, const struct ys_controller *controller, 
                    uint16_t interval)
 {
     uint16_t steps = interval;
-    for (size_t i = 0; i < LINKS; i++) {
-        const struct link *other = &controller->links[i];
+    for (size_t i = 0; i < controller->link_count; i++) {
+        const struct link *other = controller->links[i];
         if (other != link && other->used && other->central)
             steps = common_divisor(steps, other->parameters.interval);
     }
@@ -81,8 +81,8 @@ static void gather(struct round *round, const struct ys_controller *controller, 
         link != NULL
             ? place_of(link)
             : (struct place){.unit_ns = EXPECTED_NS, .need_ns = EXPECTED_NS, .most_ns = UINT64_MAX, .busy = true};
-    for (size_t i = 0; i < LINKS; i++) {
-        const struct link *other = &controller->links[i];
+    for (size_t i = 0; i < controller->link_count; i++) {
+        const struct link *other = controller->links[i];
         if (other == link || !other->used || !other->central)
             continue;
         struct place place = place_of(other);
@@ -172,8 +172,8 @@ void places_note_exchange(struct link *link)
 /* Whether one of its connections is being moved, or is to be. */
 static bool moves(const struct ys_controller *controller)
 {
-    for (size_t i = 0; i < LINKS; i++) {
-        const struct link *link = &controller->links[i];
+    for (size_t i = 0; i < controller->link_count; i++) {
+        const struct link *link = controller->links[i];
         if (link->used && link->central && (procedures_are_busy(link) || link->procedures.wanted != 0))
             return true;
     }

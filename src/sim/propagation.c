@@ -1,4 +1,5 @@
-/* Losses are computed once for each pair and kept in a table that forgets: a crowd has more pairs than memory. */
+/* Losses are computed once for each pair. Those to who listens for long lie beside each other, for each sender; others
+ * are kept in a table that forgets: a crowd has more pairs than memory. */
 #include "sim/propagation.h"
 
 #include <math.h>
@@ -9,7 +10,7 @@
 #include "sim/fading.h"
 #include "wire/link.h"
 
-#define CACHE_SIZE    (1u << 18)
+#define CACHE_BITS    18
 #define NEAREST_M     0.1
 #define MAX_CDBM      4000
 #define MIN_CDBM      (-15000)
@@ -31,8 +32,17 @@ struct place {
     double body_db;
 };
 
+/* So many paths are kept at most: half a gigabyte. */
+#define PATHS_MOST ((size_t)1 << 24)
+
+/* From one sender. */
+struct paths {
+    struct ys_path *ears;
+    uint32_t count;
+};
+
 struct kept {
-    uint32_t pair; /* the lower number first; 0: nothing */
+    uint64_t pair; /* the lower number first; 0: nothing */
     int32_t loss_cdb;
 };
 
@@ -41,8 +51,14 @@ struct ys_propagation {
     struct place *places;
     size_t place_count;
     uint32_t mantissas[CDB_A_DECADE]; /* 10^(i / 1000) in millionths */
+    struct paths *paths;              /* by the number of the sender */
+    uint32_t *ears;                   /* by the number of the listener: its ear, and one; 0: none */
+    size_t known_count;               /* of both */
+    uint32_t *listeners;              /* by ear */
+    uint32_t ear_count;
+    size_t path_count;
     bool any_kept;
-    struct kept kept[CACHE_SIZE];
+    struct kept kept[1u << CACHE_BITS];
 };
 
 struct ys_propagation *ys_propagation_new(const struct ys_air_model *model)
@@ -60,11 +76,16 @@ void ys_propagation_free(struct ys_propagation *propagation)
 {
     if (propagation == NULL)
         return;
+    for (size_t i = 0; i < propagation->known_count; i++)
+        free(propagation->paths[i].ears);
+    free(propagation->paths);
+    free(propagation->ears);
+    free(propagation->listeners);
     free(propagation->places);
     free(propagation);
 }
 
-static bool make_room(struct ys_propagation *propagation, uint16_t number)
+static bool make_room(struct ys_propagation *propagation, uint32_t number)
 {
     if (number < propagation->place_count)
         return true;
@@ -79,19 +100,34 @@ static bool make_room(struct ys_propagation *propagation, uint16_t number)
     return true;
 }
 
-bool ys_propagation_place(struct ys_propagation *propagation, uint16_t number, double x_m, double y_m)
+/* What was known of the paths from and to somebody is no longer so. */
+static void forget(struct ys_propagation *propagation, uint32_t number)
+{
+    if (propagation->any_kept)
+        memset(propagation->kept, 0, sizeof propagation->kept);
+    propagation->any_kept = false;
+    if (number >= propagation->known_count)
+        return;
+    for (uint32_t i = 0; i < propagation->paths[number].count; i++)
+        propagation->paths[number].ears[i].known = false;
+    uint32_t ear = propagation->ears[number];
+    for (size_t i = 0; ear != 0 && i < propagation->known_count; i++) {
+        if (ear <= propagation->paths[i].count)
+            propagation->paths[i].ears[ear - 1].known = false;
+    }
+}
+
+bool ys_propagation_place(struct ys_propagation *propagation, uint32_t number, double x_m, double y_m)
 {
     if (!make_room(propagation, number))
         return false;
     propagation->places[number].x_m = x_m;
     propagation->places[number].y_m = y_m;
-    if (propagation->any_kept) /* what was known of it is no longer so */
-        memset(propagation->kept, 0, sizeof propagation->kept);
-    propagation->any_kept = false;
+    forget(propagation, number);
     return true;
 }
 
-bool ys_propagation_carry(struct ys_propagation *propagation, uint16_t number, double body_db)
+bool ys_propagation_carry(struct ys_propagation *propagation, uint32_t number, double body_db)
 {
     if (!make_room(propagation, number))
         return false;
@@ -99,12 +135,12 @@ bool ys_propagation_carry(struct ys_propagation *propagation, uint16_t number, d
     return true;
 }
 
-static struct place place_of(const struct ys_propagation *propagation, uint16_t number)
+static struct place place_of(const struct ys_propagation *propagation, uint32_t number)
 {
     return number < propagation->place_count ? propagation->places[number] : (struct place){0, 0, 0};
 }
 
-static double shadowing_db(const struct ys_propagation *propagation, uint32_t pair)
+static double shadowing_db(const struct ys_propagation *propagation, uint64_t pair)
 {
     struct ys_chance chance = ys_chance_of(propagation->model.seed, pair);
     double sum = -SHADOWING_SUM / 2.0;
@@ -113,7 +149,7 @@ static double shadowing_db(const struct ys_propagation *propagation, uint32_t pa
     return sum * propagation->model.shadowing_db;
 }
 
-static int32_t loss_cdb(const struct ys_propagation *propagation, uint16_t one, uint16_t other, uint32_t pair)
+static int32_t loss_cdb(const struct ys_propagation *propagation, uint32_t one, uint32_t other, uint64_t pair)
 {
     const struct ys_air_model *model = &propagation->model;
     struct place a = place_of(propagation, one);
@@ -125,12 +161,12 @@ static int32_t loss_cdb(const struct ys_propagation *propagation, uint16_t one, 
     return (int32_t)lround(100 * fmin(fmax(loss_db, 0), 300));
 }
 
-static uint32_t pair_of(uint16_t one, uint16_t other)
+static uint64_t pair_of(uint32_t one, uint32_t other)
 {
-    return one < other ? (uint32_t)one << 16 | other : (uint32_t)other << 16 | one;
+    return one < other ? ys_chance_two(one, other) : ys_chance_two(other, one);
 }
 
-int32_t ys_propagation_change_cdb(const struct ys_propagation *propagation, uint16_t one, uint16_t other,
+int32_t ys_propagation_change_cdb(const struct ys_propagation *propagation, uint32_t one, uint32_t other,
                                   uint8_t channel, uint64_t at_ns)
 {
     const struct ys_air_model *model = &propagation->model;
@@ -141,14 +177,80 @@ int32_t ys_propagation_change_cdb(const struct ys_propagation *propagation, uint
            body_cdb(model, other, b.body_db, a.x_m - b.x_m, a.y_m - b.y_m, at_ns);
 }
 
-int32_t ys_propagation_loss_cdb(struct ys_propagation *propagation, uint16_t one, uint16_t other)
+int32_t ys_propagation_loss_cdb(struct ys_propagation *propagation, uint32_t one, uint32_t other)
 {
-    uint32_t pair = pair_of(one, other);
-    struct kept *kept = &propagation->kept[(pair * UINT32_C(2654435761)) >> 14];
+    uint64_t pair = pair_of(one, other);
+    struct kept *kept = &propagation->kept[(pair * UINT64_C(0x9e3779b97f4a7c15)) >> (64 - CACHE_BITS)];
     propagation->any_kept = true;
     if (kept->pair != pair || pair == 0)
         *kept = (struct kept){.pair = pair, .loss_cdb = loss_cdb(propagation, one, other, pair)};
     return kept->loss_cdb;
+}
+
+/* Room for what is known of this number. */
+static bool make_known(struct ys_propagation *propagation, uint32_t number)
+{
+    if (number < propagation->known_count)
+        return true;
+    size_t count = (size_t)number + number / 2 + 16;
+    struct paths *paths = realloc(propagation->paths, count * sizeof *paths);
+    if (paths != NULL)
+        propagation->paths = paths;
+    uint32_t *ears = realloc(propagation->ears, count * sizeof *ears);
+    if (ears != NULL)
+        propagation->ears = ears;
+    if (paths == NULL || ears == NULL)
+        return false;
+    memset(paths + propagation->known_count, 0, (count - propagation->known_count) * sizeof *paths);
+    memset(ears + propagation->known_count, 0, (count - propagation->known_count) * sizeof *ears);
+    propagation->known_count = count;
+    return true;
+}
+
+uint32_t ys_propagation_ear(struct ys_propagation *propagation, uint32_t number)
+{
+    if (!make_known(propagation, number))
+        return YS_NO_EAR;
+    if (propagation->ears[number] != 0)
+        return propagation->ears[number] - 1;
+    uint32_t *listeners = realloc(propagation->listeners, (propagation->ear_count + 1) * sizeof *listeners);
+    if (listeners == NULL)
+        return YS_NO_EAR;
+    propagation->listeners = listeners;
+    listeners[propagation->ear_count] = number;
+    propagation->ears[number] = ++propagation->ear_count;
+    return propagation->ear_count - 1;
+}
+
+struct ys_path *ys_propagation_paths(struct ys_propagation *propagation, uint32_t sender)
+{
+    if (!make_known(propagation, sender))
+        return NULL;
+    struct paths *paths = &propagation->paths[sender];
+    if (paths->count >= propagation->ear_count)
+        return paths->ears;
+    uint32_t count = propagation->ear_count + propagation->ear_count / 4;
+    size_t more = count - paths->count;
+    if (more > PATHS_MOST - propagation->path_count)
+        return NULL;
+    struct ys_path *ears = realloc(paths->ears, count * sizeof *ears);
+    if (ears == NULL)
+        return NULL;
+    memset(ears + paths->count, 0, more * sizeof *ears);
+    propagation->path_count += more;
+    *paths = (struct paths){.ears = ears, .count = count};
+    return ears;
+}
+
+void ys_propagation_learn(struct ys_propagation *propagation, struct ys_path *path, uint32_t sender, uint32_t ear,
+                          int32_t power_cdbm)
+{
+    uint32_t listener = propagation->listeners[ear];
+    if (!path->known)
+        path->loss_cdb = loss_cdb(propagation, sender, listener, pair_of(sender, listener));
+    path->known = true;
+    path->power_cdbm = power_cdbm;
+    path->power_aw = ys_propagation_power_aw(propagation, power_cdbm - path->loss_cdb);
 }
 
 uint64_t ys_propagation_power_aw(const struct ys_propagation *propagation, int32_t power_cdbm)

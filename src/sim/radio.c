@@ -5,6 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "machine/crc.h"
 #include "measure/errors.h"
 #include "sim/chance.h"
 
@@ -29,11 +30,12 @@ struct noise {
 
 /* Something that sends, or makes noise: who, how strongly, and where and when it began. */
 struct source {
-    uint16_t sender;
+    uint32_t sender;
     int32_t power_cdbm;
     uint8_t channel;
     bool on_2m;
     uint64_t since_ns;
+    struct ys_path *paths; /* to each ear; NULL: none, or the air is perfect */
 };
 
 struct ys_transmission {
@@ -41,6 +43,7 @@ struct ys_transmission {
     struct ys_air_packet packet;
     struct ys_timer end;
     struct source source;
+    uint32_t crc_init;
     struct ys_transmission *next; /* on the same channel, or in the pool */
     struct ys_receiver *hearers;
 };
@@ -52,6 +55,7 @@ struct ys_radio {
     struct ys_transmission *pool;
     struct ys_propagation *propagation; /* NULL: the air is perfect */
     struct ys_reception *reception;     /* NULL: it goes by levels */
+    uint32_t ears;                      /* that have been given */
     struct ys_air_model model;
     double capture_ratio;
     struct noise *noises;
@@ -125,13 +129,13 @@ void ys_radio_lose_bits(struct ys_radio *radio, double share, uint64_t seed)
 }
 
 /* Whether one of so many bits is wrong, by the first or the second draw of a packet at a receiver. */
-static bool has_wrong_bit(const struct ys_radio *radio, const struct ys_air_packet *packet, uint16_t receiver,
+static bool has_wrong_bit(const struct ys_radio *radio, const struct ys_air_packet *packet, uint32_t receiver,
                           unsigned bits, bool second)
 {
     if (radio->lost_bits <= 0)
         return false;
     struct ys_chance chance =
-        ys_chance_of(radio->bits_seed ^ (packet->start_ns + CHANCE_OF_BITS), (uint64_t)packet->sender << 16 | receiver);
+        ys_chance_of(radio->bits_seed ^ (packet->start_ns + CHANCE_OF_BITS), ys_chance_two(packet->sender, receiver));
     uint64_t draw = ys_chance_next(&chance);
     if (second)
         draw = ys_chance_next(&chance);
@@ -139,13 +143,13 @@ static bool has_wrong_bit(const struct ys_radio *radio, const struct ys_air_pack
 }
 
 /* Whether this receiver gets this packet wrong. */
-static bool is_lost(const struct ys_radio *radio, const struct ys_air_packet *packet, uint16_t receiver)
+static bool is_lost(const struct ys_radio *radio, const struct ys_air_packet *packet, uint32_t receiver)
 {
     double share = radio->lost_shares[packet->channel];
     if (share <= 0)
         return false;
     struct ys_chance chance =
-        ys_chance_of(radio->loss_seed ^ packet->start_ns, (uint64_t)packet->sender << 16 | receiver);
+        ys_chance_of(radio->loss_seed ^ packet->start_ns, ys_chance_two(packet->sender, receiver));
     return (double)(ys_chance_next(&chance) >> 11) < share * 9007199254740992.0; /* 2^53 */
 }
 
@@ -179,6 +183,21 @@ bool ys_receiver_hears(const struct ys_receiver *receiver)
 
 /* What a model makes of it */
 
+/* Who listens for long has an ear where there is a model. */
+static void give_ear(struct ys_radio *radio, struct ys_receiver *receiver)
+{
+    receiver->ear = YS_NO_EAR;
+    if (radio->propagation == NULL || !receiver->lasts)
+        return;
+    receiver->ear = ys_propagation_ear(radio->propagation, receiver->owner);
+    for (size_t i = 0; receiver->ear >= radio->ears && receiver->ear != YS_NO_EAR && i < CHANNELS; i++) {
+        for (struct ys_transmission *other = radio->transmissions[i]; other != NULL; other = other->next)
+            other->source.paths = ys_propagation_paths(radio->propagation, other->source.sender);
+    }
+    if (receiver->ear != YS_NO_EAR && receiver->ear >= radio->ears)
+        radio->ears = receiver->ear + 1;
+}
+
 bool ys_radio_set_model(struct ys_radio *radio, const struct ys_air_model *model)
 {
     bool real = model != NULL && model->reception == YS_RECEPTION_REAL;
@@ -193,6 +212,11 @@ bool ys_radio_set_model(struct ys_radio *radio, const struct ys_air_model *model
     ys_reception_free(radio->reception);
     radio->propagation = propagation;
     radio->reception = reception;
+    radio->ears = 0;
+    for (size_t i = 0; i < CHANNELS; i++) { /* ears are those of a model */
+        for (struct ys_receiver *receiver = radio->receivers[i]; receiver != NULL; receiver = receiver->next)
+            give_ear(radio, receiver);
+    }
     if (model != NULL) {
         radio->model = *model;
         radio->capture_ratio = pow(10, model->capture_db / 10);
@@ -205,12 +229,12 @@ bool ys_radio_has_model(const struct ys_radio *radio)
     return radio->propagation != NULL;
 }
 
-bool ys_radio_place(struct ys_radio *radio, uint16_t number, double x_m, double y_m)
+bool ys_radio_place(struct ys_radio *radio, uint32_t number, double x_m, double y_m)
 {
     return ys_propagation_place(radio->propagation, number, x_m, y_m);
 }
 
-bool ys_radio_carry(struct ys_radio *radio, uint16_t number, double body_db)
+bool ys_radio_carry(struct ys_radio *radio, uint32_t number, double body_db)
 {
     return ys_propagation_carry(radio->propagation, number, body_db);
 }
@@ -225,20 +249,45 @@ static uint8_t place_of_channel(uint8_t channel)
     return (uint8_t)(channel <= 10 ? channel + 1 : channel + 2);
 }
 
+/* The path of a source to a receiver, if it is kept; else NULL. */
+static inline const struct ys_path *path_of(const struct ys_radio *radio, const struct source *source,
+                                            const struct ys_receiver *receiver)
+{
+    if (receiver->ear == YS_NO_EAR || source->paths == NULL)
+        return NULL;
+    struct ys_path *path = &source->paths[receiver->ear];
+    if (!path->known || path->power_cdbm != source->power_cdbm)
+        ys_propagation_learn(radio->propagation, path, source->sender, receiver->ear, source->power_cdbm);
+    return path;
+}
+
 /* How strong it is at a receiver, in hundredths of a dBm, but for what changes with time. */
-static inline int32_t steady_cdbm(const struct ys_radio *radio, const struct source *source, uint16_t receiver)
+static inline int32_t steady_cdbm(const struct ys_radio *radio, const struct source *source,
+                                  const struct ys_receiver *receiver)
 {
-    return source->power_cdbm - ys_propagation_loss_cdb(radio->propagation, source->sender, receiver);
+    const struct ys_path *path = path_of(radio, source, receiver);
+    return source->power_cdbm - (path != NULL
+                                     ? path->loss_cdb
+                                     : ys_propagation_loss_cdb(radio->propagation, source->sender, receiver->owner));
 }
 
-static int32_t real_cdbm(const struct ys_radio *radio, const struct source *source, uint16_t receiver)
+static inline uint64_t steady_aw(const struct ys_radio *radio, const struct source *source,
+                                 const struct ys_receiver *receiver)
 {
-    return steady_cdbm(radio, source, receiver) - ys_propagation_change_cdb(radio->propagation, source->sender,
-                                                                            receiver, place_of_channel(source->channel),
-                                                                            source->since_ns);
+    const struct ys_path *path = path_of(radio, source, receiver);
+    return path != NULL ? path->power_aw
+                        : ys_propagation_power_aw(radio->propagation, steady_cdbm(radio, source, receiver));
 }
 
-static inline int32_t level_cdbm(const struct ys_radio *radio, const struct source *source, uint16_t receiver)
+static int32_t real_cdbm(const struct ys_radio *radio, const struct source *source, const struct ys_receiver *receiver)
+{
+    return steady_cdbm(radio, source, receiver) -
+           ys_propagation_change_cdb(radio->propagation, source->sender, receiver->owner,
+                                     place_of_channel(source->channel), source->since_ns);
+}
+
+static inline int32_t level_cdbm(const struct ys_radio *radio, const struct source *source,
+                                 const struct ys_receiver *receiver)
 {
     return radio->reception == NULL ? steady_cdbm(radio, source, receiver) : real_cdbm(radio, source, receiver);
 }
@@ -246,7 +295,7 @@ static inline int32_t level_cdbm(const struct ys_radio *radio, const struct sour
 /* How much of it counts for who listens on a channel and PHY. */
 static uint64_t real_aw(const struct ys_radio *radio, const struct source *source, const struct ys_receiver *receiver)
 {
-    uint64_t aw = ys_propagation_power_aw(radio->propagation, real_cdbm(radio, source, receiver->owner));
+    uint64_t aw = ys_propagation_power_aw(radio->propagation, real_cdbm(radio, source, receiver));
     int apart = place_of_channel(source->channel) - place_of_channel(receiver->channel);
     bool on_2m = source->on_2m || receiver->phy == YS_PHY_2M;
     return (uint64_t)((double)aw * ys_reception_weight(radio->reception, (unsigned)abs(apart), on_2m));
@@ -255,9 +304,7 @@ static uint64_t real_aw(const struct ys_radio *radio, const struct source *sourc
 static inline uint64_t level_aw(const struct ys_radio *radio, const struct source *source,
                                 const struct ys_receiver *receiver)
 {
-    if (radio->reception != NULL)
-        return real_aw(radio, source, receiver);
-    return ys_propagation_power_aw(radio->propagation, steady_cdbm(radio, source, receiver->owner));
+    return radio->reception != NULL ? real_aw(radio, source, receiver) : steady_aw(radio, source, receiver);
 }
 
 static void judge(const struct ys_radio *radio, struct ys_receiver *receiver)
@@ -271,7 +318,8 @@ static void disturb_channel(struct ys_radio *radio, uint8_t channel, const struc
 {
     uint64_t now_ns = ys_clock_now_ns(radio->clock);
     for (struct ys_receiver *receiver = radio->receivers[channel]; receiver != NULL; receiver = receiver->next) {
-        if (receiver->hears == NULL || receiver->hears == except || receiver->owner == source->sender)
+        if (receiver->hears == NULL || receiver->spoiled || receiver->hears == except ||
+            receiver->owner == source->sender)
             continue;
         uint64_t power_aw = level_aw(radio, source, receiver);
         if (radio->reception != NULL && power_aw > 0)
@@ -316,7 +364,8 @@ static struct source noise_on(const struct noise *noise, uint8_t channel)
     return (struct source){.sender = noise->interferer.number,
                            .power_cdbm = 100 * noise->interferer.power_dbm,
                            .channel = channel,
-                           .since_ns = noise->since_ns};
+                           .since_ns = noise->since_ns,
+                           .paths = ys_propagation_paths(noise->radio->propagation, noise->interferer.number)};
 }
 
 static void toggle(void *context)
@@ -358,30 +407,39 @@ bool ys_radio_interfere(struct ys_radio *radio, const struct ys_interferer *inte
     return true;
 }
 
-static uint64_t channel_aw(const struct ys_radio *radio, const struct ys_receiver *receiver, uint8_t channel,
-                           const struct ys_transmission *wanted)
+/* Adds to what a receiver has beside what it is to hear; false if it has become too much. */
+static bool add_other(const struct ys_radio *radio, struct ys_receiver *receiver, const struct source *source)
 {
-    uint64_t sum_aw = 0;
-    for (const struct ys_transmission *other = radio->transmissions[channel]; other != NULL; other = other->next) {
-        if (other != wanted && other->source.sender != receiver->owner)
-            sum_aw += level_aw(radio, &other->source, receiver);
-    }
-    return sum_aw;
+    receiver->other_aw += level_aw(radio, source, receiver);
+    if (radio->reception == NULL)
+        judge(radio, receiver);
+    return !receiver->spoiled;
 }
 
-/* All that is on the air but what the receiver is to hear, as far as it counts on its channel. */
-static uint64_t others_aw(const struct ys_radio *radio, const struct ys_receiver *receiver,
-                          const struct ys_transmission *wanted)
+static void add_channel(const struct ys_radio *radio, struct ys_receiver *receiver, uint8_t channel,
+                        const struct ys_transmission *wanted)
 {
-    uint64_t sum_aw = radio->reception == NULL ? channel_aw(radio, receiver, receiver->channel, wanted) : 0;
+    for (const struct ys_transmission *other = radio->transmissions[channel]; other != NULL; other = other->next) {
+        if (other != wanted && other->source.sender != receiver->owner && !add_other(radio, receiver, &other->source))
+            return;
+    }
+}
+
+/* All that is on the air but what the receiver is to hear, as far as it counts on its channel; no more of it than what
+ * spoils that. */
+static void add_others(const struct ys_radio *radio, struct ys_receiver *receiver, const struct ys_transmission *wanted)
+{
+    receiver->other_aw = 0;
+    receiver->spoiled = false;
+    if (radio->reception == NULL)
+        add_channel(radio, receiver, receiver->channel, wanted);
     for (uint8_t channel = 0; channel < CHANNELS && radio->reception != NULL; channel++)
-        sum_aw += channel_aw(radio, receiver, channel, wanted);
-    for (const struct noise *noise = radio->noises; noise != NULL; noise = noise->next) {
+        add_channel(radio, receiver, channel, wanted);
+    for (const struct noise *noise = radio->noises; noise != NULL && !receiver->spoiled; noise = noise->next) {
         const struct source source = noise_on(noise, receiver->channel);
         if (noise->on && covers(&noise->interferer, receiver->channel))
-            sum_aw += level_aw(radio, &source, receiver);
+            (void)add_other(radio, receiver, &source);
     }
-    return sum_aw;
 }
 
 /* Whether a packet is strong enough to be heard; begins to weigh it against all else. */
@@ -394,21 +452,19 @@ static bool reaches(const struct ys_radio *radio, struct ys_receiver *receiver,
         return false;
     if (radio->propagation == NULL)
         return true;
-    int32_t level = level_cdbm(radio, &transmission->source, receiver->owner);
+    int32_t level = level_cdbm(radio, &transmission->source, receiver);
     if (radio->reception != NULL) {
         struct ys_chance chance =
-            ys_chance_of(radio->model.seed ^ packet->start_ns, (uint64_t)packet->sender << 16 | receiver->owner);
+            ys_chance_of(radio->model.seed ^ packet->start_ns, ys_chance_two(packet->sender, receiver->owner));
         uint64_t draws[2] = {ys_chance_next(&chance), ys_chance_next(&chance)};
-        receiver->other_aw = others_aw(radio, receiver, transmission);
+        add_others(radio, receiver, transmission);
         return ys_reception_begin(radio->reception, &receiver->reception, packet->phy, level, receiver->other_aw,
                                   packet->start_ns, draws);
     }
     if (level < 100 * radio->model.sensitivity_dbm[packet->phy])
         return false;
-    receiver->wanted_aw = ys_propagation_power_aw(radio->propagation, level);
-    receiver->other_aw = others_aw(radio, receiver, transmission);
-    receiver->spoiled = false;
-    judge(radio, receiver);
+    receiver->wanted_aw = steady_aw(radio, &transmission->source, receiver);
+    add_others(radio, receiver, transmission);
     return true;
 }
 
@@ -426,6 +482,8 @@ static void hear(struct ys_receiver *receiver, struct ys_transmission *transmiss
 {
     receiver->hears = transmission;
     receiver->has_heard = true;
+    if (receiver->silence != NULL)
+        ys_clock_cancel(transmission->radio->clock, receiver->silence);
     receiver->next_hearer = transmission->hearers;
     if (receiver->next_hearer != NULL)
         receiver->next_hearer->hearer_link = &receiver->next_hearer;
@@ -457,6 +515,7 @@ void ys_radio_listen(struct ys_radio *radio, struct ys_receiver *receiver, uint8
                      uint32_t access_address)
 {
     ys_radio_stop(receiver);
+    give_ear(radio, receiver);
     receiver->channel = channel;
     receiver->phy = phy;
     receiver->access_address = access_address;
@@ -491,6 +550,13 @@ static bool is_whole(const struct ys_radio *radio, struct ys_receiver *receiver,
            !has_wrong_bit(radio, packet, receiver->owner, ys_bits_of(packet->phy, packet->length), true);
 }
 
+/* As HCI tells it. */
+static int8_t told_dbm(int32_t level_cdbm)
+{
+    int32_t dbm = (level_cdbm + (level_cdbm < 0 ? -50 : 50)) / 100;
+    return (int8_t)(dbm < -127 ? -127 : dbm > 20 ? 20 : dbm);
+}
+
 static void end(void *context)
 {
     struct ys_transmission *transmission = context;
@@ -505,11 +571,9 @@ static void end(void *context)
         struct ys_receiver *receiver = transmission->hearers;
         stop_hearing(receiver);
         if (radio->propagation != NULL) {
-            int32_t level = level_cdbm(radio, &transmission->source, receiver->owner);
-            packet->strength_dbm = (int8_t)lround(fmin(fmax(level / 100.0, -127), 20)); /* as HCI tells it */
+            packet->strength_dbm = told_dbm(level_cdbm(radio, &transmission->source, receiver));
         }
-        if (radio->propagation != NULL || radio->loses || radio->lost_bits > 0)
-            packet->crc_good = is_whole(radio, receiver, packet);
+        packet->crc_good = is_whole(radio, receiver, packet) && receiver->crc_init == transmission->crc_init;
         receiver->receive(receiver->context, packet);
     }
     transmission->next = radio->pool;
@@ -567,13 +631,17 @@ uint64_t ys_radio_send(struct ys_radio *radio, const struct ys_sending *sending)
     packet->auxiliary = sending->auxiliary;
     packet->sender = sending->sender;
     packet->length = sending->length;
-    packet->crc = ys_link_crc(sending->crc_init, sending->pdu, sending->length);
+    packet->crc =
+        sending->crc != NULL ? *sending->crc : ys_machine_crc(sending->crc_init, sending->pdu, sending->length);
+    transmission->crc_init = sending->crc_init;
     memcpy(packet->pdu, sending->pdu, sending->length);
-    transmission->source = (struct source){.sender = sending->sender,
-                                           .power_cdbm = 100 * sending->power_dbm,
-                                           .channel = sending->channel,
-                                           .on_2m = sending->phy == YS_PHY_2M,
-                                           .since_ns = packet->start_ns};
+    transmission->source = (struct source){
+        .sender = sending->sender,
+        .power_cdbm = 100 * sending->power_dbm,
+        .channel = sending->channel,
+        .on_2m = sending->phy == YS_PHY_2M,
+        .since_ns = packet->start_ns,
+        .paths = radio->propagation != NULL ? ys_propagation_paths(radio->propagation, sending->sender) : NULL};
     mark_overlaps(radio, transmission);
     if (radio->propagation != NULL)
         disturb(radio, transmission, &transmission->source, true);

@@ -22,19 +22,23 @@ struct ys_transmission;
 
 typedef void ys_receive_fn(void *context, const struct ys_air_packet *packet);
 
-/* Somebody who can listen. Its memory is the owner's; zero it, and set the first three. A receiver that has begun to
- * hear a packet hears nothing else until its end. */
+/* Somebody who can listen. Its memory is the owner's; zero it, and set what is not private. A receiver that has begun
+ * to hear a packet hears nothing else until its end. */
 struct ys_receiver {
     ys_receive_fn *receive;
     void *context;
-    uint16_t owner;           /* number of a sender that it cannot hear: itself */
+    uint32_t owner;           /* number of a sender that it cannot hear: itself */
+    uint32_t crc_init;        /* from which it computes the CRC of what it hears; another is a wrong one */
     struct ys_radio_use *use; /* where its time is noted; or NULL */
+    bool lasts;               /* it listens for long: what is known of senders is kept for it */
+    struct ys_timer *silence; /* fires if nothing has begun: cancelled when a packet begins that it hears; or NULL */
     /* private */
     uint8_t channel;
     enum ys_phy phy;
     uint32_t access_address;
     bool listening;
     bool has_heard; /* something, since it listens */
+    uint32_t ear;   /* in the paths of senders */
     struct ys_radio *radio;
     struct ys_receiver *next;
     struct ys_receiver **link;
@@ -53,10 +57,11 @@ struct ys_sending {
     enum ys_phy phy;
     uint32_t access_address;
     uint32_t crc_init;
-    uint8_t side;      /* enum ys_air_side, of a packet of a connection */
-    uint8_t auxiliary; /* enum ys_auxiliary */
-    uint16_t sender;   /* number of the sender */
-    int8_t power_dbm;  /* of the sender */
+    const uint32_t *crc; /* that begins from it, if the sender knows it; or NULL */
+    uint8_t side;        /* enum ys_air_side, of a packet of a connection */
+    uint8_t auxiliary;   /* enum ys_auxiliary */
+    uint32_t sender;     /* number of the sender: below 2^24, as all numbers */
+    int8_t power_dbm;    /* of the sender */
     const uint8_t *pdu;
     uint16_t length;
     struct ys_radio_use *use; /* where it is noted; or NULL */
@@ -76,14 +81,14 @@ bool ys_radio_set_model(struct ys_radio *radio, const struct ys_air_model *model
 bool ys_radio_has_model(const struct ys_radio *radio);
 
 /* Puts device `number` at a place, as ys_propagation_place; needs a model. */
-bool ys_radio_place(struct ys_radio *radio, uint16_t number, double x_m, double y_m);
+bool ys_radio_place(struct ys_radio *radio, uint32_t number, double x_m, double y_m);
 
 /* Somebody carries device `number`, as ys_propagation_carry; needs a model. */
-bool ys_radio_carry(struct ys_radio *radio, uint16_t number, double body_db);
+bool ys_radio_carry(struct ys_radio *radio, uint32_t number, double body_db);
 
 /* Something that sends, in bursts, what nobody understands: an oven, another radio. */
 struct ys_interferer {
-    uint16_t number; /* for its place; not that of a device */
+    uint32_t number; /* for its place; not that of a device */
     uint16_t from_mhz;
     uint16_t to_mhz; /* 2400 to 2484: the band that it fills while it sends */
     double duty;     /* 0 to 1: the share of time, in the mean */

@@ -3,8 +3,8 @@
 
 #include <string.h>
 
+#include "machine/crypto.h"
 #include "sim/controller_state.h"
-#include "sim/crypto.h"
 
 #define TIMEOUT_USUAL_S 900
 

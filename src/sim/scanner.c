@@ -364,7 +364,7 @@ static void hear_extended(struct scanner *scanner, const struct ys_air_packet *p
     struct listener *listener = &scanner->listener;
     struct ys_link_extended pdu;
     bool away = listener->follows == FOLLOWS_NOW;
-    bool good = controller_heard(packet) && ys_link_extended_decode(packet->pdu, packet->length, &pdu) &&
+    bool good = packet->crc_good && ys_link_extended_decode(packet->pdu, packet->length, &pdu) &&
                 pdu.type == YS_LINK_ADV_EXTENDED;
     if (away)
         ys_clock_cancel(listener->controller->clock, &listener->aux_timer);
@@ -424,6 +424,25 @@ static void time_is_over(void *context)
         controller_send(controller, &writer);
 }
 
+static void init_each(struct ys_controller *controller)
+{
+    for (size_t i = 0; controller->scanners != NULL && i < SCANNER_PHYS; i++) {
+        struct scanner *scanner = &controller->scanners[i];
+        *scanner = (struct scanner){.asks = false};
+        listener_init(&scanner->listener, controller, i == SCANNER_1M ? YS_PHY_1M : YS_PHY_CODED_S8, reply, receive,
+                      lost);
+    }
+}
+
+static bool make(struct ys_controller *controller)
+{
+    if (controller->scanners == NULL) {
+        controller->scanners = calloc(SCANNER_PHYS, sizeof *controller->scanners);
+        init_each(controller);
+    }
+    return controller->scanners != NULL;
+}
+
 void scanners_init(struct ys_controller *controller)
 {
     uint64_t *seen = controller->scanning.seen;
@@ -432,23 +451,19 @@ void scanners_init(struct ys_controller *controller)
         .seen = seen,
         .end = {.fire = time_is_over, .context = controller},
     };
-    for (size_t i = 0; i < SCANNER_PHYS; i++) {
-        struct scanner *scanner = &controller->scanners[i];
-        *scanner = (struct scanner){.asks = false};
-        listener_init(&scanner->listener, controller, i == SCANNER_1M ? YS_PHY_1M : YS_PHY_CODED_S8, reply, receive,
-                      lost);
-    }
+    init_each(controller);
 }
 
 bool scanners_are_on(const struct ys_controller *controller)
 {
-    return controller->scanners[SCANNER_1M].listener.on || controller->scanners[SCANNER_CODED].listener.on;
+    const struct scanner *both = controller->scanners;
+    return both != NULL && (both[SCANNER_1M].listener.on || both[SCANNER_CODED].listener.on);
 }
 
 void scanners_stop(struct ys_controller *controller)
 {
     ys_clock_cancel(controller->clock, &controller->scanning.end);
-    for (size_t i = 0; i < SCANNER_PHYS; i++) {
+    for (size_t i = 0; controller->scanners != NULL && i < SCANNER_PHYS; i++) {
         if (controller->scanners[i].listener.on)
             listener_stop(&controller->scanners[i].listener);
     }
@@ -466,6 +481,8 @@ uint8_t scanners_enable(struct ys_controller *controller, bool on, bool once, ui
         return YS_HCI_OK;
     if (parameters->own_address_type == YS_ADDRESS_RANDOM && !controller->has_random_address)
         return YS_HCI_INVALID_PARAMETERS;
+    if (!make(controller))
+        return YS_HCI_MEMORY_FULL;
     if (once && scanning->seen == NULL && (scanning->seen = calloc(SEEN_MAX, sizeof *scanning->seen)) == NULL)
         return YS_HCI_MEMORY_FULL;
     scanners_stop(controller);

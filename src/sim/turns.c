@@ -26,8 +26,10 @@ static bool is_more_urgent(const struct link *link, const struct link *other)
 static void pause_listeners(struct ys_controller *controller)
 {
     for (size_t i = 0; i < SCANNER_PHYS; i++) {
-        listener_pause(&controller->scanners[i].listener);
-        listener_pause(&controller->initiators[i].listener);
+        if (controller->scanners != NULL)
+            listener_pause(&controller->scanners[i].listener);
+        if (controller->initiators != NULL)
+            listener_pause(&controller->initiators[i].listener);
     }
 }
 
@@ -37,17 +39,17 @@ bool turns_begin(struct link *link)
     uint64_t now_ns = ys_clock_now_ns(controller->clock);
     if (controller->advertises_until_ns > now_ns)
         return false;
-    for (size_t i = 0; i < LINKS; i++) {
-        const struct link *other = &controller->links[i];
+    for (size_t i = 0; i < controller->link_count; i++) {
+        const struct link *other = controller->links[i];
         bool comes = other->used && link_next_ns(other) < now_ns + link->exchange_ns;
         if (other != link && other->used && (other->in_event || comes) && is_more_urgent(other, link))
             return false;
         if (other != link && other->used && other->in_event && !is_more_urgent(link, other))
             return false;
     }
-    for (size_t i = 0; i < LINKS; i++) {
-        if (&controller->links[i] != link && controller->links[i].used && controller->links[i].in_event)
-            link_leave(&controller->links[i]);
+    for (size_t i = 0; i < controller->link_count; i++) {
+        if (controller->links[i] != link && controller->links[i]->used && controller->links[i]->in_event)
+            link_leave(controller->links[i]);
     }
     pause_listeners(controller);
     return true;
@@ -59,8 +61,10 @@ void turns_end(struct link *link)
     if (links_have_radio(controller))
         return;
     for (size_t i = 0; i < SCANNER_PHYS; i++) {
-        listener_unpause(&controller->scanners[i].listener);
-        listener_unpause(&controller->initiators[i].listener);
+        if (controller->scanners != NULL)
+            listener_unpause(&controller->scanners[i].listener);
+        if (controller->initiators != NULL)
+            listener_unpause(&controller->initiators[i].listener);
     }
 }
 
@@ -74,8 +78,8 @@ void turns_bound(struct link *link)
         before_ns = link_widening_ns(link, interval_ns);
     link->end_ns = link->anchor_ns + interval_ns - before_ns;
     link->own_end_ns = link->event_length_ns != 0 ? link->anchor_ns + link->event_length_ns : UINT64_MAX;
-    for (size_t i = 0; i < LINKS; i++) {
-        const struct link *other = &controller->links[i];
+    for (size_t i = 0; i < controller->link_count; i++) {
+        const struct link *other = controller->links[i];
         if (other == link || !other->used || link_next_ns(other) < now_ns + link->exchange_ns)
             continue;
         uint64_t other_ns = link_next_ns(other) - YS_LINK_INTER_FRAME_SPACE_NS;
@@ -87,15 +91,15 @@ bool turns_advertise(struct ys_controller *controller, uint64_t length_ns, bool 
 {
     uint64_t now_ns = ys_clock_now_ns(controller->clock);
     bool free = true;
-    for (size_t i = 0; i < LINKS; i++) {
-        const struct link *link = &controller->links[i];
+    for (size_t i = 0; i < controller->link_count; i++) {
+        const struct link *link = controller->links[i];
         free = free && (!link->used || (!link->in_event && link_next_ns(link) >= now_ns + length_ns));
     }
     if (!free && !at_once)
         return false;
-    for (size_t i = 0; !free && i < LINKS; i++) {
-        if (controller->links[i].used && controller->links[i].in_event)
-            link_leave(&controller->links[i]);
+    for (size_t i = 0; !free && i < controller->link_count; i++) {
+        if (controller->links[i]->used && controller->links[i]->in_event)
+            link_leave(controller->links[i]);
     }
     controller->advertises_until_ns = now_ns + length_ns;
     return true;

@@ -35,7 +35,7 @@ struct ys_air_packet {
     bool overlapped;   /* another transmission was on the same channel meanwhile */
     uint8_t side;      /* enum ys_air_side, of a packet of a connection */
     uint8_t auxiliary; /* enum ys_auxiliary, if that is known */
-    uint16_t sender;   /* number of the sender, or YS_AIR_UNKNOWN_SENDER */
+    uint32_t sender;   /* number of the sender, or YS_AIR_UNKNOWN_SENDER */
     uint16_t length;   /* of `pdu` */
     uint32_t crc;      /* as sent */
     uint8_t pdu[YS_LINK_PDU_MAX];

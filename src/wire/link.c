@@ -158,43 +158,46 @@ static const uint32_t crc_steps[SLICES][256] = {
     STEPS(0xcb781e, 0x22303d, 0x44607a, 0x88c0f4, 0xa541e9, 0xfe43d3, 0x4847a7, 0x908f4e),
 };
 
-/* Swaps neighbours, then pairs, then halves of bytes, then bytes. */
-static uint32_t reverse_24(uint32_t value)
+#define TURN_2(n) n, n + 2 * 64, n + 1 * 64, n + 3 * 64
+#define TURN_4(n) TURN_2(n), TURN_2(n + 2 * 16), TURN_2(n + 1 * 16), TURN_2(n + 3 * 16)
+#define TURN_6(n) TURN_4(n), TURN_4(n + 2 * 4), TURN_4(n + 1 * 4), TURN_4(n + 3 * 4)
+
+/* Bytes with their bits turned round. */
+static const uint8_t turned[256] = {TURN_6(0), TURN_6(2), TURN_6(1), TURN_6(3)};
+
+uint32_t ys_link_crc_turn(uint32_t crc)
 {
-    value = (value & 0x555555) << 1 | (value >> 1 & 0x555555);
-    value = (value & 0x333333) << 2 | (value >> 2 & 0x333333);
-    value = (value & 0x0f0f0f) << 4 | (value >> 4 & 0x0f0f0f);
-    return (value & 0xff) << 16 | (value & 0xff00) | (value >> 16 & 0xff);
+    return (uint32_t)turned[crc & 0xff] << 16 | (uint32_t)turned[crc >> 8 & 0xff] << 8 | turned[crc >> 16 & 0xff];
 }
 
-/* Vol 6 Part B 3.1.1. Eight bytes at a time, each by its own table, and the rest one by one. */
-uint32_t ys_link_crc(uint32_t init, const uint8_t *bytes, size_t length)
+/* Eight bytes at a time, each by its own table, and the rest one by one. */
+uint32_t ys_link_crc_go_on(uint32_t crc, const uint8_t *bytes, size_t length)
 {
-    uint32_t crc = reverse_24(init);
     for (; length >= SLICES; length -= SLICES, bytes += SLICES)
         crc = crc_steps[7][(crc ^ bytes[0]) & 0xff] ^ crc_steps[6][(crc >> 8 ^ bytes[1]) & 0xff] ^
               crc_steps[5][(crc >> 16 ^ bytes[2]) & 0xff] ^ crc_steps[4][bytes[3]] ^ crc_steps[3][bytes[4]] ^
               crc_steps[2][bytes[5]] ^ crc_steps[1][bytes[6]] ^ crc_steps[0][bytes[7]];
     for (; length > 0; length--, bytes++)
         crc = crc >> 8 ^ crc_steps[0][(crc ^ *bytes) & 0xff];
-    return reverse_24(crc);
+    return crc;
+}
+
+/* Vol 6 Part B 3.1.1. */
+uint32_t ys_link_crc(uint32_t init, const uint8_t *bytes, size_t length)
+{
+    return ys_link_crc_turn(ys_link_crc_go_on(ys_link_crc_turn(init), bytes, length));
 }
 
 uint32_t ys_link_crc_init(uint32_t crc, const uint8_t *bytes, size_t length)
 {
-    uint32_t state = reverse_24(crc);
+    uint32_t state = ys_link_crc_turn(crc);
     for (size_t left = length * 8; left > 0; left--) {
         uint32_t bit = bytes[(left - 1) / 8] >> (left - 1) % 8 & 1u;
         bool was_added = (state & 0x800000) != 0; /* the polynomial, whose last bit it is */
         state = (was_added ? state ^ POLYNOMIAL : state) << 1 & 0xffffff;
         state |= was_added != (bit != 0);
     }
-    return reverse_24(state);
-}
-
-uint32_t ys_link_crc_turn(uint32_t crc)
-{
-    return reverse_24(crc);
+    return ys_link_crc_turn(state);
 }
 
 /* Vol 6 Part B 2.1, 2.2. */

@@ -13,6 +13,7 @@
 #define YS_LINK_ADVERTISING_ACCESS_ADDRESS 0x8e89bed6u
 #define YS_LINK_ADVERTISING_CRC_INIT       0x555555u
 #define YS_LINK_PDU_MAX                    257 /* header and payload */
+#define YS_LINK_LEGACY_PDU_MAX             39  /* of advertising: header, address, 31 bytes of data */
 #define YS_LINK_PAYLOAD_DEFAULT            27  /* data payload before any length update */
 #define YS_LINK_PAYLOAD_MAX                251 /* data payload after one, without MIC */
 #define YS_LINK_TIME_DEFAULT_US            328
@@ -89,6 +90,9 @@ uint32_t ys_link_crc_init(uint32_t crc, const uint8_t *bytes, size_t length);
 
 /* A CRC as the three bytes that are on the air, the lowest first, each with its first bit lowest; and back. */
 uint32_t ys_link_crc_turn(uint32_t crc);
+
+/* Goes on with a CRC, in the order of the air, over more bytes. */
+uint32_t ys_link_crc_go_on(uint32_t crc, const uint8_t *bytes, size_t length);
 
 /* How long a PDU of `length` bytes, header included, is on the air, with preamble, access address and CRC. */
 uint64_t ys_link_duration_ns(enum ys_phy phy, size_t length);

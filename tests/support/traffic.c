@@ -5,9 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include <mbedtls/aes.h>
-#include <mbedtls/ccm.h>
-
+#include "machine/crypto.h"
 #include "support/check.h"
 #include "support/hex.h"
 #include "wire/link.h"
@@ -112,16 +110,14 @@ static void turn(const uint8_t *from, uint8_t *to, size_t length)
 static uint8_t seal(struct traffic *traffic, int side, uint8_t kind, uint8_t *payload, uint8_t length)
 {
     uint8_t nonce[13] = {0};
-    mbedtls_ccm_context ccm;
     uint64_t counter = traffic->sealed[side]++;
     for (int i = 0; i < 5; i++)
         nonce[i] = (uint8_t)(counter >> 8 * i);
     nonce[4] |= side == 0 ? 0x80 : 0;
     memcpy(nonce + 5, traffic->vector, 8);
-    mbedtls_ccm_init(&ccm);
-    mbedtls_ccm_setkey(&ccm, MBEDTLS_CIPHER_ID_AES, traffic->session, 128);
-    mbedtls_ccm_encrypt_and_tag(&ccm, length, nonce, sizeof nonce, &kind, 1, payload, payload, payload + length, 4);
-    mbedtls_ccm_free(&ccm);
+    struct ys_ccm *ccm = ys_ccm_new(traffic->session);
+    assert_true(ccm != NULL && ys_ccm_seal(ccm, nonce, kind, payload, length, payload));
+    ys_ccm_free(ccm);
     return (uint8_t)(length + 4);
 }
 
@@ -298,17 +294,13 @@ static void play_encryption(struct traffic *traffic)
     uint8_t diversifier[16];
     uint8_t block[16];
     uint8_t long_term[16];
-    mbedtls_aes_context aes;
     play_message(traffic, 0, "l 03 0000000000000000 0000 1302f1e0dfcebdac 24abdcba");
     play_message(traffic, 1, "l 04 7968574645342302 bebaafde");
     (void)from_hex("1302f1e0dfcebdac 7968574645342302", diversifier, 16);
     (void)from_hex("24abdcba bebaafde", traffic->vector, 8);
     turn(traffic_key, long_term, 16);
     turn(diversifier, block, 16);
-    mbedtls_aes_init(&aes);
-    mbedtls_aes_setkey_enc(&aes, long_term, 128);
-    mbedtls_aes_crypt_ecb(&aes, MBEDTLS_AES_ENCRYPT, block, traffic->session);
-    mbedtls_aes_free(&aes);
+    assert_true(ys_crypto_encrypt(long_term, block, traffic->session));
     play_message(traffic, 1, "l 05");
     traffic->encrypted = true;
     traffic->sealed[0] = 0;

@@ -3,6 +3,7 @@
 
 #include <string.h>
 
+#include "machine/crc.h"
 #include "wire/hci.h"
 
 /* Flags of the header of a packet on the air. */
@@ -75,7 +76,7 @@ static enum ys_unpacked unpack_packet(struct ys_reader *reader, struct ys_record
     if ((record->known & YS_AIR_CRC) == 0 && (record->known & YS_AIR_CUT) == 0 &&
         air->access_address == YS_LINK_ADVERTISING_ACCESS_ADDRESS) {
         record->known |= YS_AIR_CRC;
-        air->crc_good = air->crc == ys_link_crc(YS_LINK_ADVERTISING_CRC_INIT, air->pdu, air->length);
+        air->crc_good = air->crc == ys_machine_crc(YS_LINK_ADVERTISING_CRC_INIT, air->pdu, air->length);
     }
     return YS_UNPACKED;
 }

@@ -4,14 +4,9 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include <mbedtls/aes.h>
-#include <mbedtls/ccm.h>
-#include <mbedtls/cmac.h>
-#include <mbedtls/ecp.h>
-
+#include "machine/crypto.h"
 #include "wire/link.h"
 
-#define NONCE_SIZE   13
 #define BLOCK        16
 #define PASSKEYS     1000000u
 #define COUNTER_MASK UINT64_C(0x7fffffffff)
@@ -20,7 +15,7 @@
 #define HEADER_KEPT 0xe3
 
 struct ys_opener {
-    mbedtls_ccm_context context;
+    struct ys_ccm *ccm;
     uint8_t vector[8];
     uint64_t next[2]; /* counter of the next packet of each side, the central's first */
 };
@@ -35,18 +30,16 @@ struct ys_opener *ys_opener_new(const uint8_t key[16], const uint8_t diversifier
 {
     uint8_t long_term[BLOCK];
     uint8_t session[BLOCK];
-    mbedtls_aes_context aes;
     struct ys_opener *opener = calloc(1, sizeof *opener);
     if (opener == NULL)
         return NULL;
     turn(key, long_term, BLOCK);
     turn(diversifier, session, BLOCK);
-    mbedtls_aes_init(&aes);
-    (void)mbedtls_aes_setkey_enc(&aes, long_term, 128);
-    (void)mbedtls_aes_crypt_ecb(&aes, MBEDTLS_AES_ENCRYPT, session, session);
-    mbedtls_aes_free(&aes);
-    mbedtls_ccm_init(&opener->context);
-    (void)mbedtls_ccm_setkey(&opener->context, MBEDTLS_CIPHER_ID_AES, session, 128);
+    opener->ccm = ys_crypto_encrypt(long_term, session, session) ? ys_ccm_new(session) : NULL;
+    if (opener->ccm == NULL) {
+        free(opener);
+        return NULL;
+    }
     memcpy(opener->vector, vector, sizeof opener->vector);
     return opener;
 }
@@ -55,21 +48,19 @@ void ys_opener_free(struct ys_opener *opener)
 {
     if (opener == NULL)
         return;
-    mbedtls_ccm_free(&opener->context);
+    ys_ccm_free(opener->ccm);
     free(opener);
 }
 
 static bool open_with(struct ys_opener *opener, uint64_t counter, bool central, uint8_t header, const uint8_t *payload,
-                      size_t plain, uint8_t *to)
+                      size_t length, uint8_t *to)
 {
-    uint8_t nonce[NONCE_SIZE];
-    uint8_t kept = header & HEADER_KEPT;
+    uint8_t nonce[YS_CCM_NONCE_SIZE];
     for (unsigned i = 0; i < 5; i++)
         nonce[i] = (uint8_t)((counter & COUNTER_MASK) >> 8 * i);
     nonce[4] = (uint8_t)(nonce[4] | central << 7);
     memcpy(nonce + 5, opener->vector, sizeof opener->vector);
-    return mbedtls_ccm_auth_decrypt(&opener->context, plain, nonce, sizeof nonce, &kept, 1, payload, to,
-                                    payload + plain, YS_LINK_MIC_SIZE) == 0;
+    return ys_ccm_open(opener->ccm, nonce, header & HEADER_KEPT, payload, length, to);
 }
 
 int ys_opener_open(struct ys_opener *opener, enum ys_air_side side, uint8_t header, uint8_t *payload, uint8_t length,
@@ -82,7 +73,7 @@ int ys_opener_open(struct ys_opener *opener, enum ys_air_side side, uint8_t head
         return -1;
     size_t plain_length = (size_t)length - YS_LINK_MIC_SIZE;
     for (unsigned missing = 0; missing <= ahead; missing++) {
-        if (!open_with(opener, *next + missing, central, header, payload, plain_length, plain))
+        if (!open_with(opener, *next + missing, central, header, payload, length, plain))
             continue;
         memcpy(payload, plain, plain_length);
         *next += missing + 1;
@@ -111,19 +102,17 @@ static void confirm_blocks(const struct ys_old_pairing *pairing, uint8_t first[B
     turn(pairing->responder, second + 10, 6);
 }
 
-/* Whether this passkey makes the initiator's confirm value; `aes` is set to it. */
-static bool is_passkey(mbedtls_aes_context *aes, uint32_t passkey, const uint8_t mixed[BLOCK],
-                       const uint8_t second[BLOCK], const uint8_t wanted[BLOCK])
+/* Whether this passkey makes the initiator's confirm value; `key` is set to it. */
+static bool is_passkey(uint8_t key[BLOCK], uint32_t passkey, const uint8_t mixed[BLOCK], const uint8_t second[BLOCK],
+                       const uint8_t wanted[BLOCK])
 {
-    uint8_t key[BLOCK] = {0};
     uint8_t block[BLOCK];
+    memset(key, 0, BLOCK);
     for (unsigned i = 0; i < 4; i++)
         key[15 - i] = (uint8_t)(passkey >> 8 * i);
-    (void)mbedtls_aes_setkey_enc(aes, key, 128);
-    (void)mbedtls_aes_crypt_ecb(aes, MBEDTLS_AES_ENCRYPT, mixed, block);
+    bool good = ys_crypto_encrypt(key, mixed, block);
     xor_block(block, second);
-    (void)mbedtls_aes_crypt_ecb(aes, MBEDTLS_AES_ENCRYPT, block, block);
-    return memcmp(block, wanted, BLOCK) == 0;
+    return good && ys_crypto_encrypt(key, block, block) && memcmp(block, wanted, BLOCK) == 0;
 }
 
 bool ys_old_pairing_key(const struct ys_old_pairing *pairing, uint8_t key_size, uint8_t key[16])
@@ -132,24 +121,22 @@ bool ys_old_pairing_key(const struct ys_old_pairing *pairing, uint8_t key_size, 
     uint8_t first[BLOCK];
     uint8_t second[BLOCK];
     uint8_t wanted[BLOCK];
+    uint8_t temporary[BLOCK];
     bool found = false;
-    mbedtls_aes_context aes;
     turn(pairing->initiator_random, mixed, BLOCK);
     turn(pairing->confirm, wanted, BLOCK);
     confirm_blocks(pairing, first, second);
     xor_block(mixed, first);
-    mbedtls_aes_init(&aes);
     for (uint32_t passkey = 0; passkey < PASSKEYS && !found; passkey++)
-        found = is_passkey(&aes, passkey, mixed, second, wanted);
-    if (found) { /* Vol 3 Part H 2.2.4: of both random values the lower halves; `aes` has the passkey that was found */
+        found = is_passkey(temporary, passkey, mixed, second, wanted);
+    if (found) { /* Vol 3 Part H 2.2.4: of both random values the lower halves; `temporary` is made of the passkey */
         uint8_t block[BLOCK];
         turn(pairing->responder_random, block, 8);
         turn(pairing->initiator_random, block + 8, 8);
-        (void)mbedtls_aes_crypt_ecb(&aes, MBEDTLS_AES_ENCRYPT, block, block);
+        found = ys_crypto_encrypt(temporary, block, block);
         turn(block, key, BLOCK);
         memset(key + key_size, 0, BLOCK - (size_t)key_size);
     }
-    mbedtls_aes_free(&aes);
     return found;
 }
 
@@ -157,19 +144,10 @@ bool ys_old_pairing_key(const struct ys_old_pairing *pairing, uint8_t key_size, 
 
 bool ys_key_is_on_curve(const uint8_t key[64])
 {
-    uint8_t point[1 + 64] = {4}; /* both coordinates are there */
-    mbedtls_ecp_group group;
-    mbedtls_ecp_point read;
-    turn(key, point + 1, 32);
-    turn(key + 32, point + 33, 32);
-    mbedtls_ecp_group_init(&group);
-    mbedtls_ecp_point_init(&read);
-    bool good = mbedtls_ecp_group_load(&group, MBEDTLS_ECP_DP_SECP256R1) == 0 &&
-                mbedtls_ecp_point_read_binary(&group, &read, point, sizeof point) == 0 &&
-                mbedtls_ecp_check_pubkey(&group, &read) == 0;
-    mbedtls_ecp_point_free(&read);
-    mbedtls_ecp_group_free(&group);
-    return good;
+    uint8_t turned[64];
+    turn(key, turned, 32);
+    turn(key + 32, turned + 32, 32);
+    return ys_crypto_is_on_curve(turned);
 }
 
 bool ys_confirm_value(const uint8_t own_x[32], const uint8_t other_x[32], const uint8_t random[16], uint8_t z,
@@ -182,8 +160,7 @@ bool ys_confirm_value(const uint8_t own_x[32], const uint8_t other_x[32], const 
     turn(other_x, message + 32, 32);
     message[64] = z;
     turn(random, key, BLOCK);
-    bool good = mbedtls_cipher_cmac(mbedtls_cipher_info_from_type(MBEDTLS_CIPHER_AES_128_ECB), key, 128, message,
-                                    sizeof message, mac) == 0;
+    bool good = ys_crypto_cmac(key, message, sizeof message, mac);
     turn(mac, confirm, BLOCK);
     return good;
 }

@@ -4,6 +4,7 @@
 #include <stdlib.h>
 
 #include "capture/follow/auxiliary.h"
+#include "machine/crc.h"
 
 #define LINKS       256 /* at a time; the one that was silent longest gives way */
 #define DEVICES     64
@@ -201,7 +202,7 @@ static bool check_crc(struct ys_follower *follower, const struct ys_record *reco
         learn_crc(link, record);
         return true;
     }
-    if (ys_link_crc(init, air->pdu, air->length) == air->crc) {
+    if (ys_machine_crc(init, air->pdu, air->length) == air->crc) {
         follower->recorder.writes_crcs = true;
         if (link != NULL)
             link->crc_fits++;

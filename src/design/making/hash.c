@@ -3,32 +3,25 @@
 
 #include <stdlib.h>
 
-#include <mbedtls/cmac.h>
-
 #include "design/model/memory.h"
-
-static bool update(mbedtls_cipher_context_t *cipher, const struct ys_hashed *attribute)
-{
-    uint8_t header[4];
-    struct ys_writer writer = ys_writer_to(header, sizeof header);
-    ys_put_u16(&writer, attribute->handle);
-    ys_put_u16(&writer, attribute->type);
-    return mbedtls_cipher_cmac_update(cipher, header, sizeof header) == 0 &&
-           (attribute->length == 0 || mbedtls_cipher_cmac_update(cipher, attribute->value, attribute->length) == 0);
-}
+#include "machine/crypto.h"
 
 /* Vol 3 Part G 7.3.1. */
 bool ys_database_hash(const struct ys_hashed *attributes, size_t count, uint8_t hash[16])
 {
     static const uint8_t key[16];
-    mbedtls_cipher_context_t cipher;
-    mbedtls_cipher_init(&cipher);
-    bool good = mbedtls_cipher_setup(&cipher, mbedtls_cipher_info_from_type(MBEDTLS_CIPHER_AES_128_ECB)) == 0 &&
-                mbedtls_cipher_cmac_starts(&cipher, key, 128) == 0;
-    for (size_t i = 0; i < count && good; i++)
-        good = update(&cipher, &attributes[i]);
-    good = good && mbedtls_cipher_cmac_finish(&cipher, hash) == 0;
-    mbedtls_cipher_free(&cipher);
+    size_t size = 0;
+    for (size_t i = 0; i < count; i++)
+        size += 4 + attributes[i].length;
+    uint8_t *message = ys_new(size + 1);
+    struct ys_writer writer = ys_writer_to(message, size);
+    for (size_t i = 0; i < count; i++) {
+        ys_put_u16(&writer, attributes[i].handle);
+        ys_put_u16(&writer, attributes[i].type);
+        ys_put_bytes(&writer, attributes[i].value, attributes[i].length);
+    }
+    bool good = ys_crypto_cmac(key, message, size, hash);
+    free(message);
     return good;
 }
 
