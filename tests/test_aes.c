@@ -3,9 +3,9 @@
 
 #include <string.h>
 
+#include "machine/crypto.h"
 #include "parts/aes.h"
 #include "sim/chance.h"
-#include "machine/crypto.h"
 #include "support/hex.h"
 
 static void the_samples_of_the_standard_come_out(void **state)

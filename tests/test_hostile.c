@@ -14,8 +14,8 @@
 #include <yarnswift/pairing.h>
 #include <yarnswift/sets.h>
 
-#include "sim/chance.h"
 #include "machine/crypto.h"
+#include "sim/chance.h"
 #include "simulated/store.h"
 #include "wire/att.h"
 #include "wire/hci.h"

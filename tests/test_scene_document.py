@@ -210,7 +210,7 @@ CHANGED = [
     ("air", BASE.replace("air: open", "air: open\ndisturbers: [{kind: network, count: 6}]")),
     ("air", BASE.replace("air: open", "air: open\ndisturbers: [{kind: network, burst: 2 s}]")),
     ("air", BASE.replace("air: open", "disturbers: [{kind: advertisers, interval: 10 ms}]")),
-    ("air", BASE.replace("air: open", "disturbers: [{kind: advertisers, count: 600}, {kind: advertisers, count: 600}]")),
+    ("air", BASE.replace("air: open", "disturbers: [{kind: advertisers, count: 60000}, {kind: advertisers, count: 60000}]")),
     ("air", BASE.replace("air: open", "air: perfect").replace("kind: polite", "body: 10 dB")),
     ("scene", BASE.replace("air: open", "air: open\ndisturbers: [{kind: network, duty: 0 %}]")),
     ("scene", BASE.replace("air: open", "air: open\ndisturbers: [{kind: network, power: 15 dB}]")),

@@ -6,8 +6,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "sim/chance.h"
 #include "machine/crypto.h"
+#include "sim/chance.h"
 #include "wire/hci.h"
 #include "wire/l2cap.h"
 

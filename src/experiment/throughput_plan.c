@@ -3,6 +3,8 @@
 
 #include <stdio.h>
 
+#include "world/air.h"
+
 const char *const ys_carrier_names[YS_CARRIERS + 1] = {"stream",   "notifications", "indications",       "commands",
                                                        "requests", "channel",       "channel to device", NULL};
 
@@ -46,8 +48,8 @@ bool ys_throughput_check(const struct ys_throughput_plan *plan, char *text, size
         wrong = "what is confirmed goes one way: take stream, notifications or commands";
     else if (plan->network_channel > 13 || plan->network_duty < 0 || plan->network_duty > 1)
         wrong = "a network has a channel from 1 to 13, and sends 0 to 100 percent of the time";
-    else if (plan->neighbours > 1000)
-        wrong = "there may be 1000 neighbours";
+    else if (plan->neighbours > YS_NEIGHBOURS_MOST)
+        wrong = "there may be 100,000 neighbours";
     else if (plan->distance_m < 0 || plan->distance_m > 10000)
         wrong = "a distance is 0 to 10000 m";
     else if (plan->buffers != 0 && (plan->buffers < 2 || plan->buffers > 64))

@@ -97,5 +97,5 @@ void ys_scene_settle_air(struct ys_scene *scene)
         neighbours += scene->disturbers[i].is.count;
     }
     if (neighbours > YS_NEIGHBOURS_MOST)
-        error(scene, scene->disturbers[0].place, "there may be 1000 advertisers in all");
+        error(scene, scene->disturbers[0].place, "there may be 100,000 advertisers in all");
 }

@@ -110,13 +110,13 @@ static double uniform(struct ys_chance *chance)
     return (double)(ys_chance_next(chance) >> 11) / 9007199254740992.0; /* 2^53 */
 }
 
-static bool add_neighbour(struct ys_world *world, const struct ys_disturber *disturber, uint16_t number)
+static bool add_neighbour(struct ys_world *world, const struct ys_disturber *disturber, uint32_t number)
 {
     struct ys_chance chance = ys_chance_of(world->seed, CHANCE_OF_NEIGHBOURS + number);
     const struct ys_controller_settings settings = {
         .number = number,
         .seed = world->seed,
-        .address = {.bytes = {(uint8_t)number, (uint8_t)(number >> 8), 1, 0xff, 0xff, 0}},
+        .address = {.bytes = {(uint8_t)number, (uint8_t)(number >> 8), (uint8_t)(1 + (number >> 16)), 0xff, 0xff, 0}},
         .buffer_count = 1,
         .power_dbm = disturber->power_dbm,
         .send = ignore,
@@ -133,10 +133,10 @@ static bool add_neighbour(struct ys_world *world, const struct ys_disturber *dis
 
 bool ys_world_disturb(struct ys_world *world, const struct ys_disturber *disturber)
 {
-    uint16_t number = (uint16_t)(YS_NUMBER_OF_NEIGHBOUR + world->disturbers);
+    uint32_t number = YS_NUMBER_OF_NEIGHBOUR + world->disturbers;
     if (disturber->kind == YS_DISTURBER_ADVERTISERS) {
         for (uint32_t i = 0; i < disturber->count; i++) {
-            if (!add_neighbour(world, disturber, (uint16_t)(number + i)))
+            if (!add_neighbour(world, disturber, number + i))
                 return false;
         }
         return true;

@@ -330,7 +330,7 @@ int verb_interval(int argc, char **argv)
         {"loss", KEY_LOSS, "PERCENT", 0, "So many of all packets arrive with a wrong CRC: 0 to 90", 0},
         {"bit-errors", KEY_BIT_ERRORS, "PERCENT", 0,
          "So many of all bits are wrong, so that long packets are lost more often: 0 to 1", 0},
-        {"crowd", KEY_CROWD, "NUMBER", 0, "So many others advertise at the same place: 0 to 1000", 0},
+        {"crowd", KEY_CROWD, "NUMBER", 0, "So many others advertise at the same place: 0 to 100000", 0},
         {"crowd-interval", KEY_CROWD_INTERVAL, "MS", 0, "Their interval: 20 to 10240 ms (default 100)", 0},
         {"advertiser", 'a', "WHO", 0,
          "In a capture, the device with this name or address; otherwise the one that advertises the definition's name",

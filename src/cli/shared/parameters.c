@@ -8,6 +8,7 @@
 #include "cli/shared/options.h"
 #include "cli/shared/say.h"
 #include "design/making/link.h"
+#include "world/air.h"
 
 /* in the order of enum ys_phy */
 const char *const phy_words[] = {"1M", "2M", "coded-s8", "coded-s2"};
@@ -132,7 +133,7 @@ WHOLE(seed, uint64_t, 0, UINT64_MAX)
 WHOLE(buffers, uint8_t, 2, 64)
 WHOLE(links, uint8_t, 1, YS_PLAN_LINKS_MOST)
 WHOLE(network_channel, uint8_t, 1, 13)
-WHOLE(neighbours, uint32_t, 0, 1000)
+WHOLE(neighbours, uint32_t, 0, YS_NEIGHBOURS_MOST)
 
 /* What is a flag. */
 #define FLAG(name, field)                                                                                              \
@@ -239,8 +240,8 @@ const struct parameter parameters[] = {
      true, read_network_distance, network_distance_value, NULL},
     {"oven-distance", "oven_distance_m", "M", "A microwave oven runs so far from the central", "from 0 to 1000 m", true,
      read_oven_distance, oven_distance_value, NULL},
-    {"neighbours", "neighbours", "NUMBER", "So many devices of others advertise around: 0 to 1000",
-     "a whole number from 0 to 1000", true, read_neighbours, neighbours_value, NULL},
+    {"neighbours", "neighbours", "NUMBER", "So many devices of others advertise around: 0 to 100000",
+     "a whole number from 0 to 100000", true, read_neighbours, neighbours_value, NULL},
     {"adapts", "adapts", NULL, "The central leaves out channels that do badly", "yes or no", false, read_adapts,
      adapts_value, adapts_word},
     {"both", "both", NULL, "Both sides stream at the same time", "yes or no", false, read_both, both_value, both_word},

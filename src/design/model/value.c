@@ -3,6 +3,7 @@
 #include "design/model/value.h"
 
 #include <inttypes.h>
+#include <stdarg.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -12,6 +13,10 @@
 #include "design/model/value_bytes.h"
 #include "wire/hex.h"
 #include "wire/utf8.h"
+
+/* So many digits has a number of 64 bits, and so far a double is exact: 2^53. */
+#define DIGITS_MOST 20
+#define EXACT_MOST  INT64_C(9007199254740992)
 
 /* lengths */
 
@@ -62,6 +67,38 @@ size_t ys_value_zeros(const struct ys_field *field)
 
 /* out */
 
+/* A text that is being written; what does not fit is dropped. */
+struct line {
+    char *text;
+    size_t size;
+    size_t length;
+};
+
+static void put_bytes(struct line *line, const char *bytes, size_t length)
+{
+    size_t room = line->size - 1 - line->length;
+    length = length < room ? length : room;
+    memcpy(line->text + line->length, bytes, length);
+    line->length += length;
+    line->text[line->length] = '\0';
+}
+
+static void put_words(struct line *line, const char *words)
+{
+    put_bytes(line, words, strlen(words));
+}
+
+static void put(struct line *line, const char *format, ...)
+{
+    va_list arguments;
+    size_t room = line->size - line->length;
+    va_start(arguments, format);
+    int length = vsnprintf(line->text + line->length, room, format, arguments);
+    va_end(arguments);
+    if (length > 0)
+        line->length += (size_t)length < room ? (size_t)length : room - 1;
+}
+
 int64_t ys_value_decode(const struct ys_field *field, const uint8_t *bytes)
 {
     const struct ys_format *format = field->format;
@@ -74,76 +111,91 @@ int64_t ys_value_decode(const struct ys_field *field, const uint8_t *bytes)
     return (int64_t)value;
 }
 
-static void put_unit(const struct ys_field *field, FILE *stream)
+static void put_unit(const struct ys_field *field, struct line *line)
 {
     if (field->unit != NULL && field->unit->symbol[0] != '\0')
-        (void)fprintf(stream, " %s", field->unit->symbol);
+        put(line, " %s", field->unit->symbol);
 }
 
 /* mantissa x 10^exponent in digits: 42.1, 0.05, 4200. */
-static void put_magnitude(uint64_t magnitude, int exponent, FILE *stream)
+static void put_magnitude(uint64_t magnitude, int exponent, struct line *line)
 {
-    char digits[24];
+    char digits[2 * DIGITS_MOST];
+    char *first = digits + sizeof digits;
     int places = exponent < 0 ? -exponent : 0;
     if (places > 18 || exponent > 18) {
-        (void)fprintf(stream, "%" PRIu64 "e%d", magnitude, exponent);
+        put(line, "%" PRIu64 "e%d", magnitude, exponent);
         return;
     }
-    int length = snprintf(digits, sizeof digits, "%0*" PRIu64, places + 1, magnitude);
-    if (places > 0)
-        (void)fprintf(stream, "%.*s.%s", length - places, digits, digits + length - places);
-    else
-        (void)fputs(digits, stream);
-    for (int i = 0; i < exponent && magnitude != 0; i++)
-        (void)fputc('0', stream);
+    bool is_zero = magnitude == 0;
+    for (int place = 0; place <= places || magnitude > 0; place++, magnitude /= 10) {
+        if (place > 0 && place == places)
+            *--first = '.';
+        *--first = (char)('0' + magnitude % 10);
+    }
+    put_bytes(line, first, (size_t)(digits + sizeof digits - first));
+    for (int i = 0; i < exponent && !is_zero; i++)
+        put_words(line, "0");
 }
 
-static void put_decimal(int64_t mantissa, int exponent, FILE *stream)
+static void put_decimal(int64_t mantissa, int exponent, struct line *line)
 {
     if (mantissa < 0)
-        (void)fputc('-', stream);
-    put_magnitude(mantissa < 0 ? 0 - (uint64_t)mantissa : (uint64_t)mantissa, exponent, stream);
+        put_words(line, "-");
+    put_magnitude(mantissa < 0 ? 0 - (uint64_t)mantissa : (uint64_t)mantissa, exponent, line);
 }
 
+/* mantissa x 10^exponent */
+struct decimal {
+    int64_t mantissa;
+    int exponent;
+};
+
 /* A raw number in its unit. Halves are fives and a place more, so this is exact, too. */
-static void put_number(const struct ys_field *field, int64_t raw, FILE *stream)
+static struct decimal in_unit(const struct ys_field *field, int64_t raw)
 {
-    int64_t mantissa = field->multiplier > 1 ? raw * field->multiplier : raw;
-    int exponent = field->exponent;
+    struct decimal number = {.mantissa = field->multiplier > 1 ? raw * field->multiplier : raw,
+                             .exponent = field->exponent};
     for (int i = 0; i < field->halvings; i++) {
-        bool even = mantissa % 2 == 0;
-        mantissa = even ? mantissa / 2 : mantissa * 5;
-        exponent -= !even;
+        bool even = number.mantissa % 2 == 0;
+        number.mantissa = even ? number.mantissa / 2 : number.mantissa * 5;
+        number.exponent -= !even;
     }
+    return number;
+}
+
+static void put_number(const struct ys_field *field, int64_t raw, struct line *line)
+{
+    struct decimal number = in_unit(field, raw);
     if (field->format->kind == YS_FORMAT_UNSIGNED)
-        put_magnitude((uint64_t)mantissa, exponent, stream); /* the widest have no sign to spare */
+        put_magnitude((uint64_t)number.mantissa, number.exponent, line); /* the widest have no sign to spare */
     else
-        put_decimal(mantissa, exponent, stream);
+        put_decimal(number.mantissa, number.exponent, line);
 }
 
 /* 0x and the digits of a wide number, most significant first, without leading zeros. */
-static void put_wide(const struct ys_field *field, const uint8_t *bytes, FILE *stream)
+static void put_wide(const struct ys_field *field, const uint8_t *bytes, struct line *line)
 {
     size_t length = field->format->size;
     while (length > 1 && bytes[length - 1] == 0)
         length--;
-    (void)fprintf(stream, "0x%x", bytes[length - 1]);
+    put(line, "0x%x", bytes[length - 1]);
     for (size_t i = length - 1; i > 0; i--)
-        (void)fprintf(stream, "%02x", bytes[i - 1]);
+        put(line, "%02x", bytes[i - 1]);
 }
 
-static void put_integer(const struct ys_field *field, int64_t raw, FILE *stream)
+static void put_integer(const struct ys_field *field, int64_t raw, struct line *line)
 {
     const char *name = ys_value_name(field, (uint64_t)raw);
     if (name != NULL) {
-        (void)fputs(name, stream);
+        put_words(line, name);
         return;
     }
-    put_number(field, raw, stream);
-    put_unit(field, stream);
+    put_number(field, raw, line);
+    put_unit(field, line);
 }
 
-static void put_float(const struct ys_field *field, const uint8_t *bytes, FILE *stream)
+static void put_float(const struct ys_field *field, const uint8_t *bytes, struct line *line)
 {
     uint64_t bits = ys_value_bits(field->format, bytes);
     uint32_t low = (uint32_t)bits;
@@ -152,103 +204,103 @@ static void put_float(const struct ys_field *field, const uint8_t *bytes, FILE *
     memcpy(&single, &low, sizeof single);
     memcpy(&number, &bits, sizeof number);
     if (field->format->size == 4)
-        (void)fprintf(stream, "%.9g", (double)single);
+        put(line, "%.9g", (double)single);
     else
-        (void)fprintf(stream, "%.17g", number);
+        put(line, "%.17g", number);
 }
 
-static void put_medfloat(const struct ys_field *field, const uint8_t *bytes, FILE *stream)
+static void put_medfloat(const struct ys_field *field, const uint8_t *bytes, struct line *line)
 {
     struct ys_reader reader = ys_reader_of(bytes, field->format->size);
     struct ys_medfloat value = field->format->size == 2 ? ys_get_medfloat16(&reader) : ys_get_medfloat32(&reader);
     if (value.kind == YS_MEDFLOAT_NUMBER)
-        put_decimal(value.mantissa, value.exponent, stream);
+        put_decimal(value.mantissa, value.exponent, line);
     else
-        (void)fputs(ys_medfloat_words[value.kind], stream);
+        put_words(line, ys_medfloat_words[value.kind]);
 }
 
-static void put_flags(const struct ys_field *field, const uint8_t *bytes, FILE *stream)
+static void put_flags(const struct ys_field *field, const uint8_t *bytes, struct line *line)
 {
     uint64_t flags = ys_value_bits(field->format, bytes);
     const char *between = "";
     if (flags == 0)
-        (void)fputs("none", stream);
+        put_words(line, "none");
     for (size_t bit = 0; bit < field->format->bits; bit++) {
         if ((flags >> bit & 1) == 0)
             continue;
         if (bit < field->bit_count)
-            (void)fprintf(stream, "%s%s", between, field->bits[bit]);
+            put(line, "%s%s", between, field->bits[bit]);
         else
-            (void)fprintf(stream, "%sbit %zu", between, bit);
+            put(line, "%sbit %zu", between, bit);
         between = " + ";
     }
 }
 
 /* Text in quotes; what is not plain, and quotes themselves, byte by byte as \xNN. */
-static void put_text(const uint8_t *bytes, size_t length, FILE *stream)
+static void put_text(const uint8_t *bytes, size_t length, struct line *line)
 {
-    (void)fputc('"', stream);
+    put_words(line, "\"");
     for (size_t i = 0, whole; i<length; i += whole> 0 ? whole : 1) {
         whole = bytes[i] != '"' && bytes[i] != '\\' ? ys_utf8_plain(bytes + i, length - i) : 0;
         if (whole > 0)
-            (void)fwrite(bytes + i, 1, whole, stream);
+            put_bytes(line, (const char *)bytes + i, whole);
         else
-            (void)fprintf(stream, "\\x%02x", bytes[i]);
+            put(line, "\\x%02x", bytes[i]);
     }
-    (void)fputc('"', stream);
+    put_words(line, "\"");
 }
 
-static void put_utf16(const uint8_t *bytes, size_t length, FILE *stream)
+static void put_utf16(const uint8_t *bytes, size_t length, struct line *line)
 {
     uint8_t text[3 * 512 / 2];
     int used = ys_value_convert("UTF-8", "UTF-16LE", bytes, length, text, sizeof text);
     if (used >= 0)
-        put_text(text, (size_t)used, stream);
+        put_text(text, (size_t)used, line);
     else
-        (void)fputs("no UTF-16", stream);
+        put_words(line, "no UTF-16");
 }
 
-static void put_item(const struct ys_field *field, const uint8_t *sent, size_t length, FILE *stream)
+static void put_item(const struct ys_field *field, const uint8_t *sent, size_t length, struct line *line)
 {
     uint8_t turned[16];
     const uint8_t *bytes = ys_value_in_order(field, sent, turned);
     switch (field->format->kind) {
     case YS_FORMAT_UNSIGNED:
     case YS_FORMAT_SIGNED:
-        put_integer(field, ys_value_decode(field, bytes), stream);
+        put_integer(field, ys_value_decode(field, bytes), line);
         break;
     case YS_FORMAT_FLOAT:
-        put_float(field, bytes, stream);
-        put_unit(field, stream);
+        put_float(field, bytes, line);
+        put_unit(field, line);
         break;
     case YS_FORMAT_MEDFLOAT:
-        put_medfloat(field, bytes, stream);
-        put_unit(field, stream);
+        put_medfloat(field, bytes, line);
+        put_unit(field, line);
         break;
     case YS_FORMAT_BOOLEAN:
-        (void)fputs(bytes[0] != 0 ? "true" : "false", stream);
+        put_words(line, bytes[0] != 0 ? "true" : "false");
         break;
     case YS_FORMAT_FLAGS:
-        put_flags(field, bytes, stream);
+        put_flags(field, bytes, line);
         break;
     case YS_FORMAT_WIDE:
-        put_wide(field, bytes, stream);
-        put_unit(field, stream);
+        put_wide(field, bytes, line);
+        put_unit(field, line);
         break;
     case YS_FORMAT_PAIR:
-        (void)fprintf(stream, "%u %u", bytes[0] | (unsigned)bytes[1] << 8, bytes[2] | (unsigned)bytes[3] << 8);
+        put(line, "%u %u", bytes[0] | (unsigned)bytes[1] << 8, bytes[2] | (unsigned)bytes[3] << 8);
         break;
     case YS_FORMAT_TEXT:
-        put_text(bytes, length, stream);
+        put_text(bytes, length, line);
         break;
     case YS_FORMAT_UTF16:
-        put_utf16(bytes, length, stream);
+        put_utf16(bytes, length, line);
         break;
     case YS_FORMAT_BYTES:
     case YS_FORMAT_STRUCT:
     default:
         for (size_t i = 0; i < length; i++)
-            (void)fprintf(stream, "%s%02x", i > 0 ? " " : "", bytes[i]);
+            put(line, "%s%02x", i > 0 ? " " : "", bytes[i]);
         break;
     }
 }
@@ -270,19 +322,19 @@ static bool take_field(const struct ys_field *field, struct ys_reader *reader)
 }
 
 /* The bytes of a field that were taken. */
-static void put_field(const struct ys_field *field, const uint8_t *bytes, size_t length, FILE *stream)
+static void put_field(const struct ys_field *field, const uint8_t *bytes, size_t length, struct line *line)
 {
     size_t size = field->format->size != 0 ? field->format->size : (size_t)field->length.number;
     if (field->most.number == 0) {
-        put_item(field, bytes, length, stream);
+        put_item(field, bytes, length, line);
         return;
     }
-    (void)fputc('[', stream);
+    put_words(line, "[");
     for (size_t at = 0; at + size <= length && size > 0; at += size) {
-        (void)fputs(at > 0 ? "; " : "", stream);
-        put_item(field, bytes + at, size, stream);
+        put_words(line, at > 0 ? "; " : "");
+        put_item(field, bytes + at, size, line);
     }
-    (void)fputc(']', stream);
+    put_words(line, "]");
 }
 
 /* A structure, taken field by field. */
@@ -322,19 +374,19 @@ static const struct ys_field *next_field(struct walk *walk)
     return NULL;
 }
 
-static void put_struct(const struct ys_field *whole, const uint8_t *bytes, size_t length, FILE *stream)
+static void put_struct(const struct ys_field *whole, const uint8_t *bytes, size_t length, struct line *line)
 {
     struct walk walk = walk_of(whole, bytes, length);
     const char *between = "";
     for (const struct ys_field *field; (field = next_field(&walk)) != NULL; between = YS_VALUE_SEPARATOR) {
-        (void)fprintf(stream, "%s%s ", between, field->name);
+        put(line, "%s%s ", between, field->name);
         if (walk.is_good)
-            put_field(field, walk.at, walk.taken, stream);
+            put_field(field, walk.at, walk.taken, line);
         else
-            (void)fputs("cut short", stream);
+            put_words(line, "cut short");
     }
     if (walk.is_good && ys_reader_left(&walk.reader) > 0)
-        (void)fprintf(stream, "%sand %zu bytes more", between, ys_reader_left(&walk.reader));
+        put(line, "%sand %zu bytes more", between, ys_reader_left(&walk.reader));
 }
 
 const uint8_t *ys_value_part(const struct ys_field *whole, const uint8_t *bytes, size_t length,
@@ -363,6 +415,23 @@ bool ys_value_fits(const struct ys_field *field, const uint8_t *bytes, size_t le
     return length >= ys_value_least(field) && length <= ys_value_greatest(field);
 }
 
+/* What a whole number is in its unit; false if that takes more than one rounding. */
+static bool number_exactly(const struct ys_field *field, const uint8_t *sent, double *number)
+{
+    static const double powers[] = {1e0, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11};
+    uint8_t turned[16];
+    int64_t raw = ys_value_decode(field, ys_value_in_order(field, sent, turned));
+    struct decimal decimal = in_unit(field, raw);
+    int power = decimal.exponent < 0 ? -decimal.exponent : decimal.exponent;
+    if (decimal.mantissa > EXACT_MOST || decimal.mantissa < -EXACT_MOST || power > 11 ||
+        (field->format->kind == YS_FORMAT_UNSIGNED && decimal.mantissa < 0) ||
+        ys_value_name(field, (uint64_t)raw) != NULL)
+        return false;
+    *number =
+        decimal.exponent < 0 ? (double)decimal.mantissa / powers[power] : (double)decimal.mantissa * powers[power];
+    return true;
+}
+
 bool ys_value_number(const struct ys_field *field, const uint8_t *bytes, size_t length, double *number)
 {
     enum ys_format_kind kind = field != NULL ? field->format->kind : YS_FORMAT_BYTES;
@@ -372,6 +441,8 @@ bool ys_value_number(const struct ys_field *field, const uint8_t *bytes, size_t 
         kind == YS_FORMAT_UNSIGNED || kind == YS_FORMAT_SIGNED || kind == YS_FORMAT_FLOAT || kind == YS_FORMAT_MEDFLOAT;
     if (!numeric || length != field->format->size)
         return false;
+    if ((kind == YS_FORMAT_UNSIGNED || kind == YS_FORMAT_SIGNED) && number_exactly(field, bytes, number))
+        return true;
     ys_value_format(field, bytes, length, text, sizeof text);
     *number = strtod(text, &end);
     return end != text;
@@ -380,21 +451,14 @@ bool ys_value_number(const struct ys_field *field, const uint8_t *bytes, size_t 
 void ys_value_format(const struct ys_field *field, const uint8_t *bytes, size_t length, char *text, size_t size)
 {
     const struct ys_format *format = field->format;
-    char *whole = NULL;
-    size_t whole_length = 0;
-    FILE *stream = open_memstream(&whole, &whole_length);
-    if (stream == NULL || size == 0)
-        abort();
+    struct line line = {.text = text, .size = size};
+    text[0] = '\0';
     if (format->size != 0 && format->size != length)
-        (void)fprintf(stream, "%zu bytes where %s has %u", length, format->name, format->size);
+        put(&line, "%zu bytes where %s has %u", length, format->name, format->size);
     else if (format->kind == YS_FORMAT_STRUCT)
-        put_struct(field, bytes, length, stream);
+        put_struct(field, bytes, length, &line);
     else
-        put_item(field, bytes, length, stream);
+        put_item(field, bytes, length, &line);
     if (format->size == 0 && format->kind != YS_FORMAT_STRUCT && !ys_value_fits(field, bytes, length))
-        (void)fprintf(stream, " (%zu bytes where it has %s%zu)", length, field->fixed ? "" : "at most ",
-                      ys_value_greatest(field));
-    (void)fclose(stream);
-    (void)snprintf(text, size, "%s", whole);
-    free(whole);
+        put(&line, " (%zu bytes where it has %s%zu)", length, field->fixed ? "" : "at most ", ys_value_greatest(field));
 }
