@@ -58,6 +58,7 @@ struct ys_radio {
     uint32_t ears;                      /* that have been given */
     struct ys_air_model model;
     double capture_ratio;
+    int seen_loss_db; /* from each sender to who observes */
     struct noise *noises;
     struct ys_observer *observers;
     uint64_t count;
@@ -220,6 +221,7 @@ bool ys_radio_set_model(struct ys_radio *radio, const struct ys_air_model *model
     if (model != NULL) {
         radio->model = *model;
         radio->capture_ratio = pow(10, model->capture_db / 10);
+        radio->seen_loss_db = (int)lround(model->loss_at_1m_db);
     }
     return true;
 }
@@ -607,7 +609,7 @@ static void mark_overlaps(struct ys_radio *radio, struct ys_transmission *transm
 /* What an observer sees of a packet: it stands one metre beside each sender. */
 static int8_t seen_dbm(const struct ys_radio *radio, int8_t power_dbm)
 {
-    return (int8_t)(radio->propagation != NULL ? power_dbm - lround(radio->model.loss_at_1m_db) : STRENGTH_DBM);
+    return (int8_t)(radio->propagation != NULL ? power_dbm - radio->seen_loss_db : STRENGTH_DBM);
 }
 
 /* A receiver of coded packets finds out itself which of the two codings it is. */

@@ -267,10 +267,12 @@ uint8_t ys_link_channel_count(const uint8_t channel_map[5])
 uint8_t ys_link_next_channel(uint8_t *last_unmapped, uint8_t hop, const uint8_t channel_map[5])
 {
     uint8_t used[CHANNELS] = {0};
-    uint8_t count = list_used(channel_map, used);
     uint8_t unmapped = (uint8_t)((*last_unmapped + hop) % CHANNELS);
     *last_unmapped = unmapped;
-    return count == 0 || is_used(channel_map, unmapped) ? unmapped : used[unmapped % count];
+    if (is_used(channel_map, unmapped))
+        return unmapped;
+    uint8_t count = list_used(channel_map, used);
+    return count == 0 ? unmapped : used[unmapped % count];
 }
 
 /* Each of the two bytes from its last bit to its first. */
@@ -296,10 +298,12 @@ uint16_t ys_link_event_number(uint32_t access_address, uint16_t counter)
 uint8_t ys_link_event_channel(uint32_t access_address, uint16_t counter, const uint8_t channel_map[5])
 {
     uint8_t used[CHANNELS] = {0};
-    uint8_t count = list_used(channel_map, used);
     uint16_t value = ys_link_event_number(access_address, counter);
     uint8_t unmapped = (uint8_t)(value % CHANNELS);
-    return count == 0 || is_used(channel_map, unmapped) ? unmapped : used[(uint32_t)value * count >> 16];
+    if (is_used(channel_map, unmapped))
+        return unmapped;
+    uint8_t count = list_used(channel_map, used);
+    return count == 0 ? unmapped : used[(uint32_t)value * count >> 16];
 }
 
 /* Vol 6 Part B 4.5.1. */
