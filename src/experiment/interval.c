@@ -287,7 +287,7 @@ static bool watch_device(const struct ys_interval_plan *plan, struct ys_interval
 
 struct searches {
     const struct ys_interval_plan *plan;
-    double *found_ms; /* of each run, each scanner; negative: not found */
+    double *found_ms; /* of each run, each scanner; negative: not found; not a number: made elsewhere */
     atomic_uint next;
     atomic_uint done;
     atomic_bool failed;
@@ -424,37 +424,47 @@ static bool search_once(const struct searches *searches, uint32_t run)
     struct ys_chance chance = ys_chance_of(plan->seed, run);
     bool good = seekers != NULL && ys_world_init(&world, ys_chance_next(&chance), NULL, NULL);
     if (good) {
-        good = search_in(&world, searches, seekers, &advertising, &searches->found_ms[run * plan->scanner_count]);
+        good =
+            search_in(&world, searches, seekers, &advertising, &searches->found_ms[(size_t)run * plan->scanner_count]);
         ys_world_end(&world);
     }
     free(seekers);
     return good;
 }
 
+/* The next search, if it is wanted; false if there is none. `done` becomes how many are. */
+static bool search_next(struct searches *searches, uint32_t *done)
+{
+    const struct ys_interval_plan *plan = searches->plan;
+    uint32_t run = atomic_fetch_add(&searches->next, 1);
+    if (run >= plan->runs || atomic_load(&searches->failed))
+        return false;
+    double *found_ms = &searches->found_ms[(size_t)run * plan->scanner_count];
+    enum ys_search_state state = plan->look_up != NULL ? plan->look_up(plan->keeper, run, found_ms) : YS_SEARCH_WANTED;
+    for (size_t i = 0; state == YS_SEARCH_ELSEWHERE && i < plan->scanner_count; i++)
+        found_ms[i] = NAN;
+    if (state == YS_SEARCH_WANTED && !search_once(searches, run))
+        atomic_store(&searches->failed, true);
+    else if (state == YS_SEARCH_WANTED && plan->take != NULL)
+        plan->take(plan->keeper, run, found_ms);
+    *done = atomic_fetch_add(&searches->done, 1) + 1;
+    return true;
+}
+
 static void *work(void *context)
 {
-    struct searches *searches = context;
-    for (;;) {
-        uint32_t run = atomic_fetch_add(&searches->next, 1);
-        if (run >= searches->plan->runs || atomic_load(&searches->failed))
-            return NULL;
-        if (!search_once(searches, run))
-            atomic_store(&searches->failed, true);
-        atomic_fetch_add(&searches->done, 1);
-    }
+    uint32_t done;
+    while (search_next(context, &done))
+        ;
+    return NULL;
 }
 
 /* This thread works too, and says how far all are. */
 static void work_and_tell(struct searches *searches)
 {
     const struct ys_interval_plan *plan = searches->plan;
-    for (;;) {
-        uint32_t run = atomic_fetch_add(&searches->next, 1);
-        if (run >= plan->runs || atomic_load(&searches->failed))
-            return;
-        if (!search_once(searches, run))
-            atomic_store(&searches->failed, true);
-        uint32_t done = atomic_fetch_add(&searches->done, 1) + 1;
+    uint32_t done;
+    while (search_next(searches, &done)) {
         if (plan->progress != NULL)
             plan->progress(plan->context, done, plan->runs);
     }
@@ -499,9 +509,11 @@ static void gather(const struct searches *searches, const struct ys_interval_rep
     const struct ys_interval_plan *plan = searches->plan;
     struct ys_search *search = &report->searches[index];
     search->scanner = plan->scanners[index];
-    search->runs = plan->runs;
     for (uint32_t run = 0; run < plan->runs; run++) {
-        double found_ms = searches->found_ms[run * plan->scanner_count + index];
+        double found_ms = searches->found_ms[(size_t)run * plan->scanner_count + index];
+        if (isnan(found_ms))
+            continue;
+        search->runs++;
         if (found_ms >= 0)
             ys_samples_add(&search->found_ms, found_ms);
         else

@@ -10,6 +10,13 @@
 #include "measure/scanner.h"
 #include "world/world.h"
 
+/* Of one search by all scanners. */
+enum ys_search_state {
+    YS_SEARCH_WANTED,
+    YS_SEARCH_KNOWN,     /* its times are filled in */
+    YS_SEARCH_ELSEWHERE, /* it does not count here */
+};
+
 struct ys_interval_plan {
     const struct ys_design *design; /* whose first way to advertise is watched */
     uint32_t seconds;               /* of the watch, 1 to 86,400 */
@@ -26,7 +33,12 @@ struct ys_interval_plan {
     void (*progress)(void *context, uint32_t done, uint32_t of); /* or NULL; from one thread only */
     void *context;
     struct ys_recording *recording; /* of the watch; NULL: none */
-    const struct ys_live *live;     /* the controllers are real ones; NULL: they are simulated */
+    /* What is to be done of a search, and what was found by each scanner, in ms, negative if it was not: both may be
+     * NULL, and are called by several threads. */
+    enum ys_search_state (*look_up)(void *keeper, uint32_t run, double *found_ms);
+    void (*take)(void *keeper, uint32_t run, const double *found_ms);
+    void *keeper;
+    const struct ys_live *live; /* the controllers are real ones; NULL: they are simulated */
 };
 
 /* How long a search lasts at most. */

@@ -60,3 +60,11 @@ bool ys_throughput_check(const struct ys_throughput_plan *plan, char *text, size
         (void)snprintf(text, size, "%s", wrong);
     return wrong == NULL;
 }
+
+double ys_throughput_effort(const struct ys_throughput_plan *plan)
+{
+    uint64_t exchange_ns = ys_link_duration_ns(plan->phy, 2u + plan->packet_length) +
+                           ys_link_duration_ns(plan->central_phy, 2) + 2 * YS_LINK_INTER_FRAME_SPACE_NS;
+    double of_links = 2e9 * (plan->links > 0 ? plan->links : 1) / (double)exchange_ns;
+    return plan->seconds * (of_links + 30.0 * plan->neighbours); /* each advertises ten times a second */
+}

@@ -74,6 +74,9 @@ struct ys_throughput_plan {
 /* What of a plan contradicts the standard or itself, in words with the range; false if something does. */
 bool ys_throughput_check(const struct ys_throughput_plan *plan, char *text, size_t size);
 
+/* How many packets there may be on the air in all of it: by which plans can be told apart that take long. */
+double ys_throughput_effort(const struct ys_throughput_plan *plan);
+
 /* The supervision timeout that goes with an interval and a latency; 0: there is none that the standard allows. */
 uint16_t ys_throughput_timeout_ms(const struct ys_throughput_plan *plan);
 

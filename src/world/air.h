@@ -56,7 +56,7 @@ struct ys_disturber ys_disturber_of(enum ys_disturber_kind kind);
 
 #define YS_DISTURBERS_MOST     64
 #define YS_NEIGHBOURS_MOST     100000 /* in all */
-#define YS_NUMBER_OF_NEIGHBOUR 30000 /* on the air: of the first, or of another disturber */
+#define YS_NUMBER_OF_NEIGHBOUR 30000  /* on the air: of the first, or of another disturber */
 
 /* Puts one into a world whose air is not perfect, or advertisers into any. False if there is no memory. */
 bool ys_world_disturb(struct ys_world *world, const struct ys_disturber *disturber);

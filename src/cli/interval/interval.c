@@ -7,6 +7,7 @@
 
 #include "capture/file/reader.h"
 #include "cli/interval/json.h"
+#include "cli/interval/kept.h"
 #include "cli/interval/plot.h"
 #include "cli/interval/text.h"
 #include "cli/shared/controllers.h"
@@ -31,6 +32,11 @@
 #define KEY_CROWD          0x402
 #define KEY_CROWD_INTERVAL 0x403
 #define KEY_BIT_ERRORS     0x404
+#define KEY_RESULTS        0x405
+#define KEY_PART           0x406
+#define KEY_MERGE          0x407
+#define KEY_UNDONE         0x408
+#define PARTS_MOST         1000000
 
 struct input {
     struct common common;
@@ -47,6 +53,9 @@ struct input {
     double bit_errors;
     unsigned long long crowd;
     unsigned long long crowd_interval_ms;
+    struct kept kept;
+    bool merge;
+    bool undone;
     struct recorder recorder;
     struct controllers controllers; /* real ones */
     const char *capture;            /* NULL: it is simulated */
@@ -123,6 +132,20 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case KEY_CROWD_INTERVAL:
         input->of_simulations = input->of_air = "crowd-interval";
         good = take_number(state, "crowd-interval", argument, 20, 10240, &input->crowd_interval_ms);
+        break;
+    case KEY_RESULTS:
+        input->of_simulations = input->of_air = "results";
+        input->kept.path = argument;
+        break;
+    case KEY_PART:
+        input->of_simulations = input->of_air = "part";
+        good = results_take_part(state->argv[0], argument, PARTS_MOST, &input->kept.part, &input->kept.parts);
+        break;
+    case KEY_MERGE:
+        input->merge = true;
+        break;
+    case KEY_UNDONE:
+        input->undone = true;
         break;
     case 'w':
         input->set = argument;
@@ -238,11 +261,9 @@ static int run_recorded(const char *who, struct input *input, const struct ys_de
 static int run(const char *who, struct input *input, const struct ys_design *design)
 {
     struct ys_interval_report report;
-    if (!recorder_begin(&input->recorder))
-        return EXIT_BAD_INPUT;
     struct progress progress = progress_begin("searches");
     long cores = sysconf(_SC_NPROCESSORS_ONLN);
-    const struct ys_interval_plan plan = {
+    struct ys_interval_plan plan = {
         .design = design,
         .seconds = (uint32_t)input->seconds,
         .runs = (uint32_t)input->runs,
@@ -257,11 +278,22 @@ static int run(const char *who, struct input *input, const struct ys_design *des
         .threads = cores > 0 ? (unsigned)cores : 1,
         .progress = show_progress,
         .context = &progress,
-        .recording = recorder_recording(&input->recorder),
     };
+    if (!kept_begin(&input->kept, who, design->name.text, &plan))
+        return EXIT_BAD_INPUT;
+    if (input->undone) {
+        kept_say_undone(&input->kept);
+        return kept_end(&input->kept, who) ? EXIT_AS_EXPECTED : EXIT_BAD_INPUT;
+    }
+    if (!recorder_begin(&input->recorder))
+        return EXIT_BAD_INPUT;
+    plan.recording = recorder_recording(&input->recorder);
     bool good = ys_interval_run(&plan, &report);
     progress_end(&progress);
     good = recorder_end(&input->recorder) && (good || complain(who, "the device cannot be started"));
+    good = kept_end(&input->kept, who) && good;
+    if (good && report.search_count > 0)
+        input->runs = report.searches[0].runs; /* of a share, fewer */
     if (good)
         return tell(who, input, design, &report);
     ys_interval_report_free(&report);
@@ -340,6 +372,11 @@ int verb_interval(int argc, char **argv)
          "Hear it with a real controller, in real time: central=WHERE, at a serial device, a socket, or hci0; and "
          "device=WHERE for one that plays the device, which is otherwise real and found by its name",
          0},
+        {"results", KEY_RESULTS, "FILE", 0,
+         "Keep what each search has found in this SQLite file; what is there already is not searched again", 0},
+        {"part", KEY_PART, "I/N", 0, PART_HELP, 0},
+        {"undone", KEY_UNDONE, NULL, 0, UNDONE_HELP, 0},
+        {"merge", KEY_MERGE, NULL, 0, "Put the results of the named files into that of --results", 0},
         {"seed", 's', "NUMBER", 0, "Play it with other chances; the same number gives the same result (default 1)", 0},
         {"plot", 'p', "FILE", 0,
          "Draw intervals and times until found; FILE ends in .svg or .png, and its data and script stay beside it", 0},
@@ -349,7 +386,7 @@ int verb_interval(int argc, char **argv)
     static const struct argp argp = {
         .options = options,
         .parser = parse,
-        .args_doc = "DEFINITION [CAPTURE]",
+        .args_doc = "DEFINITION [CAPTURE]\n--merge --results FILE FILE...",
         .doc = "Lets a device advertise on a simulated air, and tells from the air alone what it does: its intervals, "
                "packets, time on the air, and silences, while a scanner asks it and a central comes and goes. Then "
                "scanners look for it, and it is told how long that takes, beside what is to be expected by "
@@ -357,9 +394,19 @@ int verb_interval(int argc, char **argv)
                "place of a simulated one.\v"
                "Exit status: 0 all is as expected, 1 something is not, 2 the definition or an option is wrong.",
     };
-    struct input input = {.seed = 1, .seconds = 60, .runs = 1000, .crowd_interval_ms = 100};
+    struct input input = {
+        .seed = 1, .seconds = 60, .runs = 1000, .crowd_interval_ms = 100, .kept = {.part = 1, .parts = 1}};
     if (!parse_options(&argp, argc, argv, &input))
         return EXIT_BAD_INPUT;
+    if (input.merge)
+        return results_merge_all(argv[0], input.kept.path, input.common.files.paths, input.common.files.count,
+                                 "searches")
+                   ? EXIT_AS_EXPECTED
+                   : EXIT_BAD_INPUT;
+    if (input.undone && input.kept.path == NULL) {
+        (void)complain(argv[0], "--undone needs the file of what is done: --results");
+        return EXIT_BAD_INPUT;
+    }
     struct ys_design *design;
     const struct files *files = &input.common.files;
     input.capture = files->count == 2 ? files->paths[1] : NULL;

@@ -601,7 +601,7 @@ int verb_meet(int argc, char **argv)
         {"at-once", 'J', "NUMBER", 0, "Play so many at the same time (default: one for each core)", 0},
         {"scenes", 'o', "FOLDER", 0, "Write the smallest scene of each finding into this folder", 0},
         {"results", KEY_RESULTS, "FILE", 0, "Keep in this file which encounters were good, and go on from there", 0},
-        {"part", KEY_PART, "I/N", 0, "Only each Nth encounter, from the Ith on: for several machines", 0},
+        {"part", KEY_PART, "I/N", 0, PART_HELP, 0},
         {"merge", KEY_MERGE, NULL, 0, "Put the results of the named files into that of --results", 0},
         {"page", KEY_PAGE, "FILE", 0, "Also write what came of it as an HTML page", 0},
         {"replace", KEY_REPLACE, NULL, 0, "Write over scenes and a page that are there", 0},

@@ -13,6 +13,7 @@
 #include "cli/shared/pool.h"
 #include "cli/shared/progress.h"
 #include "cli/shared/recorder.h"
+#include "cli/shared/results.h"
 #include "cli/shared/say.h"
 #include "cli/shared/stage_files.h"
 #include "cli/shared/terminal.h"
@@ -25,6 +26,11 @@
 #define SEEDS_MOST        1000000
 #define FAILED_SHOWN      10
 #define TAKE_LIMIT_MOST_S 1000000
+#define NAME_SIZE         4400
+#define KEY_RESULTS       1
+#define KEY_PART          2
+#define KEY_MERGE         3
+#define KEY_UNDONE        4
 
 struct input {
     struct common common;
@@ -40,6 +46,11 @@ struct input {
     bool log;
     bool schema;
     bool only_check;
+    const char *results;
+    unsigned long long part; /* from 1, of: */
+    unsigned long long parts;
+    bool merge;
+    bool undone;
 };
 
 struct rehearsal {
@@ -48,6 +59,11 @@ struct rehearsal {
     size_t scene_count;
     json_t *results; /* of all: {file, title, takes} */
     json_t **takes;  /* of each that is played: its takes in there */
+    json_t **played; /* by scene and seed; NULL: not played now */
+    size_t *todo;    /* what is to be played */
+    size_t todo_count;
+    size_t mine; /* how many are in the share */
+    struct results *store;
     struct progress progress;
     size_t done;
     double written_s; /* when the results were last written */
@@ -96,6 +112,17 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         return 0;
     case 'c':
         input->only_check = true;
+        return 0;
+    case KEY_RESULTS:
+        input->results = argument;
+        return 0;
+    case KEY_PART:
+        return results_take_part(verb, argument, SEEDS_MOST, &input->part, &input->parts) ? 0 : EINVAL;
+    case KEY_MERGE:
+        input->merge = true;
+        return 0;
+    case KEY_UNDONE:
+        input->undone = true;
         return 0;
     default:
         return recorder_parse(&input->recorder, key, argument) ? 0 : parse_common(key, state, &input->common);
@@ -146,6 +173,105 @@ static bool read_all(struct rehearsal *rehearsal, const struct ys_scene_files *f
     return rehearsal->scenes != NULL && rehearsal->takes != NULL;
 }
 
+/* what was done before, and what is to be done */
+
+/* What results are of: these scenes, as they stand there. */
+static char *describe(const struct files *paths)
+{
+    uint64_t hash = UINT64_C(14695981039346656037); /* FNV-1a */
+    char *about = NULL;
+    for (int i = 0; i < paths->count; i++) {
+        FILE *file = fopen(paths->paths[i], "rb");
+        for (int byte; file != NULL && (byte = fgetc(file)) != EOF;)
+            hash = (hash ^ (unsigned)byte) * UINT64_C(1099511628211);
+        if (file != NULL)
+            (void)fclose(file);
+    }
+    if (asprintf(&about, "%d scene%s, %s first, as they are (%016llx)", paths->count, paths->count == 1 ? "" : "s",
+                 paths->paths[0], (unsigned long long)hash) < 0)
+        abort();
+    return about;
+}
+
+static void name_take(const struct rehearsal *rehearsal, size_t index, char name[NAME_SIZE])
+{
+    unsigned long long seeds = rehearsal->input->seeds;
+    (void)snprintf(name, NAME_SIZE, "%s --seed %llu", rehearsal->scenes[index / seeds]->file,
+                   rehearsal->input->seed + index % seeds);
+}
+
+/* False after a line. */
+static bool choose_takes(struct rehearsal *rehearsal)
+{
+    const struct input *input = rehearsal->input;
+    size_t count = rehearsal->scene_count * input->seeds;
+    char name[NAME_SIZE];
+    rehearsal->played = calloc(count + 1, sizeof(json_t *));
+    rehearsal->todo = calloc(count + 1, sizeof *rehearsal->todo);
+    if (rehearsal->played == NULL || rehearsal->todo == NULL)
+        abort();
+    if (input->results != NULL) {
+        char *about = describe(&input->common.files);
+        rehearsal->store = results_open("yarnswift rehearse", input->results, about);
+        free(about);
+        if (rehearsal->store == NULL)
+            return false;
+    }
+    for (size_t index = 0; index < count; index++) {
+        bool mine = index % input->parts == input->part - 1;
+        name_take(rehearsal, index, name);
+        rehearsal->mine += mine;
+        if ((mine || input->undone) && (rehearsal->store == NULL || !results_has(rehearsal->store, name)))
+            rehearsal->todo[rehearsal->todo_count++] = index;
+    }
+    return true;
+}
+
+static void say_undone(const struct rehearsal *rehearsal)
+{
+    char name[NAME_SIZE];
+    for (size_t i = 0; i < rehearsal->todo_count; i++) {
+        name_take(rehearsal, rehearsal->todo[i], name);
+        results_say_undone(name, rehearsal->todo[i], rehearsal->input->parts);
+    }
+}
+
+/* A take that is not broken is kept, but for how long it took. False after a line. */
+static bool keep(struct rehearsal *rehearsal, size_t index, json_t *take)
+{
+    char name[NAME_SIZE];
+    if (rehearsal->store == NULL || take_is_broken(take))
+        return true;
+    json_t *kept = json_copy(take);
+    (void)json_object_del(kept, "elapsed_s");
+    char *text = json_dumps(kept, JSON_COMPACT | JSON_REAL_PRECISION(15));
+    json_decref(kept);
+    name_take(rehearsal, index, name);
+    bool good = text != NULL && results_put(rehearsal->store, name, text);
+    free(text);
+    return good;
+}
+
+/* Puts all takes that are known behind their scenes, in the order of their seeds. */
+static void gather(struct rehearsal *rehearsal)
+{
+    size_t count = rehearsal->scene_count * rehearsal->input->seeds;
+    char name[NAME_SIZE];
+    for (size_t i = 0; i < rehearsal->scene_count; i++)
+        (void)json_array_clear(rehearsal->takes[i]);
+    for (size_t index = 0; index < count; index++) {
+        json_t *take = json_incref(rehearsal->played[index]);
+        if (take == NULL && rehearsal->store != NULL) {
+            name_take(rehearsal, index, name);
+            char *text = results_get(rehearsal->store, name);
+            take = text != NULL ? json_loads(text, 0, NULL) : NULL;
+            free(text);
+        }
+        if (take != NULL)
+            (void)json_array_append_new(rehearsal->takes[index / rehearsal->input->seeds], take);
+    }
+}
+
 /* playing */
 
 static double now_s(void)
@@ -170,10 +296,11 @@ static void play_live(const struct ys_scene *scene, struct input *input, struct 
     controllers_close(controllers);
 }
 
-static void play(void *context, size_t index, FILE *result)
+static void play(void *context, size_t number, FILE *result)
 {
     const struct rehearsal *rehearsal = context;
     const struct input *input = rehearsal->input;
+    size_t index = rehearsal->todo[number];
     const struct ys_scene *scene = rehearsal->scenes[index / input->seeds];
     struct recorder recorder = input->recorder;
     double began_s = now_s();
@@ -186,28 +313,35 @@ static void play(void *context, size_t index, FILE *result)
         ys_scene_play(scene, input->seed + index % input->seeds, recorder_recording(&recorder), NULL, &take);
     if (!recorder_end(&recorder))
         _exit(EXIT_BAD_INPUT);
-    json_t *root = take_to_json(scene, &take, input->log || input->common.json || take.ending != YS_TAKE_PASSED);
+    json_t *root = take_to_json(
+        scene, &take, input->log || input->common.json || input->results != NULL || take.ending != YS_TAKE_PASSED);
     (void)json_object_set_new(root, "elapsed_s", json_real(now_s() - began_s));
     (void)json_dumpf(root, result, JSON_COMPACT | JSON_REAL_PRECISION(15));
     json_decref(root);
     ys_take_clear(&take);
 }
 
-static void take_done(void *context, size_t index, const char *result, size_t length, const char *crash)
+static void take_done(void *context, size_t number, const char *result, size_t length, const char *crash)
 {
     struct rehearsal *rehearsal = context;
     const struct input *input = rehearsal->input;
+    size_t index = rehearsal->todo[number];
     const struct ys_scene *scene = rehearsal->scenes[index / input->seeds];
     json_t *take = crash == NULL ? json_loadb(result, length, 0, NULL) : NULL;
     if (take == NULL)
         take = broken_take(scene->file, scene->title.text, input->seed + index % input->seeds,
                            crash != NULL ? crash : "the process of the scene ended without a result");
-    (void)json_array_append_new(rehearsal->takes[index / input->seeds], take);
+    rehearsal->played[index] = take;
+    if (!keep(rehearsal, index, take)) { /* no more can be kept, and nobody would know */
+        results_close(rehearsal->store);
+        exit(EXIT_BAD_INPUT);
+    }
     if (input->junit != NULL && now_s() - rehearsal->written_s >= 1) { /* whoever ends this has what there was */
+        gather(rehearsal);
         (void)takes_write_junit(input->junit, rehearsal->results);
         rehearsal->written_s = now_s();
     }
-    progress_show(&rehearsal->progress, ++rehearsal->done, rehearsal->scene_count * input->seeds);
+    progress_show(&rehearsal->progress, ++rehearsal->done, rehearsal->todo_count);
 }
 
 /* printing */
@@ -334,7 +468,8 @@ static void print_all(const struct rehearsal *rehearsal)
     size_t index;
     json_array_foreach(rehearsal->results, index, scene)
     {
-        print_scene(rehearsal->input, scene, alone, colour);
+        if (json_array_size(json_object_get(scene, "takes")) > 0) /* else another share has them */
+            print_scene(rehearsal->input, scene, alone, colour);
     }
 }
 
@@ -382,7 +517,8 @@ static int rehearse(struct input *input)
     bool read = read_all(&rehearsal, &files) && firmware_all_used(&input->folders, "yarnswift rehearse") &&
                 (rehearsal.scene_count == 0 ||
                  controllers_give(&input->controllers, "yarnswift rehearse", rehearsal.scenes[0]));
-    const struct pool pool = {.count = rehearsal.scene_count * input->seeds,
+    read = read && (input->only_check || choose_takes(&rehearsal));
+    const struct pool pool = {.count = rehearsal.todo_count,
                               .at_once = input->jobs,
                               .most_s = (unsigned)input->most_s,
                               .job = play,
@@ -392,8 +528,16 @@ static int rehearse(struct input *input)
         status = rehearsal.scene_count == (size_t)input->common.files.count ? EXIT_AS_EXPECTED : EXIT_BAD_INPUT;
         (void)printf("%zu of %d scenes %s good\n", rehearsal.scene_count, input->common.files.count,
                      rehearsal.scene_count == 1 ? "is" : "are");
+    } else if (read && input->undone) {
+        say_undone(&rehearsal);
+        status = EXIT_AS_EXPECTED;
     } else if (read && pool_run(&pool)) {
         progress_end(&rehearsal.progress);
+        gather(&rehearsal);
+        if (rehearsal.mine < rehearsal.scene_count * input->seeds)
+            (void)fprintf(stderr, "yarnswift rehearse: part %llu of %llu: %zu of %llu takes, %zu of them played now\n",
+                          input->part, input->parts, rehearsal.mine, rehearsal.scene_count * input->seeds,
+                          rehearsal.todo_count);
         status = status_of(&rehearsal);
         bool written = input->junit == NULL || takes_write_junit(input->junit, rehearsal.results);
         drop_elapsed(&rehearsal);
@@ -406,8 +550,14 @@ static int rehearse(struct input *input)
         if (!written)
             status = EXIT_BAD_INPUT;
     }
+    for (size_t i = 0; rehearsal.played != NULL && i < rehearsal.scene_count * input->seeds; i++)
+        json_decref(rehearsal.played[i]);
     for (size_t i = 0; i < rehearsal.scene_count; i++)
         ys_scene_free(rehearsal.scenes[i]);
+    if (rehearsal.store != NULL)
+        results_close(rehearsal.store);
+    free(rehearsal.played);
+    free(rehearsal.todo);
     free(rehearsal.scenes);
     free(rehearsal.takes);
     json_decref(rehearsal.results);
@@ -425,6 +575,10 @@ static bool fits_together(const char *who, const struct input *input)
         return complain(who, "--controller takes one scene and one seed");
     if (input->controllers.count == 0 && input->folders.plugged_count > 0)
         return complain(who, "--outside needs a real controller to meet the device with: --controller");
+    if (input->controllers.count > 0 && (input->results != NULL || input->parts > 1))
+        return complain(who, "--results and --part are of simulations: they cannot go with real controllers");
+    if (input->undone && input->results == NULL)
+        return complain(who, "--undone needs the file of what is done: --results");
     return true;
 }
 
@@ -443,13 +597,18 @@ int verb_rehearse(int argc, char **argv)
         {"junit", 'x', "FILE", 0, "Also write the results as JUnit XML, for build servers", 0},
         {"check", 'c', NULL, 0, "Read and check the scenes, and play nothing", 0},
         {"schema", 'S', NULL, 0, "Print the JSON Schema of scenes, for editors, and play nothing", 0},
+        {"results", KEY_RESULTS, "FILE", 0,
+         "Keep each take in this SQLite file as soon as it has come; what is there already is not played again", 0},
+        {"part", KEY_PART, "I/N", 0, PART_HELP, 0},
+        {"undone", KEY_UNDONE, NULL, 0, UNDONE_HELP, 0},
+        {"merge", KEY_MERGE, NULL, 0, "Put the results of the named files into that of --results", 0},
         RECORDER_OPTIONS,
         {"json", 'j', NULL, 0, "Print the results as JSON", 0},
         {0}};
     static const struct argp argp = {
         .options = options,
         .parser = parse,
-        .args_doc = "SCENE...",
+        .args_doc = "SCENE...\n--merge --results FILE FILE...",
         .doc =
             "Plays scenes: devices with their firmware, or as their definition plays them, are met by centrals, step "
             "by step, in virtual time.\v"
@@ -459,12 +618,20 @@ int verb_rehearse(int argc, char **argv)
             "was not met, 2 a scene, a module or an option is wrong.",
     };
     long cores = sysconf(_SC_NPROCESSORS_ONLN);
-    struct input input = {
-        .seed = 1, .seeds = 1, .jobs = cores > 1 ? (unsigned long long)cores : 1, .most_s = TAKE_USUAL_S};
+    struct input input = {.seed = 1,
+                          .seeds = 1,
+                          .part = 1,
+                          .parts = 1,
+                          .jobs = cores > 1 ? (unsigned long long)cores : 1,
+                          .most_s = TAKE_USUAL_S};
     if (!parse_options(&argp, argc, argv, &input))
         return EXIT_BAD_INPUT;
     if (input.schema)
         return ys_schema_print_of(stdout, &ys_scene_mapping, "What happens to devices: NAME.scene.yaml")
+                   ? EXIT_AS_EXPECTED
+                   : EXIT_BAD_INPUT;
+    if (input.merge)
+        return results_merge_all(argv[0], input.results, input.common.files.paths, input.common.files.count, "takes")
                    ? EXIT_AS_EXPECTED
                    : EXIT_BAD_INPUT;
     if (!fits_together(argv[0], &input))

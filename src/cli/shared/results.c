@@ -197,14 +197,39 @@ bool results_merge_all(const char *who, const char *into, char *const *paths, in
     return good;
 }
 
+/* A number in front of a mark, which is then behind `text`. */
+static bool take_before(const char **text, char mark, unsigned long long *number)
+{
+    char first[24] = "";
+    const char *end = strchr(*text, mark);
+    if (end == NULL || (size_t)(end - *text) >= sizeof first)
+        return false;
+    (void)snprintf(first, sizeof first, "%.*s", (int)(end - *text), *text);
+    *text = end + 1;
+    return parse_number(first, number);
+}
+
 bool results_take_part(const char *who, const char *text, unsigned long long most, unsigned long long *part,
                        unsigned long long *parts)
 {
-    char first[24] = "";
-    const char *slash = strchr(text, '/');
-    if (slash != NULL && (size_t)(slash - text) < sizeof first)
-        (void)snprintf(first, sizeof first, "%.*s", (int)(slash - text), text);
-    return (slash != NULL && parse_number(first, part) && parse_number(slash + 1, parts) && *part >= 1 &&
-            *part <= *parts && *parts <= most) ||
-           complain(who, "--part must be I/N with I from 1 to N, such as 2/8, not \"%s\"", text);
+    const char *left = text;
+    unsigned long long first = 1;
+    unsigned long long last = 0;
+    bool good = take_before(&left, '/', part);
+    if (good && strchr(left, '-') != NULL)
+        good = take_before(&left, '-', &first);
+    good = good && parse_number(left, &last) && first <= *part && *part <= last && last - first < most;
+    *part = good ? *part - first + 1 : 1;
+    *parts = good ? last - first + 1 : 1;
+    return good || complain(who,
+                            "--part must be I/N with I from 1 to N, such as 2/8, or I/A-B with I from A to B, such as "
+                            "0/0-7, not \"%s\"",
+                            text);
+}
+
+void results_say_undone(const char *name, unsigned long long index, unsigned long long parts)
+{
+    if (parts > 1)
+        (void)printf("%llu/%llu  ", index % parts + 1, parts);
+    (void)printf("%s\n", name);
 }

@@ -26,9 +26,17 @@ int results_merge(struct results *store, const char *path);
 /* Puts the results of some files into that of `into`, and says how many there are of `what`; false after a line. */
 bool results_merge_all(const char *who, const char *into, char *const *paths, int count, const char *what);
 
-/* Reads a share of the results, I/N with I from 1 to N and N at most `most`; false after a line. */
+/* Reads a share of the results: I/N with I from 1 to N, or as a batch system counts its tasks I/A-B with I from A to B.
+ * `part` is counted from 1; there are at most `most`. False after a line. */
 bool results_take_part(const char *who, const char *text, unsigned long long most, unsigned long long *part,
                        unsigned long long *parts);
+
+#define PART_HELP                                                                                                      \
+    "Only do share I of N, each of which another machine may do; or I/A-B, as a batch system counts its tasks: 0/0-7"
+#define UNDONE_HELP "Print what --results has nothing of, with the share of --part that it is in, and do nothing"
+
+/* Prints one thing that is not done, the `index`th of all. */
+void results_say_undone(const char *name, unsigned long long index, unsigned long long parts);
 
 /* What a file of results is of, which is the caller's; NULL after a line. */
 char *results_about(const char *who, const char *path);

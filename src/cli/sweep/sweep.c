@@ -29,6 +29,7 @@
 #define KEY_HEAT        5
 #define KEY_JOBS        6
 #define KEY_REPLACE     7
+#define KEY_UNDONE      8
 #define FIRST_PARAMETER 256
 #define NAME_SIZE       400
 #define INTERRUPTS_MOST 2
@@ -43,6 +44,7 @@ struct input {
     unsigned long long parts;
     unsigned long long jobs;
     bool merge;
+    bool undone;
     bool heat;
     bool replaces;
 };
@@ -67,6 +69,9 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         break;
     case KEY_MERGE:
         input->merge = true;
+        break;
+    case KEY_UNDONE:
+        input->undone = true;
         break;
     case KEY_HEAT:
         input->heat = true;
@@ -127,6 +132,20 @@ static char *run_point(const struct sweep *sweep, size_t index, char *name)
     return text;
 }
 
+struct effort {
+    size_t point;
+    double packets;
+};
+
+static int compare_efforts(const void *one, const void *other)
+{
+    const struct effort *a = one;
+    const struct effort *b = other;
+    if (a->packets != b->packets)
+        return a->packets < b->packets ? 1 : -1;
+    return a->point < b->point ? -1 : 1;
+}
+
 static void *worker(void *context)
 {
     struct work *work = context;
@@ -145,6 +164,23 @@ static void *worker(void *context)
     }
     (void)pthread_mutex_unlock(&work->mutex);
     return NULL;
+}
+
+/* The longest first, so that no core is left with one of them at the end while the others have nothing to do. */
+static void put_longest_first(const struct sweep *sweep, size_t *points, size_t count)
+{
+    char name[NAME_SIZE];
+    struct effort *efforts = calloc(count + 1, sizeof *efforts);
+    if (efforts == NULL)
+        abort();
+    for (size_t i = 0; i < count; i++) {
+        const struct ys_throughput_plan plan = sweep_point(sweep, points[i], name, sizeof name);
+        efforts[i] = (struct effort){.point = points[i], .packets = ys_throughput_effort(&plan)};
+    }
+    qsort(efforts, count, sizeof *efforts, compare_efforts);
+    for (size_t i = 0; i < count; i++)
+        points[i] = efforts[i].point;
+    free(efforts);
 }
 
 /* Runs what is to be done; false if not all of it was. */
@@ -243,15 +279,22 @@ static void print_json(const struct sweep *sweep, struct results *store, const c
 
 /* the sweep */
 
+/* The values by which a combination differs from others. */
+static void say_point(const struct sweep *sweep, size_t index, char name[NAME_SIZE])
+{
+    size_t length = 0;
+    name[0] = '\0';
+    for (size_t i = 0; i < sweep->axis_count && length < NAME_SIZE; i++)
+        length += (size_t)snprintf(name + length, NAME_SIZE - length, "%s%s %s", i > 0 ? ", " : "",
+                                   sweep->axes[i].parameter->name, sweep->axes[i].values[sweep_place(sweep, index, i)]);
+}
+
 /* Says what is wrong with a combination, and which it is. */
 static bool complain_point(const char *who, const struct sweep *sweep, size_t index, const char *text)
 {
-    char name[NAME_SIZE] = "";
-    size_t length = 0;
-    for (size_t i = 0; i < sweep->axis_count && length < sizeof name; i++)
-        length += (size_t)snprintf(name + length, sizeof name - length, "%s%s %s", i > 0 ? ", " : ", with ",
-                                   sweep->axes[i].parameter->name, sweep->axes[i].values[sweep_place(sweep, index, i)]);
-    return complain(who, "%s%s", text, name);
+    char name[NAME_SIZE];
+    say_point(sweep, index, name);
+    return complain(who, "%s%s%s", text, name[0] != '\0' ? ", with " : "", name);
 }
 
 /* What is not given has the one value of the base; what has several is an axis. */
@@ -324,13 +367,23 @@ static int run(const char *who, const struct input *input, const struct sweep *s
         return EXIT_BAD_INPUT;
     }
     for (size_t i = 0; i < sweep->point_count; i++) {
-        if (i % input->parts != input->part - 1)
+        if (!input->undone && i % input->parts != input->part - 1)
             continue;
         mine++;
         (void)sweep_point(sweep, i, name, sizeof name);
         if (!results_has(store, name))
             points[count++] = i;
     }
+    if (input->undone) {
+        for (size_t i = 0; i < count; i++) {
+            say_point(sweep, points[i], name);
+            results_say_undone(name, points[i], input->parts);
+        }
+        results_close(store);
+        free(points);
+        return EXIT_AS_EXPECTED;
+    }
+    put_longest_first(sweep, points, count);
     bool whole = run_all(sweep, points, count, store, (size_t)input->jobs);
     if (!whole && interrupted)
         (void)complain(who, "interrupted: %s; the same command goes on from there",
@@ -395,7 +448,8 @@ int verb_sweep(int argc, char **argv)
         {"as", KEY_AS, "CARRIER", 0, "How it travels, as of throughput", 0},
         {"results", KEY_RESULTS, "FILE", 0,
          "Keep each result in this SQLite file as soon as it has come; what is there already is not run again", 0},
-        {"part", KEY_PART, "I/N", 0, "Only run share I of N, each of which another machine may run", 0},
+        {"part", KEY_PART, "I/N", 0, PART_HELP, 0},
+        {"undone", KEY_UNDONE, NULL, 0, UNDONE_HELP, 0},
         {"merge", KEY_MERGE, NULL, 0, "Put the results of the named files into that of --results", 0},
         {"jobs", KEY_JOBS, "NUMBER", 0, "Run so many at once (default: one for each core)", 0},
         {"plot", 'p', "FILE", 0,
@@ -431,6 +485,10 @@ int verb_sweep(int argc, char **argv)
         return results_merge_all(argv[0], input.results, input.common.files.paths, input.common.files.count, "results")
                    ? EXIT_AS_EXPECTED
                    : EXIT_BAD_INPUT;
+    if (input.undone && input.results == NULL) {
+        (void)complain(argv[0], "--undone needs the file of what is done: --results");
+        return EXIT_BAD_INPUT;
+    }
     if (input.plot != NULL && !plot_is_free(argv[0], input.plot, input.replaces))
         return EXIT_BAD_INPUT;
     return sweep_definition(argv[0], &input);

@@ -1,0 +1,32 @@
+/* Searches that were made before, or are made elsewhere. */
+#ifndef CLI_INTERVAL_KEPT_H
+#define CLI_INTERVAL_KEPT_H
+
+#include <pthread.h>
+
+#include "cli/shared/results.h"
+#include "experiment/interval.h"
+
+struct kept {
+    const char *path;        /* of a file of results, or NULL */
+    unsigned long long part; /* from 1, of: */
+    unsigned long long parts;
+    /* private */
+    const struct ys_interval_plan *plan;
+    struct results *store;
+    pthread_mutex_t mutex; /* several search at the same time */
+    bool failed;
+    uint32_t mine; /* how many are in the share; and made now: */
+    uint32_t made;
+};
+
+/* Lets a plan ask what is kept, and keep what it finds. False after a line. */
+bool kept_begin(struct kept *kept, const char *who, const char *device, struct ys_interval_plan *plan);
+
+/* Prints which searches are not made. */
+void kept_say_undone(struct kept *kept);
+
+/* Says which share it was, if it is one. False, after a line, if what was found could not be kept. */
+bool kept_end(struct kept *kept, const char *who);
+
+#endif
