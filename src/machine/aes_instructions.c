@@ -101,23 +101,23 @@ WITH_AES static __m128i cross_last(bool seals, __m128i stream, const uint8_t *fr
     return load(seals ? in : out);
 }
 
-WITH_AES void ys_aes_ccm(const struct ys_aes_keys *kept, bool seals, const uint8_t nonce[13], uint8_t header,
+WITH_AES void ys_aes_ccm(const struct ys_aes_keys *keys, bool seals, const uint8_t nonce[13], uint8_t header,
                          const uint8_t *from, size_t length, uint8_t *to, uint8_t mic[4])
 {
     const uint8_t under_mic[BLOCK] = {0, 1, header};         /* a length of 1, and zeros up to a block */
     const __m128i one = _mm_set_epi64x(INT64_C(1) << 56, 0); /* in the last byte of a block */
-    __m128i keys[YS_AES_ROUND_KEYS];
+    __m128i rounds[YS_AES_ROUND_KEYS];
 #pragma GCC unroll 11
     for (int i = 0; i < YS_AES_ROUND_KEYS; i++)
-        keys[i] = load(kept->bytes[i]);
+        rounds[i] = load(keys->bytes[i]);
     __m128i counter = block_of(FLAGS_OF_STREAM, nonce, 0);
     __m128i sum = block_of(FLAGS_OF_MIC, nonce, length);
     __m128i over_mic = counter;
-    encrypt_two(keys, &sum, &over_mic);
+    encrypt_two(rounds, &sum, &over_mic);
     sum = _mm_xor_si128(sum, load(under_mic));
     counter = _mm_add_epi8(counter, one);
     __m128i stream = counter;
-    encrypt_two(keys, &sum, &stream);
+    encrypt_two(rounds, &sum, &stream);
     for (; length >= BLOCK; length -= BLOCK, from += BLOCK, to += BLOCK) {
         __m128i read = load(from);
         __m128i written = _mm_xor_si128(read, stream);
@@ -125,11 +125,11 @@ WITH_AES void ys_aes_ccm(const struct ys_aes_keys *kept, bool seals, const uint8
         sum = _mm_xor_si128(sum, seals ? read : written);
         counter = _mm_add_epi8(counter, one);
         stream = counter;
-        encrypt_two(keys, &sum, &stream);
+        encrypt_two(rounds, &sum, &stream);
     }
     if (length > 0) {
         sum = _mm_xor_si128(sum, cross_last(seals, stream, from, length, to));
-        encrypt_two(keys, &sum, &stream);
+        encrypt_two(rounds, &sum, &stream);
     }
     uint8_t block[BLOCK];
     store(block, _mm_xor_si128(sum, over_mic));

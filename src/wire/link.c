@@ -158,9 +158,9 @@ static const uint32_t crc_steps[SLICES][256] = {
     STEPS(0xcb781e, 0x22303d, 0x44607a, 0x88c0f4, 0xa541e9, 0xfe43d3, 0x4847a7, 0x908f4e),
 };
 
-#define TURN_2(n) n, n + 2 * 64, n + 1 * 64, n + 3 * 64
-#define TURN_4(n) TURN_2(n), TURN_2(n + 2 * 16), TURN_2(n + 1 * 16), TURN_2(n + 3 * 16)
-#define TURN_6(n) TURN_4(n), TURN_4(n + 2 * 4), TURN_4(n + 1 * 4), TURN_4(n + 3 * 4)
+#define TURN_2(n) (n), (n) + 2 * 64, (n) + 1 * 64, (n) + 3 * 64
+#define TURN_4(n) TURN_2(n), TURN_2((n) + 2 * 16), TURN_2((n) + 1 * 16), TURN_2((n) + 3 * 16)
+#define TURN_6(n) TURN_4(n), TURN_4((n) + 2 * 4), TURN_4((n) + 1 * 4), TURN_4((n) + 3 * 4)
 
 /* Bytes with their bits turned round. */
 static const uint8_t turned[256] = {TURN_6(0), TURN_6(2), TURN_6(1), TURN_6(3)};

@@ -17,6 +17,7 @@
 #include "cli/shared/progress.h"
 #include "cli/shared/recorder.h"
 #include "cli/shared/say.h"
+#include "cli/shared/share.h"
 #include "cli/shared/source.h"
 #include "cli/shared/verb.h"
 #include "experiment/interval.h"
@@ -32,11 +33,6 @@
 #define KEY_CROWD          0x402
 #define KEY_CROWD_INTERVAL 0x403
 #define KEY_BIT_ERRORS     0x404
-#define KEY_RESULTS        0x405
-#define KEY_PART           0x406
-#define KEY_MERGE          0x407
-#define KEY_UNDONE         0x408
-#define PARTS_MOST         1000000
 
 struct input {
     struct common common;
@@ -53,9 +49,7 @@ struct input {
     double bit_errors;
     unsigned long long crowd;
     unsigned long long crowd_interval_ms;
-    struct kept kept;
-    bool merge;
-    bool undone;
+    struct share share;
     struct recorder recorder;
     struct controllers controllers; /* real ones */
     const char *capture;            /* NULL: it is simulated */
@@ -95,10 +89,18 @@ static bool take_scanner(const struct argp_state *state, const char *argument, s
     return true;
 }
 
+static bool take_share(const struct argp_state *state, int key, const char *argument, struct input *input)
+{
+    input->of_simulations = input->of_air = "results and --part";
+    return share_take(&input->share, state->argv[0], key, argument);
+}
+
 static error_t parse(int key, char *argument, struct argp_state *state)
 {
     struct input *input = state->input;
     bool good = true;
+    if (share_has(key))
+        return take_share(state, key, argument, input) ? 0 : EINVAL;
     switch (key) {
     case 's':
         input->of_simulations = "seed";
@@ -132,20 +134,6 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case KEY_CROWD_INTERVAL:
         input->of_simulations = input->of_air = "crowd-interval";
         good = take_number(state, "crowd-interval", argument, 20, 10240, &input->crowd_interval_ms);
-        break;
-    case KEY_RESULTS:
-        input->of_simulations = input->of_air = "results";
-        input->kept.path = argument;
-        break;
-    case KEY_PART:
-        input->of_simulations = input->of_air = "part";
-        good = results_take_part(state->argv[0], argument, PARTS_MOST, &input->kept.part, &input->kept.parts);
-        break;
-    case KEY_MERGE:
-        input->merge = true;
-        break;
-    case KEY_UNDONE:
-        input->undone = true;
         break;
     case 'w':
         input->set = argument;
@@ -279,19 +267,20 @@ static int run(const char *who, struct input *input, const struct ys_design *des
         .progress = show_progress,
         .context = &progress,
     };
-    if (!kept_begin(&input->kept, who, design->name.text, &plan))
+    struct kept kept;
+    if (!kept_begin(&kept, &input->share, who, design->name.text, &plan))
         return EXIT_BAD_INPUT;
-    if (input->undone) {
-        kept_say_undone(&input->kept);
-        return kept_end(&input->kept, who) ? EXIT_AS_EXPECTED : EXIT_BAD_INPUT;
+    if (input->share.undone) {
+        kept_say_undone(&kept);
+        return kept_end(&kept, who) ? EXIT_AS_EXPECTED : EXIT_BAD_INPUT;
     }
     if (!recorder_begin(&input->recorder))
-        return EXIT_BAD_INPUT;
+        return EXIT_BAD_INPUT; /* what is kept is closed with the process */
     plan.recording = recorder_recording(&input->recorder);
     bool good = ys_interval_run(&plan, &report);
     progress_end(&progress);
     good = recorder_end(&input->recorder) && (good || complain(who, "the device cannot be started"));
-    good = kept_end(&input->kept, who) && good;
+    good = kept_end(&kept, who) && good;
     if (good && report.search_count > 0)
         input->runs = report.searches[0].runs; /* of a share, fewer */
     if (good)
@@ -347,6 +336,26 @@ static int measure(const char *who, struct input *input, const struct ys_design 
     return input->controllers.count > 0 ? run_live(who, input, design) : run(who, input, design);
 }
 
+static int measure_files(const char *who, struct input *input)
+{
+    struct ys_design *design;
+    const struct files *files = &input->common.files;
+    input->capture = files->count == 2 ? files->paths[1] : NULL;
+    if (!share_fits(&input->share, who) ||
+        !source_suits(who, input->capture != NULL, input->recorder.path != NULL ? "capture" : input->of_simulations,
+                      input->advertiser != NULL ? "advertiser" : NULL) ||
+        (input->plot != NULL && !plot_is_free(who, input->plot, input->recorder.replaces)))
+        return EXIT_BAD_INPUT;
+    struct ys_layout *layout = open_only(
+        who, &(struct files){.paths = files->paths, .count = files->count - (input->capture != NULL)}, &design);
+    int status = EXIT_BAD_INPUT;
+    if (layout != NULL && choose_set(design, files->paths[0], input->set))
+        status = measure(who, input, design);
+    ys_layout_free(layout);
+    ys_design_free(design);
+    return status;
+}
+
 int verb_interval(int argc, char **argv)
 {
     static const struct argp_option options[] = {
@@ -372,11 +381,7 @@ int verb_interval(int argc, char **argv)
          "Hear it with a real controller, in real time: central=WHERE, at a serial device, a socket, or hci0; and "
          "device=WHERE for one that plays the device, which is otherwise real and found by its name",
          0},
-        {"results", KEY_RESULTS, "FILE", 0,
-         "Keep what each search has found in this SQLite file; what is there already is not searched again", 0},
-        {"part", KEY_PART, "I/N", 0, PART_HELP, 0},
-        {"undone", KEY_UNDONE, NULL, 0, UNDONE_HELP, 0},
-        {"merge", KEY_MERGE, NULL, 0, "Put the results of the named files into that of --results", 0},
+        SHARE_OPTIONS,
         {"seed", 's', "NUMBER", 0, "Play it with other chances; the same number gives the same result (default 1)", 0},
         {"plot", 'p', "FILE", 0,
          "Draw intervals and times until found; FILE ends in .svg or .png, and its data and script stay beside it", 0},
@@ -394,32 +399,10 @@ int verb_interval(int argc, char **argv)
                "place of a simulated one.\v"
                "Exit status: 0 all is as expected, 1 something is not, 2 the definition or an option is wrong.",
     };
-    struct input input = {
-        .seed = 1, .seconds = 60, .runs = 1000, .crowd_interval_ms = 100, .kept = {.part = 1, .parts = 1}};
+    struct input input = {.seed = 1, .seconds = 60, .runs = 1000, .crowd_interval_ms = 100, .share = SHARE_WHOLE};
     if (!parse_options(&argp, argc, argv, &input))
         return EXIT_BAD_INPUT;
-    if (input.merge)
-        return results_merge_all(argv[0], input.kept.path, input.common.files.paths, input.common.files.count,
-                                 "searches")
-                   ? EXIT_AS_EXPECTED
-                   : EXIT_BAD_INPUT;
-    if (input.undone && input.kept.path == NULL) {
-        (void)complain(argv[0], "--undone needs the file of what is done: --results");
-        return EXIT_BAD_INPUT;
-    }
-    struct ys_design *design;
-    const struct files *files = &input.common.files;
-    input.capture = files->count == 2 ? files->paths[1] : NULL;
-    if (!source_suits(argv[0], input.capture != NULL, input.recorder.path != NULL ? "capture" : input.of_simulations,
-                      input.advertiser != NULL ? "advertiser" : NULL) ||
-        (input.plot != NULL && !plot_is_free(argv[0], input.plot, input.recorder.replaces)))
-        return EXIT_BAD_INPUT;
-    struct ys_layout *layout = open_only(
-        argv[0], &(struct files){.paths = files->paths, .count = files->count - (input.capture != NULL)}, &design);
-    int status = EXIT_BAD_INPUT;
-    if (layout != NULL && choose_set(design, files->paths[0], input.set))
-        status = measure(argv[0], &input, design);
-    ys_layout_free(layout);
-    ys_design_free(design);
-    return status;
+    if (input.share.merge)
+        return share_merge(&input.share, argv[0], &input.common.files, "searches");
+    return measure_files(argv[0], &input);
 }

@@ -31,7 +31,7 @@ static enum ys_search_state look_up(void *context, uint32_t run, double *found_m
     struct kept *kept = context;
     char name[NAME_SIZE];
     char *text = NULL;
-    bool mine = run % kept->parts == kept->part - 1;
+    bool mine = share_is_mine(kept->share, run);
     name_search(run, name);
     (void)pthread_mutex_lock(&kept->mutex);
     kept->mine += mine;
@@ -66,7 +66,7 @@ static void take(void *context, uint32_t run, const double *found_ms)
 static char *describe(const char *device, const struct ys_interval_plan *plan)
 {
     char *about = ys_new_text("searches for %s, at %g ms, seed %llu, %s, loss %g, bit errors %g, crowd %u at %g ms, by",
-                              device, plan->design->sets->interval_min_us / 1e3, (unsigned long long)plan->seed,
+                              device, (double)plan->design->sets->interval_min_us / 1e3, (unsigned long long)plan->seed,
                               plan->any_phase ? "any phase" : "from window 37", plan->loss, plan->bit_errors,
                               (unsigned)plan->crowd, plan->crowd_interval_us / 1e3);
     for (size_t i = 0; i < plan->scanner_count; i++) {
@@ -78,15 +78,16 @@ static char *describe(const char *device, const struct ys_interval_plan *plan)
     return about;
 }
 
-bool kept_begin(struct kept *kept, const char *who, const char *device, struct ys_interval_plan *plan)
+bool kept_begin(struct kept *kept, const struct share *share, const char *who, const char *device,
+                struct ys_interval_plan *plan)
 {
-    kept->plan = plan;
-    if (kept->path == NULL && kept->parts == 1)
+    *kept = (struct kept){.share = share, .plan = plan};
+    if (share->results == NULL && share->parts == 1)
         return true;
     (void)pthread_mutex_init(&kept->mutex, NULL);
-    if (kept->path != NULL) {
+    if (share->results != NULL) {
         char *about = describe(device, plan);
-        kept->store = results_open(who, kept->path, about);
+        kept->store = results_open(who, share->results, about);
         free(about);
         if (kept->store == NULL)
             return false;
@@ -103,15 +104,15 @@ void kept_say_undone(struct kept *kept)
     for (uint32_t run = 0; run < kept->plan->runs; run++) {
         name_search(run, name);
         if (!results_has(kept->store, name))
-            results_say_undone(name, run, kept->parts);
+            share_say_undone(kept->share, name, run);
     }
 }
 
 bool kept_end(struct kept *kept, const char *who)
 {
-    if (kept->parts > 1 && kept->mine > 0)
-        (void)fprintf(stderr, "%s: part %llu of %llu: %u of %u searches, %u of them made now\n", who, kept->part,
-                      kept->parts, (unsigned)kept->mine, (unsigned)kept->plan->runs, (unsigned)kept->made);
+    if (kept->share->parts > 1 && kept->mine > 0)
+        (void)fprintf(stderr, "%s: part %llu of %llu: %u of %u searches, %u of them made now\n", who, kept->share->part,
+                      kept->share->parts, (unsigned)kept->mine, (unsigned)kept->plan->runs, (unsigned)kept->made);
     if (kept->store != NULL)
         results_close(kept->store);
     return !kept->failed;

@@ -4,14 +4,11 @@
 
 #include <pthread.h>
 
-#include "cli/shared/results.h"
+#include "cli/shared/share.h"
 #include "experiment/interval.h"
 
 struct kept {
-    const char *path;        /* of a file of results, or NULL */
-    unsigned long long part; /* from 1, of: */
-    unsigned long long parts;
-    /* private */
+    const struct share *share;
     const struct ys_interval_plan *plan;
     struct results *store;
     pthread_mutex_t mutex; /* several search at the same time */
@@ -21,7 +18,8 @@ struct kept {
 };
 
 /* Lets a plan ask what is kept, and keep what it finds. False after a line. */
-bool kept_begin(struct kept *kept, const char *who, const char *device, struct ys_interval_plan *plan);
+bool kept_begin(struct kept *kept, const struct share *share, const char *who, const char *device,
+                struct ys_interval_plan *plan);
 
 /* Prints which searches are not made. */
 void kept_say_undone(struct kept *kept);

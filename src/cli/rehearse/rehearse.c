@@ -13,8 +13,8 @@
 #include "cli/shared/pool.h"
 #include "cli/shared/progress.h"
 #include "cli/shared/recorder.h"
-#include "cli/shared/results.h"
 #include "cli/shared/say.h"
+#include "cli/shared/share.h"
 #include "cli/shared/stage_files.h"
 #include "cli/shared/terminal.h"
 #include "cli/shared/verb.h"
@@ -27,10 +27,6 @@
 #define FAILED_SHOWN      10
 #define TAKE_LIMIT_MOST_S 1000000
 #define NAME_SIZE         4400
-#define KEY_RESULTS       1
-#define KEY_PART          2
-#define KEY_MERGE         3
-#define KEY_UNDONE        4
 
 struct input {
     struct common common;
@@ -46,11 +42,7 @@ struct input {
     bool log;
     bool schema;
     bool only_check;
-    const char *results;
-    unsigned long long part; /* from 1, of: */
-    unsigned long long parts;
-    bool merge;
-    bool undone;
+    struct share share;
 };
 
 struct rehearsal {
@@ -73,6 +65,8 @@ static error_t parse(int key, char *argument, struct argp_state *state)
 {
     struct input *input = state->input;
     const char *verb = state->argv[0];
+    if (share_has(key))
+        return share_take(&input->share, verb, key, argument) ? 0 : EINVAL;
     switch (key) {
     case 's':
         return take_seed(verb, argument, &input->seed) ? 0 : EINVAL;
@@ -112,17 +106,6 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         return 0;
     case 'c':
         input->only_check = true;
-        return 0;
-    case KEY_RESULTS:
-        input->results = argument;
-        return 0;
-    case KEY_PART:
-        return results_take_part(verb, argument, SEEDS_MOST, &input->part, &input->parts) ? 0 : EINVAL;
-    case KEY_MERGE:
-        input->merge = true;
-        return 0;
-    case KEY_UNDONE:
-        input->undone = true;
         return 0;
     default:
         return recorder_parse(&input->recorder, key, argument) ? 0 : parse_common(key, state, &input->common);
@@ -210,18 +193,18 @@ static bool choose_takes(struct rehearsal *rehearsal)
     rehearsal->todo = calloc(count + 1, sizeof *rehearsal->todo);
     if (rehearsal->played == NULL || rehearsal->todo == NULL)
         abort();
-    if (input->results != NULL) {
+    if (input->share.results != NULL) {
         char *about = describe(&input->common.files);
-        rehearsal->store = results_open("yarnswift rehearse", input->results, about);
+        rehearsal->store = results_open("yarnswift rehearse", input->share.results, about);
         free(about);
         if (rehearsal->store == NULL)
             return false;
     }
     for (size_t index = 0; index < count; index++) {
-        bool mine = index % input->parts == input->part - 1;
+        bool mine = share_is_mine(&input->share, index);
         name_take(rehearsal, index, name);
         rehearsal->mine += mine;
-        if ((mine || input->undone) && (rehearsal->store == NULL || !results_has(rehearsal->store, name)))
+        if ((mine || input->share.undone) && (rehearsal->store == NULL || !results_has(rehearsal->store, name)))
             rehearsal->todo[rehearsal->todo_count++] = index;
     }
     return true;
@@ -232,7 +215,7 @@ static void say_undone(const struct rehearsal *rehearsal)
     char name[NAME_SIZE];
     for (size_t i = 0; i < rehearsal->todo_count; i++) {
         name_take(rehearsal, rehearsal->todo[i], name);
-        results_say_undone(name, rehearsal->todo[i], rehearsal->input->parts);
+        share_say_undone(&rehearsal->input->share, name, rehearsal->todo[i]);
     }
 }
 
@@ -313,8 +296,9 @@ static void play(void *context, size_t number, FILE *result)
         ys_scene_play(scene, input->seed + index % input->seeds, recorder_recording(&recorder), NULL, &take);
     if (!recorder_end(&recorder))
         _exit(EXIT_BAD_INPUT);
-    json_t *root = take_to_json(
-        scene, &take, input->log || input->common.json || input->results != NULL || take.ending != YS_TAKE_PASSED);
+    json_t *root =
+        take_to_json(scene, &take,
+                     input->log || input->common.json || input->share.results != NULL || take.ending != YS_TAKE_PASSED);
     (void)json_object_set_new(root, "elapsed_s", json_real(now_s() - began_s));
     (void)json_dumpf(root, result, JSON_COMPACT | JSON_REAL_PRECISION(15));
     json_decref(root);
@@ -528,7 +512,7 @@ static int rehearse(struct input *input)
         status = rehearsal.scene_count == (size_t)input->common.files.count ? EXIT_AS_EXPECTED : EXIT_BAD_INPUT;
         (void)printf("%zu of %d scenes %s good\n", rehearsal.scene_count, input->common.files.count,
                      rehearsal.scene_count == 1 ? "is" : "are");
-    } else if (read && input->undone) {
+    } else if (read && input->share.undone) {
         say_undone(&rehearsal);
         status = EXIT_AS_EXPECTED;
     } else if (read && pool_run(&pool)) {
@@ -536,7 +520,7 @@ static int rehearse(struct input *input)
         gather(&rehearsal);
         if (rehearsal.mine < rehearsal.scene_count * input->seeds)
             (void)fprintf(stderr, "yarnswift rehearse: part %llu of %llu: %zu of %llu takes, %zu of them played now\n",
-                          input->part, input->parts, rehearsal.mine, rehearsal.scene_count * input->seeds,
+                          input->share.part, input->share.parts, rehearsal.mine, rehearsal.scene_count * input->seeds,
                           rehearsal.todo_count);
         status = status_of(&rehearsal);
         bool written = input->junit == NULL || takes_write_junit(input->junit, rehearsal.results);
@@ -575,11 +559,9 @@ static bool fits_together(const char *who, const struct input *input)
         return complain(who, "--controller takes one scene and one seed");
     if (input->controllers.count == 0 && input->folders.plugged_count > 0)
         return complain(who, "--outside needs a real controller to meet the device with: --controller");
-    if (input->controllers.count > 0 && (input->results != NULL || input->parts > 1))
+    if (input->controllers.count > 0 && (input->share.results != NULL || input->share.parts > 1))
         return complain(who, "--results and --part are of simulations: they cannot go with real controllers");
-    if (input->undone && input->results == NULL)
-        return complain(who, "--undone needs the file of what is done: --results");
-    return true;
+    return share_fits(&input->share, who);
 }
 
 int verb_rehearse(int argc, char **argv)
@@ -597,11 +579,7 @@ int verb_rehearse(int argc, char **argv)
         {"junit", 'x', "FILE", 0, "Also write the results as JUnit XML, for build servers", 0},
         {"check", 'c', NULL, 0, "Read and check the scenes, and play nothing", 0},
         {"schema", 'S', NULL, 0, "Print the JSON Schema of scenes, for editors, and play nothing", 0},
-        {"results", KEY_RESULTS, "FILE", 0,
-         "Keep each take in this SQLite file as soon as it has come; what is there already is not played again", 0},
-        {"part", KEY_PART, "I/N", 0, PART_HELP, 0},
-        {"undone", KEY_UNDONE, NULL, 0, UNDONE_HELP, 0},
-        {"merge", KEY_MERGE, NULL, 0, "Put the results of the named files into that of --results", 0},
+        SHARE_OPTIONS,
         RECORDER_OPTIONS,
         {"json", 'j', NULL, 0, "Print the results as JSON", 0},
         {0}};
@@ -620,8 +598,7 @@ int verb_rehearse(int argc, char **argv)
     long cores = sysconf(_SC_NPROCESSORS_ONLN);
     struct input input = {.seed = 1,
                           .seeds = 1,
-                          .part = 1,
-                          .parts = 1,
+                          .share = SHARE_WHOLE,
                           .jobs = cores > 1 ? (unsigned long long)cores : 1,
                           .most_s = TAKE_USUAL_S};
     if (!parse_options(&argp, argc, argv, &input))
@@ -630,10 +607,8 @@ int verb_rehearse(int argc, char **argv)
         return ys_schema_print_of(stdout, &ys_scene_mapping, "What happens to devices: NAME.scene.yaml")
                    ? EXIT_AS_EXPECTED
                    : EXIT_BAD_INPUT;
-    if (input.merge)
-        return results_merge_all(argv[0], input.results, input.common.files.paths, input.common.files.count, "takes")
-                   ? EXIT_AS_EXPECTED
-                   : EXIT_BAD_INPUT;
+    if (input.share.merge)
+        return share_merge(&input.share, argv[0], &input.common.files, "takes");
     if (!fits_together(argv[0], &input))
         return EXIT_BAD_INPUT;
     if (!recorder_is_free(&input.recorder) || (input.junit != NULL && !takes_may_write_junit(input.junit)))

@@ -226,10 +226,3 @@ bool results_take_part(const char *who, const char *text, unsigned long long mos
                             "0/0-7, not \"%s\"",
                             text);
 }
-
-void results_say_undone(const char *name, unsigned long long index, unsigned long long parts)
-{
-    if (parts > 1)
-        (void)printf("%llu/%llu  ", index % parts + 1, parts);
-    (void)printf("%s\n", name);
-}

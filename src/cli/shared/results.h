@@ -33,10 +33,6 @@ bool results_take_part(const char *who, const char *text, unsigned long long mos
 
 #define PART_HELP                                                                                                      \
     "Only do share I of N, each of which another machine may do; or I/A-B, as a batch system counts its tasks: 0/0-7"
-#define UNDONE_HELP "Print what --results has nothing of, with the share of --part that it is in, and do nothing"
-
-/* Prints one thing that is not done, the `index`th of all. */
-void results_say_undone(const char *name, unsigned long long index, unsigned long long parts);
 
 /* What a file of results is of, which is the caller's; NULL after a line. */
 char *results_about(const char *who, const char *path);

@@ -14,8 +14,8 @@
 #include "cli/shared/parameters.h"
 #include "cli/shared/plot.h"
 #include "cli/shared/progress.h"
-#include "cli/shared/results.h"
 #include "cli/shared/say.h"
+#include "cli/shared/share.h"
 #include "cli/shared/verb.h"
 #include "cli/sweep/plot.h"
 #include "cli/sweep/points.h"
@@ -23,13 +23,9 @@
 #include "experiment/throughput_plan.h"
 
 #define KEY_AS          1
-#define KEY_RESULTS     2
-#define KEY_PART        3
-#define KEY_MERGE       4
 #define KEY_HEAT        5
 #define KEY_JOBS        6
 #define KEY_REPLACE     7
-#define KEY_UNDONE      8
 #define FIRST_PARAMETER 256
 #define NAME_SIZE       400
 #define INTERRUPTS_MOST 2
@@ -38,13 +34,9 @@ struct input {
     struct common common;
     const char *texts[64];
     const char *carrier;
-    const char *results;
     const char *plot;
-    unsigned long long part; /* from 1, of: */
-    unsigned long long parts;
+    struct share share;
     unsigned long long jobs;
-    bool merge;
-    bool undone;
     bool heat;
     bool replaces;
 };
@@ -57,21 +49,11 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         input->texts[key - FIRST_PARAMETER] = argument != NULL ? argument : "yes";
         return 0;
     }
+    if (share_has(key))
+        return share_take(&input->share, state->argv[0], key, argument) ? 0 : EINVAL;
     switch (key) {
     case KEY_AS:
         input->carrier = argument;
-        break;
-    case KEY_RESULTS:
-        input->results = argument;
-        break;
-    case KEY_PART:
-        good = results_take_part(state->argv[0], argument, SWEEP_POINTS_MOST, &input->part, &input->parts);
-        break;
-    case KEY_MERGE:
-        input->merge = true;
-        break;
-    case KEY_UNDONE:
-        input->undone = true;
         break;
     case KEY_HEAT:
         input->heat = true;
@@ -332,7 +314,7 @@ static int finish_sweep(const char *who, const struct input *input, const struct
                         const char *about, bool whole)
 {
     char name[NAME_SIZE];
-    struct sweep_result *results = calloc(sweep->point_count, sizeof *results);
+    struct sweep_result *results = calloc(sweep->point_count + 1, sizeof *results);
     bool well = true;
     if (results == NULL)
         abort();
@@ -358,8 +340,8 @@ static int run(const char *who, const struct input *input, const struct sweep *s
     char name[NAME_SIZE];
     size_t count = 0;
     size_t mine = 0;
-    size_t *points = calloc(sweep->point_count, sizeof *points);
-    struct results *store = results_open(who, input->results, about);
+    size_t *points = calloc(sweep->point_count + 1, sizeof *points);
+    struct results *store = results_open(who, input->share.results, about);
     if (points == NULL)
         abort();
     if (store == NULL) {
@@ -367,17 +349,17 @@ static int run(const char *who, const struct input *input, const struct sweep *s
         return EXIT_BAD_INPUT;
     }
     for (size_t i = 0; i < sweep->point_count; i++) {
-        if (!input->undone && i % input->parts != input->part - 1)
+        if (!input->share.undone && !share_is_mine(&input->share, i))
             continue;
         mine++;
         (void)sweep_point(sweep, i, name, sizeof name);
         if (!results_has(store, name))
             points[count++] = i;
     }
-    if (input->undone) {
+    if (input->share.undone) {
         for (size_t i = 0; i < count; i++) {
             say_point(sweep, points[i], name);
-            results_say_undone(name, points[i], input->parts);
+            share_say_undone(&input->share, name, points[i]);
         }
         results_close(store);
         free(points);
@@ -387,10 +369,11 @@ static int run(const char *who, const struct input *input, const struct sweep *s
     bool whole = run_all(sweep, points, count, store, (size_t)input->jobs);
     if (!whole && interrupted)
         (void)complain(who, "interrupted: %s; the same command goes on from there",
-                       input->results != NULL ? "what was done is kept" : "with --results what is done would be kept");
+                       input->share.results != NULL ? "what was done is kept"
+                                                    : "with --results what is done would be kept");
     if (mine < sweep->point_count)
-        (void)fprintf(stderr, "%s: part %llu of %llu: %zu of %zu points, %zu of them run now\n", who, input->part,
-                      input->parts, mine, sweep->point_count, count);
+        (void)fprintf(stderr, "%s: part %llu of %llu: %zu of %zu points, %zu of them run now\n", who, input->share.part,
+                      input->share.parts, mine, sweep->point_count, count);
     int status = finish_sweep(who, input, sweep, store, about, whole);
     results_close(store);
     free(points);
@@ -446,11 +429,7 @@ int verb_sweep(int argc, char **argv)
 {
     static const struct argp_option own[] = {
         {"as", KEY_AS, "CARRIER", 0, "How it travels, as of throughput", 0},
-        {"results", KEY_RESULTS, "FILE", 0,
-         "Keep each result in this SQLite file as soon as it has come; what is there already is not run again", 0},
-        {"part", KEY_PART, "I/N", 0, PART_HELP, 0},
-        {"undone", KEY_UNDONE, NULL, 0, UNDONE_HELP, 0},
-        {"merge", KEY_MERGE, NULL, 0, "Put the results of the named files into that of --results", 0},
+        SHARE_OPTIONS,
         {"jobs", KEY_JOBS, "NUMBER", 0, "Run so many at once (default: one for each core)", 0},
         {"plot", 'p', "FILE", 0,
          "Draw goodput and limit as lines; FILE ends in .svg or .png, and its data and script stay beside it", 0},
@@ -478,17 +457,13 @@ int verb_sweep(int argc, char **argv)
                                           .doc = parameters[i].help};
     memcpy(options + parameter_count, own, sizeof own);
     long cores = sysconf(_SC_NPROCESSORS_ONLN);
-    struct input input = {.part = 1, .parts = 1, .jobs = cores > 0 ? (unsigned long long)cores : 1};
+    struct input input = {.share = SHARE_WHOLE, .jobs = cores > 0 ? (unsigned long long)cores : 1};
     if (!parse_options(&argp, argc, argv, &input))
         return EXIT_BAD_INPUT;
-    if (input.merge)
-        return results_merge_all(argv[0], input.results, input.common.files.paths, input.common.files.count, "results")
-                   ? EXIT_AS_EXPECTED
-                   : EXIT_BAD_INPUT;
-    if (input.undone && input.results == NULL) {
-        (void)complain(argv[0], "--undone needs the file of what is done: --results");
+    if (input.share.merge)
+        return share_merge(&input.share, argv[0], &input.common.files, "results");
+    if (!share_fits(&input.share, argv[0]))
         return EXIT_BAD_INPUT;
-    }
     if (input.plot != NULL && !plot_is_free(argv[0], input.plot, input.replaces))
         return EXIT_BAD_INPUT;
     return sweep_definition(argv[0], &input);

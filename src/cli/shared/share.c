@@ -1,0 +1,45 @@
+#include "cli/shared/share.h"
+
+#include <stdio.h>
+
+#include "cli/shared/say.h"
+#include "cli/shared/verb.h"
+
+#define PARTS_MOST 1000000
+
+bool share_has(int key)
+{
+    return key >= SHARE_KEY_RESULTS && key <= SHARE_KEY_UNDONE;
+}
+
+bool share_take(struct share *share, const char *who, int key, const char *argument)
+{
+    if (key == SHARE_KEY_RESULTS)
+        share->results = argument;
+    share->merge = share->merge || key == SHARE_KEY_MERGE;
+    share->undone = share->undone || key == SHARE_KEY_UNDONE;
+    return key != SHARE_KEY_PART || results_take_part(who, argument, PARTS_MOST, &share->part, &share->parts);
+}
+
+bool share_fits(const struct share *share, const char *who)
+{
+    return !share->undone || share->results != NULL ||
+           complain(who, "--undone needs the file of what is done: --results");
+}
+
+int share_merge(const struct share *share, const char *who, const struct files *files, const char *what)
+{
+    return results_merge_all(who, share->results, files->paths, files->count, what) ? EXIT_AS_EXPECTED : EXIT_BAD_INPUT;
+}
+
+bool share_is_mine(const struct share *share, unsigned long long index)
+{
+    return index % share->parts == share->part - 1;
+}
+
+void share_say_undone(const struct share *share, const char *name, unsigned long long index)
+{
+    if (share->parts > 1)
+        (void)printf("%llu/%llu  ", index % share->parts + 1, share->parts);
+    (void)printf("%s\n", name);
+}
