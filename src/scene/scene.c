@@ -5,6 +5,8 @@
 
 #include <libfyaml.h>
 
+#define MOST_US (UINT64_MAX / 4) /* a scene that says more says nothing */
+
 void ys_steps_clear(struct ys_steps *steps)
 {
     for (size_t i = 0; i < steps->count; i++) {
@@ -18,6 +20,24 @@ void ys_steps_clear(struct ys_steps *steps)
         free(step->value.bytes);
     }
     free(steps->items);
+}
+
+uint64_t ys_steps_last_us(const struct ys_steps *steps, bool at_once)
+{
+    uint64_t all_us = 0;
+    for (size_t i = 0; i < steps->count; i++) {
+        const struct ys_step *step = &steps->items[i];
+        uint64_t within_us = ys_steps_last_us(&step->steps, step->verb == YS_VERB_AT_ONCE);
+        uint64_t times = step->repeat.given ? step->repeat.number : 1;
+        uint64_t us = step->wait_us + (step->for_us.given ? step->for_us.number : 0);
+        us += within_us == 0 || times < MOST_US / within_us ? times * within_us : MOST_US;
+        us = us < MOST_US ? us : MOST_US;
+        if (!at_once)
+            all_us = all_us + us < MOST_US ? all_us + us : MOST_US;
+        else if (us > all_us)
+            all_us = us;
+    }
+    return all_us;
 }
 
 void ys_scene_free(struct ys_scene *scene)

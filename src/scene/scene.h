@@ -223,4 +223,7 @@ void ys_scene_free(struct ys_scene *scene);
 
 void ys_steps_clear(struct ys_steps *steps);
 
+/* How long steps last at least, as far as they say, in us: by which scenes can be told apart that take long. */
+uint64_t ys_steps_last_us(const struct ys_steps *steps, bool at_once);
+
 #endif

@@ -5,61 +5,23 @@
 #include <time.h>
 #include <unistd.h>
 
+#include "cli/rehearse/rehearsal.h"
+#include "cli/rehearse/spread.h"
 #include "cli/rehearse/takes.h"
-#include "cli/shared/controllers.h"
 #include "cli/shared/crash.h"
 #include "cli/shared/definitions.h"
 #include "cli/shared/options.h"
 #include "cli/shared/pool.h"
-#include "cli/shared/progress.h"
-#include "cli/shared/recorder.h"
 #include "cli/shared/say.h"
-#include "cli/shared/share.h"
-#include "cli/shared/stage_files.h"
 #include "cli/shared/terminal.h"
 #include "cli/shared/verb.h"
 #include "design/reading/schema.h"
-#include "scene/scene.h"
 #include "scene/scene_read.h"
 #include "scene/stage.h"
 
 #define SEEDS_MOST        1000000
 #define FAILED_SHOWN      10
 #define TAKE_LIMIT_MOST_S 1000000
-#define NAME_SIZE         4400
-
-struct input {
-    struct common common;
-    unsigned long long seed;
-    unsigned long long seeds;
-    unsigned long long jobs;
-    unsigned long long most_s;
-    const char *junit;
-    struct module_folders folders;
-    struct controllers controllers;
-    struct recorder recorder;
-    bool steps;
-    bool log;
-    bool schema;
-    bool only_check;
-    struct share share;
-};
-
-struct rehearsal {
-    struct input *input;
-    struct ys_scene **scenes; /* those that may be played */
-    size_t scene_count;
-    json_t *results; /* of all: {file, title, takes} */
-    json_t **takes;  /* of each that is played: its takes in there */
-    json_t **played; /* by scene and seed; NULL: not played now */
-    size_t *todo;    /* what is to be played */
-    size_t todo_count;
-    size_t mine; /* how many are in the share */
-    struct results *store;
-    struct progress progress;
-    size_t done;
-    double written_s; /* when the results were last written */
-};
 
 static error_t parse(int key, char *argument, struct argp_state *state)
 {
@@ -156,105 +118,6 @@ static bool read_all(struct rehearsal *rehearsal, const struct ys_scene_files *f
     return rehearsal->scenes != NULL && rehearsal->takes != NULL;
 }
 
-/* what was done before, and what is to be done */
-
-/* What results are of: these scenes, as they stand there. */
-static char *describe(const struct files *paths)
-{
-    uint64_t hash = UINT64_C(14695981039346656037); /* FNV-1a */
-    char *about = NULL;
-    for (int i = 0; i < paths->count; i++) {
-        FILE *file = fopen(paths->paths[i], "rb");
-        for (int byte; file != NULL && (byte = fgetc(file)) != EOF;)
-            hash = (hash ^ (unsigned)byte) * UINT64_C(1099511628211);
-        if (file != NULL)
-            (void)fclose(file);
-    }
-    if (asprintf(&about, "%d scene%s, %s first, as they are (%016llx)", paths->count, paths->count == 1 ? "" : "s",
-                 paths->paths[0], (unsigned long long)hash) < 0)
-        abort();
-    return about;
-}
-
-static void name_take(const struct rehearsal *rehearsal, size_t index, char name[NAME_SIZE])
-{
-    unsigned long long seeds = rehearsal->input->seeds;
-    (void)snprintf(name, NAME_SIZE, "%s --seed %llu", rehearsal->scenes[index / seeds]->file,
-                   rehearsal->input->seed + index % seeds);
-}
-
-/* False after a line. */
-static bool choose_takes(struct rehearsal *rehearsal)
-{
-    const struct input *input = rehearsal->input;
-    size_t count = rehearsal->scene_count * input->seeds;
-    char name[NAME_SIZE];
-    rehearsal->played = calloc(count + 1, sizeof(json_t *));
-    rehearsal->todo = calloc(count + 1, sizeof *rehearsal->todo);
-    if (rehearsal->played == NULL || rehearsal->todo == NULL)
-        abort();
-    if (input->share.results != NULL) {
-        char *about = describe(&input->common.files);
-        rehearsal->store = results_open("yarnswift rehearse", input->share.results, about);
-        free(about);
-        if (rehearsal->store == NULL)
-            return false;
-    }
-    for (size_t index = 0; index < count; index++) {
-        bool mine = share_is_mine(&input->share, index);
-        name_take(rehearsal, index, name);
-        rehearsal->mine += mine;
-        if ((mine || input->share.undone) && (rehearsal->store == NULL || !results_has(rehearsal->store, name)))
-            rehearsal->todo[rehearsal->todo_count++] = index;
-    }
-    return true;
-}
-
-static void say_undone(const struct rehearsal *rehearsal)
-{
-    char name[NAME_SIZE];
-    for (size_t i = 0; i < rehearsal->todo_count; i++) {
-        name_take(rehearsal, rehearsal->todo[i], name);
-        share_say_undone(&rehearsal->input->share, name, rehearsal->todo[i]);
-    }
-}
-
-/* A take that is not broken is kept, but for how long it took. False after a line. */
-static bool keep(struct rehearsal *rehearsal, size_t index, json_t *take)
-{
-    char name[NAME_SIZE];
-    if (rehearsal->store == NULL || take_is_broken(take))
-        return true;
-    json_t *kept = json_copy(take);
-    (void)json_object_del(kept, "elapsed_s");
-    char *text = json_dumps(kept, JSON_COMPACT | JSON_REAL_PRECISION(15));
-    json_decref(kept);
-    name_take(rehearsal, index, name);
-    bool good = text != NULL && results_put(rehearsal->store, name, text);
-    free(text);
-    return good;
-}
-
-/* Puts all takes that are known behind their scenes, in the order of their seeds. */
-static void gather(struct rehearsal *rehearsal)
-{
-    size_t count = rehearsal->scene_count * rehearsal->input->seeds;
-    char name[NAME_SIZE];
-    for (size_t i = 0; i < rehearsal->scene_count; i++)
-        (void)json_array_clear(rehearsal->takes[i]);
-    for (size_t index = 0; index < count; index++) {
-        json_t *take = json_incref(rehearsal->played[index]);
-        if (take == NULL && rehearsal->store != NULL) {
-            name_take(rehearsal, index, name);
-            char *text = results_get(rehearsal->store, name);
-            take = text != NULL ? json_loads(text, 0, NULL) : NULL;
-            free(text);
-        }
-        if (take != NULL)
-            (void)json_array_append_new(rehearsal->takes[index / rehearsal->input->seeds], take);
-    }
-}
-
 /* playing */
 
 static double now_s(void)
@@ -316,12 +179,12 @@ static void take_done(void *context, size_t number, const char *result, size_t l
         take = broken_take(scene->file, scene->title.text, input->seed + index % input->seeds,
                            crash != NULL ? crash : "the process of the scene ended without a result");
     rehearsal->played[index] = take;
-    if (!keep(rehearsal, index, take)) { /* no more can be kept, and nobody would know */
+    if (!spread_keep(rehearsal, index, take)) { /* no more can be kept, and nobody would know */
         results_close(rehearsal->store);
         exit(EXIT_BAD_INPUT);
     }
     if (input->junit != NULL && now_s() - rehearsal->written_s >= 1) { /* whoever ends this has what there was */
-        gather(rehearsal);
+        spread_gather(rehearsal);
         (void)takes_write_junit(input->junit, rehearsal->results);
         rehearsal->written_s = now_s();
     }
@@ -501,7 +364,7 @@ static int rehearse(struct input *input)
     bool read = read_all(&rehearsal, &files) && firmware_all_used(&input->folders, "yarnswift rehearse") &&
                 (rehearsal.scene_count == 0 ||
                  controllers_give(&input->controllers, "yarnswift rehearse", rehearsal.scenes[0]));
-    read = read && (input->only_check || choose_takes(&rehearsal));
+    read = read && (input->only_check || spread_choose(&rehearsal));
     const struct pool pool = {.count = rehearsal.todo_count,
                               .at_once = input->jobs,
                               .most_s = (unsigned)input->most_s,
@@ -513,11 +376,11 @@ static int rehearse(struct input *input)
         (void)printf("%zu of %d scenes %s good\n", rehearsal.scene_count, input->common.files.count,
                      rehearsal.scene_count == 1 ? "is" : "are");
     } else if (read && input->share.undone) {
-        say_undone(&rehearsal);
+        spread_say_undone(&rehearsal);
         status = EXIT_AS_EXPECTED;
     } else if (read && pool_run(&pool)) {
         progress_end(&rehearsal.progress);
-        gather(&rehearsal);
+        spread_gather(&rehearsal);
         if (rehearsal.mine < rehearsal.scene_count * input->seeds)
             (void)fprintf(stderr, "yarnswift rehearse: part %llu of %llu: %zu of %llu takes, %zu of them played now\n",
                           input->share.part, input->share.parts, rehearsal.mine, rehearsal.scene_count * input->seeds,
@@ -534,14 +397,9 @@ static int rehearse(struct input *input)
         if (!written)
             status = EXIT_BAD_INPUT;
     }
-    for (size_t i = 0; rehearsal.played != NULL && i < rehearsal.scene_count * input->seeds; i++)
-        json_decref(rehearsal.played[i]);
+    spread_end(&rehearsal);
     for (size_t i = 0; i < rehearsal.scene_count; i++)
         ys_scene_free(rehearsal.scenes[i]);
-    if (rehearsal.store != NULL)
-        results_close(rehearsal.store);
-    free(rehearsal.played);
-    free(rehearsal.todo);
     free(rehearsal.scenes);
     free(rehearsal.takes);
     json_decref(rehearsal.results);
