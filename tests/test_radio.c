@@ -62,7 +62,7 @@ static void listen(struct ear *ear, uint16_t owner, enum ys_phy phy)
     ys_radio_listen(radio, &ear->receiver, CHANNEL, phy, ADDRESS);
 }
 
-static void send_as(uint16_t sender, enum ys_phy phy, int8_t power_dbm)
+static void send_as(uint32_t sender, enum ys_phy phy, int8_t power_dbm)
 {
     static const uint8_t pdu[39];
     (void)ys_radio_send(radio, &(struct ys_sending){.channel = CHANNEL,
@@ -406,6 +406,43 @@ static void in_a_hall_the_near_are_heard_over_the_far(void **state)
     assert_true(sum / SCANNERS > exp(-2 * BEACONS * 376e-6 / 10.005) + 0.05);
 }
 
+/* What is kept for who listens for long is what is computed for others: two at one place hear the same, of a crowd in
+ * which some stand at one place, too, and which moves. */
+static void who_listens_for_long_hears_what_others_hear(void **state)
+{
+    enum { SENDERS = 40, FIRST = 70000 };
+    struct ys_air_model hall = ys_air_hall;
+    struct ys_chance chance = ys_chance_of(21, 1);
+    struct ear ears[2];
+    size_t strengths = 0;
+    (void)state;
+    hall.shadowing_db = 0; /* which is another for each pair */
+    assert_true(ys_radio_set_model(radio, &hall));
+    for (uint32_t round = 0; round < 200; round++) {
+        for (uint32_t i = 0; round % 50 == 0 && i < SENDERS; i++)
+            assert_true(
+                ys_radio_place(radio, FIRST + i, ys_chance_below(&chance, 8) * 9, ys_chance_below(&chance, 8) * 9));
+        for (uint32_t i = 0; round % 40 == 0 && i < 2; i++)
+            assert_true(ys_radio_place(radio, 1 + i, round, 20));
+        for (uint32_t i = 0; i < 2; i++) {
+            ears[i] = (struct ear){.receiver = {.receive = hear, .context = &ears[i], .owner = 1 + i, .lasts = i == 0}};
+            ys_radio_listen(radio, &ears[i].receiver, CHANNEL, YS_PHY_1M, ADDRESS);
+        }
+        for (unsigned i = 0; i < 30; i++) {
+            send_as(FIRST + ys_chance_below(&chance, SENDERS), YS_PHY_1M, (int8_t)(ys_chance_below(&chance, 3) * 4));
+            pass_us(ys_chance_below(&chance, 400));
+            assert_int_equal(ears[0].good, ears[1].good);
+            assert_int_equal(ears[0].spoiled, ears[1].spoiled);
+            assert_int_equal(ears[0].last.strength_dbm, ears[1].last.strength_dbm);
+        }
+        pass_us(1000);
+        strengths += ears[0].good + ears[0].spoiled;
+        for (int i = 0; i < 2; i++)
+            ys_radio_stop(&ears[i].receiver);
+    }
+    assert_true(strengths > 1000);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -419,6 +456,7 @@ int main(void)
         TEST(a_crowd_collides_as_the_textbook_says),
         TEST(ten_thousand_beacons_collide_as_the_textbook_says),
         TEST(in_a_hall_the_near_are_heard_over_the_far),
+        TEST(who_listens_for_long_hears_what_others_hear),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

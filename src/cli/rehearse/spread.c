@@ -7,6 +7,13 @@
 
 #define NAME_SIZE 4400
 
+/* Which scene a take is of. Each has as many seeds, one at least. */
+static size_t scene_of(const struct rehearsal *rehearsal, size_t index)
+{
+    unsigned long long seeds = rehearsal->input->seeds;
+    return seeds > 1 ? index / seeds : index;
+}
+
 /* What results are of: these scenes, as they stand there. */
 static char *describe(const struct files *paths)
 {
@@ -28,8 +35,8 @@ static char *describe(const struct files *paths)
 static void name_take(const struct rehearsal *rehearsal, size_t index, char name[NAME_SIZE])
 {
     unsigned long long seeds = rehearsal->input->seeds;
-    (void)snprintf(name, NAME_SIZE, "%s --seed %llu", rehearsal->scenes[index / seeds]->file,
-                   rehearsal->input->seed + index % seeds);
+    (void)snprintf(name, NAME_SIZE, "%s --seed %llu", rehearsal->scenes[scene_of(rehearsal, index)]->file,
+                   rehearsal->input->seed + (seeds > 1 ? index % seeds : 0));
 }
 
 /* Takes of scenes that last longest first, so that no core is left with one of them at the end. */
@@ -49,7 +56,7 @@ static void put_longest_first(struct rehearsal *rehearsal)
     }
     for (size_t i = 0; i < rehearsal->scene_count; i++) {
         for (size_t j = 0; j < rehearsal->todo_count; j++) {
-            if (rehearsal->todo[j] / rehearsal->input->seeds == order[i])
+            if (scene_of(rehearsal, rehearsal->todo[j]) == order[i])
                 sorted[count++] = rehearsal->todo[j];
         }
     }
@@ -125,7 +132,7 @@ void spread_gather(struct rehearsal *rehearsal)
             free(text);
         }
         if (take != NULL)
-            (void)json_array_append_new(rehearsal->takes[index / rehearsal->input->seeds], take);
+            (void)json_array_append_new(rehearsal->takes[scene_of(rehearsal, index)], take);
     }
 }
 
