@@ -7,7 +7,7 @@
 #if defined(__x86_64__) && defined(__GNUC__)
 #define YS_MACHINE_KNOWN 1
 #else
-#define YS_MACHINE_KNOWN 0 /* files of instructions are empty */
+#define YS_MACHINE_KNOWN 0 /* nothing is known of what it has */
 #endif
 
 /* Rounds of AES, or products without carries. Neither, if the environment has YARNSWIFT_PLAIN with a value. */
