@@ -52,11 +52,11 @@ spread() {
     [ "$(cat "$work/other")" = "no results" ]
 }
 
-spread 3 sweep $wrench --as stream --phy 1M,2M --interval 15..60/15 --seconds 2
+spread 3 sweep $wrench --as stream --phy 1M,2M --interval 15,30 --seconds 1
 # shellcheck disable=SC2086
 refused sweep $wrench --as stream --phy 1M,2M --mtu 23 --results "$work/0.sqlite" "another characteristic"
-spread 4 interval $wrench --runs 30 --any-phase
-refused interval $wrench --runs 30 --any-phase --seed 2 --results "$work/all.sqlite"
+spread 4 interval $wrench --runs 10
+refused interval $wrench --runs 10 --seed 2 --results "$work/all.sqlite"
 # shellcheck disable=SC2086
-spread 3 rehearse --seeds 4 $scenes
-refused rehearse --seeds 4 examples/scenes/bolts.scene.yaml --results "$work/all.sqlite"
+spread 3 rehearse --seeds 2 $scenes
+refused rehearse --seeds 2 examples/scenes/bolts.scene.yaml --results "$work/all.sqlite"
