@@ -43,6 +43,8 @@ spread() {
     "$command" "$verb" "$@" --results "$work/all.sqlite" --json >"$work/merged"
     cmp "$work/whole" "$work/merged"
     refused "$verb" "$@" --undone
+    refused "$verb" "$@" --undone --results "$work/nowhere.sqlite"
+    [ ! -e "$work/nowhere.sqlite" ]
     for share in 0/4 5/4 1/0 x/4 1 /4 4/0-3 0/1-4 1/4-1 1/1-99999999999; do
         refused "$verb" "$@" --part "$share"
     done
@@ -57,6 +59,9 @@ spread 3 sweep $wrench --as stream --phy 1M,2M --interval 15,30 --seconds 1
 refused sweep $wrench --as stream --phy 1M,2M --mtu 23 --results "$work/0.sqlite" "another characteristic"
 spread 4 interval $wrench --runs 10
 refused interval $wrench --runs 10 --seed 2 --results "$work/all.sqlite"
+sed 's/interval: 100 ms/interval: 200 ms/' $wrench >"$work/other.device.yaml"
+refused interval "$work/other.device.yaml" --runs 10 --results "$work/all.sqlite"
+[ -z "$("$command" interval $wrench --runs 2 --part 3/3 2>/dev/null)" ] # a share without any search judges nothing
 # shellcheck disable=SC2086
 spread 3 rehearse --seeds 2 $scenes
 refused rehearse --seeds 2 examples/scenes/bolts.scene.yaml --results "$work/all.sqlite"

@@ -268,7 +268,7 @@ static int run(const char *who, struct input *input, const struct ys_design *des
         .context = &progress,
     };
     struct kept kept;
-    if (!kept_begin(&kept, &input->share, who, design->name.text, &plan))
+    if (!kept_begin(&kept, &input->share, who, input->common.files.paths[0], &plan))
         return EXIT_BAD_INPUT;
     if (input->share.undone) {
         kept_say_undone(&kept);
@@ -283,10 +283,11 @@ static int run(const char *who, struct input *input, const struct ys_design *des
     good = kept_end(&kept, who) && good;
     if (good && report.search_count > 0)
         input->runs = report.searches[0].runs; /* of a share, fewer */
-    if (good)
+    bool empty = good && input->runs == 0;     /* a share without any judges nothing */
+    if (good && !empty)
         return tell(who, input, design, &report);
     ys_interval_report_free(&report);
-    return EXIT_BAD_INPUT;
+    return empty ? EXIT_AS_EXPECTED : EXIT_BAD_INPUT;
 }
 
 /* The same of what real controllers hear. */

@@ -63,10 +63,13 @@ static void take(void *context, uint32_t run, const double *found_ms)
 }
 
 /* Searches with another number of runs are the same, as far as both go. */
-static char *describe(const char *device, const struct ys_interval_plan *plan)
+static char *describe(char *definition, const struct ys_interval_plan *plan)
 {
-    char *about = ys_new_text("searches for %s, at %g ms, seed %llu, %s, loss %g, bit errors %g, crowd %u at %g ms, by",
-                              device, (double)plan->design->sets->interval_min_us / 1e3, (unsigned long long)plan->seed,
+    const char *set = plan->design->sets->name;
+    char *about = ys_new_text("searches for %s%s%s, as it is (%016llx), seed %llu, %s, loss %g, bit errors %g, "
+                              "crowd %u at %g ms, by",
+                              plan->design->name.text, set != NULL ? " as " : "", set != NULL ? set : "",
+                              (unsigned long long)share_stamp(&definition, 1), (unsigned long long)plan->seed,
                               plan->any_phase ? "any phase" : "from window 37", plan->loss, plan->bit_errors,
                               (unsigned)plan->crowd, plan->crowd_interval_us / 1e3);
     for (size_t i = 0; i < plan->scanner_count; i++) {
@@ -78,15 +81,14 @@ static char *describe(const char *device, const struct ys_interval_plan *plan)
     return about;
 }
 
-bool kept_begin(struct kept *kept, const struct share *share, const char *who, const char *device,
+bool kept_begin(struct kept *kept, const struct share *share, const char *who, char *definition,
                 struct ys_interval_plan *plan)
 {
-    *kept = (struct kept){.share = share, .plan = plan};
+    *kept = (struct kept){.share = share, .plan = plan, .mutex = PTHREAD_MUTEX_INITIALIZER};
     if (share->results == NULL && share->parts == 1)
         return true;
-    (void)pthread_mutex_init(&kept->mutex, NULL);
     if (share->results != NULL) {
-        char *about = describe(device, plan);
+        char *about = describe(definition, plan);
         kept->store = results_open(who, share->results, about);
         free(about);
         if (kept->store == NULL)
@@ -110,7 +112,7 @@ void kept_say_undone(struct kept *kept)
 
 bool kept_end(struct kept *kept, const char *who)
 {
-    if (kept->share->parts > 1 && kept->mine > 0)
+    if (kept->share->parts > 1 && !kept->share->undone)
         (void)fprintf(stderr, "%s: part %llu of %llu: %u of %u searches, %u of them made now\n", who, kept->share->part,
                       kept->share->parts, (unsigned)kept->mine, (unsigned)kept->plan->runs, (unsigned)kept->made);
     if (kept->store != NULL)

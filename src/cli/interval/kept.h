@@ -17,8 +17,8 @@ struct kept {
     uint32_t made;
 };
 
-/* Lets a plan ask what is kept, and keep what it finds. False after a line. */
-bool kept_begin(struct kept *kept, const struct share *share, const char *who, const char *device,
+/* Lets a plan ask what is kept, and keep what it finds, of the definition in that file. False after a line. */
+bool kept_begin(struct kept *kept, const struct share *share, const char *who, char *definition,
                 struct ys_interval_plan *plan);
 
 /* Prints which searches are not made. */

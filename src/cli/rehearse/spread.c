@@ -17,17 +17,9 @@ static size_t scene_of(const struct rehearsal *rehearsal, size_t index)
 /* What results are of: these scenes, as they stand there. */
 static char *describe(const struct files *paths)
 {
-    uint64_t hash = UINT64_C(14695981039346656037); /* FNV-1a */
     char *about = NULL;
-    for (int i = 0; i < paths->count; i++) {
-        FILE *file = fopen(paths->paths[i], "rb");
-        for (int byte; file != NULL && (byte = fgetc(file)) != EOF;)
-            hash = (hash ^ (unsigned)byte) * UINT64_C(1099511628211);
-        if (file != NULL)
-            (void)fclose(file);
-    }
     if (asprintf(&about, "%d scene%s, %s first, as they are (%016llx)", paths->count, paths->count == 1 ? "" : "s",
-                 paths->paths[0], (unsigned long long)hash) < 0)
+                 paths->paths[0], (unsigned long long)share_stamp(paths->paths, paths->count)) < 0)
         abort();
     return about;
 }

@@ -1,6 +1,7 @@
 #include "cli/shared/share.h"
 
 #include <stdio.h>
+#include <unistd.h>
 
 #include "cli/shared/say.h"
 #include "cli/shared/verb.h"
@@ -21,10 +22,27 @@ bool share_take(struct share *share, const char *who, int key, const char *argum
     return key != SHARE_KEY_PART || results_take_part(who, argument, PARTS_MOST, &share->part, &share->parts);
 }
 
+/* FNV-1a. */
+uint64_t share_stamp(char *const *paths, int count)
+{
+    uint64_t stamp = UINT64_C(14695981039346656037);
+    for (int i = 0; i < count; i++) {
+        FILE *file = fopen(paths[i], "rb");
+        for (int byte; file != NULL && (byte = fgetc(file)) != EOF;)
+            stamp = (stamp ^ (unsigned)byte) * UINT64_C(1099511628211);
+        if (file != NULL)
+            (void)fclose(file);
+    }
+    return stamp;
+}
+
 bool share_fits(const struct share *share, const char *who)
 {
-    return !share->undone || share->results != NULL ||
-           complain(who, "--undone needs the file of what is done: --results");
+    if (!share->undone)
+        return true;
+    if (share->results == NULL)
+        return complain(who, "--undone needs the file of what is done: --results");
+    return access(share->results, R_OK) == 0 || complain(who, "cannot open %s", share->results);
 }
 
 int share_merge(const struct share *share, const char *who, const struct files *files, const char *what)

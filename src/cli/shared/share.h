@@ -2,6 +2,8 @@
 #ifndef CLI_SHARED_SHARE_H
 #define CLI_SHARED_SHARE_H
 
+#include <stdint.h>
+
 #include "cli/shared/options.h"
 #include "cli/shared/results.h"
 
@@ -43,6 +45,9 @@ bool share_has(int key);
 
 /* Takes one; false after a line. */
 bool share_take(struct share *share, const char *who, int key, const char *argument);
+
+/* Tells files apart by what is in them: results of others are not theirs. */
+uint64_t share_stamp(char *const *paths, int count);
 
 /* Whether what was asked for fits together; false after a line. */
 bool share_fits(const struct share *share, const char *who);
