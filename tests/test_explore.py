@@ -1,6 +1,7 @@
 #!/usr/bin/python3
 """test_explore.py ROOT COMMAND: explore, driven as a person does, through a pseudo-terminal, and through a pipe; what is
 saved passes when it is rehearsed."""
+import json
 import os
 import pathlib
 import pty
@@ -226,6 +227,15 @@ check("heard nobody\n" in deaf.stdout, "who does not hear LE Coded hears nobody"
 # The same input gives the same output.
 twice = [pipe(["connect", "tree", "wait 3 s"], scale).stdout for _ in range(2)]
 check(twice[0] == twice[1], "the same input gives the same output", twice[1])
+
+# The last packets are those of the capture, also when far more were on the air than are kept, and HCI between them.
+run = pipe(["connect", "subscribe live torque", "set trigger on", "wait 60 s", "packets all 5", "wait 1 s", "packets all 500"], wrench,
+           "--firmware", "torque_wrench", "--capture", work / "long.pcapng")
+shown = [(float(line.split()[0]), int(line.split()[3])) for line in run.stdout.split("packets all 500\n")[-1].splitlines() if " channel " in line]
+traced = subprocess.run([command, "trace", "--level", "air", "--json", work / "long.pcapng"], capture_output=True, text=True)
+aired = [(line["time_s"], line["channel"]) for line in map(json.loads, traced.stdout.splitlines())]
+check(len(shown) == 500 and shown == aired[-500:], "the last packets are those of the capture", run.stdout[-3000:])
+check(len(re.findall("notification, live torque: [0-9.]+ N m", run.stdout.split("packets all 500\n")[-1])) > 20, "words are there", run.stdout[-3000:])
 
 # What cannot be done is said, and the rest goes on.
 WRONG = [

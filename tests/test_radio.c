@@ -335,9 +335,9 @@ static void count_on_37(void *context, const struct ys_air_packet *packet)
     *(size_t *)context += packet->channel == 37;
 }
 
-/* 10,000 beacons, each every 10 s, and 20 scanners that stay on channel 37: what share of what was sent there do they
- * hear? */
-static void crowd(struct listener listeners[SCANNERS], size_t *sent)
+/* Beacons, each every 10 s, and scanners that stay on channel 37, in a place of that length: what share of what was
+ * sent there do they hear? */
+static void crowd(uint16_t beacons, uint16_t scanners, uint32_t metres, struct listener *listeners, size_t *sent)
 {
     static const uint8_t parameters[] = {1, 6, 0x20, 15, 0x80, 0x3e, 0x80, 0x3e, 3, 0, 0, 0, 0, 0, 0, 0, 0, 7, 0};
     static const uint8_t data[36] = {1, 8, 0x20, 32, 31, 30, 0xff};
@@ -346,29 +346,30 @@ static void crowd(struct listener listeners[SCANNERS], size_t *sent)
     static const uint8_t scan_on[] = {1, 12, 0x20, 2, 1, 0};
     static struct ys_controller *controllers[BEACONS + SCANNERS];
     struct ys_chance chance = ys_chance_of(1, 1);
-    for (uint16_t i = 0; i < BEACONS; i++) {
+    for (uint16_t i = 0; i < beacons; i++) {
         controllers[i] = stand(i + 1, ignore, NULL);
-        assert_true(ys_radio_place(radio, i + 1, ys_chance_below(&chance, 100), ys_chance_below(&chance, 50)));
+        assert_true(
+            ys_radio_place(radio, i + 1, ys_chance_below(&chance, metres), ys_chance_below(&chance, metres / 2 + 1)));
         ys_controller_receive(controllers[i], parameters, sizeof parameters);
         ys_controller_receive(controllers[i], data, sizeof data);
     }
-    for (uint16_t i = 0; i < BEACONS; i++) { /* at any time within 10 s */
+    for (uint16_t i = 0; i < beacons; i++) { /* at any time within 10 s */
         ys_clock_run(the_clock, UINT64_C(1000000) * (i + ys_chance_below(&chance, 2)));
         ys_controller_receive(controllers[i], on, sizeof on);
     }
     static struct ys_observer watcher;
     watcher = (struct ys_observer){.observe = count_on_37, .context = sent};
     ys_radio_observe(radio, &watcher);
-    for (uint16_t i = 0; i < SCANNERS; i++) {
+    for (uint16_t i = 0; i < scanners; i++) {
         listeners[i] = (struct listener){.strongest_dbm = -128};
-        controllers[BEACONS + i] = stand(BEACONS + 1 + i, take_report, &listeners[i]);
-        assert_true(
-            ys_radio_place(radio, BEACONS + 1 + i, ys_chance_below(&chance, 100), ys_chance_below(&chance, 50)));
-        ys_controller_receive(controllers[BEACONS + i], scan, sizeof scan);
-        ys_controller_receive(controllers[BEACONS + i], scan_on, sizeof scan_on);
+        controllers[beacons + i] = stand(beacons + 1 + i, take_report, &listeners[i]);
+        assert_true(ys_radio_place(radio, beacons + 1 + i, ys_chance_below(&chance, metres),
+                                   ys_chance_below(&chance, metres / 2 + 1)));
+        ys_controller_receive(controllers[beacons + i], scan, sizeof scan);
+        ys_controller_receive(controllers[beacons + i], scan_on, sizeof scan_on);
     }
     pass_us(10000000);
-    for (uint16_t i = 0; i < BEACONS + SCANNERS; i++)
+    for (uint16_t i = 0; i < beacons + scanners; i++)
         ys_controller_free(controllers[i]);
 }
 
@@ -380,7 +381,7 @@ static void ten_thousand_beacons_collide_as_the_textbook_says(void **state)
     (void)state;
     equal.exponent = 0; /* everybody is heard alike */
     assert_true(ys_radio_set_model(radio, &equal));
-    crowd(listeners, &sent);
+    crowd(BEACONS, SCANNERS, 100, listeners, &sent);
     double load = BEACONS * 376e-6 / 10.005;
     double expected = exp(-2 * load);
     for (size_t i = 0; i < SCANNERS; i++) {
@@ -395,7 +396,7 @@ static void in_a_hall_the_near_are_heard_over_the_far(void **state)
     size_t sent = 0;
     (void)state;
     assert_true(ys_radio_set_model(radio, &ys_air_hall));
-    crowd(listeners, &sent);
+    crowd(BEACONS, SCANNERS, 100, listeners, &sent);
     double sum = 0;
     for (size_t i = 0; i < SCANNERS; i++) {
         double share = (double)listeners[i].reports / (double)sent;
@@ -404,6 +405,34 @@ static void in_a_hall_the_near_are_heard_over_the_far(void **state)
         sum += share;
     }
     assert_true(sum / SCANNERS > exp(-2 * BEACONS * 376e-6 / 10.005) + 0.05);
+}
+
+static void small_halls_and_a_single_spot_are_halls_too(void **state)
+{
+    static const struct {
+        uint16_t beacons, scanners;
+        uint32_t metres;
+        size_t sent, heard;
+    } rows[] = {
+        {0, 0, 100, 0, 0},     /* nobody */
+        {0, 1, 100, 0, 0},     /* who scans hears nothing */
+        {1, 0, 100, 1, 0},     /* nobody hears it */
+        {1, 1, 1, 1, 1},       /* both on one coordinate */
+        {300, 3, 1, 300, 435}, /* all on one spot, as strong as each other, within 310 ms: exp(-2 * 0.364) of them */
+    };
+    for (size_t i = 0; i < sizeof rows / sizeof rows[0]; i++) {
+        struct listener listeners[SCANNERS];
+        size_t sent = 0;
+        size_t heard = 0;
+        teardown(state);
+        setup(state);
+        assert_true(ys_radio_set_model(radio, &ys_air_hall));
+        crowd(rows[i].beacons, rows[i].scanners, rows[i].metres, listeners, &sent);
+        for (uint16_t k = 0; k < rows[i].scanners; k++)
+            heard += listeners[k].reports;
+        assert_in_range(sent, rows[i].sent - rows[i].sent / 50, rows[i].sent);
+        assert_in_range(heard, rows[i].heard - rows[i].heard / 10, rows[i].heard + rows[i].heard / 10);
+    }
 }
 
 /* What is kept for who listens for long is what is computed for others: two at one place hear the same, of a crowd in
@@ -456,6 +485,7 @@ int main(void)
         TEST(a_crowd_collides_as_the_textbook_says),
         TEST(ten_thousand_beacons_collide_as_the_textbook_says),
         TEST(in_a_hall_the_near_are_heard_over_the_far),
+        TEST(small_halls_and_a_single_spot_are_halls_too),
         TEST(who_listens_for_long_hears_what_others_hear),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

@@ -1,4 +1,5 @@
-/* The last packets on the air, in the words of a trace. */
+/* The last packets on the air, in the words of a trace. Words are costly and seldom asked for: the newest records wait,
+ * and are followed with words when somebody asks, or without when so many newer ones wait that nobody will. */
 #include "world/packets.h"
 
 #include <stdio.h>
@@ -6,8 +7,10 @@
 #include <string.h>
 
 #include "capture/say/message.h"
+#include "wire/hci.h"
 
 #define KEPT      512
+#define WAITING   2048 /* records: also of HCI, which come in between */
 #define NAME_MOST 40
 
 struct kept {
@@ -20,13 +23,23 @@ struct kept {
     char text[180];
 };
 
+struct waiting {
+    struct ys_record record;
+    uint8_t bytes[YS_HCI_COMMAND_MAX]; /* of HCI, where a longer one breaks the rules, and does not wait */
+};
+
 struct ys_packets {
     struct ys_world *world;
     struct ys_recording recording;
     struct ys_follower *follower;
     struct ys_glossary glossary;
     struct kept kept[KEPT];
-    uint64_t count;
+    uint64_t count; /* of all packets that were followed */
+    struct waiting waiting[WAITING];
+    size_t first;
+    size_t records;    /* waiting */
+    size_t on_the_air; /* of these */
+    bool silent;       /* what is followed now gets no words */
 };
 
 static void put_words(const struct ys_packets *packets, const struct ys_message *air, struct kept *kept)
@@ -42,7 +55,7 @@ static void take(void *context, const struct ys_seen *seen)
 {
     struct ys_packets *packets = context;
     struct ys_message message;
-    if (!ys_message_of(seen, YS_TRACE_AIR, &packets->glossary, &message))
+    if (packets->silent || !ys_message_of(seen, YS_TRACE_AIR, &packets->glossary, &message))
         return;
     struct kept *kept = &packets->kept[packets->count++ % KEPT];
     kept->at_ns = seen->record->at_ns;
@@ -57,6 +70,37 @@ static void take(void *context, const struct ys_seen *seen)
         put_words(packets, &message, kept);
 }
 
+/* Follows the record that has waited longest. */
+static void follow(struct ys_packets *packets)
+{
+    struct waiting *waiting = &packets->waiting[packets->first];
+    waiting->record.bytes = waiting->bytes;
+    ys_follower_take(packets->follower, &waiting->record);
+    packets->on_the_air -= waiting->record.kind == YS_RECORD_AIR;
+    packets->first = (packets->first + 1) % WAITING;
+    packets->records--;
+}
+
+static void wait(void *context, const struct ys_record *record)
+{
+    struct ys_packets *packets = context;
+    while (packets->records == WAITING || (packets->records > 0 && record->length > sizeof packets->waiting->bytes))
+        follow(packets);
+    if (record->length > sizeof packets->waiting->bytes) {
+        ys_follower_take(packets->follower, record);
+        return;
+    }
+    struct waiting *waiting = &packets->waiting[(packets->first + packets->records++) % WAITING];
+    waiting->record = *record;
+    if (record->length > 0)
+        memcpy(waiting->bytes, record->bytes, record->length);
+    packets->on_the_air += record->kind == YS_RECORD_AIR;
+    packets->silent = true;
+    while (packets->on_the_air > KEPT)
+        follow(packets);
+    packets->silent = false;
+}
+
 struct ys_packets *ys_packets_new(struct ys_world *world, const struct ys_glossary *glossary)
 {
     struct ys_packets *packets = calloc(1, sizeof *packets);
@@ -69,7 +113,7 @@ struct ys_packets *ys_packets_new(struct ys_world *world, const struct ys_glossa
         free(packets);
         return NULL;
     }
-    packets->recording.sink = (struct ys_record_sink){.take = ys_follower_take, .context = packets->follower};
+    packets->recording.sink = (struct ys_record_sink){.take = wait, .context = packets};
     ys_world_record(world, &packets->recording);
     return packets;
 }
@@ -86,6 +130,8 @@ void ys_packets_say(struct ys_packets *packets, size_t count, bool all, void (*l
                     void *context)
 {
     ys_world_flush(packets->world);
+    while (packets->records > 0)
+        follow(packets);
     uint64_t first = packets->count > KEPT ? packets->count - KEPT : 0;
     uint64_t from = packets->count;
     for (; from > first && count > 0; from--) {

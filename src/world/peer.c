@@ -110,13 +110,15 @@ size_t ys_peer_value_count(const struct ys_peer *peer)
 const struct ys_field *ys_peer_field(const struct ys_peer *peer, uint16_t handle)
 {
     const struct discovered *one = peer_find(peer, handle);
-    const struct ys_characteristic *characteristic = one != NULL ? definition_of(peer, one) : NULL;
-    const struct ys_adopted *adopted =
-        one != NULL ? ys_adopted_by_number(YS_ADOPTED_CHARACTERISTIC, ys_uuid_number(&one->found.uuid)) : NULL;
+    if (one == NULL)
+        return NULL;
+    const struct ys_characteristic *characteristic = definition_of(peer, one);
     if (characteristic != NULL)
         return &characteristic->type;
-    if (one != NULL && one->told != NULL)
+    if (one->told != NULL)
         return one->told;
+    const struct ys_adopted *adopted =
+        ys_adopted_by_number(YS_ADOPTED_CHARACTERISTIC, ys_uuid_number(&one->found.uuid));
     return adopted != NULL && adopted->type != NULL && adopted->type->format != NULL ? adopted->type : NULL;
 }
 
