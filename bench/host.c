@@ -170,7 +170,7 @@ static const struct ys_table *build(void)
         (void)ys_build_service(&builder, &uuid, false);
         for (uint16_t i = 0; i < 9 && builder.table.attribute_count < ATTRIBUTES; i++) {
             static const uint8_t bytes[2];
-            const struct ys_built built = {
+            const struct ys_characteristic_settings built = {
                 .uuid = ys_uuid_of((uint16_t)(0xfd00 + i)),
                 .properties = i == 0 ? YS_PROPERTY_NOTIFY : YS_PROPERTY_READ,
                 .rights = i == 0 ? YS_RIGHTS(YS_RIGHT_NONE, YS_RIGHT_NONE, YS_RIGHT_OPEN)

@@ -33,4 +33,8 @@ install(FILES ${CMAKE_BINARY_DIR}/yarnswift.pc DESTINATION ${CMAKE_INSTALL_LIBDI
 if(YARNSWIFT_TOOL)
   install(TARGETS yarnswift RUNTIME DESTINATION ${CMAKE_INSTALL_BINDIR})
   install(FILES docs/yarnswift.1 DESTINATION ${CMAKE_INSTALL_MANDIR}/man1)
+  install(FILES completions/yarnswift.bash DESTINATION ${CMAKE_INSTALL_DATADIR}/bash-completion/completions RENAME yarnswift)
+  install(FILES completions/_yarnswift DESTINATION ${CMAKE_INSTALL_DATADIR}/zsh/site-functions)
+  install(FILES completions/yarnswift.fish DESTINATION ${CMAKE_INSTALL_DATADIR}/fish/vendor_completions.d)
+  install(FILES docs/definition.schema.json docs/scenes.schema.json DESTINATION ${CMAKE_INSTALL_DATADIR}/yarnswift/schemas)
 endif()

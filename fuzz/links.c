@@ -19,8 +19,8 @@ static const struct ys_link_wishes wishes = {.interval_min_us = 7500,
                                              .interval_max_us = 30000,
                                              .supervision_timeout_ms = 2000,
                                              .packet_length = 251,
-                                             .send_phys = YS_LINK_2M,
-                                             .receive_phys = YS_LINK_2M,
+                                             .send_phys = YS_2M,
+                                             .receive_phys = YS_2M,
                                              .accepts = YS_LINK_ACCEPT_WITHIN};
 
 static void use(struct ys_host *host)

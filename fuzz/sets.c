@@ -18,14 +18,14 @@ static void on_event(const struct ys_event *event)
         last = bytes[event->u.report.length - 1]; /* the sanitizers see whether it is there */
     (void)last;
     if (event->u.report.extended != NULL &&
-        (event->u.report.extended->phy > YS_SET_CODED || event->u.report.extended->primary_phy > YS_SET_CODED))
+        (event->u.report.extended->phy > YS_CODED || event->u.report.extended->primary_phy > YS_CODED))
         abort();
 }
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
 {
     static const uint8_t payload[300] = {2, 1, 6};
-    static const struct ys_set_options extended = {.extended = true, .phy = YS_SET_2M, .events = 3};
+    static const struct ys_set_options extended = {.extended = true, .phy = YS_2M, .events = 3};
     static const struct ys_advertising settings[] = {
         {.interval_min_us = 100000, .interval_max_us = 100000, .data = payload, .data_length = 31},
         {.interval_min_us = 100000,

@@ -72,7 +72,7 @@ static void put_steps(FILE *scene, struct bytes *bytes, unsigned deep);
 static void put_group(FILE *scene, struct bytes *bytes, unsigned deep, unsigned kind)
 {
     if (kind == 0)
-        (void)fputs("{at once: [", scene);
+        (void)fputs("{parallel: [", scene);
     else if (kind == 1)
         (void)fprintf(scene, "{repeat: %u, steps: [", 1 + take(bytes) % 3);
     else
@@ -137,7 +137,7 @@ static void put_meeting(FILE *scene, struct bytes *bytes, const char *who)
         (void)fprintf(scene, "{connect: %s, who: %s, within: %s}", device, who, ONE_OF(bytes, times));
         break;
     case 3:
-        (void)fprintf(scene, "{talk nonsense: %s, who: %s, for: %s}", device, who, ONE_OF(bytes, times));
+        (void)fprintf(scene, "{send garbage: %s, who: %s, for: %s}", device, who, ONE_OF(bytes, times));
         break;
     default:
         (void)fprintf(scene, "{%s: %s, who: %s}", ONE_OF(bytes, verbs), device, who);

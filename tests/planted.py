@@ -147,8 +147,8 @@ for number, mistake in enumerate(MISTAKES):
         folder = pathlib.Path(scratch)
         build(mistake, folder)
         began = time.monotonic()
-        run = subprocess.run([COMMAND, "meet", "--number", str(MOST), "--seconds", "60", "--until-found", "--json",
-                              "--scenes", folder / "scenes", "--firmware", folder / f"{module}.so", ROOT / definition],
+        run = subprocess.run([COMMAND, "meet", "--runs", str(MOST), "--seconds", "60", "--until-found", "--json",
+                              "--output", folder / "scenes", "--firmware", folder / f"{module}.so", ROOT / definition],
                              capture_output=True, text=True, timeout=300)
         took = time.monotonic() - began
         if run.returncode != 1:

@@ -532,7 +532,7 @@ static void a_file_that_is_there_is_left_alone_unless_it_is_to_be_replaced(void 
     assert_null(create("capture.txt", false));
     assert_non_null(strstr(said, ".pcapng"));
     assert_null(create("/nowhere/at/all.pcap", false));
-    /* the file of a border, beside it */
+    /* the file of an interface, beside it */
     char beside[700];
     char error[9000];
     (void)snprintf(path, sizeof path, "%s/two.pcap", scratch_folder("beside"));

@@ -20,7 +20,7 @@ static const char base[] =
     "    uuid: " LONG "\n"
     "    characteristics:\n"
     "      - {name: a, uuid: +1, format: uint16, resolution: 0.1, unit: metre, range: [0, 100], read: open, write: "
-    "encrypted, notify: open, spacing: 100 ms, handler: [read, write]}\n"
+    "encrypted, notify: open, notification spacing: 100 ms, handler: [read, write]}\n"
     "      - {name: b, uuid: +2, format: struct, read: open, handler: read, fields: [{name: flags, format: "
     "\"boolean[8]\", bits: [wide, hot]}, {name: angle, format: uint16}, {name: more, format: uint8, when: wide}]}\n"
     "      - {name: c, uuid: +3, format: utf8s, length: 12, read: open, handler: read, descriptors: [{uuid: 0x2911, "
@@ -52,8 +52,8 @@ static const struct one_change cases[] = {
      "!s, c: descriptor 0x2913, was 0x2911\n"
      "table: 1 attribute is moved or gone: clients that keep it see that by its hash, and by Service Changed if they "
      "are remembered\n"},
-    {"spacing: 100 ms, handler", "outbox: true, handler",
-     "s, a: each of its values arrives, where only the newest did\ns, a: spacing 0 ms, was 100 ms\n"},
+    {"notification spacing: 100 ms, handler", "outbox: true, handler",
+     "s, a: each of its values arrives, where only the newest did\ns, a: notification spacing 0 ms, was 100 ms\n"},
     {"interval: 100 ms", "interval: 200 ms",
      "advertising: interval 200 ms, was 100 ms: how fast it is found changes\n"},
     {"services: [s]", "services: [t]",
@@ -73,12 +73,11 @@ static const struct one_change cases[] = {
     {"write: encrypted, notify", "write: open, notify", "s, a: write open, was encrypted\n"},
     {"write: encrypted, notify", "write: authenticated, notify", "!s, a: write authenticated, was encrypted\n"},
     {"write: encrypted, notify", "write: encrypted and ask, notify", "!s, a: write encrypted and ask, was encrypted\n"},
-    {"notify: open, spacing: 100 ms", "spacing: 200 ms, notify: open", "s, a: spacing 200 ms, was 100 ms\n"},
-    {"notify: open, spacing: 100 ms, ", "",
-     "!s, a: no notify any more\n"
-     "s, a: spacing 0 ms, was 100 ms\n"
-     "table: 12 attributes are moved or gone: clients that keep it see that by its hash, and by Service "
-     "Changed if they are remembered\n"},
+    {"notify: open, notification spacing: 100 ms", "notification spacing: 200 ms, notify: open",
+     "s, a: notification spacing 200 ms, was 100 ms\n"},
+    {"notify: open, notification spacing: 100 ms, ", "",
+     "!s, a: no notify any more\ns, a: notification spacing 0 ms, was 100 ms\ntable: 12 attributes are moved or gone: "
+     "clients that keep it see that by its hash, and by Service Changed if they are remembered\n"},
     {"{name: a,", "{name: height,", "s, height: is called so, and was called \"a\": names in generated code change\n"},
     {"wide, hot", "wide, cold", "!s, b: field flags: bit 1 means \"cold\", and meant \"hot\"\n"},
     {"wide, hot", "wide, hot, dry", "s, b: field flags: bit 2 means \"dry\", and meant nothing\n"},

@@ -468,18 +468,18 @@ static void an_interval_is_told_in_words_and_as_json(void **state)
     assert_string_equal(run_on("interval --json --runs 20", WRENCH).out, first);
     assert_string_not_equal(run_on("interval --json --runs 20 --seed 2", WRENCH).out, first);
     free(first);
-    outcome = run_on("interval --set locator --runs 5", WRENCH);
+    outcome = run_on("interval --advertising-set locator --runs 5", WRENCH);
     assert_non_null(strstr(outcome.out, "a beacon: locator"));
     assert_int_equal(outcome.status, 0);
     assert_non_null(strstr(outcome.out, "  yes  interval from 1000 ms to 1010 ms: "));
-    assert_non_null(strstr(outcome.out, "\n  4 more are about another way to advertise: see --set\n"));
+    assert_non_null(strstr(outcome.out, "\n  4 more are about another way to advertise: see --advertising-set\n"));
     assert_null(strstr(outcome.out, "interval from 100 ms to 110 ms"));
     outcome =
-        run_on("interval --set locator --runs 5",
+        run_on("interval --advertising-set locator --runs 5",
                scratch_file("two.device.yaml",
                             "device: {name: T2}\nadvertising:\n  - {interval: 100 ms}\n  - {name: locator, kind: "
                             "beacon, interval: 1 s}\nservices: []\nexpect:\n  - {interval: [100 ms, 110 ms]}\n  - "
-                            "{of: locator, interval: [100 ms, 110 ms]}\n"));
+                            "{advertising set: locator, interval: [100 ms, 110 ms]}\n"));
     assert_int_equal(outcome.status, 1);
     assert_non_null(strstr(outcome.out, "NO   interval from 100 ms to 110 ms"));
     assert_non_null(strstr(outcome.out, "set at most 100 ms"));
@@ -495,7 +495,7 @@ static void what_an_interval_cannot_be_asked_is_refused(void **state)
         {"interval --seconds 1.5", "--seconds must be a whole number"},
         {"interval --scanner fast", "there is no scanner \"fast\""},
         {"interval --plot a.pdf", "a plot must end in .svg or .png"},
-        {"interval --set nothing", "there is no way to advertise named \"nothing\""},
+        {"interval --advertising-set nothing", "there is no way to advertise named \"nothing\""},
         {"interval --plot no/such/folder/a.svg --runs 1", "no/such/folder/a.dat: cannot write it"},
     };
     (void)state;
@@ -546,9 +546,9 @@ static void any_definition_is_played_by_its_stand_ins(void **state)
                      "    uuid: 5f8d0000-2b1c-4e6f-9a37-d4c1e07b6a52\n"
                      "    characteristics:\n"
                      "      - {name: a, uuid: +1, format: sint16, read: open, notify: open, handler: read,\n"
-                     "         stand_in: {shape: random walk, from: -5, to: 5, step: 2, every: 50 ms}}\n"
+                     "         simulate: {shape: random walk, from: -5, to: 5, step: 2, every: 50 ms}}\n"
                      "      - {name: b, uuid: +2, format: uint8, read: open, notify: open, handler: read,\n"
-                     "         stand_in: {shape: ramp, from: 0, to: 100, period: 10 s}}\n"
+                     "         simulate: {shape: ramp, from: 0, to: 100, period: 10 s}}\n"
                      "      - {name: c, uuid: +3, format: utf8s, length: 20, read: open, write: open, value: hook}\n"
                      "      - {name: d, uuid: +4, format: bytes, length: 9, write without response: open, handler: "
                      "write}\n");
@@ -568,7 +568,7 @@ static void any_definition_is_played_by_its_stand_ins(void **state)
         "    characteristics:\n"
         "      - {name: right, uuid: Battery Level, read: open, value: 22}\n"
         "      - {name: slow, uuid: +1, format: uint8, notify: open, handler: read,\n"
-        "         stand_in: {shape: ramp, from: 0, to: 9, period: 1 h, every: 1 min}}\n");
+        "         simulate: {shape: ramp, from: 0, to: 9, period: 1 h, every: 1 min}}\n");
     outcome = run_on("demo", path);
     assert_int_equal(outcome.status, 0); /* that a value is slow is no fault */
     assert_non_null(strstr(outcome.out, "reads left: 11 %"));

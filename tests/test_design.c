@@ -93,7 +93,7 @@ static const struct wrong wrong[] = {
      "2:44 error: the advertisement promises \"batery\", which is not among the services: add it, or leave it out\n"},
     {"device: {name: A name that is far too long to be found}\n" ADVERTISING "services: []\n",
      "1:16 error: the name needs 41 bytes of the scan response, which has 31 (29 of them for the name): shorten it by "
-     "10, or tell its beginning only: data: [flags], response: [{short name: 29}]\n"},
+     "10, or tell its beginning only: data: [flags], response: [{shortened name: 29}]\n"},
     {HEAD "services: {name: s}\n", "3:12 error: services must be a list: begin each item with a dash\n"},
     {HEAD "services:\n  - name: s\n    characteristics: []\n",
      "4:5 error: \"s\" is no adopted name and has no uuid: add a uuid of its own\n"},
@@ -190,21 +190,21 @@ static const struct wrong wrong[] = {
      "7:63 error: \"256\" is no value of a (uint8, at most 1 bytes): it does not fit into the format\n"},
     {WITH("{name: a, uuid: +1, format: utf8s, length: 3, read: open, value: abcd}"),
      "7:74 error: \"abcd\" is no value of a (utf8s, at most 3 bytes): it is too long\n"},
-    {WITH("{name: a, uuid: +1, format: uint8, read: open, value: 1, spacing: 20 ms}"),
-     "7:75 error: spacing is the least time between notifications: add notify:, or leave it out\n"},
-    {WITH("{name: a, uuid: +1, format: uint8, notify: open, value: 1, spacing: 61 s}"),
-     "7:77 error: spacing must be whole milliseconds, at most 60 s\n"},
+    {WITH("{name: a, uuid: +1, format: uint8, read: open, value: 1, notification spacing: 20 ms}"),
+     "7:88 error: notification spacing is the minimum time between notifications: add notify:, or leave it out\n"},
+    {WITH("{name: a, uuid: +1, format: uint8, notify: open, value: 1, notification spacing: 61 s}"),
+     "7:90 error: notification spacing must be whole milliseconds, at most 60 s\n"},
     {WITH("{name: a, uuid: +1, format: uint8, read: open, handler: reed}"),
      "7:65 error: handler is not known: \"reed\"; did you mean \"read\"?\n"},
-    {WITH("{name: a, uuid: +1, format: uint8, read: open, value: 1, stand_in: {shape: ramp, from: 1, to: 1}}"),
-     "7:77 error: from must be less than to\n"
-     "7:77 error: this stand_in has no period: say how long it takes to come round\n"},
-    {WITH("{name: a, uuid: +1, format: uint8, read: open, value: 1, stand_in: {shape: sine, from: 1, to: 300}}"),
-     "7:77 error: to: \"300\" is no value of a: it does not fit into the format\n"
-     "7:77 error: this stand_in has no period: say how long it takes to come round\n"},
-    {WITH("{name: a, uuid: +1, format: uint8, read: open, value: 1, stand_in: {shape: random walk, from: 1, to: 3}}"),
-     "7:77 error: this stand_in has no step: add it\n"},
-    {WITH("{name: a, uuid: +1, format: utf8s, read: open, value: x, stand_in: {shape: constant, from: 1}}"),
+    {WITH("{name: a, uuid: +1, format: uint8, read: open, value: 1, simulate: {shape: ramp, from: 1, to: 1}}"),
+     "7:77 error: from must be less than to\n7:77 error: this simulate has no period: say how long it takes to come "
+     "round\n"},
+    {WITH("{name: a, uuid: +1, format: uint8, read: open, value: 1, simulate: {shape: sine, from: 1, to: 300}}"),
+     "7:77 error: to: \"300\" is no value of a: it does not fit into the format\n7:77 error: this simulate has no "
+     "period: say how long it takes to come round\n"},
+    {WITH("{name: a, uuid: +1, format: uint8, read: open, value: 1, simulate: {shape: random walk, from: 1, to: 3}}"),
+     "7:77 error: this simulate has no step: add it\n"},
+    {WITH("{name: a, uuid: +1, format: utf8s, read: open, value: x, simulate: {shape: constant, from: 1}}"),
      "7:77 error: only a number can move by itself: give \"a\" a value\n"},
     {HEAD "services:\n  - {name: heart rate, characteristics: []}\n",
      "4:6 warning: the service Heart Rate must have the characteristic Heart Rate Measurement (0x2A37): add it\n"
@@ -227,12 +227,12 @@ static const struct wrong wrong[] = {
           "      - {name: values size, uuid: +4, format: uint8, read: open, write: open, value: 1}\n"
           "      - {name: descriptor 18, uuid: +5, format: uint8, read: open, value: 1, description: d}\n"
           "      - {name: x, uuid: +6, format: uint8, range: [0, 9], read: open, value: 1}\n"
-          "      - {name: x least, uuid: +7, format: uint8, read: open, value: 1}"),
+          "      - {name: x min, uuid: +7, format: uint8, read: open, value: 1}"),
      "8:16 error: \"a b\" gives YARD_A_B in C, as \"b\" does: rename one\n"
      "8:16 error: \"\xc3\xbc\" gives YARD_A_B_ in C, as \"\xc3\xa9\" does: rename one\n"
      "9:16 error: \"table h\" gives YARD_TABLE_H in C, which the table needs itself: rename it\n"
      "10:16 error: \"values size\" gives YARD_VALUES_SIZE in C, which the table needs itself: rename it\n"
-     "13:16 error: \"x least\" gives YARD_X_LEAST in C, as \"x\" does: rename one\n"},
+     "13:16 error: \"x min\" gives YARD_X_MIN in C, as \"x\" does: rename one\n"},
     {WITH("{name: a, uuid: +1, format: struct, read: open, handler: read, fields: [\n"
           "        {name: x count, format: uint8}, {name: n, format: uint8}, {name: x, format: uint8, up to: 3}]}\n"
           "      - {name: b, uuid: +2, format: struct, read: open, handler: read, fields: [\n"
@@ -244,9 +244,9 @@ static const struct wrong wrong[] = {
     {WITH("{name: a, uuid: +8, format: uint8, read: open, value: 1}\n"
           "      - {name: b, uuid: +010, format: uint8, read: open, value: 1}"), /* ten, not eight */
      ""},
-    {WITH("{name: a, uuid: +1, format: sint64, read: open, value: 1, stand_in: {shape: constant, from: 1}}"),
+    {WITH("{name: a, uuid: +1, format: sint64, read: open, value: 1, simulate: {shape: constant, from: 1}}"),
      "7:78 error: only a number of at most 48 bits can move by itself: give \"a\" a value\n"},
-    {WITH("{name: a, uuid: +1, format: utf8s, length: 21, notify: open, spacing: 1 s, handler: read}"),
+    {WITH("{name: a, uuid: +1, format: utf8s, length: 21, notify: open, notification spacing: 1 s, handler: read}"),
      "7:16 advice: \"a\" can be 21 bytes long: a central that keeps the MTU of 23 is sent the first 20\n"},
     {HEAD "services:\n"
           "  - {name: a, uuid: " LONG ", includes: [b, c], characteristics: []}\n"
@@ -297,9 +297,10 @@ static void what_no_host_has_room_for_is_refused(void **state)
         length += (size_t)snprintf(text + length, sizeof text - length,
                                    "services:\n  - name: s\n    uuid: " LONG "\n    characteristics:\n");
         for (unsigned i = 0; i < 1024 + more; i++)
-            length += (size_t)snprintf(
-                text + length, sizeof text - length,
-                "      - {name: c%u, uuid: +%u, format: uint8, notify: open, spacing: 1 s, handler: read}\n", i, i + 1);
+            length += (size_t)snprintf(text + length, sizeof text - length,
+                                       "      - {name: c%u, uuid: +%u, format: uint8, notify: open, notification "
+                                       "spacing: 1 s, handler: read}\n",
+                                       i, i + 1);
         struct ys_design *design = read_text(text);
         char *findings = all_findings(design);
         assert_int_equal(design->findings.errors, more);

@@ -36,12 +36,12 @@ for definition in "$root"/examples/*/*.device.yaml "$root/tests/scalars.device.y
     "$command" generate -o "$work/$name" --skeleton "$work/$name/handlers.c" "$definition"
     if [ "$name" = scalars ]; then # what is out of the valid range is refused, as far as the type can hold it
         table=$work/$name/scalars_table.c
-        grep -q "if (wanted > SCALARS_SMALL_GREATEST)" "$table"
-        grep -q "if (wanted < SCALARS_TEMP_LEAST || wanted > SCALARS_TEMP_GREATEST)" "$table"
-        grep -q "if (wanted < SCALARS_SIX_LEAST)" "$table"
+        grep -q "if (wanted > SCALARS_SMALL_MAX)" "$table"
+        grep -q "if (wanted < SCALARS_TEMP_MIN || wanted > SCALARS_TEMP_MAX)" "$table"
+        grep -q "if (wanted < SCALARS_SIX_MIN)" "$table"
         if grep -q "SCALARS_FULL_" "$table"; then exit 1; fi
-        grep -q "if (wanted < SCALARS_LIMIT_LEAST || wanted > SCALARS_LIMIT_GREATEST)" "$work/$name/handlers.c"
-        test "$(grep -c "_LEAST\|_GREATEST" "$work/$name/handlers.c")" = 1
+        grep -q "if (wanted < SCALARS_LIMIT_MIN || wanted > SCALARS_LIMIT_MAX)" "$work/$name/handlers.c"
+        test "$(grep -c "_MIN\|_MAX" "$work/$name/handlers.c")" = 1
         test "$(grep -c "^uint8_t scalars_output_write" "$work/$name/handlers.c")" = 1
         grep -q "int16_t wanted; /\* 0.01 °C \*/" "$work/$name/handlers.c"
     fi
@@ -79,10 +79,6 @@ done
 test "$(grep -o '"file": "[^"]*/wrench\.c"' "$(dirname "$command")/../compile_commands.json" | wc -l)" -ge 2
 test "$(grep -o '"file": "[^"]*/wrench\.c"' "$(dirname "$command")/../compile_commands.json" | sort -u | wc -l)" = 1
 grep -q examples/torque_wrench/wrench.c "$root/scripts/footprint"
-# the man page and --help know the same verbs
-"$command" --help | sed -n 's/^  \([a-z]*\) .*/\1/p' | while read -r verb; do
-    grep -q "^\.B $verb\$" "$root/docs/yarnswift.1" || { echo "the man page lacks $verb"; exit 1; }
-done
 # the tests that the document of the attribute protocol names are there
 grep -o '`[a-z_0-9]*`' "$root/docs/attribute-protocol.md" | tr -d '`' | sort -u | while read -r name; do
     case $name in

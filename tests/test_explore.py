@@ -119,7 +119,7 @@ def try_terminals():
     person.sees(r"saved; yarnswift rehearse")
     person.types("quit\r")
     check(person.ends() == 0, "the session of a person ends well", person.seen)
-    played = subprocess.run([command, "rehearse", "--seeds", "10", work / "person.scene.yaml"], capture_output=True, text=True)
+    played = subprocess.run([command, "rehearse", "--runs", "10", work / "person.scene.yaml"], capture_output=True, text=True)
     check(played.returncode == 0, "what a person has saved passes", played.stdout + played.stderr)
 
     # The end of the input is the end, too.
@@ -169,7 +169,7 @@ parts = re.split(r"^[0-9.]+ s(?: connected)?> ", run.stdout, flags=re.M)[1:]
 check(len(parts) >= len(SESSION), "each line has its part", run.stdout)
 for (line, pattern), part in zip(SESSION, parts):
     check(part.startswith(line + "\n") and re.search(pattern, part), f"{line} says {pattern}", part)
-played = subprocess.run([command, "rehearse", "--seeds", "10", work / "pipe.scene.yaml"], capture_output=True, text=True)
+played = subprocess.run([command, "rehearse", "--runs", "10", work / "pipe.scene.yaml"], capture_output=True, text=True)
 check(played.returncode == 0, "what was saved passes", played.stdout + played.stderr)
 saved = (work / "pipe.scene.yaml").read_text()
 check('fails: "0xFF"' in saved and "expect: \"bolt result\"" in saved, "it expects what was seen", saved)
@@ -195,7 +195,7 @@ SEVERAL = [
     ("set load 12.5 kg", r"hook_scale +is set: load 12\.5 kg"),
     ("read: load, of: hook_scale, is: 12.5 kg", r"reads load: 12\.5 kg"),
     ("subscribe height of hoist", r"has subscribed to height"),
-    ("{at once: [{wait: 10 ms}, {read: height, of: hoist, who: central}]}", r"reads height: "),
+    ("{parallel: [{wait: 10 ms}, {read: height, of: hoist, who: central}]}", r"reads height: "),
     ("write drive without response of hoist", r"drive takes a value behind its name"),
     ("tree hoist", r"0x0010  drive +write"),
     ("disconnect torque_wrench", r"torque_wrench +disconnected"),
@@ -211,7 +211,7 @@ check(len(parts) >= len(SEVERAL), "each line has its part", run.stdout)
 for (line, pattern), part in zip(SEVERAL, parts):
     check(part.startswith(line + "\n") and re.search(pattern, part), f"{line} says {pattern}", part)
 check("2 m from torque_wrench, hook_scale and hoist" in run.stdout, "who is there is said", run.stdout)
-played = subprocess.run([command, "rehearse", "--seeds", "5", work / "several.scene.yaml"], capture_output=True, text=True)
+played = subprocess.run([command, "rehearse", "--runs", "5", work / "several.scene.yaml"], capture_output=True, text=True)
 check(played.returncode == 0, "what was saved of several passes", played.stdout + played.stderr)
 run = pipe(["connect", "discover", "set load 12.5 kg", "read: load, is: 13 kg", "expect: load, within: soon", "listen name", "listen at least loud",
             "listen service nothing", "connect crane", "forget somebody", "power off crane", "pair crane"], scale)
@@ -221,7 +221,7 @@ for says in (r"expected: 13 kg\n  came: +12\.5 kg", "must be a time with its uni
 check(run.returncode == 2, "what was not understood is the status", run.stdout)
 twins = pipe(["connect hoist_2", "tree"], hoist, hoist, "--firmware", "hoist_2=hoist")
 check(re.search("hoist_2 +connected by", twins.stdout), "two of one definition are told apart", twins.stdout + twins.stderr)
-deaf = pipe(["listen"], hoist, "--as", "old")
+deaf = pipe(["listen"], hoist, "--kind", "old")
 check("heard nobody\n" in deaf.stdout, "who does not hear LE Coded hears nobody", deaf.stdout)
 
 # The same input gives the same output.
@@ -232,7 +232,7 @@ check(twice[0] == twice[1], "the same input gives the same output", twice[1])
 run = pipe(["connect", "subscribe live torque", "set trigger on", "wait 60 s", "packets all 5", "wait 1 s", "packets all 500"], wrench,
            "--firmware", "torque_wrench", "--capture", work / "long.pcapng")
 shown = [(float(line.split()[0]), int(line.split()[3])) for line in run.stdout.split("packets all 500\n")[-1].splitlines() if " channel " in line]
-traced = subprocess.run([command, "trace", "--level", "air", "--json", work / "long.pcapng"], capture_output=True, text=True)
+traced = subprocess.run([command, "trace", "--layer", "air", "--json", work / "long.pcapng"], capture_output=True, text=True)
 aired = [(line["time_s"], line["channel"]) for line in map(json.loads, traced.stdout.splitlines())]
 check(len(shown) == 500 and shown == aired[-500:], "the last packets are those of the capture", run.stdout[-3000:])
 check(len(re.findall("notification, live torque: [0-9.]+ N m", run.stdout.split("packets all 500\n")[-1])) > 20, "words are there", run.stdout[-3000:])
@@ -268,7 +268,7 @@ for (line, pattern), part in zip(WRONG, parts):
 check("cannot write it: No such file" in run.stderr, "a file that cannot be written is said", run.stderr)
 
 for arguments, says in [((), "name one definition"), (("none.device.yaml",), "cannot read it: No such file"),
-                        ((wrench, "--firmware", "absent"), "there is no module"), ((wrench, "--as", "rude"), "not known"),
+                        ((wrench, "--firmware", "absent"), "there is no module"), ((wrench, "--kind", "rude"), "not known"),
                         ((scale, "--firmware", "torque_wrench"), "was built for another definition"),
                         ((scale, "--firmware", "scale=x"), 'there is no device "scale"; the first is "hook_scale"'),
                         ([scale] * 9, "or up to 8")]:
@@ -286,7 +286,7 @@ check(run.returncode == 2 and "the firmware of misbehaving called exit in the wr
       "firmware that ends the command is named", run.stdout + run.stderr)
 
 # A central that knows no definition goes by what is adopted, by what the device tells, or by the bytes.
-run = pipe(["connect", "tree"], wrench, "--as", "eavesdropping")
+run = pipe(["connect", "tree"], wrench, "--kind", "eavesdropping")
 check(re.search(r"0x0009  \(no name is known\) +read, notify +[0-9.]+ N m", run.stdout), "a format that is told", run.stdout)
 check(re.search(r"0x000D  \(no name is known\) +read, write +b0 04 \(uint16 1200\)\n", run.stdout), "bytes", run.stdout)
 check(re.search(r"Battery Level +read, notify +87 %", run.stdout), "what is adopted", run.stdout)

@@ -121,25 +121,26 @@ static void a_rule_for_make_takes_the_place_of_nothing_else(void **state)
     (void)state;
     char *text = read_whole(SCALE);
     make("s.device.yaml", text);
-    assert_runs("generate '%s/s.device.yaml' -o '%s' -d '%s/s.device.yaml'", 2, "this is no rule that was generated");
+    assert_runs("generate '%s/s.device.yaml' -o '%s' --depends '%s/s.device.yaml'", 2,
+                "this is no rule that was generated");
     assert_holds("s.device.yaml", text);
     assert_int_equal(count_files(), 1); /* and no table is there */
     make("own.d", OWN);
-    assert_runs("generate '%s/s.device.yaml' -o '%s' -d '%s/own.d'", 2, "move it away");
+    assert_runs("generate '%s/s.device.yaml' -o '%s' --depends '%s/own.d'", 2, "move it away");
     assert_holds("own.d", OWN);
     for (int i = 0; i < 2; i++) /* its own it writes anew */
-        assert_runs("generate '%s/s.device.yaml' -o '%s' -d '%s/s.d'", 0, "");
+        assert_runs("generate '%s/s.device.yaml' -o '%s' --depends '%s/s.d'", 0, "");
     char *rule = read_whole(in("s.d"));
     assert_non_null(strstr(rule, "/s_table.h: "));
     free(rule);
     assert_int_equal(mkdir(in("a folder: $1"), 0777), 0);
     make("a folder: $1/s.device.yaml", text); /* signs that mean something to make */
     for (int i = 0; i < 2; i++)
-        assert_runs("generate '%s/a folder: $1/s.device.yaml' -o '%s/a folder: $1' -d '%s/s.d'", 0, "");
+        assert_runs("generate '%s/a folder: $1/s.device.yaml' -o '%s/a folder: $1' --depends '%s/s.d'", 0, "");
     rule = read_whole(in("s.d"));
     assert_non_null(strstr(rule, "/a\\ folder\\:\\ $$1/s_table.h: "));
     assert_non_null(strstr(rule, "/a\\ folder\\:\\ $$1/s.device.yaml\n"));
-    assert_runs("generate '%s/s.device.yaml' -o '%s' -d '%s/no/such/folder'", 2, "cannot");
+    assert_runs("generate '%s/s.device.yaml' -o '%s' --depends '%s/no/such/folder'", 2, "cannot");
     free(rule);
     free(text);
 }
@@ -256,7 +257,7 @@ static void a_killed_rehearsal_leaves_the_results_that_it_had(void **state)
 {
     (void)state;
     assert_int_not_equal(run_line("timeout -s KILL 3 '" YARNSWIFT_COMMAND
-                                  "' rehearse --seeds 1000000 --junit r.xml '" SCENE "' >/dev/null 2>&1"),
+                                  "' rehearse --runs 1000000 --junit r.xml '" SCENE "' >/dev/null 2>&1"),
                          0);
     char *report = read_whole(in("r.xml"));
     assert_non_null(report);

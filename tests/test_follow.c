@@ -1,5 +1,5 @@
 /* How traffic is followed: events and instants of connections, gaps, sides, encryption; frames put together; who is
- * who; borders; and records put in order. */
+ * who; interfaces; and records put in order. */
 #include "support/check.h"
 
 #include <stdio.h>
@@ -261,7 +261,7 @@ static void an_encrypted_connection_is_read_with_its_key(void **state)
     follow(LINK "enc; >a 0a0300");
     assert_int_equal(notes[note_count - 2].readable, YS_READ_NOT);
     assert_int_equal(notes[note_count - 2].upper, YS_UPPER_NONE);
-    /* the key is said at a border */
+    /* the key is said at an interface */
     follow("h> 01 1920 1c 4000 0000000000000000 0000 bf01fb9d4ef3bc36d874f5394138684c; " LINK
            "enc; >a 0a0300; <a 0b01");
     assert_int_equal(notes[note_count - 1].readable, YS_READ_DECRYPTED);
@@ -404,7 +404,7 @@ static void so_many_addresses_are_remembered_and_no_more(void **state)
     ys_parties_free(parties);
 }
 
-/* borders */
+/* interfaces */
 
 #define CONNECTED "h< 043e13 01 00 4000 01 01 0102030405c1 1800 0000 9001 05;"
 

@@ -87,7 +87,7 @@ PLACES = {
     "Rights": ["services", 0, "characteristics", 0],
     "Structures": ["services", 0, "characteristics", 0, "fields", 1],
     "`descriptors`": ["services", 0, "characteristics", 0, "descriptors", 0],
-    "`stand_in`": ["services", 0, "characteristics", 0, "stand_in"],
+    "`simulate`": ["services", 0, "characteristics", 0, "simulate"],
 }
 
 
@@ -123,10 +123,10 @@ def surroundings(section, example):
     if section == "`behaviour`" or "behaviour" in example:
         base["services"][0]["characteristics"] += [PRESET, RESULT]
     if section == "`expect`":
-        base["expect"] = [{"found within": "1 s"} if "by" in example or "in" in example else {}]
+        base["expect"] = [{"found within": "1 s"} if "scanner" in example or "probability" in example else {}]
         base["advertising"] = [base["advertising"], {"name": "locator", "kind": "beacon", "interval": "1 s"}]
-    if section == "`expect`" and "of" in example:
-        base["expect"] = [{"silent at most": "2 s"}]
+    if section == "`expect`" and "advertising set" in example:
+        base["expect"] = [{"max silence": "2 s"}]
     if section == "The whole file" and "device" in example:
         base["services"][0]["characteristics"].pop()
     if section == "The whole file" and "services" not in example:
@@ -138,7 +138,7 @@ def surroundings(section, example):
     if section == "Parts of `data` and `response`":
         where = "data" if "flags" in example else "response"
         base["advertising"].update({"data": ["flags"], "response": []})
-        if "services" in example or "some services" in example:
+        if "services" in example or "incomplete services" in example:
             base["advertising"]["services"] = ["tightening"]
         base["advertising"][where] = []
     if section == "`services`" and ("use" in example or "uuid" in example):
@@ -159,8 +159,8 @@ def surroundings(section, example):
         del torque["resolution"], torque["unit"]
     if section == "`descriptors`":
         torque["descriptors"] = [{"uuid": "5f8d00ff-2b1c-4e6f-9a37-d4c1e07b6a52", "value": "2a"}]
-    if section == "`stand_in`":
-        torque["stand_in"] = {"shape": "constant"} if example.get("shape") == "recorded" else \
+    if section == "`simulate`":
+        torque["simulate"] = {"shape": "constant"} if example.get("shape") == "recorded" else \
             {"shape": "constant", "from": "0 N m"}
     return base
 
@@ -234,8 +234,8 @@ for line in document.splitlines():
         elif kind == "behaviour":
             base["behaviour"] = value
             base["services"][0]["characteristics"] += [PRESET, RESULT]
-        elif kind == "stand_in":
-            base["services"][0]["characteristics"][0]["stand_in"] = value
+        elif kind == "simulate":
+            base["services"][0]["characteristics"][0]["simulate"] = value
         else:
             assert kind == "characteristic", kind
             base["services"][0]["characteristics"].append(value)
@@ -248,7 +248,7 @@ for line in document.splitlines():
 missing = sorted(key for key in schema_keys - documented if f"{key}:" not in document)
 if missing:
     failures.append(f"docs/definition.md lacks the keys {missing}")
-words = {"flags", "name", "services", "appearance", "interval", "some services", "role"}
+words = {"flags", "name", "services", "appearance", "interval", "incomplete services", "role"}
 rights = {"open", "encrypted", "authenticated", "secure connections"}
 if documented - schema_keys - words - rights:
     failures.append(f"docs/definition.md has keys that are not read: {sorted(documented - schema_keys - words - rights)}")
@@ -272,7 +272,7 @@ WRONG = [
     "device: {name: T2}\nservices: {}\n",
     "device: {name: T2}\nenergy: {standby: 1 uA}\n",
     "device: {name: T2}\nexpect: [{found by: 1 s}]\n",
-    "device: {name: T2}\nexpect: [{silent at most: soon}]\n",
+    "device: {name: T2}\nexpect: [{max silence: soon}]\n",
     "device: {name: T2}\nservices: [{name: battery}]\n",
     "device: {name: T2}\nservices: [{use: [battery]}]\n",
 ]
@@ -281,9 +281,9 @@ for characteristic in ["{name: a, format: unit8, read: open, value: 1}", "{name:
                        "{name: a, read: open, length: 513}", "{format: uint8, read: open, value: 1}",
                        "{name: a, read: open, value: 1, description: {length: 3}}",
                        "{name: a, format: struct, read: open, handler: read, fields: [{name: x, format: uint8, up to: 0}]}",
-                       "{name: a, format: uint8, read: open, value: 1, stand_in: {shape: square}}",
+                       "{name: a, format: uint8, read: open, value: 1, simulate: {shape: square}}",
                        "{name: a, format: uint8, read: open, value: 1, descriptors: [{value: 00}]}",
-                       "{name: a, format: uint8, notify: open, value: 1, spacing: 20}"]:
+                       "{name: a, format: uint8, notify: open, value: 1, notification spacing: 20}"]:
     WRONG.append("device: {name: T2}\nservices: [{name: s, uuid: " + LONG + ", characteristics: [" + characteristic +
                  "]}]\n")
 for text in WRONG:

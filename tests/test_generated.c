@@ -59,7 +59,7 @@ uint8_t formats_rare_formats_read(const struct ys_access *access, struct ys_writ
     return YS_ATT_OK;
 }
 
-uint8_t formats_consent(const struct ys_access *access, enum ys_wish wish)
+uint8_t formats_consent(const struct ys_access *access, enum ys_access_kind wish)
 {
     (void)access;
     return wish == YS_TO_WRITE ? YS_ATT_INSUFFICIENT_AUTHORIZATION : YS_ATT_OK;
@@ -443,8 +443,8 @@ static void what_is_asked_of_connections_is_as_the_definition_says(void **state)
     assert_int_equal(formats_link.event_length_us, 5000);
     assert_int_equal(formats_link.pause_ms, 2000);
     assert_int_equal(formats_link.packet_length, 120);
-    assert_int_equal(formats_link.send_phys, YS_LINK_CODED);
-    assert_int_equal(formats_link.receive_phys, YS_LINK_1M);
+    assert_int_equal(formats_link.send_phys, YS_CODED);
+    assert_int_equal(formats_link.receive_phys, YS_1M);
     assert_int_equal(formats_link.coding, YS_CODING_S2);
     assert_int_equal(formats_link.accepts, YS_LINK_ACCEPT_WITHIN);
 }

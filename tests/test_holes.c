@@ -259,8 +259,8 @@ static void nobody_is_accused_of_what_was_missed(void **state)
         {"stream_lossy", "throughput --seconds 1 --loss 10 " WRENCH},
         {"stream_encrypted", "throughput --seconds 1 --encrypted " WRENCH},
         {"stream_long", "throughput --seconds 1 --packet-length 251 " WRENCH},
-        {"stream_channel", "throughput --seconds 1 --as channel " WRENCH},
-        {"stream_both", "throughput --seconds 1 --as commands --both " WRENCH},
+        {"stream_channel", "throughput --seconds 1 --carrier channel " WRENCH},
+        {"stream_both", "throughput --seconds 1 --carrier commands --both-ways " WRENCH},
     };
     static const char *const definitions[] = {"torque_wrench/torque_wrench", "tool_cabinet/tool_cabinet", "crane/hoist",
                                               "weather_mast/weather_mast"};

@@ -31,7 +31,7 @@ static uint16_t build_like(struct ys_builder *builder, uint16_t handle, struct y
 {
     const struct ys_attribute *attribute = &sample_table.attributes[handle - 1];
     const struct ys_value *value = of_sample(handle);
-    const struct ys_built built = {
+    const struct ys_characteristic_settings built = {
         .uuid = uuid,
         .properties = attribute[-1].properties,
         .rights = attribute->rights,
@@ -143,7 +143,8 @@ static void what_does_not_fit_or_comes_out_of_turn_is_no_table(void **state)
         assert_null(build_sample(&builder, &less));
     }
     const struct ys_uuid uuid = ys_uuid_of(0x1815);
-    const struct ys_built large = {.uuid = uuid, .properties = READ, .rights = YS_RIGHTS(OPEN, NOT, NOT), .size = 513};
+    const struct ys_characteristic_settings large = {
+        .uuid = uuid, .properties = READ, .rights = YS_RIGHTS(OPEN, NOT, NOT), .size = 513};
     (void)build_sample(&builder, &memory);
     assert_int_equal(ys_build_include(&builder, 1), 0); /* behind a characteristic */
     assert_null(ys_build_end(&builder));

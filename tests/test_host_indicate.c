@@ -17,7 +17,7 @@ struct yard {
     uint16_t number;
     uint8_t verdict; /* what consent answers */
     unsigned asked;
-    enum ys_wish wish;
+    enum ys_access_kind wish;
     uint16_t handle;
 };
 
@@ -27,7 +27,7 @@ static uint8_t number_read(const struct ys_access *access, struct ys_writer *val
     return YS_ATT_OK;
 }
 
-static uint8_t consent(const struct ys_access *access, enum ys_wish wish)
+static uint8_t consent(const struct ys_access *access, enum ys_access_kind wish)
 {
     struct yard *yard = access->context;
     yard->asked++;

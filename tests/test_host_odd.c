@@ -84,7 +84,7 @@ static void a_controller_that_is_silent_has_lost_its_connections(void **state)
 /* A controller without extended advertising would only hear what is on 1M. */
 static void what_the_controller_cannot_hear_is_refused(void **state)
 {
-    static const struct ys_scanning coded = {.interval_us = 100000, .window_us = 50000, .phys = YS_ON_CODED};
+    static const struct ys_scanning coded = {.interval_us = 100000, .window_us = 50000, .phys = YS_CODED};
     struct ys_sets sets;
     (void)state;
     sample = (struct sample){.number = 1};

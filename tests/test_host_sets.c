@@ -172,13 +172,9 @@ static bool is_of_set(const struct ys_air_packet *packet, uint8_t set)
 /* Vol 6 Part B 4.4.2.10; Vol 4 Part E 7.8.52, 7.8.53, 7.8.56. */
 static void several_sets_are_on_the_air_at_once(void **state)
 {
-    static const struct ys_set_options long_range = {.extended = true,
-                                                     .primary_phy = YS_SET_CODED,
-                                                     .phy = YS_SET_CODED,
-                                                     .set_id = 1,
-                                                     .has_power = true,
-                                                     .power_dbm = -8};
-    static const struct ys_set_options fast = {.extended = true, .phy = YS_SET_2M, .set_id = 2, .tells_power = true};
+    static const struct ys_set_options long_range = {
+        .extended = true, .primary_phy = YS_CODED, .phy = YS_CODED, .set_id = 1, .has_power = true, .power_dbm = -8};
+    static const struct ys_set_options fast = {.extended = true, .phy = YS_2M, .set_id = 2, .include_power = true};
     const struct ys_advertising plain = {HUNDRED_MS, .data = flags, .data_length = 3};
     const struct ys_advertising far = {HUNDRED_MS, .kind = YS_ADVERTISE_BEACON, .data = flags, .data_length = 3,
                                        .options = &long_range};
@@ -192,7 +188,7 @@ static void several_sets_are_on_the_air_at_once(void **state)
     assert_int_equal(ys_advertise_set(&device.host, 1, &far), YS_OK);
     assert_int_equal(ys_advertise_set(&device.host, 2, &much), YS_OK);
     assert_int_equal(ys_advertise_set(&device.host, YS_SETS < 4 ? YS_SETS : 4, &plain), YS_ERROR_NO_ROOM);
-    scan((struct ys_scanning){.phys = YS_ON_1M | YS_ON_CODED});
+    scan((struct ys_scanning){.phys = YS_1M | YS_CODED});
     pass_ms(1000);
     for (size_t i = 0; i < air_count; i++) {
         legacy += (air[i].pdu[0] & 0x0f) == YS_LINK_ADV_IND;
@@ -213,7 +209,7 @@ static void several_sets_are_on_the_air_at_once(void **state)
         if (extended == NULL)
             assert_hex(event->u.report.data, event->u.report.length, "020106");
         else if (extended->set_id == 1)
-            assert_int_equal(extended->phy, YS_SET_CODED);
+            assert_int_equal(extended->phy, YS_CODED);
         else
             assert_memory_equal(event->u.report.data, long_payload(), 240);
         if (extended != NULL)
@@ -236,7 +232,7 @@ static void several_sets_are_on_the_air_at_once(void **state)
 /* Vol 4 Part E 7.8.54, 7.8.55. */
 static void a_long_payload_goes_in_fragments_and_comes_back_cut_to_its_memory(void **state)
 {
-    static const struct ys_set_options options = {.extended = true, .phy = YS_SET_2M};
+    static const struct ys_set_options options = {.extended = true, .phy = YS_2M};
     const struct ys_advertising much = {HUNDRED_MS, .kind = YS_ADVERTISE_BEACON, .data = long_payload(),
                                         .data_length = 1650, .options = &options};
     const struct ys_advertising asked = {HUNDRED_MS, .kind = YS_ADVERTISE_SCANNABLE, .response = long_payload(),
@@ -260,12 +256,12 @@ static void a_long_payload_goes_in_fragments_and_comes_back_cut_to_its_memory(vo
 
 static void a_connection_is_made_on_a_set_and_the_set_comes_back(void **state)
 {
-    static const struct ys_set_options options = {.extended = true, .phy = YS_SET_CODED, .primary_phy = YS_SET_CODED};
+    static const struct ys_set_options options = {.extended = true, .phy = YS_CODED, .primary_phy = YS_CODED};
     const struct ys_advertising wanted = {HUNDRED_MS, .data = flags, .data_length = 3, .options = &options};
     const struct ys_advertising until = {HUNDRED_MS, .findable = YS_FINDABLE_UNTIL_CONNECTED};
     struct ys_connecting connecting = thirty_ms;
     (void)state;
-    connecting.phys = YS_ON_CODED;
+    connecting.phys = YS_CODED;
     assert_int_equal(ys_advertise_set(&device.host, 1, &wanted), YS_OK);
     assert_int_equal(ys_advertise(&device.host, &until), YS_OK);
     const struct ys_address address = ys_host_address(&device.host);
@@ -282,7 +278,7 @@ static void a_connection_is_made_on_a_set_and_the_set_comes_back(void **state)
     assert_in_range(coded, 8, 12);
     assert_int_equal(ys_disconnect(&scanner.host, last(&scanner, YS_EVENT_CONNECTED)->connection), YS_OK);
     pass_ms(300);
-    connecting.phys = YS_ON_1M;
+    connecting.phys = YS_1M;
     assert_int_equal(ys_connect(&scanner.host, &address, &connecting), YS_OK);
     pass_ms(500);
     assert_int_equal(count(&device, YS_EVENT_CONNECTED), 2);
@@ -315,7 +311,7 @@ static void a_set_ends_by_count_and_by_time_and_says_so(void **state)
 /* Vol 4 Part E 7.7.65.19. */
 static void who_asks_is_told(void **state)
 {
-    static const struct ys_set_options options = {.tells_requests = true};
+    static const struct ys_set_options options = {.report_scan_requests = true};
     const struct ys_advertising wanted = {HUNDRED_MS, .data = flags, .data_length = 3, .options = &options};
     const struct ys_address central = ys_host_address(&scanner.host);
     (void)state;
@@ -330,12 +326,12 @@ static void who_asks_is_told(void **state)
 static void a_controller_without_sets_gets_what_it_can_do(void **state)
 {
     static const struct ys_set_options options = {.extended = true,
-                                                  .phy = YS_SET_CODED,
-                                                  .primary_phy = YS_SET_CODED,
+                                                  .phy = YS_CODED,
+                                                  .primary_phy = YS_CODED,
                                                   .anonymous = true,
                                                   .events = 9,
                                                   .has_power = true,
-                                                  .tells_requests = true};
+                                                  .report_scan_requests = true};
     const struct ys_advertising beacon = {.interval_min_us = 20000000,
                                           .interval_max_us = 20000000,
                                           .kind = YS_ADVERTISE_BEACON,
@@ -371,14 +367,14 @@ static void what_a_set_cannot_be_is_refused_and_the_old_goes_on(void **state)
     static const struct ys_set_options plain = {.extended = true};
     static const struct ys_set_options wrong[] = {
         {.extended = true, .anonymous = true}, /* of what can be connected to */
-        {.extended = true, .primary_phy = YS_SET_2M},
+        {.extended = true, .primary_phy = YS_2M},
         {.extended = true, .phy = 3},
         {.set_id = 16},
         {.has_power = true, .power_dbm = 21},
-        {.phy = YS_SET_2M}, /* legacy packets are on 1M */
+        {.phy = YS_2M}, /* legacy packets are on 1M */
         {.events = 3},
         {.anonymous = true},
-        {.tells_power = true},
+        {.include_power = true},
     };
     const struct ys_advertising wrong_settings[] = {
         {HUNDRED_MS, .data = long_payload(), .data_length = 239, .options = &plain},
@@ -403,7 +399,7 @@ static void what_a_set_cannot_be_is_refused_and_the_old_goes_on(void **state)
     for (size_t i = 0; i < COUNT(wrong_settings); i++)
         assert_int_equal(ys_advertise(&device.host, &wrong_settings[i]), YS_ERROR_ARGUMENT);
     /* what only the controller knows: 1,650 bytes at S=8 take longer than the interval */
-    static const struct ys_set_options coded = {.extended = true, .phy = YS_SET_CODED};
+    static const struct ys_set_options coded = {.extended = true, .phy = YS_CODED};
     const struct ys_advertising too_long = {HUNDRED_MS, .kind = YS_ADVERTISE_BEACON, .data = long_payload(),
                                             .data_length = 1650, .options = &coded};
     assert_int_equal(ys_advertise(&device.host, &too_long), YS_OK);
@@ -685,7 +681,7 @@ static struct changes change_often(struct ys_advertising advertising, bool in_rh
 /* Vol 4 Part E 7.8.7, 7.8.8, 7.8.54, 7.8.55; Vol 6 Part B 2.3.4.4. */
 static void another_payload_leaves_the_rhythm_as_it_is(void **state)
 {
-    static const struct ys_set_options on_2m = {.extended = true, .phy = YS_SET_2M};
+    static const struct ys_set_options on_2m = {.extended = true, .phy = YS_2M};
     const struct ys_advertising ways[] = {
         {HUNDRED_MS, .data_length = 5},
         {HUNDRED_MS, .kind = YS_ADVERTISE_BEACON, .data_length = 5},

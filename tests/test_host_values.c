@@ -64,7 +64,7 @@ static uint8_t give_number(const struct ys_access *access, struct ys_writer *val
     return YS_ATT_OK;
 }
 
-static uint8_t consent(const struct ys_access *access, enum ys_wish wish)
+static uint8_t consent(const struct ys_access *access, enum ys_access_kind wish)
 {
     struct yard *yard = access->context;
     (void)wish;

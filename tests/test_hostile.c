@@ -446,7 +446,7 @@ static uint8_t write_it(const struct ys_access *access, struct ys_reader *value)
     return keep_token(access->token) ? YS_LATER : any_error();
 }
 
-static uint8_t consent(const struct ys_access *access, enum ys_wish wish)
+static uint8_t consent(const struct ys_access *access, enum ys_access_kind wish)
 {
     (void)wish;
     call_anything();
@@ -610,7 +610,7 @@ static void use_channels(uint16_t connection)
                                                  .interval_max_us = 30000,
                                                  .supervision_timeout_ms = 2000,
                                                  .packet_length = 251,
-                                                 .send_phys = YS_LINK_2M};
+                                                 .send_phys = YS_2M};
     const struct ys_channel_settings settings = {
         .spsm = 0x81, .memory = all.into[i], .size = sizeof all.into[i], .credits = (uint8_t)(1 + draw(4))};
     switch (draw(5)) {
@@ -641,7 +641,7 @@ static void use_pairing(uint16_t connection)
         TELLS(ys_secure(&all.host, connection, (uint8_t)(1 + draw(4))));
         break;
     case 1:
-        (void)ys_refresh(&all.host, connection);
+        (void)ys_encryption_refresh(&all.host, connection);
         break;
     case 2:
         (void)ys_passkey_enter(&all.host, connection, draw(1000000));

@@ -76,7 +76,7 @@ def definition(name):
     """Every place of a definition in which there can be a name."""
     characteristics = [
         {"name": f"{name} a", "uuid": "+1", "format": "uint16", "read": "open", "notify": "open", "handler": "read",
-         "description": name, "stand_in": {"shape": "ramp", "from": 0, "to": 9, "period": "1 s", "every": "50 ms"}},
+         "description": name, "simulate": {"shape": "ramp", "from": 0, "to": 9, "period": "1 s", "every": "50 ms"}},
         {"name": f"{name} b", "uuid": "+2", "format": "utf8s", "length": 60, "read": "open", "write": "open", "value": name},
         {"name": f"{name} c", "uuid": "+3", "format": "struct", "read": "open", "handler": "read",
          "fields": [{"name": f"{name} d", "format": "boolean[8]", "bits": [word_of_value(f"{name} e"), "wide"]},
@@ -88,7 +88,7 @@ def definition(name):
             "behaviour": [{"read": f"{name} b", "is": name}, {"write": f"{name} s/{name} b", "read": f"{name} b",
                                                               "is": "written"},
                           {"set": f"{name} a", "to": "7", "expect": f"{name} a", "between": ["0", "9"], "within": "2 s"}],
-            "expect": [{"silent at most": "1 s"}, {"of": f"{name} g", "silent at most": "2 s"}],
+            "expect": [{"max silence": "1 s"}, {"advertising set": f"{name} g", "max silence": "2 s"}],
             "services": [{"name": f"{name} s", "uuid": "2d4f0000-6a91-4c3e-b8d7-0f15e2a96c84",
                           "characteristics": characteristics}]}
 
@@ -183,9 +183,9 @@ def all_verbs(folder, name):
         run(folder, name, "changes", *output, file, other)
         run(folder, name, "footprint", *output, "--compiler", "no-gcc", file, ends=(2,))
         run(folder, name, "demo", *output, file)
-        run(folder, name, "interval", *output, "--seconds", 3, "--runs", 3, "--set", f"{name} g", file)
+        run(folder, name, "interval", *output, "--seconds", 3, "--runs", 3, "--advertising-set", f"{name} g", file)
         run(folder, name, "charge", *output, file, "none.csv", ends=(2,))
-        run(folder, name, "charge", *output, "--set", f"{name} g", file, "none.csv", ends=(2,))
+        run(folder, name, "charge", *output, "--advertising-set", f"{name} g", file, "none.csv", ends=(2,))
         run(folder, name, "throughput", *output, "--seconds", 1, "--", file, f"{name} a")
         run(folder, name, "rehearse", *output, "--junit", "junit.xml", "right.scene.yaml")
         check_junit(folder, name)
@@ -201,14 +201,14 @@ def all_verbs(folder, name):
     check_modules(folder, name)
     check_markdown(name, run(folder, name, "generate", "--interface", file).stdout.decode())
     run(folder, name, "rehearse", "--log", "right.scene.yaml")
-    met = run(folder, name, "meet", "--number", "12", "--json", "--page", "page.html", "--replace", "name.device.yaml", ends=(0, 1))
+    met = run(folder, name, "meet", "--runs", "12", "--json", "--page", "page.html", "--replace", "name.device.yaml", ends=(0, 1))
     found = json.loads(met.stdout)["findings"]
     if any("makes a scene" in finding["what"] for finding in found):
         fail("meet makes scenes that are none", str(found))
     run(folder, name, "demo", "--capture", "met.pcapng", "--replace", file)
     for level in ("air", "hci", "l2cap", "attributes", "values"):
-        run(folder, name, "trace", "--level", level, "--definition", file, "met.pcapng")
-    run(folder, name, "trace", "--both", "met.pcapng")
+        run(folder, name, "trace", "--layer", level, "--definition", file, "met.pcapng")
+    run(folder, name, "trace", "--view", "both", "met.pcapng")
     run(folder, name, "trace", "--packet", 3, "met.pcapng")
     run(folder, name, "trace", "--values", "values.csv", "--replace", "--definition", file, "met.pcapng")
     check_csv(folder, name, "values.csv")
@@ -245,7 +245,7 @@ def run_cc(folder, name):
 def from_outside(folder, name):
     """What others say their names are: any bytes."""
     capture(os.path.join(folder, "outside.pcapng"), name, name[:26])
-    for arguments in (["trace", "--level", "air"], ["trace", "--level", "air", "--json"], ["trace", "--packet", "1"],
+    for arguments in (["trace", "--layer", "air"], ["trace", "--layer", "air", "--json"], ["trace", "--packet", "1"],
                       ["trace", "--plot", "drawn.svg", "--replace", "--draw", "strength"], ["audit", "--all"],
                       ["audit", "--json"]):
         run(folder, name, *arguments, "outside.pcapng")

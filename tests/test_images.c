@@ -194,7 +194,7 @@ static void a_target_that_misbehaves_ends_its_scene_alone(void **state)
     size_t used = 0;
     (void)state;
     (void)snprintf(folder, sizeof folder, "%s", scratch_folder("images"));
-    used += (size_t)snprintf(line, sizeof line, "rehearse --at-once 16 ");
+    used += (size_t)snprintf(line, sizeof line, "rehearse --jobs 16 ");
     for (size_t i = 0; i < sizeof cases / sizeof cases[0]; i++) {
         char name[60];
         char text[1000];

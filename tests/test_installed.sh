@@ -103,7 +103,7 @@ yarnswift_module(lamp ../lamp.device.yaml ../module.c)
 target_compile_definitions(lamp PRIVATE YS_QUEUE_SIZE=24)
 EOF
 cat >lamp.scene.yaml <<'EOF'
-scene: five at once
+scene: five together
 devices: [{name: lamp, definition: lamp.device.yaml, firmware: lamp}]
 centrals: [{name: a}, {name: b}, {name: c}, {name: d}, {name: e}, {name: f, patience: 2 s}]
 steps:
@@ -233,4 +233,6 @@ done
 
 # The command and its man page are there.
 "$work/prefix/bin/yarnswift" check lamp.device.yaml
-test -s "$(find "$work/prefix" -name yarnswift.1)"
+for file in yarnswift.1 bash-completion/completions/yarnswift _yarnswift yarnswift.fish scenes.schema.json; do
+    test -s "$(find "$work/prefix" -path "*/$file")" || { echo "$file is not installed"; exit 1; }
+done

@@ -116,7 +116,7 @@ static void the_longest_silence_is_what_the_policy_lets_it_be(void **state)
         const char *advice;
     } cases[] = {
 #define DEVICE_OF(limit, more)                                                                                         \
-    "device: {name: T2, limits: {connections: " limit "}}\nservices: []\nexpect: [{silent at most: 1 s}]\n"            \
+    "device: {name: T2, limits: {connections: " limit "}}\nservices: []\nexpect: [{max silence: 1 s}]\n"               \
     "advertising: {interval: 100 ms" more "}\n"
         {DEVICE_OF("2", ""), YS_SILENCE_EVENTS, 100, 115, ""},
         {DEVICE_OF("1", ""), YS_SILENCE_CONNECTED, 2900, 3300, "make room for another connection"},
@@ -375,17 +375,17 @@ static void expectations_are_judged_and_the_advice_is_good(void **state)
         bool met;
         const char *advice; /* its beginning */
     } cases[] = {
-        {CONNECTABLE("1 s") "expect: [{found within: 2 s, by: half, in: 80 %}]\n", false,
+        {CONNECTABLE("1 s") "expect: [{found within: 2 s, scanner: half, probability: 80 %}]\n", false,
          "an interval of 810 ms would do"},
-        {CONNECTABLE("810 ms") "expect: [{found within: 2 s, by: half, in: 80 %}]\n", true, ""},
-        {CONNECTABLE("100 ms") "expect: [{found within: 10 ms, by: hundredth}]\n", false,
+        {CONNECTABLE("810 ms") "expect: [{found within: 2 s, scanner: half, probability: 80 %}]\n", true, ""},
+        {CONNECTABLE("100 ms") "expect: [{found within: 10 ms, scanner: hundredth}]\n", false,
          "no interval that is allowed"},
         {CONNECTABLE("100 ms") "expect: [{interval: [100 ms, 110 ms]}]\n", true, ""},
         {CONNECTABLE("100 ms") "expect: [{interval: [100 ms, 105 ms]}]\n", false,
          "the standard adds up to 10 ms to each interval: set at most 95 ms"},
         {CONNECTABLE("100 ms") "expect: [{interval: [150 ms, 500 ms]}]\n", false, "set an interval of at least 150 ms"},
-        {CONNECTABLE("100 ms") "expect: [{silent at most: 115 ms}]\n", true, ""},
-        {CONNECTABLE("100 ms") "expect: [{silent at most: 90 ms}]\n", false, "the interval is 100 ms"},
+        {CONNECTABLE("100 ms") "expect: [{max silence: 115 ms}]\n", true, ""},
+        {CONNECTABLE("100 ms") "expect: [{max silence: 90 ms}]\n", false, "the interval is 100 ms"},
     };
     (void)state;
     for (size_t i = 0; i < COUNT(cases); i++) {
@@ -448,22 +448,22 @@ static void figures_and_expectations_that_make_no_sense_are_named(void **state)
          "4:47 error: receive must be a number with its unit, such as 5.4 mA, not \"5 mAh\"\n"},
         {CONNECTABLE("1 s") "energy: {standby: -1 uA, transmit: 5 mA, receive: 5 mA}\n",
          "4:19 error: standby must be a number with its unit, such as 1.9 uA, not \"-1 uA\"\n"},
-        {CONNECTABLE("1 s") "expect: [{by: half}]\n",
-         "4:11 error: say what is expected: found within, interval, or silent at most\n"},
+        {CONNECTABLE("1 s") "expect: [{scanner: half}]\n",
+         "4:11 error: say what is expected: found within, interval, or max silence\n"},
         {CONNECTABLE("1 s") "expect: [{interval: [2 s, 1 s]}]\n", "4:22 error: the least interval comes first\n"},
-        {CONNECTABLE("1 s") "expect: [{silent at most: 2 s, in: 5 %}]\n",
+        {CONNECTABLE("1 s") "expect: [{max silence: 2 s, probability: 5 %}]\n",
          "4:11 error: by and in belong to found within\n"},
-        {CONNECTABLE("1 s") "expect: [{silent at most: 2 s, found within: 2 s}]\n",
-         "4:46 error: one item is one expectation: begin the next with a dash of its own\n"},
-        {CONNECTABLE("1 s") "expect: [{silent at most: 2 s, of: locator}]\n",
-         "4:36 error: there is no way to advertise named \"locator\": take a name of advertising\n"},
+        {CONNECTABLE("1 s") "expect: [{max silence: 2 s, found within: 2 s}]\n",
+         "4:43 error: one item is one expectation: begin the next with a dash of its own\n"},
+        {CONNECTABLE("1 s") "expect: [{max silence: 2 s, advertising set: locator}]\n",
+         "4:46 error: there is no way to advertise named \"locator\": take a name of advertising\n"},
         {CONNECTABLE("1 s") "expect: [{found within: 61 s}]\n",
          "4:11 error: found within must be more than 0 and at most 60 s, after which a search is given up\n"},
-        {CONNECTABLE("1 s") "expect: [{found within: 1 s, in: 101 %}]\n",
-         "4:34 error: in must be a share, such as 99 %, not \"101 %\"\n"},
+        {CONNECTABLE("1 s") "expect: [{found within: 1 s, probability: 101 %}]\n",
+         "4:43 error: in must be a share, such as 99 %, not \"101 %\"\n"},
         {CONNECTABLE("1 s") "expect: [{found within: 1 s, by: anybody}]\n",
-         "4:34 error: there is no scanner \"anybody\": take constant, half, tenth or hundredth, or a window of an "
-         "interval in steps of 0.625 ms, such as 30 ms of 100 ms\n"},
+         "4:30 error: this key of an expectation is not known: \"by\"; there are found within, scanner, probability, "
+         "interval, advertising set, max silence\n"},
     };
     (void)state;
     assert_wrong(wrong, COUNT(wrong));

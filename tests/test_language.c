@@ -22,7 +22,7 @@
     DEVICE "behaviour: [" item "]\n" PLAIN                                                                             \
            "  - {name: s, uuid: 3e910000-74c8-4d0b-a5f2-61d8c07be293, characteristics: [{name: a, uuid: +1, format: "  \
            "uint8, read: open, write: open, value: 1}, {name: b, uuid: +2, format: uint8, notify: open, handler: "     \
-           "read, spacing: 1 s}]}\n"
+           "read, notification spacing: 1 s}]}\n"
 #define ONE(rest) WITH("{name: a, uuid: +1, format: sint16, resolution: 0.1, unit: N m, " rest "}")
 
 static const struct wrong wrong[] = {
@@ -57,7 +57,7 @@ static const struct wrong wrong[] = {
      "longer never leaves its outbox: say limits: {mtu: 51}\n"
      "4:159 advice: \"b\" can be 47 bytes long: a central that keeps the MTU of 23 is sent none that is longer than "
      "20\n"},
-    {WITH("{name: a, uuid: +1, format: bytes, length: 512, notify: open, spacing: 1 s, handler: read}"),
+    {WITH("{name: a, uuid: +1, format: bytes, length: 512, notify: open, notification spacing: 1 s, handler: read}"),
      "7:16 advice: \"a\" can be 512 bytes long, and with an MTU of 247, which is the most this device agrees to, the "
      "rest "
      "is cut off: say limits: {mtu: 515}\n"},
@@ -71,15 +71,14 @@ static const struct wrong wrong[] = {
      ", characteristics: [{name: a, uuid: +1, format: uint8, read: encrypted, value: 1}]}]\n",
      "1:52 warning: 3 peers can be connected and only 2 remembered, one that pairs drives out another: say bonds: 3\n"
      "4:5 advice: \"s\" is not advertised: a central that looks for it by its UUID will not find this device\n"},
-    {"device: {name: T2, security: {capability: none, least: authenticated, rotation: 1 min, bonding: false, when "
+    {"device: {name: T2, security: {capability: none, minimum: authenticated, rotation: 1 min, bonding: false, when "
      "full: "
      "refuse, privacy: true, debug key: true}}\n" PLAIN "  [{name: s, uuid: " LONG
      ", characteristics: [{name: a, uuid: +1, format: uint8, read: encrypted, value: 1}]}]\n",
-     "1:31 warning: its address changes, and nobody is remembered who could tell whose it is: add bonding\n"
-     "1:31 error: nobody is remembered, so that it never is full: leave out when full, or add bonding\n"
-     "1:31 warning: with the debug key everybody who listens can read everything: leave it out of a product\n"
-     "1:56 error: nobody could ever pair: authenticated takes a display, a keyboard or data out of band, and the "
-     "device has none\n"},
+     "1:31 warning: its address changes, and nobody is remembered who could tell whose it is: add bonding\n1:31 error: "
+     "nobody is remembered, so that it never is full: leave out when full, or add bonding\n1:31 warning: with the "
+     "debug key everybody who listens can read everything: leave it out of a product\n1:58 error: nobody could ever "
+     "pair: authenticated takes a display, a keyboard or data out of band, and the device has none\n"},
     {"device: {name: T2, security: {capability: display, passkey: 271828, rotation: 1 min}}\n" PLAIN
      "  [{name: s, uuid: " LONG
      ", characteristics: [{name: a, uuid: +1, format: uint8, read: encrypted, value: 1}]}]\n",
@@ -160,10 +159,10 @@ static const struct wrong wrong[] = {
      "7:113 error: any value is for a handler: write of a value with a range: leave it out of \"a\"\n"},
     {ONE("outbox: true, read: open, value: 1"),
      "7:16 error: \"a\" has an outbox, from which each value is sent as soon as the link has room: give it notify: or "
-     "indicate:, and leave out stream: and spacing:\n"},
-    {ONE("outbox: true, notify: open, spacing: 1 s"),
+     "indicate:, and leave out stream: and notification spacing:\n"},
+    {ONE("outbox: true, notify: open, notification spacing: 1 s"),
      "7:16 error: \"a\" has an outbox, from which each value is sent as soon as the link has room: give it notify: or "
-     "indicate:, and leave out stream: and spacing:\n"},
+     "indicate:, and leave out stream: and notification spacing:\n"},
     {ONE("outbox: true, indicate: open, value: 1"),
      "7:16 error: \"a\" has an outbox, and nobody can read it: leave out value:, or add read:\n"},
     {ONE("outbox: true, indicate: open, handler: read"),
@@ -188,9 +187,9 @@ static const struct wrong wrong[] = {
      "7:115 error: the description has 8 bytes, and may have 3\n"},
     {ONE("read: open, value: 1, description: {text: a, length: 3}"),
      "7:126 error: a description that nobody can write has its own length: leave this one out\n"},
-    {ONE("read: open, value: 1, stand_in: {shape: recorded}"), "7:106 error: this stand_in has no file: say where its "
-                                                               "values are\n"},
-    {ONE("read: open, value: 1, stand_in: {shape: recorded, file: no.csv}"),
+    {ONE("read: open, value: 1, simulate: {shape: recorded}"),
+     "7:106 error: this simulate has no file: say where its values are\n"},
+    {ONE("read: open, value: 1, simulate: {shape: recorded, file: no.csv}"),
      "7:129 error: \"no.csv\" cannot be read: a path is meant from the folder of the file that names it\n"},
     {WITH("{name: a, uuid: +1, format: struct, read: open, handler: read, presentation format: true, fields: "
           "[{name: f, format: \"boolean[8]\", bits: [q]}, {name: x, format: uint8, when: q}]}"),
@@ -235,7 +234,7 @@ static const struct wrong wrong[] = {
      "7:16 advice: \"a\" can be 21 bytes long: a central that keeps the MTU of 23 can write the first 20 only\n"},
     {ONE("notify: open, handler: read"),
      "7:16 advice: \"a\" is notified as often as it changes, be it by a noisy sensor: say how often is enough, such as "
-     "spacing: 100 ms\n"},
+     "notification spacing: 100 ms\n"},
     /* behaviour */
     {BEHAVES("{write: ax, read: a, is: written}"),
      "2:21 error: there is no characteristic \"ax\"; did you mean \"a\"?\n"},
@@ -280,8 +279,8 @@ static const struct wrong wrong[] = {
     {ADVERTISED("services: [battery], data: [flags, services, {power: loud}, {}]"),
      "2:61 error: this part says nothing: write a word such as name, or a key such as manufacturer:\n"
      "2:86 error: a power must be whole dBm from -127 to 127, such as -4 dBm, not \"loud\"\n"},
-    {ADVERTISED("services: [battery], data: [flags, services, {power: 1 dBm, short name: 2}]"),
-     "2:105 error: one item is one part: begin the next with a dash of its own\n"},
+    {ADVERTISED("services: [battery], data: [flags, services, {power: 1 dBm, shortened name: 2}]"),
+     "2:109 error: one item is one part: begin the next with a dash of its own\n"},
     {ADVERTISED("services: [battery], data: [flags, services, {manufacturer: {company: 0xFFFF, value: "
                 "00112233445566778899aabbccddeeff00112233445566}}]"),
      "2:61 error: the advertisement needs 34 bytes (3 flags, 4 services, 27 manufacturer) and has 31: move "
@@ -295,16 +294,15 @@ static const struct wrong wrong[] = {
      "2:61 error: the advertisement needs 37 bytes (3 flags, 4 services, 4 name, 26 manufacturer) and has 31: leave "
      "out "
      "6; the scan response has no room for a part of it\n"},
-    {ADVERTISED("kind: beacon, data: [{connection interval: 5 ms}, {targets: [C2:00, T2]}, {uri: yard}, role, "
-                "{wanted services: [nothing]}, {targets: []}]"),
-     "2:76 error: a connection interval must be from 7.5 ms to 4 s in steps of 1.25 ms, the least first\n"
-     "2:94 error: \"C2:00\" is no address: write one such as C2:00:5E:10:00:01 or public 00:00:5E:10:00:01\n"
-     "2:101 error: \"T2\" is no address: write one such as C2:00:5E:10:00:01 or public 00:00:5E:10:00:01\n"
-     "2:113 error: \"yard\" is no URI: it begins with a scheme and a colon, such as https:\n"
-     "2:120 error: nobody can connect to this, so that it has no role in connections: leave it out\n"
-     "2:145 error: \"nothing\" is no UUID: write an adopted name, 0x180F, 128 bits as 8-4-4-4-12 digits\n"
-     "2:157 error: this list is empty: leave it out\n"
-     "2:157 error: this part is there already: leave it out\n"},
+    {ADVERTISED("kind: beacon, data: [{connection interval: 5 ms}, {target addresses: [C2:00, T2]}, {uri: yard}, role, "
+                "{solicited services: [nothing]}, {target addresses: []}]"),
+     "2:76 error: a connection interval must be from 7.5 ms to 4 s in steps of 1.25 ms, the least first\n2:103 error: "
+     "\"C2:00\" is no address: write one such as C2:00:5E:10:00:01 or public 00:00:5E:10:00:01\n2:110 error: \"T2\" is "
+     "no address: write one such as C2:00:5E:10:00:01 or public 00:00:5E:10:00:01\n2:122 error: \"yard\" is no URI: it "
+     "begins with a scheme and a colon, such as https:\n2:129 error: nobody can connect to this, so that it has no "
+     "role in connections: leave it out\n2:157 error: \"nothing\" is no UUID: write an adopted name, 0x180F, 128 bits "
+     "as 8-4-4-4-12 digits\n2:169 error: this list is empty: leave it out\n2:169 error: this part is there already: "
+     "leave it out\n"},
     {ADVERTISED("kind: beacon, extended: true, primary phy: 2M"),
      "2:76 error: what points to the payload is on 1M or coded, never on 2M\n"},
     {ADVERTISED("extended: true, anonymous: true"),
@@ -313,12 +311,12 @@ static const struct wrong wrong[] = {
     {ADVERTISED("phy: 2M"),
      "2:38 error: anonymous, phy, primary phy, set, tells power and events are of extended packets: "
      "add extended: true\n"},
-    {ADVERTISED("set: 1"),
+    {ADVERTISED("sid: 1"),
      "2:38 error: anonymous, phy, primary phy, set, tells power and events are of extended packets: "
      "add extended: true\n"},
-    {ADVERTISED("kind: beacon, tells requests: true"),
-     "2:63 error: nobody asks a beacon, nor an extended set that can be "
-     "connected to: leave out tells requests\n"},
+    {ADVERTISED("kind: beacon, report scan requests: true"),
+     "2:69 error: nobody asks a beacon, nor an extended set that can be connected to: leave out report scan "
+     "requests\n"},
     {ADVERTISED("extended: true, kind: scannable, data: [name]"),
      "2:43 error: an extended set that can be asked says all in its response: leave out data\n"},
     {ADVERTISED("extended: true, response: [name]"),
@@ -352,7 +350,7 @@ static const struct wrong wrong[] = {
             "[{name: battery level, write: open, handler: [read, write]}]}\n",
      "4:67 warning: in the service Battery, Battery Level must not offer write: leave it out\n"},
     {DEVICE "advertising: {interval: 1 s, services: [battery]}\nservices:\n  - {name: battery, characteristics: "
-            "[{name: battery level, notify: open, spacing: 1 s, handler: read}]}\n",
+            "[{name: battery level, notify: open, notification spacing: 1 s, handler: read}]}\n",
      "4:46 warning: in the service Battery, Battery Level must offer read: add it\n"},
 };
 
@@ -491,18 +489,18 @@ static void payloads_are_composed_part_by_part(void **state)
         "advertising:\n"
         "  - interval: [100 ms, 150 ms]\n"
         "    services: [battery]\n"
-        "    data: [flags, services, appearance, interval, {power: -4 dBm}, {short name: 3}]\n"
+        "    data: [flags, services, appearance, interval, {power: -4 dBm}, {shortened name: 3}]\n"
         "    response: [name, {service data: {service: battery, format: uint8, value: 87}}]\n"
         "  - {name: beacon, kind: beacon, interval: 1 s, data: [{manufacturer: {company: 0xFFFF, value: 02 15}},\n"
         "     {structure: {type: 0x24, value: 17 68}}]}\n"
         "  - {name: long one, kind: scannable, interval: 1 s, data: [{service data: {service: s, value: 2a}}]}\n"
         "  - {name: by rule, kind: beacon, interval: 1 s}\n"
-        "  - {name: parts, interval: 1 s, services: [battery], data: [flags, some services, role,\n"
-        "     {connection interval: [30 ms, 50 ms]}, {wanted services: [current time, 0x180F]}],\n"
-        "     response: [{targets: [C2:00:5E:10:00:01, public 00:00:5E:10:00:02]}, {uri: \"https://a\"}]}\n"
+        "  - {name: parts, interval: 1 s, services: [battery], data: [flags, incomplete services, role,\n"
+        "     {connection interval: [30 ms, 50 ms]}, {solicited services: [current time, 0x180F]}],\n"
+        "     response: [{target addresses: [C2:00:5E:10:00:01, public 00:00:5E:10:00:02]}, {uri: \"https://a\"}]}\n"
         "  - {name: rare, extended: true, kind: beacon, interval: 60 s, data: [interval, {manufacturer:\n"
-        "     {company: 0xFFFF, format: struct, fields: [{name: crib, format: uint16, order: most first},\n"
-        "     {name: tool, format: uint24}, {name: force, format: float32, order: most first}],\n"
+        "     {company: 0xFFFF, format: struct, fields: [{name: crib, format: uint16, byte order: big endian},\n"
+        "     {name: tool, format: uint24}, {name: force, format: float32, byte order: big endian}],\n"
         "     value: \"crib 3, tool 217, force 1\"}}]}\n"
         "  - {name: newer, extended: true, interval: 1 s, services: [battery]}\n"
         "  - {name: asked, extended: true, kind: scannable, interval: 1 s}\n"

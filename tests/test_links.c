@@ -64,8 +64,8 @@ static const struct ys_link_wishes fast = {.interval_min_us = 7500,
                                            .interval_max_us = 15000,
                                            .supervision_timeout_ms = 2000,
                                            .packet_length = 251,
-                                           .send_phys = YS_LINK_2M,
-                                           .receive_phys = YS_LINK_2M | YS_LINK_1M};
+                                           .send_phys = YS_2M,
+                                           .receive_phys = YS_2M | YS_1M};
 
 /* Vol 3 Part C 9.3.9; Vol 4 Part E 7.7.65.3, 7.7.65.7, 7.7.65.12, 7.8.18, 7.8.33 to 7.8.35, 7.8.46, 7.8.47 to 7.8.49.
  */
@@ -78,12 +78,12 @@ static void what_a_peripheral_wishes_is_asked_for_and_told_on_both_sides(void **
     struct ys_link_state other = state_of(&pair.central);
     assert_int_equal(one.interval_us, 15000);
     assert_int_equal(one.supervision_timeout_ms, 2000);
-    assert_int_equal(one.send_phy, YS_LINK_2M);
-    assert_int_equal(one.receive_phy, YS_LINK_2M);
+    assert_int_equal(one.send_phy, YS_2M);
+    assert_int_equal(one.receive_phy, YS_2M);
     assert_int_equal(one.send_length, 251);
     assert_int_equal(other.receive_length, 251);
     assert_int_equal(other.interval_us, 15000);
-    assert_int_equal(other.send_phy, YS_LINK_2M);
+    assert_int_equal(other.send_phy, YS_2M);
     assert_int_equal(pair.peripheral.counts[YS_EVENT_LINK_CHANGED], 3);
     assert_int_equal(pair.peripheral.counts[YS_EVENT_LINK_REFUSED], 0);
     pair_end(&pair);
@@ -153,12 +153,12 @@ static void a_central_answers_as_its_firmware_wants(void **state)
 /* Vol 6 Part B 5.3. */
 static void what_collides_is_asked_again(void **state)
 {
-    struct ys_link_wishes phys = {.send_phys = YS_LINK_2M, .receive_phys = YS_LINK_2M};
+    struct ys_link_wishes phys = {.send_phys = YS_2M, .receive_phys = YS_2M};
     (void)state;
     begin(&phys, &phys, 0); /* both at once, as soon as they are connected */
     pass_ms(&pair, 8000);
-    assert_int_equal(state_of(&pair.peripheral).send_phy, YS_LINK_2M);
-    assert_int_equal(state_of(&pair.central).send_phy, YS_LINK_2M);
+    assert_int_equal(state_of(&pair.peripheral).send_phy, YS_2M);
+    assert_int_equal(state_of(&pair.central).send_phy, YS_2M);
     assert_int_equal(pair.peripheral.counts[YS_EVENT_LINK_REFUSED], 0);
     pair_end(&pair);
 }
@@ -168,7 +168,7 @@ static void what_the_other_side_cannot_is_refused_and_nothing_is_lost(void **sta
     (void)state;
     begin(&fast, NULL, YS_HCI_LE_FEATURE_2M | YS_HCI_LE_FEATURE_CODED | YS_HCI_LE_FEATURE_DATA_LENGTH);
     pass_ms(&pair, 4000);
-    assert_int_equal(state_of(&pair.peripheral).send_phy, YS_LINK_1M);
+    assert_int_equal(state_of(&pair.peripheral).send_phy, YS_1M);
     assert_int_equal(state_of(&pair.peripheral).send_length, 27);
     assert_int_equal(state_of(&pair.peripheral).interval_us, 15000);
     assert_int_equal(pair.peripheral.counts[YS_EVENT_LINK_REFUSED], 1); /* the PHY: lengths are not answered */
@@ -197,7 +197,7 @@ static void what_is_asked_of_a_connection_that_ends_is_not_asked(void **state)
 {
     static const struct ys_link_wishes cases[] = {
         {.packet_length = 251},
-        {.send_phys = YS_LINK_2M},
+        {.send_phys = YS_2M},
         {.interval_min_us = 50000, .interval_max_us = 50000, .supervision_timeout_ms = 4000},
     };
     (void)state;

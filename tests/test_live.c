@@ -192,7 +192,7 @@ static void a_device_that_is_outside_is_measured(void **state)
     assert_int_equal(end(air, SIGINT), 0);
 }
 
-/* A trace of the scene while it is played: of the border, since nobody hears the air. */
+/* A trace of the scene while it is played: of the interface, since nobody hears the air. */
 static void a_scene_over_controllers_that_are_outside_is_traced(void **state)
 {
     (void)state;
@@ -216,7 +216,7 @@ static void what_real_controllers_cannot_do_is_refused(void **state)
         {"throughput " WRENCH " --controller central=/nowhere", "cannot open /nowhere"},
         {"throughput " WRENCH " --controller device=/nowhere", "the central needs one"},
         {"throughput " WRENCH " --controller tablet=/nowhere", "is not \"central\" or \"device\""},
-        {"interval " WRENCH " --controller central=/nowhere --crowd 3", "--crowd is of a simulated air"},
+        {"interval " WRENCH " --controller central=/nowhere --neighbours 3", "--neighbours is of a simulated air"},
         {"trace --follow " SCENE, "only a capture, or a scene with --controller"},
         {"trace --controller x=/nowhere " SCENE, "nobody called \"x\""},
         {"trace --outside wrench " SCENE, "--outside needs a real controller"},
@@ -285,7 +285,7 @@ static void what_is_no_controller_is_refused(void **state)
         {"--controller tablet=/dev/null,9600,now " SCENE, "--controller takes WHO=WHERE"},
         {"--controller nobody=/dev/null " SCENE, "the scene has nobody called \"nobody\""},
         {"--controller tablet=/nowhere " SCENE, "/nowhere"},
-        {"--controller tablet=/dev/null --seeds 2 " SCENE, "--controller takes one scene and one seed"},
+        {"--controller tablet=/dev/null --runs 2 " SCENE, "--controller takes one scene and one seed"},
         {"--outside wrench " SCENE, "--outside needs a real controller"},
         {"--controller tablet=/dev/null --outside nobody " SCENE, "the scene has no device \"nobody\""},
     };

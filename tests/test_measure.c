@@ -62,7 +62,7 @@ static void the_first_value_of_a_stream_begins_its_time(void **state)
     ys_stream_meter_take(&meter, 5000 * MS, 100);
     assert_near(ys_stream_meter_rate_hz(&meter), 0);
     assert_near(ys_stream_meter_goodput_bps(&meter), 0);
-    ys_stream_meter_take(&meter, 5000 * MS, 100); /* at once: no rate */
+    ys_stream_meter_take(&meter, 5000 * MS, 100); /* parallel: no rate */
     assert_near(ys_stream_meter_rate_hz(&meter), 0);
     ys_stream_meter_take(&meter, 5000 * MS + 1, 10);
     assert_near(ys_stream_meter_rate_hz(&meter), 2e9);

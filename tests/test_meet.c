@@ -98,7 +98,7 @@ static void examples_meet_everybody_without_a_finding(void **state)
     char line[600];
     (void)state;
     for (size_t i = 0; i < sizeof devices / sizeof devices[0]; i++) {
-        (void)snprintf(line, sizeof line, "--number %d %s", getenv("YARNSWIFT_FEW") != NULL ? 20 : 150, devices[i]);
+        (void)snprintf(line, sizeof line, "--runs %d %s", getenv("YARNSWIFT_FEW") != NULL ? 20 : 150, devices[i]);
         json_t *json = meet(line, 0);
         assert_int_equal(json_array_size(json_object_get(json, "findings")), 0);
         json_decref(json);
@@ -116,24 +116,24 @@ static void the_same_encounters_are_played_however_they_are_shared(void **state)
     (void)snprintf(first, sizeof first, "%s/1", folder);
     (void)snprintf(second, sizeof second, "%s/2", folder);
     (void)snprintf(both, sizeof both, "%s/both", folder);
-    json_t *whole = meet("--number 40 --at-once 1 " WRENCH, 0);
-    json_t *other = meet("--number 40 --at-once 5 " WRENCH, 0);
+    json_t *whole = meet("--runs 40 --jobs 1 " WRENCH, 0);
+    json_t *other = meet("--runs 40 --jobs 5 " WRENCH, 0);
     assert_true(json_equal(whole, other));
     json_decref(other);
-    (void)snprintf(line, sizeof line, "--number 40 --part 1/2 --results '%s' " WRENCH, first);
+    (void)snprintf(line, sizeof line, "--runs 40 --part 1/2 --results '%s' " WRENCH, first);
     json_t *half = meet(line, 0);
     assert_int_equal(number(half, NULL, "encounters"), 20);
     json_decref(half);
-    (void)snprintf(line, sizeof line, "--number 40 --part 2/2 --results '%s' " WRENCH, second);
+    (void)snprintf(line, sizeof line, "--runs 40 --part 2/2 --results '%s' " WRENCH, second);
     json_decref(meet(line, 0));
     (void)snprintf(line, sizeof line, "meet --merge --results '%s' '%s' '%s'", both, first, second);
     assert_int_equal(run_command(line).status, 0);
-    (void)snprintf(line, sizeof line, "--number 40 --results '%s' " WRENCH, both);
+    (void)snprintf(line, sizeof line, "--runs 40 --results '%s' " WRENCH, both);
     other = meet(line, 0); /* of which none is played again */
     assert_true(json_equal(whole, other));
     json_decref(whole);
     json_decref(other);
-    (void)snprintf(line, sizeof line, "meet --number 4 --seed 2 --results '%s' " WRENCH, both);
+    (void)snprintf(line, sizeof line, "meet --runs 4 --seed 2 --results '%s' " WRENCH, both);
     assert_int_equal(run_command(line).status, 2); /* they are of another seed */
 }
 
@@ -145,7 +145,7 @@ static void a_finding_is_made_small_and_plays_again(void **state)
     char page[600];
     (void)snprintf(page, sizeof page, "%s/page.html", folder);
     (void)snprintf(line, sizeof line,
-                   "--number 60 --until-found --replace --page '%s' --scenes '%s' -f misbehaving '" YARNSWIFT_ROOT
+                   "--runs 60 --until-found --replace --page '%s' --output '%s' -f misbehaving '" YARNSWIFT_ROOT
                    "/tests/modules/misbehaving.device.yaml'",
                    page, folder);
     json_t *json = meet(line, 1);
@@ -182,11 +182,11 @@ static void what_cannot_be_met_is_told(void **state)
         {"meet -f no_module " WRENCH, "no_module"},
         {"meet -f tool_cabinet " WRENCH, "tool_cabinet"},
         {"meet --input trigger " WRENCH, "--input is of firmware"},
-        {"meet --number 0 " WRENCH, "--number must be"},
+        {"meet --runs 0 " WRENCH, "--runs must be"},
         {"meet --seconds x " WRENCH, "--seconds must be"},
         {"meet --part 3/2 " WRENCH, "--part must be I/N"},
         {"meet --merge " WRENCH, "--merge needs the files"},
-        {"meet --number 2 -f strike_receiver " EXAMPLES "lightning/strike_receiver.device.yaml'", "does not advertise"},
+        {"meet --runs 2 -f strike_receiver " EXAMPLES "lightning/strike_receiver.device.yaml'", "does not advertise"},
     };
     (void)state;
     for (size_t i = 0; i < sizeof wrong / sizeof wrong[0]; i++) {
@@ -203,13 +203,13 @@ static void findings_are_told_even_if_they_cannot_be_written(void **state)
     char line[1500];
     (void)state;
     const char *file = scratch_file("meet_no_folder", "mine");
-    (void)snprintf(line, sizeof line, "meet --number 60 --until-found --json --scenes '%s' %s", file, misbehaving);
+    (void)snprintf(line, sizeof line, "meet --runs 60 --until-found --json --output '%s' %s", file, misbehaving);
     struct outcome outcome = run_command(line);
     assert_int_equal(outcome.status, 2);
     json_t *json = json_loads(outcome.out, 0, NULL);
     assert_true(json_array_size(json_object_get(json, "findings")) > 0);
     json_decref(json);
-    (void)snprintf(line, sizeof line, "meet --number 1 --page '%s' %s", file, misbehaving);
+    (void)snprintf(line, sizeof line, "meet --runs 1 --page '%s' %s", file, misbehaving);
     outcome = run_command(line);
     assert_int_equal(outcome.status, 2);
     assert_non_null(strstr(outcome.err, "is there: name another page"));
@@ -224,7 +224,7 @@ static json_t *meet_with_behaviour(const char *behaviour, const char *firmware, 
     char *changed = malloc(strlen(text) + strlen(behaviour) + 100);
     assert_non_null(changed);
     (void)sprintf(changed, "%.*s\nbehaviour:\n%s%s", (int)(own - text), text, behaviour, services);
-    (void)snprintf(line, sizeof line, "--number 20 %s '%s'", firmware, scratch_file("behaves.device.yaml", changed));
+    (void)snprintf(line, sizeof line, "--runs 20 %s '%s'", firmware, scratch_file("behaves.device.yaml", changed));
     free(changed);
     free(text);
     return meet(line, status);
@@ -269,7 +269,7 @@ static void what_an_application_should_do_is_tried(void **state)
 static void firmware_that_counts_its_lines_tells_which_were_not_reached(void **state)
 {
     (void)state;
-    json_t *json = meet("--number 40 -f counting " WRENCH, 0);
+    json_t *json = meet("--runs 40 -f counting " WRENCH, 0);
     const json_t *file;
     size_t i;
     bool seen = false;
@@ -289,14 +289,14 @@ static void firmware_that_counts_its_lines_tells_which_were_not_reached(void **s
     assert_true(seen);
     json_decref(json);
     /* one encounter reaches less; and a tool that is not there is said */
-    json = meet("--number 1 --input nothing -f counting " WRENCH, 0);
+    json = meet("--runs 1 --input nothing -f counting " WRENCH, 0);
     assert_true(
         json_array_size(json_object_get(json_array_get(json_object_get(json, "reached"), 1), "not_reached")) +
             json_array_size(json_object_get(json_array_get(json_object_get(json, "reached"), 0), "not_reached")) >
         0);
     json_decref(json);
     assert_int_equal(setenv("GCOV", "gcov_that_is_not_there", 1), 0);
-    struct outcome outcome = run_command("meet --number 1 -f counting " WRENCH);
+    struct outcome outcome = run_command("meet --runs 1 -f counting " WRENCH);
     assert_int_equal(unsetenv("GCOV"), 0);
     assert_int_equal(outcome.status, 2);
     assert_non_null(strstr(outcome.err, "there is no gcov_that_is_not_there"));
@@ -321,7 +321,7 @@ static void definitions_of_any_size_are_met(void **state)
             length += (size_t)sprintf(
                 text + length,
                 "      - {name: value %d, uuid: +%d, format: uint8, value: 1, read: open, write: open}\n", i, i + 1);
-        (void)snprintf(line, sizeof line, "--number 5 '%s'", scratch_file("many.device.yaml", text));
+        (void)snprintf(line, sizeof line, "--runs 5 '%s'", scratch_file("many.device.yaml", text));
         json_t *json = meet(line, 0);
         assert_int_equal(number(json, NULL, "encounters"), 5);
         json_decref(json);

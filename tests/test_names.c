@@ -163,8 +163,8 @@ static const char *const drawings[] = {
     "sweep --seconds 1 --mtu 23,247 '%s' --plot '%s'",
     "sweep --seconds 1 --mtu 23,247 --phy 1M,2M '%s' --heat --plot '%s'",
     "trace '%s' --plot '%s'",
-    "trace '%s' --draw strength --level air --plot '%s'",
-    "trace '%s' --draw connection --level air --plot '%s'",
+    "trace '%s' --draw strength --layer air --plot '%s'",
+    "trace '%s' --draw connection --layer air --plot '%s'",
 };
 #define TRACES 4 /* the first of them that takes a scene or a capture */
 
@@ -217,7 +217,7 @@ static void the_names_of_a_definition_run_no_command(void **state)
         scratch_file("drawn/d.device.yaml",
                      "device: {name: \"" FEW_SIGNS "\"}\nadvertising: {interval: 50 ms}\nservices:\n- name: \"s" SIGNS
                      "\"\n  uuid: 0c5e0000-93a1-4b57-8d2e-61f4a7c3d908\n  characteristics:\n  - {name: \"x" SIGNS
-                     "\", uuid: +1, format: uint8, handler: read, notify: open, stand_in: {shape: ramp, from: 0, to: "
+                     "\", uuid: +1, format: uint8, handler: read, notify: open, simulate: {shape: ramp, from: 0, to: "
                      "9, period: 1 s, "
                      "every: 50 ms}}\n"));
     for (size_t i = 0; i < COUNT(drawings); i++) {
@@ -271,15 +271,15 @@ static void assert_plain(const char *text)
 
 static void names_from_the_air_and_from_captures_are_shown_and_not_obeyed(void **state)
 {
-    static const char *const verbs[] = {"trace --level air",
-                                        "trace --level hci",
-                                        "trace --both",
-                                        "trace --level air --json",
+    static const char *const verbs[] = {"trace --layer air",
+                                        "trace --layer hci",
+                                        "trace --view both",
+                                        "trace --layer air --json",
                                         "trace --packet 1",
                                         "trace --packet 7",
                                         "audit",
                                         "audit --json",
-                                        "trace --level air --filter 'from x'",
+                                        "trace --layer air --filter 'from x'",
                                         "interval",
                                         "trace --filter '\x1b[31m'"};
     char folder[512];
@@ -295,7 +295,7 @@ static void names_from_the_air_and_from_captures_are_shown_and_not_obeyed(void *
         assert_plain(outcome.out);
         assert_plain(outcome.err);
     }
-    assert_non_null(strstr(run_command("trace --level air --help").out, "LEVEL"));
+    assert_non_null(strstr(run_command("trace --layer air --help").out, "LAYER"));
     for (size_t i = TRACES; i < COUNT(drawings); i++) {
         char arguments[900];
         (void)snprintf(arguments, sizeof arguments, drawings[i], path, "p.svg");

@@ -184,8 +184,8 @@ static void all_methods_pair(void **state)
         assert_secured(&yard, level_of(&ways[i]), ways[i].method);
         assert_int_equal(yard.wrench.secured.u.secured.key_size, 16);
         /* a refresh keeps the level */
-        assert_int_equal(ys_refresh(&yard.tablet.host, yard.tablet.connection), YS_OK);
-        assert_int_equal(ys_refresh(&yard.tablet.host, yard.tablet.connection), YS_ERROR_BUSY);
+        assert_int_equal(ys_encryption_refresh(&yard.tablet.host, yard.tablet.connection), YS_OK);
+        assert_int_equal(ys_encryption_refresh(&yard.tablet.host, yard.tablet.connection), YS_ERROR_BUSY);
         yard_settle(&yard);
         assert_int_equal(yard.wrench.counts[YS_EVENT_SECURED], 2);
         assert_int_equal(yard.tablet.secured.u.secured.level, level_of(&ways[i]));
@@ -448,10 +448,10 @@ static void a_link_is_encrypted_anew_also_if_nobody_is_remembered(void **state)
         nobody.bonds = 0;
         yard_begin(&yard, &nobody, &nobody);
         yard_connect(&yard);
-        assert_int_equal(ys_refresh(&yard.tablet.host, yard.tablet.connection), YS_ERROR_ARGUMENT);
+        assert_int_equal(ys_encryption_refresh(&yard.tablet.host, yard.tablet.connection), YS_ERROR_ARGUMENT);
         yard_secure(&yard, YS_LEVEL_ENCRYPTED);
         for (size_t times = 2; times < 4; times++) {
-            assert_int_equal(ys_refresh(&yard.tablet.host, yard.tablet.connection), YS_OK);
+            assert_int_equal(ys_encryption_refresh(&yard.tablet.host, yard.tablet.connection), YS_OK);
             yard_pass(&yard, 1000);
             assert_int_equal(yard.tablet.counts[YS_EVENT_SECURED], times);
             assert_int_equal(yard.wrench.counts[YS_EVENT_SECURED], times);
@@ -461,7 +461,7 @@ static void a_link_is_encrypted_anew_also_if_nobody_is_remembered(void **state)
         for (size_t i = 0; i < 16; i++) /* and then the key is gone */
             assert_int_equal(yard.tablet.pairing.kept_key[i] | yard.wrench.pairing.kept_key[i], 0);
         yard_connect(&yard);
-        assert_int_equal(ys_refresh(&yard.tablet.host, yard.tablet.connection), YS_ERROR_ARGUMENT);
+        assert_int_equal(ys_encryption_refresh(&yard.tablet.host, yard.tablet.connection), YS_ERROR_ARGUMENT);
         ys_host_start(&yard.tablet.host);
         assert_null(yard.tablet.pairing.kept);
         yard_end(&yard);
@@ -676,7 +676,7 @@ static void a_damaged_record_is_dropped_and_said_and_the_others_survive(void **s
 
 /* interruptions */
 
-static size_t messages; /* of the Security Manager that crossed the wrench's border */
+static size_t messages; /* of the Security Manager that crossed the wrench's interface */
 
 static void count_messages(void *party, enum ys_direction direction, const uint8_t *packet, size_t length)
 {

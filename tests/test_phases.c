@@ -234,9 +234,11 @@ static void wrong_traces_are_refused_with_the_line(void **state)
         if (strstr(outcome.err, cases[i].says) == NULL)
             fail_msg("not \"%s\" in %s", cases[i].says, outcome.err);
     }
-    (void)snprintf(line, sizeof line, "charge '" WRENCH "' '%s' --set locator", write_trace("current.csv", 0.05));
+    (void)snprintf(line, sizeof line, "charge '" WRENCH "' '%s' --advertising-set locator",
+                   write_trace("current.csv", 0.05));
     assert_int_equal(run_command(line).status, 2);
-    (void)snprintf(line, sizeof line, "charge '" WRENCH "' '%s' --set nowhere", write_trace("current.csv", 0.05));
+    (void)snprintf(line, sizeof line, "charge '" WRENCH "' '%s' --advertising-set nowhere",
+                   write_trace("current.csv", 0.05));
     assert_int_equal(run_command(line).status, 2);
     assert_int_equal(run_command("charge '" WRENCH "' nowhere.csv").status, 2);
     assert_int_equal(run_command("charge '" WRENCH "'").status, 2);

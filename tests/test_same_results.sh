@@ -27,8 +27,8 @@ damaged() {
     case $2 in
     *.pcap*)
         file=../damaged.pcapng
-        set -- "$1" "$2" "audit --json" "audit --all" "trace --json --level=air" "trace --json --level=l2cap" \
-            "trace --json --level=values" "trace --level=hci" "trace --packet=$((50 + $1 * 7))" \
+        set -- "$1" "$2" "audit --json" "audit --all" "trace --json --layer=air" "trace --json --layer=l2cap" \
+            "trace --json --layer=values" "trace --layer=hci" "trace --packet=$((50 + $1 * 7))" \
             "trace --packet=$((80 + $1 * 11))" "interval" "throughput"
         ;;
     *.scene.yaml)

@@ -108,8 +108,8 @@ static void each_number_is_put_and_got_in_its_type(void **state)
     struct ys_reader reader = ys_reader_of(bytes, 2);
     struct ys_medfloat got;
     assert_true(scalars_med_get(&reader, &got) && got.mantissa == -365 && got.exponent == -1);
-    assert_int_equal(SCALARS_TEMP_LEAST, -2000);
-    assert_int_equal(SCALARS_TEMP_GREATEST, 6000);
+    assert_int_equal(SCALARS_TEMP_MIN, -2000);
+    assert_int_equal(SCALARS_TEMP_MAX, 6000);
 }
 
 static struct scalars_mixed_manufacturer mixed(void)

@@ -23,8 +23,9 @@
 #define STAND_IN(name, file)       "  - {name: " name ", definition: " file "}\n"
 #define WITH_WRENCH                "devices:\n" DEVICE("wrench", WRENCH, "torque_wrench")
 #define WITH_TROUBLE               "devices:\n" DEVICE("rogue", MISBEHAVING, "misbehaving")
-#define WITH_TIMELESS_TROUBLE      "devices:\n" DEVICE("rogue", MISBEHAVING, "misbehaving, controller: ideal, thinks: 0 s")
-#define WITH_SCALE                 "devices:\n" STAND_IN("scale", SCALE)
+#define WITH_TIMELESS_TROUBLE                                                                                          \
+    "devices:\n" DEVICE("rogue", MISBEHAVING, "misbehaving, controller: ideal, host delay: 0 s")
+#define WITH_SCALE "devices:\n" STAND_IN("scale", SCALE)
 
 /* With YARNSWIFT_AUDIT in the environment each scene that passes must keep the rules of the standard, but for who talks
  * nonsense, and for firmware that is told to. */
@@ -74,7 +75,7 @@ static void the_days_of_the_wrench_pass_with_any_seed(void **state)
     (void)state;
     for (size_t i = 0; i < COUNT(examples); i++) {
         char line[300];
-        (void)snprintf(line, sizeof line, "rehearse --seeds 10 --seed %zu '" SCENES "%s.scene.yaml'", 100 * i,
+        (void)snprintf(line, sizeof line, "rehearse --runs 10 --seed %zu '" SCENES "%s.scene.yaml'", 100 * i,
                        examples[i]);
         struct outcome outcome = run_command(line);
         assert_says(&outcome, 0, "10 of 10 seeds");
@@ -118,7 +119,7 @@ static void every_step_that_waits_has_its_time(void **state)
             char body[1500];
             size_t used = (size_t)snprintf(body, sizeof body,
                                            "devices:\n  - {name: wrench, definition: "
-                                           "%s/examples/torque_wrench/torque_wrench.device.yaml, thinks: 400 "
+                                           "%s/examples/torque_wrench/torque_wrench.device.yaml, host delay: 400 "
                                            "ms}\ncentrals:\n  - {name: tablet, asks for mtu: false}\nsteps:\n  - "
                                            "{find: Torvane T2}\n  - connect\n",
                                            YARNSWIFT_ROOT);
@@ -139,7 +140,7 @@ static void a_device_that_tells_the_beginning_of_its_name_is_found_by_the_whole(
 {
     static const char definition[] =
         "device: {name: A rather long name for a device of this kind}\nadvertising: {interval: 100 ms, data: [flags], "
-        "response: [{short name: 29}]}\nservices: []\n";
+        "response: [{shortened name: 29}]}\nservices: []\n";
     char body[900];
     (void)state;
     (void)snprintf(body, sizeof body,
@@ -195,11 +196,11 @@ static void the_same_seed_gives_the_same_however_many_are_played_at_once(void **
     static const char scenes[] = "'" SCENES "shift.scene.yaml' '" SCENES "stranger.scene.yaml'";
     char line[600];
     (void)state;
-    (void)snprintf(line, sizeof line, "rehearse --json --seeds 4 --at-once 1 %s", scenes);
+    (void)snprintf(line, sizeof line, "rehearse --json --runs 4 --jobs 1 %s", scenes);
     char *one = strdup(run_command(line).out);
-    (void)snprintf(line, sizeof line, "rehearse --json --seeds 4 --at-once 4 %s", scenes);
+    (void)snprintf(line, sizeof line, "rehearse --json --runs 4 --jobs 4 %s", scenes);
     assert_string_equal(run_command(line).out, one);
-    (void)snprintf(line, sizeof line, "rehearse --json --seeds 4 --seed 2 %s", scenes);
+    (void)snprintf(line, sizeof line, "rehearse --json --runs 4 --seed 2 %s", scenes);
     assert_string_not_equal(run_command(line).out, one);
     free(one);
 }
@@ -230,8 +231,7 @@ static void build_servers_get_their_xml(void **state)
     (void)state;
     (void)snprintf(path, sizeof path, "%s/results.xml", scratch_folder("junit"));
     (void)snprintf(line, sizeof line,
-                   "rehearse --seeds 2 --junit '%s' '" SCENES "crib.scene.yaml' '" SCENES "must_fail.scene.yaml'",
-                   path);
+                   "rehearse --runs 2 --junit '%s' '" SCENES "crib.scene.yaml' '" SCENES "must_fail.scene.yaml'", path);
     assert_int_equal(run_command(line).status, 1);
     char *xml = read_whole(path);
     assert_non_null(strstr(xml, "crib.scene.yaml\" tests=\"2\" failures=\"0\" errors=\"0\""));
@@ -275,7 +275,7 @@ static const struct {
      "could not connect within 2 s"},
     {"{name: t}", "[{power: cycle, who: t, for: 2 s}, {connect: wrench}]", 0, "power cycle for 2 s"},
     {"{name: t}",
-     "[{at once: [{find: Torvane T2, fails: was switched off}, {power: \"off\", who: t}]}, {connect: wrench, fails: "
+     "[{parallel: [{find: Torvane T2, fails: was switched off}, {power: \"off\", who: t}]}, {connect: wrench, fails: "
      "is not ready}]",
      0, "was switched off"},
     /* the MTU */
@@ -331,7 +331,7 @@ static const struct {
      "no such line came"},
     {"{name: t}", "[{connect: wrench}, {expect no log: connected by, for: 1 s}, {wait: 1 s}]", 0, "no such line came"},
     {"{name: t}",
-     "[{at once: [{expect no log: connected by, for: 2 s}, {who: t, steps: [{wait: 1 s}, {connect: wrench}]}]}]", 1,
+     "[{parallel: [{expect no log: connected by, for: 2 s}, {who: t, steps: [{wait: 1 s}, {connect: wrench}]}]}]", 1,
      "expected  no \"connected by\" in the log for 2 s"},
     {"{name: t}", "[{connect: wrench}, disconnect, {expect disconnection: wrench, because: this side}]", 0,
      "this side ended the connection"},
@@ -350,8 +350,8 @@ static const struct {
      "in no reason"},
     {"{name: t, when pairing fails: insists}", "[{connect: wrench}, {pair: wrench, fails: not supported}, disconnect]",
      0, "is refused to pair, three times"},
-    {"{name: t}", "[{connect: wrench}, {talk nonsense: wrench, for: 2 s}, disconnect]", 0, "100 frames"},
-    {"{name: t}", "[{pair: wrench, fails: no connection}, {talk nonsense: wrench, for: 2 s}]", 1,
+    {"{name: t}", "[{connect: wrench}, {send garbage: wrench, for: 2 s}, disconnect]", 0, "100 frames"},
+    {"{name: t}", "[{pair: wrench, fails: no connection}, {send garbage: wrench, for: 2 s}]", 1,
      "there is no connection"},
     /* what is remembered */
     {"{name: t, table: trusts}",
@@ -363,7 +363,7 @@ static const struct {
      "has not discovered it"},
     {"{name: t}", "[{connect: wrench}, discover, disconnect, {connect: wrench}, {read: preset}]", 0,
      "120.0 N m  [b0 04]"},
-    {"{name: t, subscribes again: false}",
+    {"{name: t, resubscribes: false}",
      "[{connect: wrench}, discover, {subscribe: live torque}, disconnect, {connect: wrench}, discover, {set: trigger, "
      "to: on}, "
      "{expect none: live torque, for: 3 s}]",
@@ -375,7 +375,7 @@ static const struct {
     {"{name: t, kind: eavesdropping}", "[{connect: wrench}, discover, {read: preset}]", 0, "  b0 04 (uint16 1200)"},
     /* several at once, and again and again */
     {"{name: a}, {name: b}",
-     "[{at once: [{who: a, steps: [{connect: wrench}, discover, {read: preset}]}, {who: b, steps: [{connect: wrench}, "
+     "[{parallel: [{who: a, steps: [{connect: wrench}, discover, {read: preset}]}, {who: b, steps: [{connect: wrench}, "
      "discover, {read: preset}]}]}]",
      0, "b  read preset     120.0 N m"},
     {"{name: a}, {name: b}, {name: c}",
@@ -384,24 +384,24 @@ static const struct {
      0, "could not connect within 3 s"}, /* its limits say two */
     {"{name: t}", "[{repeat: 3, steps: [{connect: wrench}, disconnect]}, {wait: 1 ms}]", 0, "7 steps"},
     {"{name: t}", "[{repeat: 3, steps: [{connect: wrench}, end]}]", 0, "2 steps"},
-    {"{name: t}", "[{at once: [{wait: 24 h}, {steps: [{wait: 1 s}, end]}]}]", 0, "2 steps, 1.050 s simulated"},
-    {"{name: t}", "[{at once: [{wait: 1 s}, {read: preset}]}]", 1, "has not discovered it"},
+    {"{name: t}", "[{parallel: [{wait: 24 h}, {steps: [{wait: 1 s}, end]}]}]", 0, "2 steps, 1.050 s simulated"},
+    {"{name: t}", "[{parallel: [{wait: 1 s}, {read: preset}]}]", 1, "has not discovered it"},
     /* as long as the others, nothing may come */
     {"{name: t}",
-     "[{connect: wrench}, discover, {subscribe: live torque}, {at once: [{expect none: live torque}, {expect no log: "
+     "[{connect: wrench}, discover, {subscribe: live torque}, {parallel: [{expect none: live torque}, {expect no log: "
      "notifications of, who: wrench}, {wait: 1 s}]}, {set: trigger, to: on}, {expect: live torque}]",
      0, "expect none live torque           none came"},
     {"{name: t}",
-     "[{connect: wrench}, discover, {subscribe: live torque}, {at once: [{expect none: live torque}, {steps: [{wait: "
+     "[{connect: wrench}, discover, {subscribe: live torque}, {parallel: [{expect none: live torque}, {steps: [{wait: "
      "1 s}, {set: trigger, to: on}, {wait: 1 s}]}]}]",
      1, "expected  no value meanwhile"},
     {"{name: t}",
-     "[{connect: wrench}, discover, {at once: [{subscribe: live torque}, {expect no log: live torque are on, who: "
+     "[{connect: wrench}, discover, {parallel: [{subscribe: live torque}, {expect no log: live torque are on, who: "
      "wrench}]}]",
      1, "expected  no \"live torque are on\" in the log meanwhile"},
-    {"{name: t}", "[{connect: wrench}, discover, {at once: [{expect none: live torque}]}]", 2,
+    {"{name: t}", "[{connect: wrench}, discover, {parallel: [{expect none: live torque}]}]", 2,
      "all of these steps last as long as the others"},
-    {"{name: t}", "[{connect: wrench}, discover, {at once: [{wait: 1 s}, {steps: [{expect none: preset}]}]}]", 2,
+    {"{name: t}", "[{connect: wrench}, discover, {parallel: [{wait: 1 s}, {steps: [{expect none: preset}]}]}]", 2,
      "\"expect none\" needs \"for\""},
     {"{name: t}", "[{set: arms, to: on}]", 2,
      "the firmware of wrench has no input \"arms\"; it has \"trigger\", \"battery level\""},
@@ -460,8 +460,8 @@ static void an_impatient_central_leaves_a_device_that_does_not_answer(void **sta
     /* all is jammed for longer than its patience, and shorter than its supervision timeout */
     struct outcome outcome = rehearse(
         WITH_WRENCH
-        "centrals: [{name: t, patience: 500 ms, supervision timeout: 4 s}]\nsteps: [{connect: wrench}, discover, {at "
-        "once: [{jam: all, for: 2 s}, {read: preset, fails: no answer came}]}, {expect disconnection: wrench, "
+        "centrals: [{name: t, patience: 500 ms, supervision timeout: 4 s}]\nsteps: [{connect: wrench}, discover, {"
+        "parallel: [{jam: all, for: 2 s}, {read: preset, fails: no answer came}]}, {expect disconnection: wrench, "
         "within: 6 s}]\n",
         "");
     assert_says(&outcome, 0, "no answer came within 0.5 s, so it disconnects");
@@ -471,7 +471,7 @@ static void distance_loses_packets_and_then_the_link(void **state)
 {
     (void)state;
     struct outcome outcome =
-        rehearse("air: open\n" WITH_WRENCH
+        rehearse("air: outdoors\n" WITH_WRENCH
                  "centrals: [{name: near, at: [5 m, 0 m]}, {name: far, at: [0 m, 4000 m]}]\nsteps:\n  - "
                  "{find: Torvane T2, who: near}\n  - {find: Torvane T2, who: far, within: 5 s, fails: has not found "
                  "it}\n  - {walk: "
@@ -548,7 +548,7 @@ static void two_who_wait_for_lines_of_one_log_do_not_take_them_from_each_other(v
     (void)state;
     struct outcome outcome = rehearse(
         WITH_WRENCH
-        "centrals: [{name: t}]\nsteps: [{at once: [{expect log: disconnected, who: wrench}, {expect log: agreed on "
+        "centrals: [{name: t}]\nsteps: [{parallel: [{expect log: disconnected, who: wrench}, {expect log: agreed on "
         "an MTU, who: wrench}, {expect log: connected by, who: wrench}, {who: t, steps: [{connect: wrench}, {wait: 1 "
         "s}, disconnect]}]}]\n",
         "");
@@ -652,13 +652,13 @@ static void a_central_that_adapts_leaves_a_network_alone(void **state)
         char body[1000];
         (void)snprintf(
             body, sizeof body,
-            "scene: A test\nair: open\ndisturbers: [{kind: network, duty: 90 %%, at: [6 m, 1 m]}]\n" WITH_WRENCH
+            "scene: A test\nair: outdoors\ndisturbers: [{kind: network, duty: 90 %%, at: [6 m, 1 m]}]\n" WITH_WRENCH
             "centrals: [{name: t, at: [6 m, 0 m], adapts: %s}]\nsteps: [{connect: wrench, within: 20 s}, {wait: 60 "
             "s}]\n",
             adapts ? "true" : "false");
         char line[700];
         (void)snprintf(line, sizeof line,
-                       "trace '%s' --level air --filter 'channel >= 13 and channel <= 18 and time > 40 s' --expect 0",
+                       "trace '%s' --layer air --filter 'channel >= 13 and channel <= 18 and time > 40 s' --expect 0",
                        scratch_file("one.scene.yaml", body));
         struct outcome outcome = run_command(line);
         assert_int_equal(outcome.status, adapts ? 0 : 1);
@@ -788,7 +788,7 @@ static void a_take_that_would_never_end_is_broken_off(void **state)
     struct outcome outcome =
         rehearse("devices:\n" STAND_IN("scale", SCALE) "centrals: [{name: t}]\nsteps: [{repeat: "
                                                        "1000000, steps: [{connect: scale}, {disconnect: scale}]}]\n",
-                 "--time-limit 1 --at-once 1 '" SCENES "crib.scene.yaml'");
+                 "--time-limit 1 --jobs 1 '" SCENES "crib.scene.yaml'");
     assert_says(&outcome, 2, "the simulation did not come to its end within 1"); /* s of the processor, or 10 in all */
     assert_non_null(strstr(outcome.out, "passed  " SCENES "crib.scene.yaml"));
 }
@@ -855,10 +855,10 @@ static void a_scene_that_cannot_be_read_does_not_stop_the_others(void **state)
     assert_non_null(strstr(outcome.out, "passed  " SCENES "crib.scene.yaml"));
     outcome = run_command("rehearse");
     assert_says(&outcome, 2, "name a scene, such as NAME.scene.yaml");
-    outcome = run_command("rehearse --seeds 0 x");
-    assert_says(&outcome, 2, "--seeds must be a number from 1 to 1000000, not \"0\"");
-    outcome = run_command("rehearse --at-once 99 x");
-    assert_says(&outcome, 2, "--at-once must be a number from 1 to 64");
+    outcome = run_command("rehearse --runs 0 x");
+    assert_says(&outcome, 2, "--runs must be a number from 1 to 1000000, not \"0\"");
+    outcome = run_command("rehearse --jobs 99 x");
+    assert_says(&outcome, 2, "--jobs must be a whole number from 1 to 64");
     outcome = run_command("rehearse --seed x x");
     assert_says(&outcome, 2, "--seed must be a whole number from 0 on, not \"x\"");
 }
@@ -878,7 +878,7 @@ static void every_kind_of_central_meets_the_wrench(void **state)
             "{expect: bolt result, field: peak torque, is: 42.0 N m}, disconnect, {find service: "
             "tightening}]\n",
             kinds[i]);
-        struct outcome outcome = rehearse(body, "--seeds 3");
+        struct outcome outcome = rehearse(body, "--runs 3");
         assert_says(&outcome, 0, "3 of 3 seeds");
     }
 }
@@ -896,7 +896,7 @@ static void connecting_ends_in_time_though_it_is_tried_again_and_again(void **st
         {"{connect: wrench, within: 3 s, fails: failed to be established}", 3.2},
         {"{steps: [{connect: wrench, within: 1 s, fails: 0x3E}, {connect: wrench, within: 1 s, fails: 0x3E}]}", 2.2},
         {"{connect: wrench, fails: could not}", 2.2},
-        {"{at once: [{connect: wrench, within: 1 s, fails: could not}, {wait: 2 s}]}", 2.2}};
+        {"{parallel: [{connect: wrench, within: 1 s, fails: could not}, {wait: 2 s}]}", 2.2}};
     (void)state;
     for (size_t i = 0; i < COUNT(cases); i++) {
         char body[2000];
@@ -917,10 +917,10 @@ static void a_group_may_fail_while_others_of_it_are_at_work(void **state)
 {
     (void)state;
     static const char *const groups[] = {
-        "{at once: [{read: preset}, {read: preset, is: 20.0 N m}, {read: preset}, {discover: wrench}]}",
-        "{at once: [{at once: [{read: preset}, {subscribe: bolt result}]}, {read: preset, fails: busy}]}",
-        "{at once: [{disconnect: wrench}, {read: preset, is: 20.0 N m}, {write: preset, to: 20.0 N m}]}",
-        "{at once: [{find: nobody at all, who: u, within: 10 s, fails: has not found it}, {read: preset, is: 20.0 N "
+        "{parallel: [{read: preset}, {read: preset, is: 20.0 N m}, {read: preset}, {discover: wrench}]}",
+        "{parallel: [{parallel: [{read: preset}, {subscribe: bolt result}]}, {read: preset, fails: busy}]}",
+        "{parallel: [{disconnect: wrench}, {read: preset, is: 20.0 N m}, {write: preset, to: 20.0 N m}]}",
+        "{parallel: [{find: nobody at all, who: u, within: 10 s, fails: has not found it}, {read: preset, is: 20.0 N "
         "m}]}",
     };
     for (size_t i = 0; i < COUNT(groups); i++) {
@@ -928,7 +928,7 @@ static void a_group_may_fail_while_others_of_it_are_at_work(void **state)
         (void)snprintf(body, sizeof body,
                        WITH_WRENCH
                        "centrals: [{name: t}, {name: u}]\nsteps: [{who: t, steps: [{connect: wrench}, discover, "
-                       "{at once: [%s, {wait: 3 s}]}]}]\n",
+                       "{parallel: [%s, {wait: 3 s}]}]}]\n",
                        groups[i]);
         struct outcome outcome = rehearse(body, "");
         assert_says(&outcome, 1, "FAILED");
@@ -941,7 +941,7 @@ static void a_group_may_fail_while_others_of_it_are_at_work(void **state)
     "advertising: {interval: 50 ms, findable: always, services: [peg]}\n"                                              \
     "services:\n  - name: peg\n    uuid: 5e8f0000-93a1-4b57-8d2e-61f4a7c3d908\n    characteristics:\n"                 \
     "      - {name: level, uuid: +1, format: uint8, read: encrypted, notify: encrypted, handler: read,\n"              \
-    "         stand_in: {shape: ramp, from: 0, to: 200, period: 10 s, every: 100 ms}}\n"
+    "         simulate: {shape: ramp, from: 0, to: 200, period: 10 s, every: 100 ms}}\n"
 
 /* Who was forgotten for another is still connected; what it subscribes to is not the other's. */
 static void the_place_of_a_forgotten_peer_is_not_written_by_it(void **state)

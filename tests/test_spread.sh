@@ -54,14 +54,14 @@ spread() {
     [ "$(cat "$work/other")" = "no results" ]
 }
 
-spread 3 sweep $wrench --as stream --phy 1M,2M --interval 15,30 --seconds 1
+spread 3 sweep $wrench --carrier stream --phy 1M,2M --interval 15,30 --seconds 1
 # shellcheck disable=SC2086
-refused sweep $wrench --as stream --phy 1M,2M --mtu 23 --results "$work/0.sqlite" "another characteristic"
+refused sweep $wrench --carrier stream --phy 1M,2M --mtu 23 --results "$work/0.sqlite" "another characteristic"
 spread 4 interval $wrench --runs 10
 refused interval $wrench --runs 10 --seed 2 --results "$work/all.sqlite"
 sed 's/interval: 100 ms/interval: 200 ms/' $wrench >"$work/other.device.yaml"
 refused interval "$work/other.device.yaml" --runs 10 --results "$work/all.sqlite"
 [ -z "$("$command" interval $wrench --runs 2 --part 3/3 2>/dev/null)" ] # a share without any search judges nothing
 # shellcheck disable=SC2086
-spread 3 rehearse --seeds 2 $scenes
-refused rehearse --seeds 2 examples/scenes/bolts.scene.yaml --results "$work/all.sqlite"
+spread 3 rehearse --runs 2 $scenes
+refused rehearse --runs 2 examples/scenes/bolts.scene.yaml --results "$work/all.sqlite"

@@ -405,11 +405,11 @@ static void a_stream_goes_on_through_every_change_of_its_link(void **state)
 {
     static const struct ys_link_wishes wishes[] = {
         {.packet_length = 251},
-        {.send_phys = YS_LINK_2M, .receive_phys = YS_LINK_2M},
+        {.send_phys = YS_2M, .receive_phys = YS_2M},
         {.interval_min_us = 7500, .interval_max_us = 7500, .supervision_timeout_ms = 2000},
-        {.send_phys = YS_LINK_CODED, .receive_phys = YS_LINK_1M},
+        {.send_phys = YS_CODED, .receive_phys = YS_1M},
         {.interval_min_us = 100000, .interval_max_us = 100000, .latency = 3, .supervision_timeout_ms = 4000},
-        {.send_phys = YS_LINK_1M, .receive_phys = YS_LINK_2M},
+        {.send_phys = YS_1M, .receive_phys = YS_2M},
         {.packet_length = 60},
         {.interval_min_us = 15000, .interval_max_us = 15000, .supervision_timeout_ms = 2000},
     };
@@ -520,8 +520,8 @@ static void what_a_stream_cannot_be_is_refused_with_the_range(void **state)
         {"throughput --loss 91" WRENCH, "--loss must be from 0 to 90 percent"},
         {"throughput --latency 500" WRENCH, "--latency must be a whole number from 0 to 499"},
         {"throughput --latency 100 --interval 1000" WRENCH, "2 x (1 + latency) x interval must be less than 32 s"},
-        {"throughput --as parcels" WRENCH, "--as must be stream, notifications"},
-        {"throughput --as indications" WRENCH "log", "\"log\" is not offered as indications"},
+        {"throughput --carrier parcels" WRENCH, "--carrier must be stream, notifications"},
+        {"throughput --carrier indications" WRENCH "log", "\"log\" is not offered as indications"},
         {"throughput" WRENCH "nothing", "there is no characteristic \"nothing\""},
         {"throughput" WRENCH "log too", "name one definition and one characteristic"},
         {"throughput --plot a.pdf" WRENCH, "a plot must end in .svg or .png"},
@@ -578,8 +578,8 @@ static void a_sweep_does_not_depend_on_how_it_is_split(void **state)
         "sweep --json --seconds 1 --mtu 23..247/32 --phy 1M,2M --part 1/1 --results \"%s/all.sqlite\"" WRENCH, folder);
     assert_string_equal(run_command(arguments).out, whole);
     /* another stream does not go into the same file */
-    (void)snprintf(arguments, sizeof arguments, "sweep --mtu 23,50 --as commands --results \"%s/all.sqlite\"" WRENCH,
-                   folder);
+    (void)snprintf(arguments, sizeof arguments,
+                   "sweep --mtu 23,50 --carrier commands --results \"%s/all.sqlite\"" WRENCH, folder);
     outcome = run_command(arguments);
     assert_int_equal(outcome.status, 2);
     assert_non_null(strstr(outcome.err, "has results of something else"));

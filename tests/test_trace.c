@@ -83,10 +83,10 @@ static void a_capture_gives_the_same_trace_as_its_simulation(void **state)
     (void)state;
     for (size_t i = 0; i < COUNT(levels); i++) {
         char command[400];
-        (void)snprintf(command, sizeof command, "trace --level %s '" SCENES "cabinet.scene.yaml'", levels[i]);
+        (void)snprintf(command, sizeof command, "trace --layer %s '" SCENES "cabinet.scene.yaml'", levels[i]);
         char *simulated = lines_of(command);
         /* the scene has names for its definitions; a capture gets them */
-        (void)snprintf(command, sizeof command, "trace --level %s '%%s/cabinet.pcapng' --definition '" CABINET "'",
+        (void)snprintf(command, sizeof command, "trace --layer %s '%%s/cabinet.pcapng' --definition '" CABINET "'",
                        levels[i]);
         char *captured = lines_of(command);
         assert_true(count_of(simulated, "\n") > 10);
@@ -99,9 +99,9 @@ static void a_capture_gives_the_same_trace_as_its_simulation(void **state)
 static void captures_of_air_and_borders_are_put_together_by_their_times(void **state)
 {
     (void)state;
-    char *one = lines_of("trace --level values '%s/demo.pcapng' --definition '" WRENCH "'");
+    char *one = lines_of("trace --layer values '%s/demo.pcapng' --definition '" WRENCH "'");
     char *many =
-        lines_of("trace --level values '%s/demo.pcap' '%s/demo-wrench.pcap' '%s/demo-tablet.pcap' --definition "
+        lines_of("trace --layer values '%s/demo.pcap' '%s/demo-wrench.pcap' '%s/demo-tablet.pcap' --definition "
                  "'" WRENCH "'");
     assert_true(count_of(one, "live torque") > 100);
     assert_int_equal(count_of(one, "live torque"), count_of(many, "live torque"));
@@ -109,17 +109,17 @@ static void captures_of_air_and_borders_are_put_together_by_their_times(void **s
     free(many);
 }
 
-/* The border alone tells what was said, too. */
+/* The interface alone tells what was said, too. */
 static void frames_come_from_the_border_where_there_is_no_air(void **state)
 {
     (void)state;
-    char *air = lines_of("trace --level values '%s/demo.pcapng' --definition '" WRENCH "'");
-    char *border = lines_of("trace --level values '%s/demo-wrench.pcap' --definition '" WRENCH "'");
-    char *asked = lines_of("trace --view border --level values '%s/demo.pcapng' --definition '" WRENCH "'");
-    assert_int_equal(count_of(air, "notification, live torque"), count_of(border, "notification, live torque"));
+    char *air = lines_of("trace --layer values '%s/demo.pcapng' --definition '" WRENCH "'");
+    char *interface = lines_of("trace --layer values '%s/demo-wrench.pcap' --definition '" WRENCH "'");
+    char *asked = lines_of("trace --view hci --layer values '%s/demo.pcapng' --definition '" WRENCH "'");
+    assert_int_equal(count_of(air, "notification, live torque"), count_of(interface, "notification, live torque"));
     assert_int_equal(count_of(asked, "notification, live torque"), 2 * count_of(air, "notification, live torque"));
     free(air);
-    free(border);
+    free(interface);
     free(asked);
 }
 
@@ -150,12 +150,20 @@ static void a_definition_that_does_not_match_is_said_to(void **state)
     assert_null(strstr(outcome.out, "load"));
 }
 
+/* The number of the packet of a line, behind two times. */
+static unsigned long number_of(const char *line)
+{
+    unsigned long number = 0;
+    assert_int_equal(sscanf(line, "%*f %*f %lu", &number), 1);
+    return number;
+}
+
 static void one_packet_is_shown_whole(void **state)
 {
     char command[300];
     (void)state;
     char *line = lines_of("trace '%s/demo.pcapng' --definition '" WRENCH "' --filter '\"live torque\" = 3.5 N m'");
-    unsigned long number = strtoul(strchr(line, '\n'), NULL, 10);
+    unsigned long number = number_of(strchr(line, '\n') + 1);
     (void)snprintf(command, sizeof command, "trace '%%s/demo.pcapng' --definition '" WRENCH "' --packet %lu", number);
     char *whole = lines_of(command);
     static const char *const parts[] = {"channel                17, 2440 MHz",
@@ -201,7 +209,7 @@ static void each_packet_of_each_capture_can_be_shown_whole(void **state)
 static void json_is_an_object_a_line(void **state)
 {
     (void)state;
-    char *lines = lines_of("trace --json --level values '%s/demo.pcapng' --definition '" WRENCH "'");
+    char *lines = lines_of("trace --json --layer values '%s/demo.pcapng' --definition '" WRENCH "'");
     size_t count = 0;
     double last_s = 0;
     for (char *line = strtok(lines, "\n"); line != NULL; line = strtok(NULL, "\n")) {
@@ -256,7 +264,7 @@ static void what_was_sent_again_is_counted_the_same_everywhere(void **state)
     json_int_t counted = json_integer_value(json_object_get(figures, "retransmissions"));
     json_decref(figures);
     free(text);
-    text = lines_of("trace --level air --filter 'again and from device' '%s/again.pcapng'");
+    text = lines_of("trace --layer air --filter 'again and from device' '%s/again.pcapng'");
     for (const char *line = strstr(text, "again the same"); line != NULL; line = strstr(line + 1, "again the same"))
         listed++;
     free(text);
@@ -276,7 +284,7 @@ static void what_was_sent_again_is_counted_the_same_everywhere(void **state)
 static void values_are_those_of_characteristics(void **state)
 {
     (void)state;
-    char *lines = lines_of("trace --level values '%s/demo.pcapng'");
+    char *lines = lines_of("trace --layer values '%s/demo.pcapng'");
     assert_non_null(strstr(lines, "notification"));
     assert_null(strstr(lines, "subscription"));
     free(lines);
@@ -340,7 +348,7 @@ static void pictures_say_what_they_are_of(void **state)
 static void both_views_stand_side_by_side(void **state)
 {
     (void)state;
-    char *lines = lines_of("trace --both '%s/demo.pcapng' --definition '" WRENCH "'");
+    char *lines = lines_of("trace --view both '%s/demo.pcapng' --definition '" WRENCH "'");
     assert_non_null(strstr(lines, "HCI host to controller: wrench, LE Set Advertising Enable: on yes"));
     assert_non_null(strstr(lines, "| ADV ch 37: wrench to all, ADV_IND"));
     assert_non_null(strstr(lines, "ATT controller to host: tablet, notification, live torque: 0.7 N m"));
@@ -358,7 +366,7 @@ static void pictures_are_drawn(void **state)
         char command[300];
         char path[600];
         (void)snprintf(command, sizeof command,
-                       "trace --level air '%%s/demo.pcapng' --definition '" WRENCH "' --draw %s --plot '%%s/%s.svg'",
+                       "trace --layer air '%%s/demo.pcapng' --definition '" WRENCH "' --draw %s --plot '%%s/%s.svg'",
                        what[i], what[i]);
         assert_runs(command, 0);
         (void)snprintf(path, sizeof path, "%s/%s.svg", folder, what[i]);
@@ -378,7 +386,7 @@ static void a_long_connection_is_drawn_to_its_end(void **state)
     (void)state;
     assert_runs("rehearse '" YARNSWIFT_ROOT "/examples/scenes/lost_and_found.scene.yaml' --capture '%s/found.pcapng'",
                 0);
-    assert_runs("trace --level air '%s/found.pcapng' --draw connection --plot '%s/found.svg'", 0);
+    assert_runs("trace --layer air '%s/found.pcapng' --draw connection --plot '%s/found.svg'", 0);
     (void)snprintf(path, sizeof path, "%s/found.svg", folder);
     char *picture = read_whole(path);
     assert_non_null(picture);
@@ -418,8 +426,8 @@ static void filters_show_what_they_say(void **state)
         {"number = 95", 1},
         {"connection = 1 and indication", 2},
         {"not (not indication)", 2},
-        {"level attributes and indication", 2},
-        {"level air", 0},
+        {"layer attributes and indication", 2},
+        {"layer air", 0},
     };
     (void)state;
     for (size_t i = 0; i < COUNT(filters); i++) {
@@ -458,7 +466,7 @@ static void filters_that_cannot_be_read_point_to_the_place(void **state)
         {"channel = 5 MHz", 13, "without a unit"},
         {"from", 5, "a name must stand"},
         {"kind nonsense", 6, "no such kind"},
-        {"level ground", 7, "no such level"},
+        {"layer ground", 7, "no such layer"},
         {"value = \"open", 9, "not closed"},
         {"live torque ! 5", 13, "no relation"},
         {"preset > 1e999", 10, "a number"},
@@ -489,9 +497,9 @@ static void filters_that_cannot_be_read_point_to_the_place(void **state)
 static void an_encrypted_link_is_read_where_its_key_is_known(void **state)
 {
     (void)state;
-    /* the border has the keys; the air alone only where the pairing was the older one, whose passkey can be tried */
-    char *air = lines_of("trace --level values '%s/cabinet.pcap'");
-    char *whole = lines_of("trace --level values '%s/cabinet.pcap' '%s/cabinet-cabinet.pcap' --view air");
+    /* the interface has the keys; the air alone only where the pairing was the older one, whose passkey can be tried */
+    char *air = lines_of("trace --layer values '%s/cabinet.pcap'");
+    char *whole = lines_of("trace --layer values '%s/cabinet.pcap' '%s/cabinet-cabinet.pcap' --view air");
     assert_true(count_of(whole, "\n") > count_of(air, "\n"));
     assert_non_null(strstr(whole, ": 1f")); /* the stock of 31 */
     char *old = lines_of("trace '%s/cabinet.pcap' --filter 'decrypted and read response'");
@@ -620,7 +628,7 @@ static void what_cannot_be_is_refused(void **state)
         "trace '%s/nowhere.pcap'",
         "trace '" WRENCH "'",
         "trace '%s'",
-        "trace --level nonsense '%s/demo.pcapng'",
+        "trace --layer nonsense '%s/demo.pcapng'",
         "trace --view nonsense '%s/demo.pcapng'",
         "trace --before -1 '%s/demo.pcapng'",
         "trace --packet 0 '%s/demo.pcapng'",
@@ -642,7 +650,7 @@ static void what_cannot_be_is_refused(void **state)
         "audit '%s/nowhere.pcap'",
         "demo --capture '%s/demo.pcapng'",
         "demo --capture '%s/demo.txt'",
-        "rehearse --seeds 2 '" SCENES "crib.scene.yaml' --capture '%s/two.pcap'",
+        "rehearse --runs 2 '" SCENES "crib.scene.yaml' --capture '%s/two.pcap'",
         "rehearse '" SCENES "crib.scene.yaml' --capture '%s/demo.pcapng'",
         "interval '" WRENCH "' '%s/nowhere.pcap'",
         "interval '" WRENCH "' '%s/demo.pcapng' --advertiser nobody",
@@ -719,7 +727,8 @@ static void a_capture_gives_the_figures_of_its_simulation(void **state)
         "measured_s",   "goodput_bps",     "values",           "value_bytes",   "packets",
         "data_packets", "retransmissions", "event_used_ratio", "airtime_ratio", NULL};
     static const char *const links[] = {"--phy 2M --packet-length 251", "--phy 1M --encrypted",
-                                        "--phy 2M --packet-length 251 --loss 20", "--as indications --interval 15"};
+                                        "--phy 2M --packet-length 251 --loss 20",
+                                        "--carrier indications --interval 15"};
     (void)state;
     json_t *simulated = result_of("interval '" WRENCH "' --runs 1 --seconds 20 --json --capture '%s/interval.pcapng'");
     json_t *captured = result_of("interval '" WRENCH "' '%s/interval.pcapng' --json");

@@ -46,7 +46,7 @@ static uint8_t take(const struct ys_access *access, struct ys_reader *value)
 
 static uint8_t consent_answer;
 
-static uint8_t consent(const struct ys_access *access, enum ys_wish wish)
+static uint8_t consent(const struct ys_access *access, enum ys_access_kind wish)
 {
     (void)access;
     (void)wish;

@@ -17,13 +17,13 @@
 
 struct said {
     const char *script;
-    enum ys_trace_level level;
+    enum ys_trace_layer layer;
     const char *text; /* of its last message there */
 };
 
 struct listening {
     struct ys_glossary glossary;
-    enum ys_trace_level level;
+    enum ys_trace_layer layer;
     char text[3000];
     char kind[100];
     char from[40];
@@ -36,7 +36,7 @@ static void listen(void *context, const struct ys_seen *seen)
 {
     struct listening *listening = context;
     struct ys_message message;
-    if (!ys_message_of(seen, listening->level, &listening->glossary, &message) || message.landmark)
+    if (!ys_message_of(seen, listening->layer, &listening->glossary, &message) || message.landmark)
         return;
     /* empty packets tell nothing, and each script ends with some */
     if (strcmp(message.kind, "empty") == 0)
@@ -51,10 +51,10 @@ static void listen(void *context, const struct ys_seen *seen)
 }
 
 /* The last message of a script is left in `listening`. */
-static void hear(const char *script, enum ys_trace_level level, struct listening *listening)
+static void hear(const char *script, enum ys_trace_layer layer, struct listening *listening)
 {
     struct ys_names *names = ys_names_new();
-    *listening = (struct listening){.glossary = ys_names_glossary(names), .level = level};
+    *listening = (struct listening){.glossary = ys_names_glossary(names), .layer = layer};
     struct ys_follower *follower = ys_follower_new(listen, listening);
     const struct ys_record_sink sink = {.take = ys_follower_take, .context = follower};
     assert_non_null(follower);
@@ -67,7 +67,7 @@ static void assert_said(const struct said *cases, size_t count)
 {
     for (size_t i = 0; i < count; i++) {
         struct listening listening;
-        hear(cases[i].script, cases[i].level, &listening);
+        hear(cases[i].script, cases[i].layer, &listening);
         if (listening.count == 0 || strcmp(listening.text, cases[i].text) != 0)
             fail_msg("%s\n  says     %s\n  and not  %s", cases[i].script, listening.text, cases[i].text);
     }
@@ -309,9 +309,7 @@ static void commands_and_events_are_said(void **state)
         {"h> 01 3620 19 01 1300 a00000 a00000 07 01 00 000000000000 00 7f 01 00 02 03 00", YS_TRACE_HCI,
          "LE Set Extended Advertising Parameters: set 1, properties 0x0013, interval min 100 ms, interval max 100 ms, "
          "channels 37, 38, 39, own address random, peer 00:00:00:00:00:00 public, filter everybody may ask and "
-         "connect, power not said, primary "
-         "PHY "
-         "1M, skip 0, secondary PHY 2M, set id 3, tells requests no"},
+         "connect, power not said, primary PHY 1M, skip 0, secondary PHY 2M, set id 3, report scan requests no"},
         {"h> 01 ffff 01 55", YS_TRACE_HCI, "unknown"},
         {"h< 043e13 01 00 4000 00 01 0102030405c1 1800 0000 9001 05", YS_TRACE_HCI,
          "LE Connection Complete: status success, connection 0x040, role central, peer c1:05:04:03:02:01 random, "
@@ -342,7 +340,7 @@ static void commands_and_events_are_said(void **state)
     assert_said(cases, COUNT(cases));
 }
 
-/* Who speaks to whom is told by name where there is one: of a border, of an advertisement, or else by address. */
+/* Who speaks to whom is told by name where there is one: of an interface, of an advertisement, or else by address. */
 static void who_speaks_is_told(void **state)
 {
     struct listening listening;
@@ -367,7 +365,7 @@ static void errors_are_told_apart(void **state)
 {
     static const struct {
         const char *script;
-        enum ys_trace_level level;
+        enum ys_trace_layer layer;
         bool error;
     } cases[] = {
         {ASKED "<a 010a030002", YS_TRACE_ATTRIBUTES, true}, {ASKED "<a 0b57", YS_TRACE_ATTRIBUTES, false},
@@ -378,7 +376,7 @@ static void errors_are_told_apart(void **state)
     (void)state;
     for (size_t i = 0; i < COUNT(cases); i++) {
         struct listening listening;
-        hear(cases[i].script, cases[i].level, &listening);
+        hear(cases[i].script, cases[i].layer, &listening);
         if (listening.is_error != cases[i].error)
             fail_msg("%s: %s", cases[i].script, listening.text);
     }

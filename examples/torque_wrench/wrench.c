@@ -68,7 +68,7 @@ static void answer(struct wrench *wrench, uint8_t error)
 
 /* Only who holds the wrench may let others arm it: with a finger on the trigger, at once or in a moment. Who asked
  * before is refused. */
-uint8_t torque_wrench_consent(const struct ys_access *access, enum ys_wish wish)
+uint8_t torque_wrench_consent(const struct ys_access *access, enum ys_access_kind wish)
 {
     struct wrench *wrench = access->context;
     (void)wish;

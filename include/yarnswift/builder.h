@@ -45,7 +45,7 @@ struct ys_builder {
 };
 
 /* A characteristic. */
-struct ys_built {
+struct ys_characteristic_settings {
     struct ys_uuid uuid;
     uint8_t properties;      /* enum ys_property */
     uint16_t rights;         /* YS_RIGHTS, with YS_ASKS_... */
@@ -70,7 +70,7 @@ uint16_t ys_build_include(struct ys_builder *builder, uint16_t service);
 
 /* Adds a characteristic to the last service, with its client configuration if it notifies or indicates. Returns the
  * handle of its value. */
-uint16_t ys_build_characteristic(struct ys_builder *builder, const struct ys_built *characteristic);
+uint16_t ys_build_characteristic(struct ys_builder *builder, const struct ys_characteristic_settings *characteristic);
 
 /* Adds a descriptor with a constant value, which must stay valid, to the last characteristic. Returns its handle. */
 uint16_t ys_build_descriptor(struct ys_builder *builder, const struct ys_uuid *uuid, const uint8_t *bytes,

@@ -69,7 +69,7 @@ enum ys_result ys_ask_power(struct ys_host *host, struct ys_ask *ask, uint16_t c
 enum ys_result ys_ask_default_length(struct ys_host *host, struct ys_ask *ask);
 enum ys_result ys_tell_default_length(struct ys_host *host, struct ys_ask *ask, uint16_t bytes);
 
-/* The PHYs of new connections: bits of enum ys_link_phys; 0: whatever the controller likes. */
+/* The PHYs of new connections: bits of enum ys_phys; 0: whatever the controller likes. */
 enum ys_result ys_tell_default_phys(struct ys_host *host, struct ys_ask *ask, uint8_t send_phys, uint8_t receive_phys);
 
 #ifdef __cplusplus

@@ -54,17 +54,14 @@ struct ys_advertising {
     const struct ys_set_options *options; /* what needs a newer controller, see sets.h; may be NULL */
 };
 
-/* PHYs on which to scan or to connect: bits of `phys`. */
-enum ys_primary_phys { YS_ON_1M = 0x01, YS_ON_CODED = 0x04 };
-
 /* How to scan. */
 struct ys_scanning {
-    uint32_t interval_us;                  /* 2,500 to 10,240,000; rounded down to steps of 625 */
-    uint32_t window_us;                    /* not more than the interval; rounded down likewise */
-    bool active;                           /* ask for scan responses */
-    bool once;                             /* report each advertisement once, as far as the controller remembers it */
-    bool listed;                           /* report only who is on the accept list */
-    uint8_t phys;                          /* enum ys_primary_phys; 0: 1M. Another needs ys_host_use_sets */
+    uint32_t interval_us; /* 2,500 to 10,240,000; rounded down to steps of 625 */
+    uint32_t window_us;   /* not more than the interval; rounded down likewise */
+    bool active;          /* ask for scan responses */
+    bool once;            /* report each advertisement once, as far as the controller remembers it */
+    bool listed;          /* report only who is on the accept list */
+    uint8_t phys;         /* enum ys_phys: YS_1M, YS_CODED or both; 0: YS_1M. YS_CODED needs ys_host_use_sets */
     const struct ys_report_filter *filter; /* what is reported, see advertisement.h; the caller's; NULL: all */
 };
 

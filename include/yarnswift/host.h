@@ -39,7 +39,7 @@ enum ys_event_kind {
     YS_EVENT_ADVERTISING_ENDED,   /* set, reason: YS_HCI_ADVERTISING_TIMEOUT after its duration, YS_HCI_LIMIT_REACHED
                                      after its events, YS_HCI_OK by a connection */
     YS_EVENT_ADVERTISING_REDUCED, /* set, lost: the controller only knows legacy advertising, see sets.h */
-    YS_EVENT_SCAN_REQUEST,        /* set, scan_request: who has asked, if `tells_requests` */
+    YS_EVENT_SCAN_REQUEST,        /* set, scan_request: who has asked, if `report_scan_requests` */
     YS_EVENT_ACCEPT_LIST_FAILED,  /* start: the command, and why */
     YS_EVENT_SCAN_FAILED,         /* start: the command, and why */
     YS_EVENT_REPORT,              /* report: something was heard while scanning */
@@ -162,7 +162,7 @@ struct ys_event {
         } bond;
         const struct ys_oob *oob;
         struct {
-            uint8_t matter; /* enum ys_link_matter */
+            uint8_t matter; /* enum ys_link_change */
             const struct ys_link_state *state;
         } link;
         struct {

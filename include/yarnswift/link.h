@@ -10,13 +10,11 @@
 #define YARNSWIFT_LINK_H
 
 #include <yarnswift/host.h>
+#include <yarnswift/phy.h>
 
 #ifdef __cplusplus
 extern "C" {
 #endif
-
-/* PHYs, as bits. */
-enum ys_link_phys { YS_LINK_1M = 0x01, YS_LINK_2M = 0x02, YS_LINK_CODED = 0x04 };
 
 /* How to send on LE Coded: how many symbols stand for a bit. */
 enum ys_link_coding { YS_CODING_ANY, YS_CODING_S2, YS_CODING_S8 };
@@ -37,7 +35,7 @@ struct ys_link_wishes {
     uint32_t event_length_us;        /* how long an event may last; 0: no wish. Steps of 625 */
     uint16_t pause_ms;               /* before it asks; a peripheral should wait 5,000 (Vol 3 Part C 9.3.12.2) */
     uint8_t packet_length;           /* of what it sends, 27 to 251; 0: no wish */
-    uint8_t send_phys;               /* enum ys_link_phys: which may be; the fastest is taken. 0: no wish. Likewise: */
+    uint8_t send_phys;               /* enum ys_phys: which may be; the fastest is taken. 0: no wish. Likewise: */
     uint8_t receive_phys;
     uint8_t coding;  /* enum ys_link_coding */
     uint8_t accepts; /* enum ys_link_answer */
@@ -48,14 +46,14 @@ struct ys_link_state {
     uint32_t interval_us;
     uint16_t latency;
     uint16_t supervision_timeout_ms;
-    uint8_t send_phy; /* enum ys_link_phys; likewise: */
+    uint8_t send_phy; /* enum ys_phys; likewise: */
     uint8_t receive_phy;
     uint8_t send_length; /* of data in a packet, 27 to 251; likewise: */
     uint8_t receive_length;
 };
 
 /* What of it has changed, or was refused. */
-enum ys_link_matter { YS_LINK_PARAMETERS, YS_LINK_PHYS, YS_LINK_LENGTH };
+enum ys_link_change { YS_LINK_PARAMETERS, YS_LINK_PHYS, YS_LINK_LENGTH };
 
 /* One connection's. Private. */
 struct ys_link_of {

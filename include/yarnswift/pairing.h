@@ -122,7 +122,7 @@ enum ys_result ys_secure(struct ys_host *host, uint16_t connection, uint8_t leve
 /* As central: encrypts a connection anew, with a fresh session key (Vol 6 Part B 5.1.3.2). YS_EVENT_SECURED tells.
  * YS_ERROR_NO_CONNECTION, YS_ERROR_UNSUPPORTED; YS_ERROR_ARGUMENT: there is no key, or this is the peripheral;
  * YS_ERROR_BUSY. Of the peers that are not remembered, only who has paired last can be encrypted anew. */
-enum ys_result ys_refresh(struct ys_host *host, uint16_t connection);
+enum ys_result ys_encryption_refresh(struct ys_host *host, uint16_t connection);
 
 /* Enters the passkey after YS_EVENT_PASSKEY_WANTED: 0 to 999,999. YS_ERROR_ARGUMENT; YS_ERROR_TOO_LATE: it is not (or
  * no longer) waited for. */

@@ -1,7 +1,7 @@
 /* The port: all that a host needs of the world. docs/porting.md shows how to write one.
  *
- * It sits at the standard's border between host and controller. Packets are HCI packets that start with their type
- * byte, as on a serial line (Core 5.4 Vol 4 Part A 2). All functions get `context` back and are called from
+ * It sits at the standard's interface between host and controller (HCI). Packets are HCI packets that start with their
+ * type byte, as on a serial line (Core 5.4 Vol 4 Part A 2). All functions get `context` back and are called from
  * ys_host_run unless said otherwise. */
 #ifndef YARNSWIFT_PORT_H
 #define YARNSWIFT_PORT_H

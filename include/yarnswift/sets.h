@@ -12,27 +12,25 @@
 
 #include <yarnswift/advertisement.h>
 #include <yarnswift/host.h>
+#include <yarnswift/phy.h>
 
 #ifdef __cplusplus
 extern "C" {
 #endif
 
-/* The PHY of the packets of a set. */
-enum ys_set_phy { YS_SET_1M, YS_SET_2M, YS_SET_CODED };
-
 /* What only sets can do; `options` of a struct ys_advertising. */
 struct ys_set_options {
-    bool extended;       /* extended packets, which older centrals do not hear. Then a scannable set has a response and
-                            no data, and a connectable one cannot be asked and has data of one packet: 238 bytes */
-    bool anonymous;      /* extended beacons: without an address */
-    bool tells_power;    /* extended: the packets tell their power */
-    bool tells_requests; /* YS_EVENT_SCAN_REQUEST tells who asks */
-    bool has_power;      /* the controller's most, unless there is: */
-    int8_t power_dbm;    /* -127 to 20; the controller takes the nearest that it has */
-    uint8_t primary_phy; /* enum ys_set_phy, extended: 1M or coded */
-    uint8_t phy;         /* enum ys_set_phy, extended: of what carries the payload */
-    uint8_t set_id;      /* 0 to 15, extended: by which a scanner tells the sets of a device apart */
-    uint8_t events;      /* extended: the number of advertising events after which it ends; 0: without an end */
+    bool extended;      /* extended packets, which older centrals do not hear. Then a scannable set has a response and
+                           no data, and a connectable one cannot be asked and has data of one packet: 238 bytes */
+    bool anonymous;     /* extended beacons: without an address */
+    bool include_power; /* extended: the packets tell their power */
+    bool report_scan_requests; /* YS_EVENT_SCAN_REQUEST tells who asks */
+    bool has_power;            /* the controller's most, unless there is: */
+    int8_t power_dbm;          /* -127 to 20; the controller takes the nearest that it has */
+    uint8_t primary_phy;       /* extended, enum ys_phys: YS_1M (or 0) or YS_CODED */
+    uint8_t phy;               /* extended, enum ys_phys: of the packets with the payload; 0: YS_1M */
+    uint8_t set_id;            /* 0 to 15, extended: by which a scanner tells the sets of a device apart */
+    uint8_t events;            /* extended: the number of advertising events after which it ends; 0: without an end */
 };
 
 /* What a controller without extended advertising could not give. */
@@ -48,7 +46,7 @@ enum ys_set_loss {
 
 /* What an extended report says besides. */
 struct ys_extended_report {
-    uint8_t primary_phy; /* enum ys_set_phy */
+    uint8_t primary_phy; /* enum ys_phys */
     uint8_t phy;         /* likewise, of its payload */
     uint8_t set_id;      /* 255: none */
     int8_t power_dbm;    /* at which it was sent; 127: not told */

@@ -47,12 +47,12 @@ typedef uint8_t ys_read_handler(const struct ys_access *access, struct ys_writer
 typedef uint8_t ys_write_handler(const struct ys_access *access, struct ys_reader *value);
 
 /* What somebody wants to do with a value. */
-enum ys_wish { YS_TO_READ, YS_TO_WRITE, YS_TO_SUBSCRIBE };
+enum ys_access_kind { YS_TO_READ, YS_TO_WRITE, YS_TO_SUBSCRIBE };
 
 /* Consents to an access to a characteristic or descriptor whose definition asks for it, after its rights were checked
  * and before any handler. `access->handle` says to which; for YS_TO_SUBSCRIBE it is the value's. Returns YS_ATT_OK,
  * YS_LATER, or the error that the peer gets, such as YS_ATT_INSUFFICIENT_AUTHORIZATION. Called from ys_host_run. */
-typedef uint8_t ys_consent_handler(const struct ys_access *access, enum ys_wish wish);
+typedef uint8_t ys_consent_handler(const struct ys_access *access, enum ys_access_kind kind);
 
 /* What an attribute is. */
 enum ys_attribute_kind {

@@ -27,7 +27,7 @@ struct packet {
     uint8_t bytes[YS_HCI_COMMAND_MAX + 8];
 };
 
-/* One direction of the border between host and controller. */
+/* One direction of HCI. */
 struct way {
     struct ys_timer arrival; /* of the first */
     struct packet *first;
@@ -83,7 +83,7 @@ static void run(void *context)
         ys_clock_set(simulated->clock, &simulated->run, now_ns + wait_ms * YS_NS_PER_MS);
 }
 
-/* the border: what crosses it comes in its order, each after the time that it takes */
+/* HCI: what crosses it comes in its order, each after the time that it takes */
 
 static void begin_way(struct way *way, ys_timer_fn *arrives, void *context)
 {

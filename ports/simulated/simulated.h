@@ -10,7 +10,7 @@
 
 struct ys_simulated;
 
-/* Which way a packet crosses the border between host and controller. */
+/* Which way a packet crosses HCI. */
 enum ys_direction { YS_TO_CONTROLLER, YS_TO_HOST };
 
 /* A controller that is none of the simulation's: a real one, at a line. Its owner hands on what comes from it by
@@ -42,7 +42,7 @@ struct ys_simulated_settings {
     bool no_curve;              /* it has none: such a device only pairs the old way */
     void *context;              /* handed to both functions below */
 
-    /* Optional: is told of each packet that crosses the border, with its type byte. */
+    /* Optional: is told of each packet that crosses HCI, with its type byte. */
     void (*observe)(void *context, enum ys_direction direction, const uint8_t *packet, size_t length);
 
     /* Optional: a piece of the host's work begins, or has ended; of a host with the debug checks. */

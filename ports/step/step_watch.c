@@ -26,7 +26,7 @@ static uint8_t watched_write(const struct ys_access *access, struct ys_reader *v
     return error;
 }
 
-static uint8_t watched_consent(const struct ys_access *access, enum ys_wish wish)
+static uint8_t watched_consent(const struct ys_access *access, enum ys_access_kind wish)
 {
     uint32_t began = ys_step_ticks(watching);
     uint8_t error = watching->table->consent(access, wish);

@@ -1,4 +1,4 @@
-/* A record: what was on the air, or crossed the border between host and controller, at a time. Simulation and capture
+/* A record: what was on the air, or crossed HCI, at a time. Simulation and capture
  * files make the same ones, and everything that looks at traffic takes them. */
 #ifndef CAPTURE_RECORD_H
 #define CAPTURE_RECORD_H
@@ -30,7 +30,7 @@ struct ys_record {
     bool lost;                /* the file says that packets before it were lost */
     bool to_host;             /* HCI; likewise: */
     bool direction_is_sure;   /* it was said, and not concluded from the kind of packet */
-    uint16_t device;          /* whose border: a number from 1 */
+    uint16_t device;          /* whose interface: a number from 1 */
     const char *name;         /* its name, or NULL */
     const uint8_t *bytes;     /* the packet with its type byte */
     size_t length;            /* of `bytes` */

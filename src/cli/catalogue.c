@@ -128,15 +128,15 @@ static void print_text(const struct ys_search *search, const char *words)
 
 int verb_catalogue(int argc, char **argv)
 {
-    static const struct argp_option options[] = {{"json", 'j', NULL, 0, "Print what is found as JSON", 0}, {0}};
+    static const struct argp_option options[] = {{"json", 'j', NULL, 0, "Print the matches as JSON", 0}, {0}};
     static const struct argp argp = {
         .options = options,
         .parser = parse,
         .args_doc = "[WORD...]",
-        .doc = "Searches what the standard has adopted: services, characteristics, descriptors, units, formats, "
-               "appearances, advertising types. By number (0x180F), by name, by words; a typo does no harm. Without "
-               "words all are listed. What is found alone is shown whole, with a fragment for a definition.\v"
-               "Exit status: 0 something was found, 1 nothing was.",
+        .doc = "Searches the numbers that the standard has adopted: services, characteristics, descriptors, units, "
+               "formats, appearances, advertising types. Search by number (0x180F), by name or by words; small typing "
+               "errors are tolerated. Without words, everything is listed. A single match is shown in full, with a "
+               "fragment for a definition.\vExit status: 0 found, 1 not found, 2 an option is wrong.",
     };
     struct common input = {.json = false};
     struct ys_search search = {.found = NULL};

@@ -10,6 +10,8 @@
 #include "cli/shared/verb.h"
 #include "design/making/changes.h"
 
+enum key { KEY_STRICT = 0x700 };
+
 struct input {
     struct common common;
     bool strict;
@@ -19,7 +21,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
 {
     struct input *input = state->input;
     (void)argument;
-    if (key != 's')
+    if (key != KEY_STRICT)
         return parse_common(key, state, &input->common);
     input->strict = true;
     return 0;
@@ -65,16 +67,16 @@ static void print_json(const struct ys_changes *changes)
 int verb_changes(int argc, char **argv)
 {
     static const struct argp_option options[] = {
-        {"strict", 's', NULL, 0, "End with exit status 1 if anything breaks", 0},
+        {"strict", KEY_STRICT, NULL, 0, "Exit with status 1 if a change breaks something", 0},
         {"json", 'j', NULL, 0, "Print the changes as JSON", 0},
         {0}};
     static const struct argp argp = {
         .options = options,
         .parser = parse,
         .args_doc = "OLD NEW",
-        .doc = "Compares two versions of a definition: what changes for those who built the other side, and for "
-               "clients that remember the old table. Services and characteristics belong together by their UUIDs."
-               "\vExit status: 0 compared, 1 with --strict and something breaks, 2 a definition or an option is wrong.",
+        .doc = "Compares two versions of a definition: what changes for developers of the other side, and for clients "
+               "that cached the old table. Services and characteristics are matched by UUID.\vExit status: 0 compared, "
+               "1 with --strict if a change breaks something, 2 a definition or an option is wrong.",
     };
     struct input input = {.strict = false};
     if (!parse_options(&argp, argc, argv, &input))

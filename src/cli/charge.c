@@ -13,7 +13,7 @@
 #include "cli/shared/verb.h"
 #include "experiment/measured_current.h"
 
-#define KEY_REPLACE 0x300
+enum key { KEY_REPLACE = 0x300, KEY_SET };
 
 struct input {
     struct common common;
@@ -26,7 +26,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
 {
     struct input *input = state->input;
     switch (key) {
-    case 'w':
+    case KEY_SET:
         input->set = argument;
         return 0;
     case 'p':
@@ -135,9 +135,11 @@ static int run(const char *who, const struct input *input, const struct ys_desig
     int status = EXIT_BAD_INPUT;
     const struct ys_advertisement *set = ys_current_set(design, input->set);
     if (set == NULL || set->extended) {
-        (void)complain(input->common.files.paths[0],
-                       set == NULL ? "there is no such way to advertise: take a name of advertising"
-                                   : "an extended way to advertise cannot be fitted: take one that is not, with --set");
+        (void)complain(
+            input->common.files.paths[0],
+            set == NULL
+                ? "there is no such way to advertise: take a name of advertising"
+                : "an extended way to advertise cannot be fitted: take one that is not, with --advertising-set");
         return EXIT_BAD_INPUT;
     }
     if (input->plot != NULL && !plot_is_free(who, input->plot, input->replaces))
@@ -164,27 +166,24 @@ static int run(const char *who, const struct input *input, const struct ys_desig
 int verb_charge(int argc, char **argv)
 {
     static const struct argp_option options[] = {
-        {"set", 'w', "NAME", 0, "Of several ways to advertise, the trace is of the one with this name, not the first",
-         0},
+        {"advertising-set", KEY_SET, "NAME", 0,
+         "The trace shows the advertising set with this name (default: the first)", 0},
         {"plot", 'p', "FILE", 0,
-         "Draw the events and what is fitted to them; FILE ends in .svg or .png, and its data and script stay beside "
-         "it",
+         "Draw the events and the fitted model to FILE, which ends in .svg or .png; its data and script are written "
+         "beside it",
          0},
-        {"replace", KEY_REPLACE, NULL, 0, "Write over a picture that is there", 0},
+        {"replace", KEY_REPLACE, NULL, 0, "Overwrite existing files", 0},
         {"json", 'j', NULL, 0, "Print the result as JSON", 0},
         {0}};
     static const struct argp argp = {
         .options = options,
         .parser = parse,
         .args_doc = "DEFINITION TRACE",
-        .doc = "Finds out of a measured current, of a device that advertises as its definition says, what its hardware "
-               "draws "
-               "in each phase of an event, and prints that as the energy section of the definition. TRACE is a table "
-               "of two "
-               "columns, time and current, whose first line says what they are: time_s, time_ms or time_us, and "
-               "current_a, "
-               "current_ma or current_ua.\v"
-               "Exit status: 0, or 2 if the definition, the trace or an option is wrong.",
+        .doc = "Finds the current that the hardware draws in each phase of an event, from a measured current of a "
+               "device that advertises as its definition says. Prints it as the energy section of the definition. "
+               "TRACE is a CSV table with two columns, time and current. Its first line names them: time_s, time_ms or "
+               "time_us, and current_a, current_ma or current_ua.\vExit status: 0, or 2 if the definition, the trace "
+               "or an option is wrong.",
     };
     struct input input = {.set = NULL};
     if (!parse_options(&argp, argc, argv, &input))

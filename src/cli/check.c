@@ -7,6 +7,8 @@
 #include "cli/shared/verb.h"
 #include "design/reading/schema.h"
 
+enum key { KEY_STRICT = 0x700 };
+
 struct input {
     struct common common;
     bool strict;
@@ -17,9 +19,9 @@ static error_t parse(int key, char *argument, struct argp_state *state)
 {
     struct input *input = state->input;
     (void)argument;
-    if (key != 's' && key != 'S')
+    if (key != KEY_STRICT && key != 'S')
         return parse_common(key, state, &input->common);
-    input->strict |= key == 's';
+    input->strict |= key == KEY_STRICT;
     input->schema |= key == 'S';
     return 0;
 }
@@ -83,7 +85,7 @@ static bool check_one(const char *path, bool strict, json_t *list)
 int verb_check(int argc, char **argv)
 {
     static const struct argp_option options[] = {
-        {"strict", 's', NULL, 0, "Let warnings fail, too", 0},
+        {"strict", KEY_STRICT, NULL, 0, "Treat warnings as errors", 0},
         {"schema", 'S', NULL, 0, "Print the JSON Schema of definitions, for editors, and check nothing", 0},
         {"json", 'j', NULL, 0, "Print the findings as JSON: file, line, column, severity, code, text", 0},
         {0}};
@@ -91,10 +93,9 @@ int verb_check(int argc, char **argv)
         .options = options,
         .parser = parse,
         .args_doc = "DEFINITION...",
-        .doc =
-            "Reads definitions (NAME.device.yaml) and says all that is wrong with them, each thing with its line and "
-            "column and with what to do about it. Errors are wrong, warnings probably are, advice is only advice.\v"
-            "Exit status: 0 they are good, 2 they are not.",
+        .doc = "Checks definitions (NAME.device.yaml) and reports every problem with its line, its column and a "
+               "remedy. An error must be corrected, a warning is probably a mistake, advice is optional.\vExit status: "
+               "0 no errors, 2 errors.",
     };
     struct input input = {.strict = false};
     bool good = true;

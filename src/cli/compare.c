@@ -19,6 +19,8 @@ struct threshold {
     double percent;
 };
 
+enum key { KEY_THRESHOLD = 0x700 };
+
 struct input {
     struct common common;
     bool all; /* also what is the same */
@@ -70,7 +72,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
 {
     struct input *input = state->input;
     switch (key) {
-    case 't':
+    case KEY_THRESHOLD:
         return take_threshold(state->argv[0], argument, input) ? 0 : EINVAL;
     case 'a':
         input->all = true;
@@ -389,20 +391,19 @@ static int compare(const char *who, const struct input *input, json_t *first, js
 int verb_compare(int argc, char **argv)
 {
     static const struct argp_option options[] = {
-        {"threshold", 't', "[FIGURE=]PERCENT", 0,
-         "Allow this figure, or with PERCENT alone every one, to be so much worse; may be given several times", 0},
-        {"all", 'a', NULL, 0, "Also show what is the same in both", 0},
+        {"threshold", KEY_THRESHOLD, "[FIGURE=]PERCENT", 0,
+         "Fail if this figure, or every figure, is worse by more than PERCENT; may be repeated", 0},
+        {"all", 'a', NULL, 0, "Also show figures that are equal in both", 0},
         {"json", 'j', NULL, 0, "Print the comparison as JSON", 0},
         {0}};
     static const struct argp argp = {
         .options = options,
         .parser = parse,
         .args_doc = "FIRST.json SECOND.json",
-        .doc = "Sets two results side by side that other verbs printed with --json: every figure, and by how many per "
-               "cent "
-               "it has changed. A threshold says how much worse a figure may be: less goodput, more latency, more "
-               "charge. A figure that it judges must be in both.\v"
-               "Exit status: 0 nothing is worse than allowed, 1 something is, 2 a file or an option is wrong.",
+        .doc = "Compares two results that other verbs printed with --json: every figure, and its change in per cent. "
+               "With a threshold it judges them: worse means less goodput, more latency, more charge. A figure with a "
+               "threshold must be in both files.\vExit status: 0 no threshold is exceeded, 1 one is, 2 a file or an "
+               "option is wrong.",
     };
     struct input input = {.all = false};
     if (!parse_options(&argp, argc, argv, &input))

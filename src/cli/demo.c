@@ -137,20 +137,18 @@ static int play_definition(struct input *input)
 
 int verb_demo(int argc, char **argv)
 {
-    static const struct argp_option options[] = {
-        {"seed", 's', "NUMBER", 0, "Play it with other chances; the same number gives the same run (default 1)", 0},
-        RECORDER_OPTIONS,
-        {"json", 'j', NULL, 0, "Print only the summary, as JSON", 0},
-        {0}};
+    static const struct argp_option options[] = {{"seed", 's', "NUMBER", 0, "Random seed (default 1)", 0},
+                                                 RECORDER_OPTIONS,
+                                                 {"json", 'j', NULL, 0, "Print only the summary, as JSON", 0},
+                                                 {0}};
     static const struct argp argp = {
         .options = options,
         .parser = parse,
         .args_doc = "[DEFINITION]",
-        .doc = "Lets a central meet a device on a simulated air: it scans, connects, discovers, reads, writes, "
-               "subscribes, "
-               "unsubscribes, disconnects and finds the device again. Without a definition the device is the torque "
-               "wrench of the examples, with its firmware; with one, the device does what its stand_in says.\v"
-               "Exit status: 0 all was as expected, 1 something was not, 2 the definition or an option is wrong.",
+        .doc = "Runs a central against a device on a simulated air: it scans, connects, discovers, reads, writes, "
+               "subscribes, unsubscribes, disconnects and finds the device again. Without a definition, the device is "
+               "the torque wrench of the examples, with its firmware; with one, values change as its simulate keys "
+               "say.\vExit status: 0 everything worked, 1 something did not, 2 the definition or an option is wrong.",
     };
     struct input input = {.seed = 1};
     if (!parse_options(&argp, argc, argv, &input))

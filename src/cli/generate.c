@@ -16,6 +16,8 @@
 #include "design/making/interface.h"
 #include "design/reading/files.h"
 
+enum key { KEY_SKELETON = 0x700, KEY_DEPENDS, KEY_INTERFACE, KEY_FOR };
+
 struct input {
     struct common common;
     const char *folder;
@@ -65,16 +67,16 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case 'o':
         input->folder = argument;
         return 0;
-    case 's':
+    case KEY_SKELETON:
         input->skeleton = argument;
         return 0;
-    case 'd':
+    case KEY_DEPENDS:
         input->depends = argument;
         return 0;
-    case 'i':
+    case KEY_INTERFACE:
         input->interface = true;
         return 0;
-    case 'F':
+    case KEY_FOR:
         input->purpose = find_purpose(argument);
         return input->purpose != NULL ? 0 : EINVAL;
     default:
@@ -180,28 +182,28 @@ static bool write_skeleton(const char *path, const struct ys_design *design, con
 int verb_generate(int argc, char **argv)
 {
     static const struct argp_option options[] = {
-        {"output", 'o', "FOLDER", 0, "Write into this folder, which must exist (default: the current one)", 0},
-        {"skeleton", 's', "FILE", 0, "Write a first version of the handlers to FILE, unless it exists", 0},
-        {"depends", 'd', "FILE", 0, "Write to FILE, for make, which files the tables were made from", 0},
-        {"for", 'F', "WHOM", 0,
-         "What to write: the tables of the device (default); for those on the other side what a client in C needs, a "
-         "description "
-         "as json, or a module for python or javascript",
+        {"output", 'o', "FOLDER", 0, "Write to this folder, which must exist (default: the current one)", 0},
+        {"skeleton", KEY_SKELETON, "FILE", 0, "Also write a first version of the handlers to FILE, unless FILE exists",
          0},
-        {"interface", 'i', NULL, 0, "Print a page in Markdown for those who write the other side, and write nothing",
+        {"depends", KEY_DEPENDS, "FILE", 0, "Write a make rule to FILE that lists the files the tables were made from",
          0},
+        {"for", KEY_FOR, "TARGET", 0,
+         "What to generate: the tables of the device (default), client for the other side in C, json for a description "
+         "of the interface, or python or javascript for a module that encodes and decodes its values",
+         0},
+        {"interface", KEY_INTERFACE, NULL, 0,
+         "Print a Markdown page that describes the interface to developers of the other side, and write nothing", 0},
         {0}};
     static const struct argp argp = {
         .options = options,
         .parser = parse,
         .args_doc = "DEFINITION",
-        .doc =
-            "Writes NAME_table.c and NAME_table.h from NAME.device.yaml: the constant attribute table, handles, the "
-            "handlers' declarations, the advertisement; and NAME_config.h, with the sizes that it needs. With --for "
-            "client, NAME_client.c and NAME_client.h, for firmware on the other side; with json, python or javascript "
-            "NAME_interface.json, NAME_values.py or NAME_values.mjs, which encodes and decodes every value. A file "
-            "that is already so is left alone, and so is any that "
-            "was not generated; with an error in the definition nothing is written.",
+        .doc = "Generates C from a definition. NAME_table.c and NAME_table.h have the constant attribute table, the "
+               "handles, the declarations of the handlers and the advertisement; NAME_config.h has the sizes that the "
+               "device needs. --for client writes NAME_client.c and NAME_client.h; json, python and javascript write "
+               "NAME_interface.json, NAME_values.py and NAME_values.mjs. Files that are up to date are not rewritten, "
+               "files that were not generated are never changed, and nothing is written if the definition has an "
+               "error.\vExit status: 0, or 2 if the definition, an option or a file is wrong.",
     };
     struct input input = {.folder = ".", .purpose = &purposes[0]};
     if (!parse_options(&argp, argc, argv, &input))

@@ -5,6 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "cli/shared/options.h"
 #include "cli/shared/saving.h"
 #include "cli/shared/say.h"
 #include "cli/shared/verb.h"
@@ -14,26 +15,26 @@ static const struct verb verbs[] = {
 #ifndef YARNSWIFT_GENERATOR
     {"new", "write a small project to begin with", verb_new},
 #endif
-    {"check", "say what is wrong with a definition", verb_check},
-    {"table", "show the attribute table that a definition gives", verb_table},
-    {"pairing", "show what becomes of a pairing with each central that may come", verb_pairing},
-    {"catalogue", "search what the standard has adopted", verb_catalogue},
+    {"check", "check definitions, and report every problem with a remedy", verb_check},
+    {"table", "show the attribute table of a definition", verb_table},
+    {"pairing", "show the result of pairing with each kind of central", verb_pairing},
+    {"catalogue", "search the numbers that the standard has adopted", verb_catalogue},
     {"generate", "write C for the device or its clients, or its interface for other languages", verb_generate},
 #ifndef YARNSWIFT_GENERATOR /* the generator builds the demo's device, and so comes without what plays one */
-    {"changes", "compare two versions of a definition, for who has built the other side", verb_changes},
-    {"footprint", "measure what a device takes of a microcontroller", verb_footprint},
-    {"interval", "watch a device advertise, and see how long it takes to find it", verb_interval},
-    {"throughput", "see how fast a stream goes, and what holds it back", verb_throughput},
-    {"charge", "find out of a measured current what your hardware draws", verb_charge},
-    {"sweep", "the same over lists and ranges of parameters", verb_sweep},
-    {"compare", "set two results side by side", verb_compare},
+    {"changes", "compare two versions of a definition: what breaks, and what does not", verb_changes},
+    {"footprint", "measure flash, RAM and stack on a microcontroller", verb_footprint},
+    {"interval", "measure advertising, and how long it takes to find a device", verb_interval},
+    {"throughput", "measure how fast a stream is, and what limits it", verb_throughput},
+    {"charge", "find out from a measured current what your hardware draws", verb_charge},
+    {"sweep", "run throughput over lists and ranges of parameters", verb_sweep},
+    {"compare", "compare two results, with thresholds", verb_compare},
     {"explore", "be the central yourself, at a prompt", verb_explore},
-    {"rehearse", "play scenes with your device and its centrals, and check what they expect", verb_rehearse},
-    {"meet", "let your device meet all that can come, and see what does not hold", verb_meet},
+    {"rehearse", "play scenes with devices and centrals, and check their expectations", verb_rehearse},
+    {"meet", "test a device against every kind of central and fault", verb_meet},
     {"air", "offer simulated controllers to other hosts, in real time", verb_air},
-    {"trace", "see what went over the air, in words", verb_trace},
-    {"audit", "watch traffic against the rules of the standard", verb_audit},
-    {"demo", "let a central meet a device, from being found to being found again", verb_demo},
+    {"trace", "show traffic, line by line", verb_trace},
+    {"audit", "check traffic against the rules of the standard", verb_audit},
+    {"demo", "run a central against a device, from the first advertisement on", verb_demo},
 #endif
 };
 
@@ -46,8 +47,8 @@ static void print_help(FILE *stream)
                 stream);
     for (size_t i = 0; i < VERB_COUNT; i++)
         (void)fprintf(stream, "  %-10s %s\n", verbs[i].name, verbs[i].summary);
-    (void)fputs("\nyarnswift VERB --help tells more. Exit status: 0 as expected, 1 an expectation\n"
-                "failed, 2 the input or the options are wrong.\n",
+    (void)fputs("\nRun yarnswift VERB --help for the options of a verb. Exit status: 0 as expected,\n"
+                "1 an expectation was not met, 2 the input or the options are wrong.\n",
                 stream);
 }
 
@@ -81,6 +82,24 @@ static int run(const struct verb *verb, int argc, char **argv)
     return finish(verb->run(argc, argv));
 }
 
+/* All that verbs take, as JSON: from this the manual, the man page and completions are made. */
+static int print_options(void)
+{
+    json_t *all = json_array();
+    for (size_t i = 0; i < VERB_COUNT; i++) {
+        char name[] = "yarnswift";
+        char *arguments[] = {name, NULL};
+        json_t *verb = json_pack("{s:s, s:s}", "verb", verbs[i].name, "summary", verbs[i].summary);
+        options_describe(verb);
+        (void)verbs[i].run(1, arguments);
+        (void)json_array_append_new(all, verb);
+    }
+    (void)json_dumpf(all, stdout, JSON_INDENT(1) | JSON_ENSURE_ASCII);
+    (void)putchar('\n');
+    json_decref(all);
+    return finish(EXIT_AS_EXPECTED);
+}
+
 int main(int argc, char **argv)
 {
     argp_err_exit_status = EXIT_BAD_INPUT;
@@ -97,6 +116,8 @@ int main(int argc, char **argv)
         (void)puts("yarnswift " YARNSWIFT_VERSION);
         return finish(EXIT_AS_EXPECTED);
     }
+    if (strcmp(argv[1], "--options") == 0)
+        return print_options();
     for (size_t i = 0; i < VERB_COUNT; i++) {
         if (strcmp(argv[1], verbs[i].name) == 0)
             return run(&verbs[i], argc - 1, argv + 1);

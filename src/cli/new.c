@@ -179,9 +179,9 @@ int verb_new(int argc, char **argv)
         .options = options,
         .parser = parse,
         .args_doc = "NAME",
-        .doc = "Writes a small project into a new folder NAME: a commented definition, firmware with its handlers, a "
-               "program that runs it on this machine, where a simulated central meets it, and a scene that is a test. "
-               "Nothing that exists is touched.",
+        .doc = "Writes a small project to a new folder NAME: a commented definition, firmware with its handlers, a "
+               "program that runs the firmware on this machine, where a simulated central connects to it, and a scene "
+               "that tests it. Existing files are never changed.",
     };
     struct common input = {.json = false};
     struct words words = {.name = NULL};

@@ -213,15 +213,17 @@ static void print_json(const struct ys_design *design, const struct ys_pairing_o
 int verb_pairing(int argc, char **argv)
 {
     static const struct argp_option options[] = {
-        {"json", 'j', NULL, 0, "Print JSON: an outcome for each central, and the rights with their levels", 0}, {0}};
+        {"json", 'j', NULL, 0,
+         "Print JSON: a result for each kind of central, and the rights with their security levels", 0},
+        {0}};
     static const struct argp argp = {
         .options = options,
         .parser = parse,
         .args_doc = "DEFINITION",
-        .doc =
-            "Shows what becomes of a pairing with each central that may come: which method results, what it protects "
-            "against, what people see and do at both ends, and which rights it opens.\v"
-            "A central is taken to ask for no more than the device does. docs/security.md tells what is promised.",
+        .doc = "Shows the result of pairing with each kind of central: the pairing method, what it protects against, "
+               "what people see and do at both ends, and which rights it grants. It assumes that the central does not "
+               "ask for more security than the device does. The manual's chapter on security explains what each method "
+               "protects against.\vExit status: 0, or 2 if the definition or an option is wrong.",
     };
     struct common input = {.json = false};
     struct ys_pairing_outcome outcomes[YS_OUTCOMES_MOST];

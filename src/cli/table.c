@@ -375,9 +375,9 @@ int verb_table(int argc, char **argv)
         .options = options,
         .parser = parse,
         .args_doc = "DEFINITION",
-        .doc =
-            "Shows the attribute table that a definition gives, as a client will find it: handle, type, length, rights "
-            "and value of each attribute; 128-bit UUIDs as they are written and as they are sent; the advertisement.",
+        .doc = "Shows the attribute table of a definition as a client discovers it: handle, type, length, rights and "
+               "value of each attribute; 128-bit UUIDs as written and as sent; the advertisement.\vExit status: 0, or "
+               "2 if the definition or an option is wrong.",
     };
     struct common input = {.json = false};
     if (!parse_options(&argp, argc, argv, &input))

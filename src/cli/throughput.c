@@ -20,10 +20,9 @@
 #include "experiment/throughput_plan.h"
 
 /* Options of this verb; those of the parameters are numbered from FIRST_PARAMETER. */
-#define KEY_AS          1
-#define KEY_FROM        2
-#define KEY_TO          3
-#define FIRST_PARAMETER 0x300
+#define KEY_CARRIER 1
+#define KEY_FROM    2
+#define KEY_TO      3
 
 struct input {
     struct common common;
@@ -43,8 +42,8 @@ struct input {
 /* What a run with real controllers can take, too. */
 static bool is_of_real_ones(const struct parameter *parameter)
 {
-    static const char *const names[] = {"phy",     "central-phy",  "packet-length", "mtu",  "interval",
-                                        "latency", "event-length", "encrypted",     "both", "seconds"};
+    static const char *const names[] = {"phy",     "central-phy",  "packet-length", "mtu",       "interval",
+                                        "latency", "event-length", "encrypted",     "both-ways", "seconds"};
     for (size_t i = 0; i < sizeof names / sizeof names[0]; i++) {
         if (strcmp(parameter->name, names[i]) == 0)
             return true;
@@ -55,24 +54,24 @@ static bool is_of_real_ones(const struct parameter *parameter)
 static error_t parse(int key, char *argument, struct argp_state *state)
 {
     struct input *input = state->input;
-    if (key >= FIRST_PARAMETER && (size_t)(key - FIRST_PARAMETER) < parameter_count) {
-        const struct parameter *parameter = &parameters[key - FIRST_PARAMETER];
+    size_t index = parameter_of_option(key);
+    if (index < parameter_count) {
+        const struct parameter *parameter = &parameters[index];
         struct ys_throughput_plan plan = {.seconds = 1};
         const char *text = argument != NULL ? argument : "yes";
-        if (strcmp(parameter->name, "controller") == 0 && strchr(text, '=') != NULL) {
-            input->of_simulations = "controller";
-            return controller_take(&input->controllers, state->argv[0], argument) ? 0 : EINVAL;
-        }
         if (!is_of_real_ones(parameter))
             input->of_air = parameter->name;
-        input->texts[key - FIRST_PARAMETER] = text;
+        input->texts[index] = text;
         input->of_simulations = parameter->name;
         return parameter->read(text, &plan) || parameter_complain(state->argv[0], parameter, text) ? 0 : EINVAL;
     }
     switch (key) {
-    case KEY_AS:
+    case 'C':
+        input->of_simulations = "controller";
+        return controller_take(&input->controllers, state->argv[0], argument) ? 0 : EINVAL;
+    case KEY_CARRIER:
         input->carrier = argument;
-        input->of_simulations = "as";
+        input->of_simulations = "carrier";
         return 0;
     case 'p':
         input->plot = argument;
@@ -432,7 +431,7 @@ static bool may_meet(const char *who, const struct ys_throughput_plan *plan, con
     return live->device != NULL ||
            (!plan->both && !ys_carrier_is_to_device(plan->carrier) && plan->carrier != YS_CARRIER_CHANNEL) ||
            complain(who, "a real device is measured by what it notifies or indicates: take another characteristic, or "
-                         "--as notifications; or give its controller too: --controller device=WHERE");
+                         "--carrier notifications; or give its controller too: --controller device=WHERE");
 }
 
 /* Opens real controllers for it. */
@@ -542,17 +541,19 @@ static int run_named(const char *who, struct input *input)
 int verb_throughput(int argc, char **argv)
 {
     static const struct argp_option own[] = {
-        {"as", KEY_AS, "CARRIER", 0,
-         "How it travels: stream, notifications, indications, commands, requests, channel (with credits), or \"channel "
-         "to "
-         "device\"; otherwise as the characteristic offers it",
+        {"carrier", KEY_CARRIER, "CARRIER", 0,
+         "How the data travels: stream, notifications, indications, commands, requests, channel (with credits), or "
+         "\"channel to device\" (default: as the characteristic offers)",
+         0},
+        {"controller", 'C', "WHO=WHERE[,RATE][,flow]", 0,
+         "Use a real controller, in real time: central=WHERE and device=WHERE, where WHERE is a serial device, a "
+         "socket, or hci0. Without device=WHERE the device is real and found by its name. May be repeated",
          0},
         {"plot", 'p', "FILE", 0,
-         "Draw what holds it back; FILE ends in .svg or .png, and its data and script stay beside it", 0},
-        {"from", KEY_FROM, "TIME", 0,
-         "In a capture, measure from this time on, in seconds (default: from the first value on)", 0},
-        {"to", KEY_TO, "TIME", 0, "In a capture, measure until this time, in seconds (default: until the last value)",
+         "Draw what limits the stream to FILE, which ends in .svg or .png; its data and script are written beside it",
          0},
+        {"from", KEY_FROM, "TIME", 0, "In a capture, measure from this time, in seconds (default: the first value)", 0},
+        {"to", KEY_TO, "TIME", 0, "In a capture, measure up to this time, in seconds (default: the last value)", 0},
         SOURCE_KEY_OPTIONS,
         RECORDER_OPTIONS,
         {"json", 'j', NULL, 0, "Print the result as JSON", 0},
@@ -563,25 +564,18 @@ int verb_throughput(int argc, char **argv)
         .parser = parse,
         .args_doc = "DEFINITION [CAPTURE] [CHARACTERISTIC]",
         .doc =
-            "Lets a device stream to a central, or a central to it, as fast as it goes over a link of this shape, and "
-            "tells from the air how fast that is, beside what the link can carry by calculation; and what holds it "
-            "back, by running it again without. Without a characteristic that one is taken which can stream the most. "
-            "What is not said is as the definition asks for under link, or else as a connection begins: 1M, packets "
-            "of 27 bytes, 30 ms. With a capture, the stream in it is measured in place of a simulated one.\v"
-            "Exit status: 0 all arrived in order, 1 something did not, or the connection ended, 2 the definition or "
-            "an option is wrong.",
+            "Streams from a device to a central, or back, as fast as the link allows. Prints the goodput measured on "
+            "the air beside the calculated limit, and what limits the stream: each limit is found by a run without it. "
+            "By default, the characteristic that can stream the most is used. Omitted options come from `link` in the "
+            "definition; without it, a link has 1M, packets of 27 bytes and an interval of 30 ms. With a capture, the "
+            "stream in the capture is measured instead of a simulated one.\vExit status: 0 everything arrived in "
+            "order, 1 something did not, or the connection ended, 2 the definition or an option is wrong.",
     };
     for (size_t i = 0; i < parameter_count; i++)
         options[i] = (struct argp_option){.name = parameters[i].name,
-                                          .key = FIRST_PARAMETER + (int)i,
+                                          .key = parameter_option(i),
                                           .arg = parameters[i].argument,
                                           .doc = parameters[i].help};
-    struct argp_option *controller = &options[parameter_named("controller") - parameters];
-    controller->arg = "CHARACTER|WHO=WHERE[,RATE][,flow]";
-    controller->doc =
-        "What the device's simulated controller is like: extending (default), slotted, sparing or ideal. Or a real "
-        "one, in real time: central=WHERE, and device=WHERE, at a serial device, a socket, or hci0; without the "
-        "device's, a device that is real is met by its name";
     memcpy(options + parameter_count, own, sizeof own);
     static struct input input;
     input = (struct input){.carrier = NULL};

@@ -89,7 +89,7 @@ void compose_read(struct composing *composing, const struct guest *guest, const 
                            : access == NOT_ALLOWED          ? ", fails: " FOR_SECURITY
                            : access == PERHAPS              ? ", may fail: " FOR_SECURITY
                            : offer->asks                    ? ", may fail: 0x08"
-                           : stays(composing->subject, one) ? ", as: written"
+                           : stays(composing->subject, one) ? ", same as: written"
                                                             : "";
     compose_add(composing, topic, "{who: %c, read: %s, of: d%s}", guest->name, name, expected);
     free(name);
@@ -204,7 +204,7 @@ static void add_descriptor_read(struct composing *composing, const struct guest 
                 : YS_RIGHT_TO_READ(row->rights) == YS_RIGHT_NONE            ? ", fails: cannot be read"
                 : access == NOT_ALLOWED                                     ? ", fails: " FOR_SECURITY
                 : access == PERHAPS || (row->rights & YS_ASKS_TO_READ) != 0 ? ", may fail: " FOR_SECURITY
-                : is_stored(composing, row)                                 ? ", as: written"
+                : is_stored(composing, row)                                 ? ", same as: written"
                                                                             : "");
 }
 

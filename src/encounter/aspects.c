@@ -106,7 +106,7 @@ void ys_aspect_say(const struct ys_subject *subject, enum ys_aspect aspect, size
                                        "write short",   "write long",  "write 512",    "command",
                                        "command short", "subscribe",   "twice",        "and off"};
     static const char *const moments[] = {"quiet",          "before discovery", "while discovered",
-                                          "before pairing", "subscribed",       "at once",
+                                          "before pairing", "subscribed",       "parallel",
                                           "again",          "while pairing",    "often",
                                           "input changes",  "link goes",        "power goes"};
     static const char *const troubles[] = {"none",      "channels jammed", "link lost",

@@ -95,7 +95,7 @@ static char *say_value(const struct ys_behaviour *behaviour)
     char *other = NULL;
     char *text;
     if (behaviour->is.text != NULL && strcmp(behaviour->is.text, "written") == 0) {
-        text = ys_new_text(", as: written");
+        text = ys_new_text(", same as: written");
     } else if (behaviour->is.text != NULL) {
         one = ys_encounter_quoted(behaviour->is.text);
         text = ys_new_text(", %s%s%sis: %s", field != NULL ? "field: " : "", field != NULL ? field : "",

@@ -171,7 +171,7 @@ static const char *hearing(const struct ys_design *design)
     const struct ys_advertisement *set = design->sets;
     if (design->set_count == 0)
         return "";
-    bool coded = set->extended && set->primary_phy == YS_SET_CODED + 1;
+    bool coded = set->extended && set->primary_phy == YS_SAID_CODED;
     return coded ? ", extended: true, coded: true" : set->extended ? ", extended: true" : "";
 }
 
@@ -198,7 +198,7 @@ static char *say_mixture(const struct ys_traits *traits)
     static const char *const tables[] = {[YS_FORGETS] = "forgets", [YS_ASKS] = "asks", [YS_TRUSTS] = "trusts"};
     return ys_new_text(
         ", mtu: %u, asks for mtu: %s, interval: %lu us, latency: %u, supervision timeout: %u ms, table: %s, "
-        "subscribes again: %s, refuses updates: %s, legacy pairing: %s",
+        "resubscribes: %s, refuses updates: %s, legacy pairing: %s",
         traits->mtu, traits->asks_mtu ? "true" : "false", (unsigned long)traits->interval_us, traits->latency,
         traits->supervision_timeout_ms, tables[traits->remembering], traits->subscribes_again ? "true" : "false",
         traits->refuses_updates ? "true" : "false", traits->legacy ? "true" : "false");
@@ -233,7 +233,7 @@ static void add_impostor(struct composing *composing)
     add_disconnect(composing, &composing->guests[0]);
     compose_add(composing, "power", "{power: off, who: a}");
     encounter->centrals[encounter->central_count++] = (struct ys_encounter_central){
-        .text = ys_new_text("{name: x, kind: polite, pretends to be: a, when pairing fails: stays%s%s}",
+        .text = ys_new_text("{name: x, kind: polite, impersonates: a, when pairing fails: stays%s%s}",
                             hearing(subject->design), encounter->far ? FAR_AWAY : ""),
         .name = 'x'};
     add_connect(composing, &impostor);
@@ -269,9 +269,9 @@ static bool merge(struct composing *composing, size_t from, size_t middle)
         return false;
     const char *one = encounter->steps[from].text;
     const char *other = encounter->steps[middle].text;
-    if (strstr(one, "as: written") != NULL || strstr(other, "as: written") != NULL)
+    if (strstr(one, "same as: written") != NULL || strstr(other, "same as: written") != NULL)
         return false;
-    char *text = ys_new_text("{at once: [%s, %s]}", one, other);
+    char *text = ys_new_text("{parallel: [%s, %s]}", one, other);
     free(encounter->steps[from].text);
     encounter->steps[from].text = text;
     drop_steps(encounter, from + 1);
@@ -397,8 +397,8 @@ static void add_arrivals(struct composing *composing)
                         (unsigned)(row - composing->subject->layout->rows + 1));
         if (i == 1 && moment == YS_MOMENT_WHILE_DISCOVERED && row != NULL)
             compose_add(
-                composing, "at once",
-                "{at once: [{who: b, discover: d, within: %zu s}, {who: a, read: 0x%04X, of: d, may fail: anything}]}",
+                composing, "parallel",
+                "{parallel: [{who: b, discover: d, within: %zu s}, {who: a, read: 0x%04X, of: d, may fail: anything}]}",
                 discovery_s(composing), (unsigned)(row - composing->subject->layout->rows + 1));
         else
             add_discover(composing, guest);

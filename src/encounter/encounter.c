@@ -74,7 +74,7 @@ char *ys_encounter_scene(const struct ys_subject *subject, const struct ys_encou
     (void)fprintf(stream, "scene: encounter %llu\naudit: true\n", (unsigned long long)encounter->choice.number);
     line += 2;
     if (encounter->far) {
-        (void)fprintf(stream, "air: open\n");
+        (void)fprintf(stream, "air: outdoors\n");
         line++;
     }
     char *definition = ys_encounter_quoted(subject->definition);

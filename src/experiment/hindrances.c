@@ -181,9 +181,9 @@ static bool no_spacing(struct ys_throughput_plan *plan, const struct ys_throughp
     (void)report;
     if (plan->spacing_ms == 0)
         return false;
-    (void)say(told, "the least spacing of the characteristic is %u ms", plan->spacing_ms);
+    (void)say(told, "the notification spacing of the characteristic is %u ms", plan->spacing_ms);
     plan->spacing_ms = 0;
-    remedy(told, "no spacing");
+    remedy(told, "no notification spacing");
     return true;
 }
 

@@ -145,7 +145,7 @@ static bool seek(struct seeker *seeker, struct ys_world *world, uint16_t number,
     if (seeker->controller == NULL)
         return false;
     if (set->extended)
-        scan_extended(seeker, scanner, active, set->primary_phy == YS_SET_CODED + 1);
+        scan_extended(seeker, scanner, active, set->primary_phy == YS_SAID_CODED);
     else
         scan_as_before(seeker, scanner, active);
     return true;
@@ -526,7 +526,7 @@ void ys_interval_compare(const struct ys_interval_plan *plan, const struct ys_in
                          struct ys_search *search)
 {
     const struct ys_advertisement *set = plan->design->sets;
-    enum ys_phy phy = set->extended && set->primary_phy == YS_SET_CODED + 1 ? YS_PHY_CODED_S8 : YS_PHY_1M;
+    enum ys_phy phy = set->extended && set->primary_phy == YS_SAID_CODED ? YS_PHY_CODED_S8 : YS_PHY_1M;
     size_t length = set->extended ? EXTENDED_LENGTH : 2u + 6u + ys_payload_compose(plan->design, set).data_length;
     search->calculated_of = (struct ys_discovery){
         .interval_us = (uint32_t)set->interval_min_us,

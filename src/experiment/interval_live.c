@@ -130,8 +130,7 @@ static bool scan(struct ear *ear, const struct ys_scanner *scanner)
     const struct ys_scanning scanning = {.interval_us = scanner->interval_us,
                                          .window_us = scanner->window_us,
                                          .active = !ear->known,
-                                         .phys = set->extended && set->primary_phy == YS_SET_CODED + 1 ? YS_ON_CODED
-                                                                                                       : YS_ON_1M};
+                                         .phys = set->extended && set->primary_phy == YS_SAID_CODED ? YS_CODED : YS_1M};
     ear->heard = false;
     return ys_scan(&ear->host, &scanning) == YS_OK;
 }

@@ -105,9 +105,9 @@ static void place_shape(const struct run *run, struct ys_link_shape *shape)
 /* A real controller may not have the PHY that is wished. How LE Coded is coded is not told. */
 static enum ys_phy phy_of(const struct run *run, enum ys_phy wished, uint8_t has)
 {
-    if (run->plan->live == NULL || (has == YS_LINK_CODED && wished >= YS_PHY_CODED_S8))
+    if (run->plan->live == NULL || (has == YS_CODED && wished >= YS_PHY_CODED_S8))
         return wished;
-    return has == YS_LINK_2M ? YS_PHY_2M : has == YS_LINK_CODED ? YS_PHY_CODED_S8 : YS_PHY_1M;
+    return has == YS_2M ? YS_PHY_2M : has == YS_CODED ? YS_PHY_CODED_S8 : YS_PHY_1M;
 }
 
 /* What came about, for the calculation. */
@@ -422,7 +422,7 @@ static bool make_link(struct run *run, size_t i)
 
 static bool play(struct run *run)
 {
-    static const uint8_t phys[] = {YS_LINK_1M, YS_LINK_2M, YS_LINK_CODED, YS_LINK_CODED};
+    static const uint8_t phys[] = {YS_1M, YS_2M, YS_CODED, YS_CODED};
     const struct ys_throughput_plan *plan = run->plan;
     size_t links = ys_run_links(plan);
     run->links = calloc(links, sizeof *run->links);

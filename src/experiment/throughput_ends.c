@@ -302,7 +302,7 @@ static bool connect(struct run *run, struct link_run *link)
 /* Whether both directions have what is wished. */
 static bool is_shaped(const struct run *run, const struct link_run *link)
 {
-    static const uint8_t phys[] = {YS_LINK_1M, YS_LINK_2M, YS_LINK_CODED, YS_LINK_CODED};
+    static const uint8_t phys[] = {YS_1M, YS_2M, YS_CODED, YS_CODED};
     struct ys_link_state state;
     return ys_link_get(&run->central.host, link->connection, &state) == YS_OK &&
            state.receive_phy == phys[run->plan->phy] && state.send_phy == phys[run->plan->central_phy];

@@ -1,5 +1,5 @@
-/* What is on the air and at the borders is followed, and audited, as a capture of it would be. Whoever plays a central
- * may be meant to misbehave: only what devices break counts. */
+/* What is on the air and at the interfaces is followed, and audited, as a capture of it would be. Whoever plays a
+ * central may be meant to misbehave: only what devices break counts. */
 #include "scene/audited.h"
 
 #include <stdlib.h>

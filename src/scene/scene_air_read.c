@@ -88,11 +88,10 @@ static void key_factor(const struct ys_node *node, void *target)
 
 static const struct ys_kind kind_fading_word = {.form = YS_WORD, .words = ys_fading_words};
 static const struct ys_key fading_keys[] = {
-    {"kind", ys_key_word, &kind_fading_word, "How the many paths add up", true, offsetof(struct ys_scene, fading)},
-    {"factor", key_factor, &ys_kind_text, "Of rician: how much stronger the steady path is than all others together",
-     false, 0},
-    {"coherent for", ys_key_time, &ys_kind_time, "How long it stays as it is; else it belongs to the places, for ever",
-     false, offsetof(struct ys_scene, coherence_us)},
+    {"kind", ys_key_word, &kind_fading_word, "Kind of fading", true, offsetof(struct ys_scene, fading)},
+    {"factor", key_factor, &ys_kind_text, "With rician: ratio of the steady path to all other paths", false, 0},
+    {"coherence time", ys_key_time, &ys_kind_time, "Time until the fading changes (default: never)", false,
+     offsetof(struct ys_scene, coherence_us)},
 };
 static const struct ys_mapping fading_mapping = {"fading", fading_keys, COUNT(fading_keys), NULL};
 const struct ys_kind ys_kind_fading = {.form = YS_MAPPING, .mapping = &fading_mapping};
@@ -131,17 +130,15 @@ static const struct ys_kind kind_disturber_word = {.form = YS_WORD, .words = ys_
 static const struct ys_kind kind_channel = {.form = YS_NUMBER, .least = 1, .greatest = NETWORK_CHANNELS};
 static const struct ys_kind kind_count = {.form = YS_NUMBER, .least = 1, .greatest = YS_NEIGHBOURS_MOST};
 static const struct ys_key disturber_keys[] = {
-    {"kind", ys_key_word, &kind_disturber_word, "What it is", true, DISTURBER(kind)},
-    {"at", key_at, &ys_kind_texts, "Where it is, or the middle of where they are: [10 m, 0 m]", false, 0},
-    {"channel", ys_key_number, &kind_channel, "Of a network: its channel, of which 1, 6 and 11 are usual", false,
-     DISTURBER(channel)},
-    {"duty", key_duty, &ys_kind_text, "Of a network: the share of time in which it sends", false, 0},
-    {"burst", ys_key_time, &ys_kind_time, "Of a network: how long it sends at a time", false, DISTURBER(burst_us)},
-    {"power", key_power, &ys_kind_text, "Of its transmitter, such as 15 dBm", false, 0},
-    {"count", ys_key_number, &kind_count, "Of advertisers: how many", false, DISTURBER(count)},
-    {"interval", ys_key_time, &ys_kind_time, "Of advertisers: how often each advertises", false,
-     DISTURBER(interval_us)},
-    {"around", key_around, &ys_kind_text, "Of advertisers: within which distance of that place they are", false, 0},
+    {"kind", ys_key_word, &kind_disturber_word, "Kind of disturber", true, DISTURBER(kind)},
+    {"at", key_at, &ys_kind_texts, "Its position, or the centre of their positions: [10 m, 0 m]", false, 0},
+    {"channel", ys_key_number, &kind_channel, "Channel of a network; 1, 6 and 11 are usual", false, DISTURBER(channel)},
+    {"duty", key_duty, &ys_kind_text, "Share of the time in which a network sends", false, 0},
+    {"burst", ys_key_time, &ys_kind_time, "Length of a transmission of a network", false, DISTURBER(burst_us)},
+    {"power", key_power, &ys_kind_text, "Transmit power, such as 15 dBm", false, 0},
+    {"count", ys_key_number, &kind_count, "Number of advertisers", false, DISTURBER(count)},
+    {"interval", ys_key_time, &ys_kind_time, "Advertising interval of the advertisers", false, DISTURBER(interval_us)},
+    {"around", key_around, &ys_kind_text, "Maximum distance of the advertisers from their centre", false, 0},
 };
 static const struct ys_mapping disturber_mapping = {"a disturber", disturber_keys, COUNT(disturber_keys), NULL};
 static const struct ys_kind kind_disturber = {.form = YS_MAPPING, .mapping = &disturber_mapping};

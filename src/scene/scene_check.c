@@ -168,10 +168,10 @@ static void check_actor(struct checking *checking, size_t i)
     }
     if (actor->body_db > 0 && scene->air_said <= YS_AIR_PERFECT)
         scene_error(checking, "air", actor->place,
-                    "nobody is in the way of perfect air: say air: open, or air: hall, or leave out body:");
+                    "nobody is in the way of perfect air: say air: outdoors, or air: hall, or leave out body:");
     if (actor->at.given && scene->air_said <= YS_AIR_PERFECT)
         scene_error(checking, "air", actor->place,
-                    "places mean nothing in perfect air: say air: open, or air: hall, or leave out at:");
+                    "places mean nothing in perfect air: say air: outdoors, or air: hall, or leave out at:");
 }
 
 /* verbs and what goes with them */
@@ -363,7 +363,7 @@ static void check_place(struct checking *checking, const struct ys_step *step)
 {
     if (checking->scene->air_said <= YS_AIR_PERFECT)
         scene_error(checking, "air", step->place,
-                    "nobody is lost in perfect air, however far: say air: open, or air: hall");
+                    "nobody is lost in perfect air, however far: say air: outdoors, or air: hall");
 }
 
 /* What people do when the two pair. */

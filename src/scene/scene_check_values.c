@@ -115,7 +115,7 @@ static void check_rate(struct checking *checking, struct ys_step *step)
     if (step->rate_count == 2 && step->characteristic != NULL && step->characteristic->spacing_us.number > 0 &&
         step->rate[0] > 1e6 / (double)step->characteristic->spacing_us.number * 1.05 + 1)
         scene_error(checking, "never", step->rate_text[0].place,
-                    "its spacing lets %s come at most %g times a second, so this is never met",
+                    "its notification spacing allows %s at most %g times a second, so this is never met",
                     step->characteristic->name, 1e6 / (double)step->characteristic->spacing_us.number);
 }
 

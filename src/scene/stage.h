@@ -13,7 +13,7 @@
 struct ys_stage;
 
 /* Sets a scene up, and switches everybody on. What happens goes to `take`, and each line of the log to `line` as well,
- * if that is not NULL; and what is on the air and crosses borders to `recording`. NULL, with the problem in the take,
+ * if that is not NULL; and what is on the air and crosses HCI to `recording`. NULL, with the problem in the take,
  * if that cannot be. All must outlive it. */
 struct ys_stage *ys_stage_new(const struct ys_scene *scene, struct ys_take *take, uint64_t seed,
                               struct ys_recording *recording, ys_line_fn *line, void *context);

@@ -264,7 +264,7 @@ static void start_event(void *context)
     step(advertiser);
 }
 
-/* borders */
+/* limits */
 
 void advertiser_init(struct advertiser *advertiser, struct ys_controller *controller)
 {

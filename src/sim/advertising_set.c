@@ -4,11 +4,11 @@
 #include <string.h>
 
 #include "sim/airing.h"
-#include "sim/border.h"
 #include "sim/controller_state.h"
 #include "sim/link.h"
 #include "sim/link_time.h"
 #include "sim/resolving.h"
+#include "sim/to_host.h"
 
 void set_silence(struct advertiser *advertiser)
 {

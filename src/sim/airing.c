@@ -1,9 +1,9 @@
 /* What a controller is on the advertising channels. */
 #include "sim/airing.h"
 
-#include "sim/border.h"
 #include "sim/controller_state.h"
 #include "sim/resolving.h"
+#include "sim/to_host.h"
 
 struct ys_address controller_own_address(struct ys_controller *controller, uint8_t type, const struct ys_address *peer)
 {

@@ -5,7 +5,7 @@
 #include <string.h>
 
 #include "machine/crypto.h"
-#include "sim/border.h"
+#include "sim/to_host.h"
 
 /* How long a controller takes for a computation on the curve. */
 #define CURVE_NS (50 * YS_NS_PER_MS)

@@ -4,7 +4,6 @@
 
 #include <string.h>
 
-#include "sim/border.h"
 #include "sim/channels.h"
 #include "sim/controller_state.h"
 #include "sim/link_lengths.h"
@@ -12,6 +11,7 @@
 #include "sim/procedures.h"
 #include "sim/procedures_order.h"
 #include "sim/reset.h"
+#include "sim/to_host.h"
 
 /* Puts the handle into the answer, as most of these do, and finds its connection. */
 static struct link *get_link(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)

@@ -6,7 +6,6 @@
 
 #include "sim/advertiser.h"
 #include "sim/airing.h"
-#include "sim/border.h"
 #include "sim/command_rows.h"
 #include "sim/commands_host.h"
 #include "sim/controller_state.h"
@@ -16,6 +15,7 @@
 #include "sim/link_time.h"
 #include "sim/reset.h"
 #include "sim/scanner.h"
+#include "sim/to_host.h"
 
 /* Keeps what a controller draws for its host apart from what it draws itself. */
 #define CHANCE_OF_COMPUTING UINT64_C(0x900000000)

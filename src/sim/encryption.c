@@ -15,10 +15,10 @@
 
 #include <string.h>
 
-#include "sim/border.h"
 #include "sim/controller_state.h"
 #include "sim/link_cipher.h"
 #include "sim/link_time.h"
+#include "sim/to_host.h"
 
 /* The procedure response timeout (Vol 6 Part B 5.2). */
 #define PROCEDURE_NS (40000 * YS_NS_PER_MS)

@@ -6,10 +6,10 @@
 
 #include "sim/advertising_set.h"
 #include "sim/airing.h"
-#include "sim/border.h"
 #include "sim/controller_state.h"
 #include "sim/link_time.h"
 #include "sim/resolving.h"
+#include "sim/to_host.h"
 
 static enum ys_phy primary_phy(const struct advertiser *advertiser)
 {

@@ -7,7 +7,6 @@
 
 #include <string.h>
 
-#include "sim/border.h"
 #include "sim/channels.h"
 #include "sim/controller_state.h"
 #include "sim/encryption.h"
@@ -17,6 +16,7 @@
 #include "sim/places.h"
 #include "sim/procedures.h"
 #include "sim/procedures_order.h"
+#include "sim/to_host.h"
 #include "sim/turns.h"
 
 /* An event is over after so many packets in a row with a wrong CRC (Vol 6 Part B 4.5.6). */
@@ -268,7 +268,7 @@ static void start_event(void *context)
     ys_clock_set(link_clock(link), &link->event, ys_clock_now_ns(link_clock(link)) + later_ns);
 }
 
-/* borders */
+/* limits */
 
 void links_stop(struct ys_controller *controller)
 {

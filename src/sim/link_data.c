@@ -4,7 +4,6 @@
 
 #include <string.h>
 
-#include "sim/border.h"
 #include "sim/channels.h"
 #include "sim/controller_state.h"
 #include "sim/encryption.h"
@@ -13,6 +12,7 @@
 #include "sim/procedures.h"
 #include "sim/procedures_compose.h"
 #include "sim/procedures_order.h"
+#include "sim/to_host.h"
 
 /* what the host is told */
 

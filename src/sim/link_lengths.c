@@ -3,9 +3,9 @@
 
 #include <string.h>
 
-#include "sim/border.h"
 #include "sim/controller_state.h"
 #include "sim/link_time.h"
+#include "sim/to_host.h"
 
 static uint16_t lesser(uint16_t a, uint16_t b)
 {

@@ -20,12 +20,12 @@
 
 #include <string.h>
 
-#include "sim/border.h"
 #include "sim/controller_state.h"
 #include "sim/link_lengths.h"
 #include "sim/link_time.h"
 #include "sim/procedures_order.h"
 #include "sim/procedures_tell.h"
+#include "sim/to_host.h"
 
 /* The longest before a ping that leaves time for its answer: three quarters of the timeout. */
 #define PING_SHARE(ns) ((ns) / 4 * 3)

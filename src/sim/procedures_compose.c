@@ -3,12 +3,12 @@
 
 #include <string.h>
 
-#include "sim/border.h"
 #include "sim/controller_state.h"
 #include "sim/link_time.h"
 #include "sim/places.h"
 #include "sim/procedures_order.h"
 #include "sim/procedures_tell.h"
+#include "sim/to_host.h"
 
 /* How many events that the peripheral attends an instant is ahead. */
 #define INSTANT_AHEAD 6

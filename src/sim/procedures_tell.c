@@ -1,8 +1,8 @@
 /* What a host is told of control procedures. */
 #include "sim/procedures_tell.h"
 
-#include "sim/border.h"
 #include "sim/controller_state.h"
+#include "sim/to_host.h"
 
 /* Vol 4 Part E 7.7.65.3. */
 void procedures_tell_update(struct link *link, uint8_t status)

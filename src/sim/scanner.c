@@ -6,11 +6,11 @@
 #include <string.h>
 
 #include "sim/airing.h"
-#include "sim/border.h"
 #include "sim/controller_state.h"
 #include "sim/link_time.h"
 #include "sim/listener.h"
 #include "sim/resolving.h"
+#include "sim/to_host.h"
 
 #define BACK_OFF_MAX     256
 #define DURATION_STEP_NS (10 * YS_NS_PER_MS)

@@ -1,4 +1,4 @@
-/* HCI commands, events and data packets (Core 5.4 Vol 4 Part E 5.4, 7), for both sides of the border: what the host
+/* HCI commands, events and data packets (Core 5.4 Vol 4 Part E 5.4, 7), for both sides of the interface: what the host
  * writes the controller reads, and the other way round. A packet starts with its type, as on a serial line
  * (Vol 4 Part A 2). */
 #ifndef WIRE_HCI_H

@@ -1,5 +1,5 @@
 /* HCI commands and events of extended advertising (Core 5.4 Vol 4 Part E 7.8.52 to 7.8.66, 7.7.65.13 to 7.7.65.19), for
- * both sides of the border. */
+ * both sides of the interface. */
 #ifndef WIRE_HCI_EXTENDED_H
 #define WIRE_HCI_EXTENDED_H
 

@@ -1,5 +1,5 @@
 /* HCI commands and events that shape a connection: parameters, data length, PHYs, channels, and what the other side is
- * and can (Core 5.4 Vol 4 Part E 7.1.23, 7.3.93, 7.5.4, 7.8.18 to 7.8.49), for both sides of the border. */
+ * and can (Core 5.4 Vol 4 Part E 7.1.23, 7.3.93, 7.5.4, 7.8.18 to 7.8.49), for both sides of the interface. */
 #ifndef WIRE_HCI_LINK_H
 #define WIRE_HCI_LINK_H
 

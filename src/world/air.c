@@ -24,7 +24,7 @@
 #define STEP_US           625
 #define DELAY_US          10000.0 /* of each event, at the most */
 
-const char *const ys_air_words[] = {"perfect", "open", "hall", NULL};
+const char *const ys_air_words[] = {"perfect", "outdoors", "hall", NULL};
 const char *const ys_reception_words[] = {"levels", "real", NULL};
 const char *const ys_fading_words[] = {"none", "rician", "rayleigh", NULL};
 const char *const ys_disturber_words[] = {"network", "oven", "advertisers", NULL};

@@ -41,7 +41,7 @@ struct ys_advertiser {
     struct ys_address address;
     uint32_t packets; /* advertisements, without scan responses */
     int8_t rssi_dbm;  /* of the last; 127: not known */
-    uint8_t phy;      /* on which it advertises: enum ys_set_phy */
+    uint8_t phy;      /* on which it advertises: enum ys_phys */
     bool connectable;
     bool extended;
     char name[64]; /* whole or shortened, as it was sent; empty: none was heard */

@@ -56,7 +56,7 @@ static void log_line(void *context, const char *text, uint32_t value)
     ys_world_stir(device->world);
 }
 
-/* what crosses the border to its controller */
+/* what crosses the interface to its controller */
 
 static void observe_command(struct ys_device *device, struct ys_reader *reader)
 {

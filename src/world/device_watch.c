@@ -31,7 +31,7 @@ static uint8_t watched_write(const struct ys_access *access, struct ys_reader *v
     return error;
 }
 
-static uint8_t watched_consent(const struct ys_access *access, enum ys_wish wish)
+static uint8_t watched_consent(const struct ys_access *access, enum ys_access_kind wish)
 {
     const struct ys_device *device = ys_device_of(access->host);
     const struct ys_running before =

@@ -49,7 +49,7 @@ static void note(struct ys_advertiser *heard, const struct ys_event *event)
         return;
     heard->connectable = connectable;
     heard->extended = extended != NULL;
-    heard->phy = extended != NULL ? extended->primary_phy : (uint8_t)YS_SET_1M;
+    heard->phy = extended != NULL ? extended->primary_phy : (uint8_t)YS_1M;
     heard->length = event->u.report.length < sizeof heard->data ? event->u.report.length : sizeof heard->data;
     memcpy(heard->data, event->u.report.data, heard->length);
 }

@@ -7,7 +7,7 @@
 
 static const char *phy_name(uint8_t phy)
 {
-    return phy == YS_LINK_2M ? "2M" : phy == YS_LINK_CODED ? "LE Coded" : "1M";
+    return phy == YS_2M ? "2M" : phy == YS_CODED ? "LE Coded" : "1M";
 }
 
 const char *ys_link_say(const struct ys_event *event, char *text, size_t size)

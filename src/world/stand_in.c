@@ -150,7 +150,7 @@ static uint8_t write(const struct ys_access *access, struct ys_reader *value)
 }
 
 /* Who is asked while there is no firmware always agrees. */
-static uint8_t consent(const struct ys_access *access, enum ys_wish wish)
+static uint8_t consent(const struct ys_access *access, enum ys_access_kind wish)
 {
     (void)access;
     (void)wish;

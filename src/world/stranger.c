@@ -142,7 +142,7 @@ void ys_begin_nonsense(struct ys_task *task, struct ys_peer *peer, uint64_t for_
     task_begin(task, peer->central, peer, "talk", for_ns);
     task->give_up = talk;
     if (!peer->connected)
-        task_end(task, false, "cannot talk nonsense: there is no connection");
+        task_end(task, false, "cannot send garbage: there is no connection");
     else
         talk(task);
 }

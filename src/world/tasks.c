@@ -24,7 +24,7 @@ struct ys_simulated *central_port(const struct ys_central *central)
 
 uint8_t central_phys(const struct ys_central *central)
 {
-    return central->traits->coded ? YS_ON_1M | YS_ON_CODED : YS_ON_1M;
+    return central->traits->coded ? YS_1M | YS_CODED : YS_1M;
 }
 
 bool ys_central_is_on(const struct ys_central *central)

@@ -105,6 +105,6 @@ struct ys_traits ys_traits_for(const struct ys_design *design)
     struct ys_traits traits = ys_kinds_of_central[0].traits;
     traits.extended = ys_design_has_sets(design);
     traits.remembering = YS_FORGETS; /* it meets it once */
-    traits.coded = design->set_count > 0 && design->sets[0].primary_phy == YS_SET_CODED + 1;
+    traits.coded = design->set_count > 0 && design->sets[0].primary_phy == YS_SAID_CODED;
     return traits;
 }

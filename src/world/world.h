@@ -23,7 +23,7 @@ struct ys_shown {
 
 #define YS_SHOWN_MOST 32
 
-/* Who takes what is on the air, and crosses the borders between hosts and controllers. */
+/* Who takes what is on the air, and crosses HCI. */
 struct ys_recording {
     struct ys_record_sink sink;
     uint64_t from_ns; /* filled in: from when to when all was taken */
@@ -75,7 +75,7 @@ void ys_world_record(struct ys_world *world, struct ys_recording *recording);
 /* Hands on what recordings still hold back to put it in order. */
 void ys_world_flush(const struct ys_world *world);
 
-/* A packet crosses the border of a device, with its type byte. */
+/* A packet crosses the HCI of a device, with its type byte. */
 void ys_world_cross(const struct ys_world *world, uint16_t number, const char *name, enum ys_direction direction,
                     const uint8_t *packet, size_t length);
 

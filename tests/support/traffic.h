@@ -1,5 +1,5 @@
-/* Traffic by hand, from a script: what would be on the air, or cross a border, packet by packet. Commands are separated
- * by semicolons:
+/* Traffic by hand, from a script: what would be on the air, or cross an interface, packet by packet. Commands are
+ * separated by semicolons:
  *
  *   air CHANNEL PHY HEX   a packet with the access address of advertising; PHY is 1, 2 or c
  *   row COUNT MS CHANNEL PHY HEX   the same packet again and again

@@ -5,8 +5,8 @@
 #include <stdlib.h>
 
 #include "capture/audit/advertising.h"
-#include "capture/audit/border.h"
 #include "capture/audit/crossed.h"
+#include "capture/audit/hci.h"
 #include "capture/audit/link.h"
 #include "capture/audit/state.h"
 #include "capture/audit/verdicts.h"
@@ -19,10 +19,10 @@ struct ys_audit *ys_audit_new(const struct ys_glossary *glossary)
     audit->glossary = *glossary;
     audit->advertisers = calloc(YS_PARTIES_MOST, sizeof *audit->advertisers);
     audit->links = calloc(AUDITED_LINKS, sizeof *audit->links);
-    audit->borders = calloc(AUDITED_BORDERS, sizeof *audit->borders);
+    audit->interfaces = calloc(AUDITED_INTERFACES, sizeof *audit->interfaces);
     audit->breaches = calloc((size_t)YS_RULES * YS_BREACHES_OF_EACH, sizeof *audit->breaches);
     audit->holes = calloc(YS_HOLES_MOST, sizeof *audit->holes);
-    if (audit->holes != NULL && audit->advertisers != NULL && audit->links != NULL && audit->borders != NULL &&
+    if (audit->holes != NULL && audit->advertisers != NULL && audit->links != NULL && audit->interfaces != NULL &&
         audit->breaches != NULL)
         return audit;
     ys_audit_free(audit);
@@ -35,7 +35,7 @@ void ys_audit_free(struct ys_audit *audit)
         return;
     free(audit->advertisers);
     free(audit->links);
-    free(audit->borders);
+    free(audit->interfaces);
     free(audit->breaches);
     free(audit->holes);
     free(audit);
@@ -119,14 +119,14 @@ static struct audited_link *link_of(struct ys_audit *audit, const struct ys_air_
     return audited;
 }
 
-static struct audited_border *border_of(struct ys_audit *audit, uint16_t device)
+static struct audited_hci *interface_of(struct ys_audit *audit, uint16_t device)
 {
-    size_t index = device < AUDITED_BORDERS ? device : 0;
-    struct audited_border *border = &audit->borders[index];
-    border->device = device;
-    if (index > audit->last_border)
-        audit->last_border = index;
-    return border;
+    size_t index = device < AUDITED_INTERFACES ? device : 0;
+    struct audited_hci *interface = &audit->interfaces[index];
+    interface->device = device;
+    if (index > audit->last_interface)
+        audit->last_interface = index;
+    return interface;
 }
 
 /* What a recorder says of a packet's CRC. */
@@ -148,7 +148,7 @@ void ys_audit_take(void *context, const struct ys_seen *seen)
     audit->now_ns = seen->record->at_ns;
     audit->rounded_ns = seen->step_ns > 1 ? seen->step_ns : 0;
     if (seen->record->lost)
-        audit_border_lost(audit);
+        audit_hci_lost(audit);
     audit->records += seen->record->kind == YS_RECORD_AIR;
     audit->on_air = audit->on_air || seen->record->kind == YS_RECORD_AIR;
     audit_crc(audit, seen);
@@ -176,10 +176,10 @@ void ys_audit_take(void *context, const struct ys_seen *seen)
             audit_crossed_frame(audit, seen);
         break;
     }
-    case YS_SEEN_BORDER:
-        audit_border(audit, seen, border_of(audit, seen->record->device));
+    case YS_SEEN_HCI:
+        audit_hci(audit, seen, interface_of(audit, seen->record->device));
         if (seen->good)
-            audit_crossed_border(audit, seen, border_of(audit, seen->record->device));
+            audit_crossed_hci(audit, seen, interface_of(audit, seen->record->device));
         break;
     case YS_SEEN_NOTHING:
     default:

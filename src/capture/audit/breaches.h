@@ -20,7 +20,7 @@ struct ys_breach {
     uint64_t record; /* its number */
     uint64_t at_ns;
     uint16_t
-        border;     /* that it crossed, as the audit counts them; 0: it was on the air, or at one that is not counted */
+        interface;  /* that it crossed, as the audit counts them; 0: it was on the air, or at one that is not counted */
     char who[40];   /* who broke it, "" if that is not known */
     char what[200]; /* in words */
 };

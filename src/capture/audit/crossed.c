@@ -16,12 +16,12 @@
 #define SLOW_MOST     3                     /* events in a row; something else may have been due once */
 #define LATE_NS       UINT64_C(10000000000) /* of a request that was connected by */
 
-static struct audited_border *border_with_address(struct ys_audit *audit, const struct ys_party *party)
+static struct audited_hci *interface_with_address(struct ys_audit *audit, const struct ys_party *party)
 {
-    for (size_t i = 1; i <= audit->last_border && party != NULL; i++) {
-        struct audited_border *border = &audit->borders[i];
-        if (border->own == party && border->from_reset)
-            return border;
+    for (size_t i = 1; i <= audit->last_interface && party != NULL; i++) {
+        struct audited_hci *interface = &audit->interfaces[i];
+        if (interface->own == party && interface->from_reset)
+            return interface;
     }
     return NULL;
 }
@@ -58,7 +58,7 @@ static const struct requested *requested_by(const struct ys_audit *audit, const 
 
 static void audit_connected(struct ys_audit *audit, const struct ys_seen *seen)
 {
-    const struct ys_border_seen *crossed = &seen->crossed;
+    const struct ys_hci_seen *crossed = &seen->crossed;
     struct ys_reader parameters = crossed->parameters;
     struct ys_hci_connection connection = {.status = YS_HCI_UNSPECIFIED};
     if (crossed->subevent == YS_HCI_LE_CONNECTION_COMPLETE)
@@ -67,13 +67,13 @@ static void audit_connected(struct ys_audit *audit, const struct ys_seen *seen)
         ys_get_hci_enhanced_connection(&parameters, &connection);
     if (connection.status != YS_HCI_OK || !ys_reader_ok(&parameters))
         return;
-    const struct ys_border_link *link = NULL;
-    for (size_t i = 0; i < YS_BORDER_LINKS; i++) {
-        if (seen->border->links[i].used && seen->border->links[i].handle == connection.handle)
-            link = &seen->border->links[i];
+    const struct ys_hci_interface_link *link = NULL;
+    for (size_t i = 0; i < YS_HCI_LINKS; i++) {
+        if (seen->interface->links[i].used && seen->interface->links[i].handle == connection.handle)
+            link = &seen->interface->links[i];
     }
     const struct requested *requested =
-        link != NULL ? requested_by(audit, seen->border->own, link->peer, connection.role == 0) : NULL;
+        link != NULL ? requested_by(audit, seen->interface->own, link->peer, connection.role == 0) : NULL;
     if (requested == NULL)
         audit_cannot_tell(audit, YS_RULE_CONNECTED_AS_TOLD);
     else
@@ -88,52 +88,52 @@ static void audit_connected(struct ys_audit *audit, const struct ys_seen *seen)
 
 /* advertising */
 
-static void take_command(const struct ys_seen *seen, struct audited_border *border)
+static void take_command(const struct ys_seen *seen, struct audited_hci *interface)
 {
     struct ys_reader parameters = seen->crossed.parameters;
     switch (seen->crossed.opcode) {
     case YS_HCI_RESET:
-        border->own = NULL;
-        border->told = (struct audited_told){.interval_max = 0};
+        interface->own = NULL;
+        interface->told = (struct audited_told){.interval_max = 0};
         break;
     case YS_HCI_LE_SET_ADVERTISING_PARAMETERS:
         (void)ys_get_u16(&parameters); /* the least */
-        border->told.interval_max = ys_get_u16(&parameters);
-        border->told.slow = 0;
+        interface->told.interval_max = ys_get_u16(&parameters);
+        interface->told.slow = 0;
         break;
     case YS_HCI_LE_SET_ADVERTISING_ENABLE:
-        border->told.advertises = ys_get_u8(&parameters) != 0;
-        border->told.since_ns = seen->record->at_ns;
-        border->told.event_ns = 0;
+        interface->told.advertises = ys_get_u8(&parameters) != 0;
+        interface->told.since_ns = seen->record->at_ns;
+        interface->told.event_ns = 0;
         break;
     case YS_HCI_LE_SET_EXTENDED_ADVERTISING_ENABLE:
     case YS_HCI_LE_SET_SCAN_ENABLE:
     case YS_HCI_LE_SET_EXTENDED_SCAN_ENABLE:
     case YS_HCI_LE_CREATE_CONNECTION:
     case YS_HCI_LE_EXTENDED_CREATE_CONNECTION:
-        border->told.does_more = true; /* which may take an event's time, or be another set */
+        interface->told.does_more = true; /* which may take an event's time, or be another set */
         break;
     default:
         break;
     }
 }
 
-void audit_crossed_border(struct ys_audit *audit, const struct ys_seen *seen, struct audited_border *border)
+void audit_crossed_hci(struct ys_audit *audit, const struct ys_seen *seen, struct audited_hci *interface)
 {
-    const struct ys_border_seen *crossed = &seen->crossed;
+    const struct ys_hci_seen *crossed = &seen->crossed;
     if (crossed->type == YS_HCI_COMMAND)
-        take_command(seen, border);
-    if (border->own == NULL)
-        border->own = seen->border->own;
-    border->own_changed = border->own_changed || border->own != seen->border->own;
+        take_command(seen, interface);
+    if (interface->own == NULL)
+        interface->own = seen->interface->own;
+    interface->own_changed = interface->own_changed || interface->own != seen->interface->own;
     if (crossed->type == YS_HCI_EVENT && crossed->event == YS_HCI_LE_META &&
         (crossed->subevent == YS_HCI_LE_CONNECTION_COMPLETE ||
          crossed->subevent == YS_HCI_LE_ENHANCED_CONNECTION_COMPLETE)) {
-        border->told.does_more = true;
+        interface->told.does_more = true;
         audit_connected(audit, seen);
     }
     if (crossed->type == YS_HCI_DATA && !seen->record->to_host && crossed->said.upper != YS_UPPER_NONE) {
-        struct handed *handed = &border->handed[border->handed_count++ % HANDED_MOST];
+        struct handed *handed = &interface->handed[interface->handed_count++ % HANDED_MOST];
         *handed = (struct handed){.peer = crossed->link != NULL ? crossed->link->peer : NULL,
                                   .hash = ys_hash(crossed->said.frame, crossed->said.length),
                                   .length = (uint16_t)crossed->said.length,
@@ -143,13 +143,13 @@ void audit_crossed_border(struct ys_audit *audit, const struct ys_seen *seen, st
 
 void audit_crossed_advertisement(struct ys_audit *audit, const struct ys_seen *seen)
 {
-    struct audited_border *border = border_with_address(audit, seen->from);
+    struct audited_hci *interface = interface_with_address(audit, seen->from);
     uint64_t start_ns = seen->record->air.start_ns;
     bool is_event = seen->legacy.type != YS_LINK_SCAN_RSP && seen->legacy.type != YS_LINK_SCAN_REQ &&
                     seen->legacy.type != YS_LINK_CONNECT_IND;
-    if (border == NULL || !is_event || border->own_changed || border->told.since_ns == 0)
+    if (interface == NULL || !is_event || interface->own_changed || interface->told.since_ns == 0)
         return;
-    struct audited_told *told = &border->told;
+    struct audited_told *told = &interface->told;
     (void)audit_judge(audit, YS_RULE_ADVERTISED_AS_TOLD,
                       told->advertises || start_ns <= told->since_ns + STOPPING_NS + audit->rounded_ns,
                       "%.1f ms after it was told to stop", (double)(start_ns - told->since_ns) / 1e6);
@@ -173,20 +173,20 @@ void audit_crossed_advertisement(struct ys_audit *audit, const struct ys_seen *s
 void audit_crossed_frame(struct ys_audit *audit, const struct ys_seen *seen)
 {
     const struct ys_said *said = seen->said;
-    struct audited_border *border = border_with_address(audit, seen->from);
-    if (border == NULL || said->upper == YS_UPPER_NONE)
+    struct audited_hci *interface = interface_with_address(audit, seen->from);
+    if (interface == NULL || said->upper == YS_UPPER_NONE)
         return;
     uint32_t hash = ys_hash(said->frame, said->length);
-    uint64_t kept = border->handed_count < HANDED_MOST ? border->handed_count : HANDED_MOST;
+    uint64_t kept = interface->handed_count < HANDED_MOST ? interface->handed_count : HANDED_MOST;
     for (uint64_t back = 1; back <= kept; back++) {
-        const struct handed *handed = &border->handed[(border->handed_count - back) % HANDED_MOST];
+        const struct handed *handed = &interface->handed[(interface->handed_count - back) % HANDED_MOST];
         if (handed->hash == hash && handed->length == said->length && handed->channel == said->channel &&
             handed->peer == seen->to) {
             (void)audit_judge(audit, YS_RULE_FRAME_AS_HANDED, true, "%s", "");
             return;
         }
     }
-    if (border->handed_count > HANDED_MOST || border->own_changed || !seen->link->begun || seen->link->holes > 0)
+    if (interface->handed_count > HANDED_MOST || interface->own_changed || !seen->link->begun || seen->link->holes > 0)
         audit_cannot_tell(audit, YS_RULE_FRAME_AS_HANDED);
     else
         (void)audit_judge(audit, YS_RULE_FRAME_AS_HANDED, false,

@@ -6,7 +6,7 @@
 
 /* Notes what a connect request agreed, and what a packet of a host was. */
 void audit_crossed_request(struct ys_audit *audit, const struct ys_seen *seen);
-void audit_crossed_border(struct ys_audit *audit, const struct ys_seen *seen, struct audited_border *border);
+void audit_crossed_hci(struct ys_audit *audit, const struct ys_seen *seen, struct audited_hci *interface);
 
 /* Judges an advertisement, and a frame on the air. */
 void audit_crossed_advertisement(struct ys_audit *audit, const struct ys_seen *seen);

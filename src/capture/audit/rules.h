@@ -149,8 +149,8 @@ enum ys_rule_id {
     YS_RULE_KEY_REFLECTED,
     YS_RULE_DEBUG_KEY,
     YS_RULE_LEGACY_PAIRING,
-    /* the border between host and controller */
-    YS_RULE_BORDER_FORM,
+    /* HCI */
+    YS_RULE_HCI_FORM,
     YS_RULE_COMMAND_CREDIT,
     YS_RULE_COMMAND_ANSWERED,
     YS_RULE_COMMAND_ASKED,
@@ -159,7 +159,7 @@ enum ys_rule_id {
     YS_RULE_DATA_KNOWN,
     YS_RULE_COMPLETED_FITS,
     YS_RULE_RESET_FIRST,
-    /* the border against the air */
+    /* the interface against the air */
     YS_RULE_CONNECTED_AS_TOLD,
     YS_RULE_ADVERTISED_AS_TOLD,
     YS_RULE_ADVERTISED_AS_OFTEN,

@@ -197,7 +197,7 @@ struct audited_notified {
 };
 #define AUDITED_NOTIFIED 8
 
-struct audited_border_link {
+struct audited_hci_link {
     uint16_t handle;
     bool used;
     bool encrypted;
@@ -207,7 +207,7 @@ struct audited_border_link {
     struct audited_dialogue dialogue;
 };
 
-struct audited_border {
+struct audited_hci {
     uint16_t device;
     bool any;
     uint16_t opcode; /* that waits; 0: none */
@@ -218,7 +218,7 @@ struct audited_border {
     uint16_t buffers;
     uint64_t room_ns; /* when the controller last told that it has room again */
     bool overdue;     /* that the command was not answered was said */
-    struct audited_border_link links[YS_BORDER_LINKS];
+    struct audited_hci_link links[YS_HCI_LINKS];
     bool from_reset;  /* what came since is known */
     bool own_changed; /* it has had more than one address */
     const struct ys_party *own;
@@ -228,7 +228,7 @@ struct audited_border {
     uint32_t broken[YS_RULES]; /* by what crossed it */
 };
 
-#define AUDITED_BORDERS 65
+#define AUDITED_INTERFACES 65
 
 /* As many halves of session keys' numbers are known again. */
 #define AUDITED_HALVES 64
@@ -245,7 +245,7 @@ struct ys_audit {
     uint64_t damaged;
     uint64_t damaged_ns; /* when the last of them was heard */
     uint64_t unreadable;
-    unsigned lossy_logs; /* of borders, of which packets are missing */
+    unsigned lossy_logs; /* of interfaces, of which packets are missing */
     uint64_t now_ns;
     uint64_t rounded_ns; /* what a time between two packets may be off, because they are rounded */
     const struct ys_seen *seen;
@@ -259,8 +259,8 @@ struct ys_audit {
     struct requested requested[REQUESTED_MOST];
     size_t next_requested;
     struct audited_link *links;
-    struct audited_border *borders;
-    size_t last_border;                  /* that there is */
+    struct audited_hci *interfaces;
+    size_t last_interface;               /* that there is */
     char excepted[YS_EXCEPTED_MOST][40]; /* whose breaches do not count */
     size_t excepted_count;
     uint64_t halves[AUDITED_HALVES]; /* that connections have had */
@@ -274,7 +274,7 @@ static inline uint64_t audit_jitter_ns(const struct ys_audit *audit)
     return JITTER_NS + audit->rounded_ns;
 }
 
-/* Where something was said, on the air or at a border. */
+/* Where something was said, on the air or at an interface. */
 struct audit_place {
     struct audited_dialogue *dialogue;
     const struct ys_dialogue *followed;

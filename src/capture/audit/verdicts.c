@@ -15,10 +15,10 @@ void audit_cannot_tell(struct ys_audit *audit, enum ys_rule_id rule)
 
 static const char *name_of(const struct ys_seen *seen)
 {
-    return seen->kind == YS_SEEN_BORDER && seen->said == NULL ? seen->border->name
-           : seen->from != NULL                               ? seen->from->name
-           : seen->kind == YS_SEEN_LINK                       ? (seen->packet.side == 0 ? "central" : "peripheral")
-                                                              : "";
+    return seen->kind == YS_SEEN_HCI && seen->said == NULL ? seen->interface->name
+           : seen->from != NULL                            ? seen->from->name
+           : seen->kind == YS_SEEN_LINK                    ? (seen->packet.side == 0 ? "central" : "peripheral")
+                                                           : "";
 }
 
 static bool is_excepted(const struct ys_audit *audit, const char *name)
@@ -30,9 +30,9 @@ static bool is_excepted(const struct ys_audit *audit, const char *name)
     return false;
 }
 
-static uint16_t border_number(const struct ys_seen *seen)
+static uint16_t interface_number(const struct ys_seen *seen)
 {
-    bool counted = seen->kind == YS_SEEN_BORDER && seen->record->device < AUDITED_BORDERS;
+    bool counted = seen->kind == YS_SEEN_HCI && seen->record->device < AUDITED_INTERFACES;
     return counted ? seen->record->device : 0;
 }
 
@@ -49,10 +49,10 @@ static bool is_of_logs(enum ys_rule_id rule)
     return false;
 }
 
-/* Of what crossed this border nothing is broken: the tallies, and those that are kept. */
-static void take_back(struct ys_audit *audit, uint16_t border)
+/* Of what crossed this interface nothing is broken: the tallies, and those that are kept. */
+static void take_back(struct ys_audit *audit, uint16_t interface)
 {
-    uint32_t *broken = audit->borders[border].broken;
+    uint32_t *broken = audit->interfaces[interface].broken;
     size_t kept = 0;
     for (int rule = 0; rule < YS_RULES; rule++) {
         audit->tallies[rule].broken -= broken[rule];
@@ -60,7 +60,7 @@ static void take_back(struct ys_audit *audit, uint16_t border)
         broken[rule] = 0;
     }
     for (size_t i = 0; i < audit->breach_count; i++) {
-        if (audit->breaches[i].border != border)
+        if (audit->breaches[i].interface != interface)
             audit->breaches[kept++] = audit->breaches[i];
         else
             audit->kept_of[audit->breaches[i].rule]--;
@@ -70,13 +70,13 @@ static void take_back(struct ys_audit *audit, uint16_t border)
 
 void audit_forgive_logs(struct ys_audit *audit)
 {
-    for (uint16_t border = 1; border < AUDITED_BORDERS; border++) {
+    for (uint16_t interface = 1; interface < AUDITED_INTERFACES; interface++) {
         unsigned kinds = 0;
         for (int rule = 0; rule < YS_RULES; rule++)
-            kinds += audit->borders[border].broken[rule] > 0 && is_of_logs((enum ys_rule_id)rule);
+            kinds += audit->interfaces[interface].broken[rule] > 0 && is_of_logs((enum ys_rule_id)rule);
         if (kinds < LOST_KINDS)
             continue;
-        take_back(audit, border);
+        take_back(audit, interface);
         audit->lossy_logs++;
     }
 }
@@ -98,15 +98,15 @@ bool audit_judge(struct ys_audit *audit, enum ys_rule_id rule, bool kept, const 
     if (is_excepted(audit, name))
         return false;
     tally->broken++;
-    uint16_t border = border_number(seen);
-    if (border > 0)
-        audit->borders[border].broken[rule]++;
+    uint16_t interface = interface_number(seen);
+    if (interface > 0)
+        audit->interfaces[interface].broken[rule]++;
     if (audit->kept_of[rule] == YS_BREACHES_OF_EACH)
         return false;
     audit->kept_of[rule]++;
     struct ys_breach *breach = &audit->breaches[audit->breach_count++];
     *breach = (struct ys_breach){
-        .rule = rule, .record = seen->record->number, .at_ns = seen->record->at_ns, .border = border};
+        .rule = rule, .record = seen->record->number, .at_ns = seen->record->at_ns, .interface = interface};
     (void)snprintf(breach->who, sizeof breach->who, "%s", name);
     va_start(arguments, format);
     (void)vsnprintf(breach->what, sizeof breach->what, format, arguments);

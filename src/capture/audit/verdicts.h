@@ -13,7 +13,7 @@ bool audit_judge(struct ys_audit *audit, enum ys_rule_id rule, bool kept, const 
 /* It cannot be told: something is missing in the capture. */
 void audit_cannot_tell(struct ys_audit *audit, enum ys_rule_id rule);
 
-/* At the end: logs of borders of which packets are missing, as their breaches show, break nothing. */
+/* At the end: logs of interfaces of which packets are missing, as their breaches show, break nothing. */
 void audit_forgive_logs(struct ys_audit *audit);
 
 #endif

@@ -6,8 +6,8 @@
 
 struct ys_capture_writer;
 
-/* Makes a file. If its name ends in .pcapng, it takes all there is, the air and each device's border with its host as
- * an interface of its own. If it ends in .pcap, it takes the air; the border of each device goes into a file beside it,
+/* Makes a file. If its name ends in .pcapng, it takes all there is, the air and each device's interface with its host
+ * as an interface of its own. If it ends in .pcap, it takes the air; the HCI of each device goes into a file beside it,
  * NAME-DEVICE.pcap. A file that is there is left alone, unless `replaces`. NULL, and why in `error`, if it cannot be
  * made. */
 struct ys_capture_writer *ys_capture_create(const char *path, bool replaces, char *error, size_t size);

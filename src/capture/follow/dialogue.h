@@ -1,5 +1,5 @@
 /* What two devices say to each other over a connection, above the link layer: frames put together again, and what is
- * in them. On the air and at the border between host and controller alike. */
+ * in them. On the air and at HCI alike. */
 #ifndef CAPTURE_DIALOGUE_H
 #define CAPTURE_DIALOGUE_H
 

@@ -1,4 +1,4 @@
-/* Follows what was on the air and at borders. */
+/* Follows what was on the air and at HCI. */
 #include "capture/follow/follow.h"
 
 #include <stdlib.h>
@@ -22,7 +22,7 @@ struct ys_follower {
     uint64_t records;
     struct ys_auxiliaries auxiliaries;
     struct ys_recorder recorder;
-    struct ys_border *borders[DEVICES + 1];
+    struct ys_hci_interface *interfaces[DEVICES + 1];
     uint8_t scratch[YS_LINK_PDU_MAX];
     struct ys_seen seen;
 };
@@ -51,7 +51,7 @@ void ys_follower_free(struct ys_follower *follower)
     for (size_t i = 0; i < LINKS && follower->links != NULL; i++)
         ys_air_link_clear(&follower->links[i]);
     for (size_t i = 0; i <= DEVICES; i++)
-        ys_border_free(follower->borders[i]);
+        ys_hci_interface_free(follower->interfaces[i]);
     free(follower->links);
     ys_parties_free(follower->parties);
     free(follower);
@@ -261,28 +261,28 @@ static void take_air(struct ys_follower *follower, const struct ys_record *recor
         take_legacy(follower, record);
 }
 
-/* at borders */
+/* at HCI */
 
 static void take_border(struct ys_follower *follower, const struct ys_record *record)
 {
     struct ys_seen *seen = &follower->seen;
     size_t index = record->device > 0 && record->device < DEVICES ? record->device : DEVICES;
-    struct ys_border *border = follower->borders[index];
-    if (border == NULL) {
-        border = ys_border_new(record->device, record->name);
-        follower->borders[index] = border;
+    struct ys_hci_interface *interface = follower->interfaces[index];
+    if (interface == NULL) {
+        interface = ys_hci_interface_new(record->device, record->name);
+        follower->interfaces[index] = interface;
     }
-    if (border == NULL || record->length < 2)
+    if (interface == NULL || record->length < 2)
         return;
-    seen->kind = YS_SEEN_BORDER;
-    seen->border = border;
-    ys_border_take(border, record, follower->parties, &follower->keys, &seen->crossed);
+    seen->kind = YS_SEEN_HCI;
+    seen->interface = interface;
+    ys_hci_interface_take(interface, record, follower->parties, &follower->keys, &seen->crossed);
     seen->good = seen->crossed.good;
     if (seen->crossed.link == NULL)
         return;
     seen->said = &seen->crossed.said;
-    seen->from = record->to_host ? seen->crossed.link->peer : border->own;
-    seen->to = record->to_host ? border->own : seen->crossed.link->peer;
+    seen->from = record->to_host ? seen->crossed.link->peer : interface->own;
+    seen->to = record->to_host ? interface->own : seen->crossed.link->peer;
     take_keys(follower, seen->said);
 }
 
@@ -304,8 +304,8 @@ static void lose(struct ys_follower *follower)
 {
     follower->recorder.lossy = true;
     for (size_t i = 0; i <= DEVICES; i++) {
-        if (follower->borders[i] != NULL)
-            ys_border_hole(follower->borders[i]);
+        if (follower->interfaces[i] != NULL)
+            ys_hci_interface_hole(follower->interfaces[i]);
     }
 }
 
@@ -322,7 +322,7 @@ void ys_follower_take(void *context, const struct ys_record *record)
     seen->from = NULL;
     seen->to = NULL;
     seen->link = NULL;
-    seen->border = NULL;
+    seen->interface = NULL;
     seen->said = NULL;
     note_clock(&follower->recorder, record);
     seen->step_ns = follower->recorder.step_ns;

@@ -1,9 +1,9 @@
-/* Follows what was on the air and at borders, record by record: each is read in the light of what came before it. */
+/* Follows what was on the air and at HCI, record by record: each is read in the light of what came before it. */
 #ifndef CAPTURE_FOLLOW_H
 #define CAPTURE_FOLLOW_H
 
 #include "capture/follow/air_link.h"
-#include "capture/follow/border.h"
+#include "capture/follow/hci_interface.h"
 #include "wire/extended.h"
 
 /* What a record was. */
@@ -12,7 +12,7 @@ enum ys_seen_kind {
     YS_SEEN_ADVERTISING, /* `legacy`, if it is good */
     YS_SEEN_EXTENDED,    /* `extended`, likewise */
     YS_SEEN_LINK,        /* `packet`, and `link` */
-    YS_SEEN_BORDER       /* `crossed`, and `border` */
+    YS_SEEN_HCI          /* `crossed`, and `interface` */
 };
 
 struct ys_seen {
@@ -25,14 +25,14 @@ struct ys_seen {
     struct ys_party *from;    /* or NULL: not known */
     struct ys_party *to;      /* likewise */
     struct ys_air_link *link; /* also of a connect request: the one that it begins */
-    struct ys_border *border;
+    struct ys_hci_interface *interface;
     const struct ys_said
         *said; /* what it said above the link layer, its upper may be none; NULL of what says nothing */
     struct ys_link_advertising legacy;
     struct ys_link_extended extended;
     uint8_t auxiliary; /* enum ys_auxiliary, of an extended PDU: what it is, as far as can be known */
     struct ys_link_seen packet;
-    struct ys_border_seen crossed;
+    struct ys_hci_seen crossed;
 };
 
 typedef void ys_seen_fn(void *context, const struct ys_seen *seen);

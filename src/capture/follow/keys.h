@@ -1,4 +1,4 @@
-/* The keys that are known: given, said at a border, or made by a pairing that can be read. */
+/* The keys that are known: given, said at an interface, or made by a pairing that can be read. */
 #ifndef CAPTURE_KEYS_H
 #define CAPTURE_KEYS_H
 

@@ -22,7 +22,7 @@ static const char *const subject_names[] = {"time",   "since",  "strength",   "c
                                             "number", "handle", "connection", "value",   NULL};
 
 static const char *const name_words[] = {"from",     "to",    "with", "service", "characteristic",
-                                         "protocol", "level", "kind", NULL};
+                                         "protocol", "layer", "kind", NULL};
 
 static const char *const flag_words[] = {"error", "again", "damaged", "encrypted", "decrypted", NULL};
 
@@ -326,7 +326,7 @@ static struct ys_filter *parse_name(struct parser *parser, int what)
         return NULL;
     node->what = what;
     if (read_name(parser, node->name) && (what != NAME_KIND || is_kind(node->name)) &&
-        (what != NAME_LEVEL || word_among(node->name, ys_trace_level_names) >= 0))
+        (what != NAME_LAYER || word_among(node->name, ys_trace_layer_names) >= 0))
         return node;
     (void)fail(parser, column, node->name[0] == '\0' ? "a name must stand behind \"%s\"" : "there is no such %s", word);
     ys_filter_free(node);

@@ -4,7 +4,7 @@
  *   all       = one { "and" one }
  *   one       = "not" one | "(" filter ")" | who | what | comparison | flag | kind
  *   who       = ( "from" | "to" | "with" ) NAME          a device by its name or address
- *   what      = ( "service" | "characteristic" | "protocol" | "level" | "kind" ) NAME
+ *   what      = ( "service" | "characteristic" | "protocol" | "layer" | "kind" ) NAME
  *   comparison = subject relation NUMBER [ UNIT ] | subject ( "=" | "!=" ) "TEXT"
  *   subject   = time, since, strength, channel, length, number, handle, connection, value, or the name of a
  *               characteristic

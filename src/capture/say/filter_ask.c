@@ -112,15 +112,15 @@ static bool matches_name(const struct ys_filter *filter, const struct ys_message
     case NAME_TO:
         return to;
     case NAME_WITH:
-        return from || to || (seen->border != NULL && is_called(seen->border->name, filter->name));
+        return from || to || (seen->interface != NULL && is_called(seen->interface->name, filter->name));
     case NAME_SERVICE:
         return is_called(message->meaning.service, filter->name);
     case NAME_CHARACTERISTIC:
         return is_called(message->meaning.name, filter->name);
     case NAME_PROTOCOL:
         return is_called(message->protocol, filter->name);
-    case NAME_LEVEL:
-        return is_called(ys_trace_level_names[message->level], filter->name);
+    case NAME_LAYER:
+        return is_called(ys_trace_layer_names[message->layer], filter->name);
     case NAME_KIND:
     default:
         return is_called(message->kind, filter->name);

@@ -138,7 +138,7 @@ static const struct ys_packet_layout commands[] = {
     {YS_HCI_LE_SET_EXTENDED_ADVERTISING_PARAMETERS, "LE Set Extended Advertising Parameters",
      "set:1|properties:x2|interval min:slot3|interval max:slot3|channels:channels|own "
      "address:own|peer:who|filter:asked|"
-     "power:dbm|primary PHY:phy|skip:1|secondary PHY:phy|set id:1|tells requests:flag"},
+     "power:dbm|primary PHY:phy|skip:1|secondary PHY:phy|set id:1|report scan requests:flag"},
     {YS_HCI_LE_SET_EXTENDED_ADVERTISING_DATA, "LE Set Extended Advertising Data", "set:1|operation:1|whole:1|data:adl"},
     {YS_HCI_LE_SET_EXTENDED_SCAN_RESPONSE_DATA, "LE Set Extended Scan Response Data",
      "set:1|operation:1|whole:1|data:adl"},

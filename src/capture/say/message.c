@@ -6,7 +6,7 @@
 #include "capture/say/layouts.h"
 #include "capture/say/words.h"
 
-const char *const ys_trace_level_names[YS_TRACE_LEVELS + 1] = {"air", "hci", "l2cap", "attributes", "values", NULL};
+const char *const ys_trace_layer_names[YS_TRACE_LAYERS + 1] = {"air", "hci", "l2cap", "attributes", "values", NULL};
 
 static void name_sides(const struct ys_seen *seen, struct ys_message *message)
 {
@@ -19,14 +19,14 @@ static void name_sides(const struct ys_seen *seen, struct ys_message *message)
         if (seen->to == NULL)
             message->to = sides[!seen->packet.side];
     }
-    if (seen->kind == YS_SEEN_BORDER) { /* and of a border, whose it is */
+    if (seen->kind == YS_SEEN_HCI) { /* and of an interface, whose it is */
         bool to_host = seen->record->to_host;
-        const struct ys_border_link *link = seen->crossed.link;
+        const struct ys_hci_interface_link *link = seen->crossed.link;
         const char *peer = link == NULL ? "" : link->role == 0 ? "peripheral" : link->role == 0xff ? "peer" : "central";
         if (seen->from == NULL)
-            message->from = to_host ? peer : seen->border->name;
+            message->from = to_host ? peer : seen->interface->name;
         if (seen->to == NULL)
-            message->to = to_host ? seen->border->name : peer;
+            message->to = to_host ? seen->interface->name : peer;
     }
 }
 
@@ -55,12 +55,12 @@ static bool make_air(const struct ys_seen *seen, struct ys_message *message)
 
 static bool make_border(const struct ys_seen *seen, struct ys_message *message)
 {
-    if (seen->record->kind != YS_RECORD_HCI || seen->kind != YS_SEEN_BORDER)
+    if (seen->record->kind != YS_RECORD_HCI || seen->kind != YS_SEEN_HCI)
         return false;
-    const struct ys_border_seen *crossed = &seen->crossed;
+    const struct ys_hci_seen *crossed = &seen->crossed;
     message->protocol = "HCI";
-    message->from = seen->record->to_host ? "controller" : seen->border->name;
-    message->to = seen->record->to_host ? seen->border->name : "controller";
+    message->from = seen->record->to_host ? "controller" : seen->interface->name;
+    message->to = seen->record->to_host ? seen->interface->name : "controller";
     message->is_error = !seen->good || crossed->status != YS_HCI_OK;
     message->kind = !seen->good                       ? "damaged"
                     : crossed->type == YS_HCI_COMMAND ? ys_hci_command_name(crossed->opcode)
@@ -95,11 +95,11 @@ static bool make_upper(const struct ys_seen *seen, const struct ys_glossary *glo
     if (said == NULL || said->upper == YS_UPPER_NONE)
         return false;
     bool good = said->verdict == YS_ATT_GOOD;
-    if (message->level == YS_TRACE_ATTRIBUTES && said->upper == YS_UPPER_OTHER)
+    if (message->layer == YS_TRACE_ATTRIBUTES && said->upper == YS_UPPER_OTHER)
         return false;
-    if (message->level == YS_TRACE_VALUES && !is_value(said))
+    if (message->layer == YS_TRACE_VALUES && !is_value(said))
         return false;
-    message->protocol = message->level == YS_TRACE_L2CAP ? "L2CAP" : protocols[said->upper];
+    message->protocol = message->layer == YS_TRACE_L2CAP ? "L2CAP" : protocols[said->upper];
     message->is_error = !good || (said->upper == YS_UPPER_ATT && said->att.opcode == YS_ATT_ERROR_RESPONSE) ||
                         (said->upper == YS_UPPER_SECURITY && said->smp.code == YS_SMP_PAIRING_FAILED);
     if (said->upper == YS_UPPER_ATT)
@@ -114,7 +114,7 @@ static bool make_upper(const struct ys_seen *seen, const struct ys_glossary *glo
         find_meaning(said, glossary, message);
     bool configures =
         message->meaning.descriptor != NULL && strcmp(message->meaning.descriptor, YS_MEANING_SUBSCRIPTION) == 0;
-    return message->level != YS_TRACE_VALUES || !configures;
+    return message->layer != YS_TRACE_VALUES || !configures;
 }
 
 /* A connection begins or ends, or its encryption. */
@@ -128,14 +128,14 @@ static bool is_landmark(const struct ys_seen *seen)
             seen->packet.control.opcode == YS_LINK_START_ENC_REQ);
 }
 
-bool ys_message_of(const struct ys_seen *seen, enum ys_trace_level level, const struct ys_glossary *glossary,
+bool ys_message_of(const struct ys_seen *seen, enum ys_trace_layer layer, const struct ys_glossary *glossary,
                    struct ys_message *message)
 {
-    *message = (struct ys_message){.seen = seen, .level = level};
+    *message = (struct ys_message){.seen = seen, .layer = layer};
     name_sides(seen, message);
-    if (level == YS_TRACE_AIR)
+    if (layer == YS_TRACE_AIR)
         return make_air(seen, message);
-    if (level == YS_TRACE_HCI)
+    if (layer == YS_TRACE_HCI)
         return make_border(seen, message);
     message->landmark = is_landmark(seen);
     return message->landmark ? make_air(seen, message) : make_upper(seen, glossary, message);
@@ -144,14 +144,14 @@ bool ys_message_of(const struct ys_seen *seen, enum ys_trace_level level, const 
 void ys_message_say(const struct ys_message *message, const struct ys_glossary *glossary, struct ys_text *text)
 {
     const struct ys_seen *seen = message->seen;
-    if (message->level == YS_TRACE_HCI) {
+    if (message->layer == YS_TRACE_HCI) {
         ys_say_crossed(seen, glossary, text);
-    } else if (message->level == YS_TRACE_AIR || message->landmark) {
+    } else if (message->layer == YS_TRACE_AIR || message->landmark) {
         if (seen->kind == YS_SEEN_ADVERTISING || seen->kind == YS_SEEN_EXTENDED)
             ys_say_advertising(seen, glossary, text);
         else
             ys_say_packet(seen, text);
-    } else if (message->level == YS_TRACE_L2CAP) {
+    } else if (message->layer == YS_TRACE_L2CAP) {
         ys_text_add(text, "channel 0x%04x, %zu bytes: %s", seen->said->channel, seen->said->length, message->kind);
     } else {
         ys_say_said(seen->said, &message->meaning, glossary, text);

@@ -1,5 +1,5 @@
-/* Messages: what a trace has a line for. A record is one on the level of the air or of HCI, and may bring one on the
- * levels above. */
+/* Messages: what a trace has a line for. A record is one on the layer of the air or of HCI, and may bring one on the
+ * layers above. */
 #ifndef CAPTURE_MESSAGE_H
 #define CAPTURE_MESSAGE_H
 
@@ -7,25 +7,25 @@
 #include "capture/follow/glossary.h"
 #include "capture/say/text.h"
 
-enum ys_trace_level {
+enum ys_trace_layer {
     YS_TRACE_AIR,
     YS_TRACE_HCI,
     YS_TRACE_L2CAP,
     YS_TRACE_ATTRIBUTES, /* and pairing, and signalling */
     YS_TRACE_VALUES,
-    YS_TRACE_LEVELS
+    YS_TRACE_LAYERS
 };
 
-extern const char *const ys_trace_level_names[YS_TRACE_LEVELS + 1];
+extern const char *const ys_trace_layer_names[YS_TRACE_LAYERS + 1];
 
 struct ys_message {
     const struct ys_seen *seen;
-    enum ys_trace_level level;
+    enum ys_trace_layer layer;
     const char *protocol; /* "ADV", "LL", "HCI", "L2CAP", "ATT", "SMP", "SIG" */
     const char *kind;     /* what the standard calls it: "notification", "ADV_IND" */
     const char *from;     /* names; "" if not known */
     const char *to;
-    bool landmark;             /* a connection begins or ends, or its encryption: shown on each level above */
+    bool landmark;             /* a connection begins or ends, or its encryption: shown on each layer above */
     struct ys_meaning meaning; /* of the attribute that it is about */
     uint16_t handle;           /* 0: none */
     const uint8_t *value;      /* NULL: none */
@@ -33,8 +33,8 @@ struct ys_message {
     bool is_error;
 };
 
-/* Makes the message that a record is on a level; false if it is none there. */
-bool ys_message_of(const struct ys_seen *seen, enum ys_trace_level level, const struct ys_glossary *glossary,
+/* Makes the message that a record is on a layer; false if it is none there. */
+bool ys_message_of(const struct ys_seen *seen, enum ys_trace_layer layer, const struct ys_glossary *glossary,
                    struct ys_message *message);
 
 /* Says what it means. */

@@ -178,11 +178,11 @@ void ys_say_packet(const struct ys_seen *seen, struct ys_text *text)
                     packet->data.more ? ", more" : "");
 }
 
-/* at borders */
+/* at HCI */
 
 void ys_say_crossed(const struct ys_seen *seen, const struct ys_glossary *glossary, struct ys_text *text)
 {
-    const struct ys_border_seen *crossed = &seen->crossed;
+    const struct ys_hci_seen *crossed = &seen->crossed;
     if (!seen->good) {
         ys_text_add(text, "a malformed packet of %zu bytes", seen->record->length);
     } else if (crossed->type == YS_HCI_COMMAND) {

@@ -20,6 +20,8 @@
 #define CONTROLLERS_MOST PACE_LINES_MOST
 #define START_NS         (500 * YS_NS_PER_MS)
 
+enum key { KEY_CONTROLLERS = 0x700, KEY_SOCKETS };
+
 struct input {
     struct common common;
     unsigned long long seed;
@@ -214,7 +216,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     switch (key) {
     case 's':
         return take_seed(state->argv[0], argument, &input->seed) ? 0 : EINVAL;
-    case 'c':
+    case KEY_CONTROLLERS:
         if (parse_number(argument, &input->controllers) && input->controllers >= 1 &&
             input->controllers <= CONTROLLERS_MOST) {
             input->controllers_said = true;
@@ -222,12 +224,12 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         }
         (void)complain(state->argv[0], "--controllers takes a number from 1 to %d", CONTROLLERS_MOST);
         return EINVAL;
-    case 'd':
+    case 't':
         if (parse_real(argument, 0.001, 1e6, &input->seconds))
             return 0;
         (void)complain(state->argv[0], "--seconds takes a number from 0.001 to 1000000");
         return EINVAL;
-    case 'S':
+    case KEY_SOCKETS:
         input->folder = argument;
         return 0;
     case 'P':
@@ -246,25 +248,24 @@ static error_t parse(int key, char *argument, struct argp_state *state)
 int verb_air(int argc, char **argv)
 {
     static const struct argp_option options[] = {
-        {"controllers", 'c', "NUMBER", 0, "How many controllers are offered, 1 to 16 (default 1)", 0},
-        {"sockets", 'S', "FOLDER", 0, "Offer them as sockets FOLDER/1 and so on, not at pseudo-terminals", 0},
-        {"seconds", 'd', "NUMBER", 0, "End after that many seconds; of a scene, not before its steps are done", 0},
-        {"plug", 'P', "DEVICE", 0,
-         "The host of this device of the scene is whoever comes at a line offered for it; may be given again", 0},
+        {"controllers", KEY_CONTROLLERS, "NUMBER", 0, "Number of controllers that are offered, 1 to 16 (default 1)", 0},
+        {"sockets", KEY_SOCKETS, "FOLDER", 0,
+         "Offer them as sockets FOLDER/1, FOLDER/2, ... instead of pseudo-terminals", 0},
+        {"seconds", 't', "NUMBER", 0, "Stop after this time; with a scene, not before its steps have ended", 0},
+        {"plug", 'P', "DEVICE", 0, "Offer a line for the host of this device of the scene; may be repeated", 0},
         FIRMWARE_OPTIONS,
-        {"seed", 's', "NUMBER", 0, "Random seed of the controllers and of the air (default 1)", 0},
+        {"seed", 's', "NUMBER", 0, "Random seed (default 1)", 0},
         RECORDER_OPTIONS,
         {0}};
     static const struct argp argp = {
         .options = options,
         .parser = parse,
         .args_doc = "[SCENE]",
-        .doc =
-            "Offers simulated controllers to other programs, in real time: whatever speaks HCI over a serial line (H4) "
-            "can be a device or a central on the simulated air. The path of each is printed: a pseudo-terminal, or a "
-            "socket. With a scene, its devices and centrals are on the same air, and its steps are done; without one "
-            "it lasts until it is interrupted.\v"
-            "Exit status: 0, 1 if a step of the scene has failed, 2 if the scene, firmware or an option is wrong.",
+        .doc = "Offers simulated controllers to other programs, in real time: any host that speaks HCI over a serial "
+               "line (H4) can be a device or a central on the simulated air. The path of each controller is printed: a "
+               "pseudo-terminal, or a socket. With a scene, its devices and centrals are on the same air, and its "
+               "steps are played. Without a scene it runs until it is interrupted.\vExit status: 0, 1 if a step of the "
+               "scene failed, 2 if the scene, the firmware or an option is wrong.",
     };
     struct input input = {.seed = 1, .controllers = 1};
     if (!parse_options(&argp, argc, argv, &input))

@@ -16,7 +16,7 @@
 /* Breaches of a rule that are told where nothing more is asked for. */
 #define SHOWN_USUAL 3
 
-enum key { KEY_ALL = 1, KEY_RULES, KEY_EXCEPT };
+enum key { KEY_RULES = 1, KEY_EXCEPT };
 
 struct input {
     struct source source;
@@ -40,7 +40,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
 {
     struct input *input = state->input;
     switch (key) {
-    case KEY_ALL:
+    case 'a':
         input->all = true;
         return 0;
     case KEY_RULES:
@@ -368,14 +368,13 @@ static int run(struct input *input, const char *who)
 int verb_audit(int argc, char **argv)
 {
     static const struct argp_option options[] = {
-        {"rule", 'r', "RULE", 0, "Tell of this one only", 0},
-        {"except", KEY_EXCEPT, "NAME", 0, "Do not count what this one breaks; may be given again", 0},
-        {"all", KEY_ALL, NULL, 0,
-         "Also list each rule and how often it was kept, the connections, and the places where packets may be missing; "
-         "and "
-         "tell more of what breaks a rule",
+        {"rule", 'r', "RULE", 0, "Report this rule only", 0},
+        {"except", KEY_EXCEPT, "NAME", 0, "Ignore what this device does wrong; may be repeated", 0},
+        {"all", 'a', NULL, 0,
+         "Also list every rule with its counts, the connections, and the places where packets may be missing; report "
+         "more violations of each rule",
          0},
-        {"rules", KEY_RULES, NULL, 0, "Print the table of rules, as Markdown, and watch nothing", 0},
+        {"rules", KEY_RULES, NULL, 0, "Print the table of rules as Markdown, and audit nothing", 0},
         SOURCE_OPTIONS,
         {"json", 'j', NULL, 0, "Print the result as JSON", 0},
         {0}};
@@ -383,11 +382,10 @@ int verb_audit(int argc, char **argv)
         .options = options,
         .parser = parse,
         .args_doc = "CAPTURE...|SCENE",
-        .doc = "Watches traffic, from captures or from a scene that is played, against the rules of the standard: what "
-               "was broken is told with its packet, its clause and a remedy. A definition gives formats and rights "
-               "that values are watched against, too.\v"
-               "Exit status: 0 no rule is broken, 1 one is, or a scene has failed, 2 a capture, a scene or an option "
-               "is wrong.",
+        .doc = "Checks the traffic of captures, or of a scene that it plays, against the rules of the standard. Each "
+               "violation is printed with its packet, its clause and a remedy. A definition adds checks of formats, "
+               "ranges and rights.\vExit status: 0 no violation, 1 a violation, or the scene failed, 2 a capture, a "
+               "scene or an option is wrong.",
     };
     static struct input input;
     input = (struct input){.only = NULL};

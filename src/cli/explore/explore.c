@@ -155,7 +155,7 @@ static bool is_of(const struct firmware *firmware, const char *name, size_t devi
 static bool needs_coded(const struct ys_design *design)
 {
     for (size_t i = 0; i < design->set_count; i++) {
-        if (design->sets[i].primary_phy == YS_SET_CODED + 1 || design->sets[i].phy == YS_SET_CODED + 1)
+        if (design->sets[i].primary_phy == YS_SAID_CODED || design->sets[i].phy == YS_SAID_CODED)
             return true;
     }
     return false;
@@ -181,7 +181,7 @@ static json_t *head_of(const struct input *input, struct ys_design *const *desig
         if (needs_coded(designs[i]) && strcmp(input->kind, "old") != 0)
             (void)json_object_set_new(central, "coded", json_string("true"));
     }
-    return json_pack("{s:s, s:s, s:o, s:[o]}", "scene", "As it was done at the prompt", "air", "open", "devices",
+    return json_pack("{s:s, s:s, s:o, s:[o]}", "scene", "As it was done at the prompt", "air", "outdoors", "devices",
                      devices, "centrals", central);
 }
 
@@ -307,26 +307,27 @@ static int play(const char *who, struct input *input, struct explorer *explorer)
 int verb_explore(int argc, char **argv)
 {
     static const struct argp_option options[] = {
-        {"firmware", 'f', "MODULE", 0,
-         "The module or image (.elf) of the (first) device's firmware, or DEVICE=MODULE; else its definition plays it",
+        {"firmware", 'f', "[DEVICE=]MODULE", 0,
+         "The module or image (.elf) of the firmware of a device, by default the first (default: simulate it from its "
+         "definition)",
          0},
-        {"modules", 'm', "FOLDER", 0, "Look for it here, too; may be given again", 0},
+        {"modules", 'm', "FOLDER", 0, "Also look for modules and images of firmware in this folder; may be repeated",
+         0},
         CONTROLLER_OPTIONS,
-        {"as", 'k', "KIND", 0, "What kind of central to be, such as polite (default), old, eavesdropping", 0},
-        {"seed", 's', "NUMBER", 0, "With other chances; the same number and input give the same (default 1)", 0},
+        {"kind", 'k', "KIND", 0, "Kind of central to be, such as polite (default), old, eavesdropping", 0},
+        {"seed", 's', "NUMBER", 0, "Random seed (default 1)", 0},
         RECORDER_OPTIONS,
         {0}};
     static const struct argp argp = {
         .options = options,
         .parser = parse,
         .args_doc = "DEFINITION...",
-        .doc = "You are the central: scan, connect, see the table, read, write, subscribe, change a device's own "
-               "values, look at the last packets, in virtual time that runs with the clock or stands. A device is "
-               "called as its definition; several can be on the air, and connected. Commands come from the terminal, "
-               "with history and completion, or from a pipe; steps of scenes are understood as well. What was done "
-               "can be saved as a scene.\v"
-               "Exit status: 0, or 2 if the definition or an option is wrong, or a command from a pipe was not "
-               "understood.",
+        .doc = "Makes you the central: scan, connect, list the table, read, write, subscribe, change a device's own "
+               "values, look at the last packets. Virtual time follows the wall clock, or stands still. A device is "
+               "named after its definition; several devices can be on the air, and connected. Commands come from the "
+               "terminal, with history and completion, or from a pipe; steps of scenes are commands, too. The session "
+               "can be saved as a scene.\vExit status: 0, or 2 if the definition or an option is wrong, or a command "
+               "from a pipe was not understood.",
     };
     struct input input = {.seed = 1, .kind = "polite"};
     struct explorer explorer = {.colour = wants_colour(stdout)};

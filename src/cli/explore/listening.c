@@ -139,9 +139,9 @@ static void put_heard(const struct explorer *explorer, const struct ys_advertise
         (void)printf("%-22s", "(no name)");
     }
     (void)printf(" %s%s", heard->connectable ? "connectable" : "not connectable",
-                 heard->phy == YS_SET_CODED ? ", LE Coded"
-                 : heard->extended          ? ", extended"
-                                            : "");
+                 heard->phy == YS_CODED ? ", LE Coded"
+                 : heard->extended      ? ", extended"
+                                        : "");
     put_services(explorer, heard);
     (void)putchar('\n');
 }

@@ -14,6 +14,8 @@
 
 #define COUNT(array) (sizeof(array) / sizeof((array)[0]))
 
+enum key { KEY_COMPILER = 0x700 };
+
 struct input {
     struct common common;
     const char *compiler;
@@ -314,7 +316,7 @@ static void print_json(const struct ys_design *design, const struct ys_layout *l
 static error_t parse(int key, char *argument, struct argp_state *state)
 {
     struct input *input = state->input;
-    if (key != 'c')
+    if (key != KEY_COMPILER)
         return parse_common(key, state, &input->common);
     input->compiler = argument;
     return 0;
@@ -342,18 +344,19 @@ static int run(const char *who, const struct input *input, const struct ys_desig
 
 int verb_footprint(int argc, char **argv)
 {
-    static const struct argp_option options[] = {
-        {"compiler", 'c', "COMMAND", 0, "A GCC for Arm, whose name ends in gcc (default: arm-none-eabi-gcc)", 0},
-        {"json", 'j', NULL, 0, "Print the result as JSON", 0},
-        {0}};
+    static const struct argp_option options[] = {{"compiler", KEY_COMPILER, "COMMAND", 0,
+                                                  "A GCC for Arm, whose name ends in gcc (default: arm-none-eabi-gcc)",
+                                                  0},
+                                                 {"json", 'j', NULL, 0, "Print the result as JSON", 0},
+                                                 {0}};
     static const struct argp argp = {
         .options = options,
         .parser = parse,
         .args_doc = "DEFINITION",
-        .doc = "Compiles the library and the tables of a device for Cortex-M0+ and Cortex-M4, and measures what they "
-               "take of flash, RAM and stack, and what each part of the library costs.\v"
-               "Needs a GCC for Arm, its tools beside it, and python3. Exit status: 0, or 2 if the definition or an "
-               "option is wrong or the compiler fails.",
+        .doc =
+            "Compiles the library and the tables of a device for Cortex-M0+ and Cortex-M4. Prints how much flash, RAM "
+            "and stack they need, and what each part of the library costs.\vNeeds a GCC for Arm with its binutils, and "
+            "python3. Exit status: 0, or 2 if the definition or an option is wrong or the compiler fails.",
     };
     struct input input = {.compiler = "arm-none-eabi-gcc"};
     if (!parse_options(&argp, argc, argv, &input))

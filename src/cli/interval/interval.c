@@ -33,6 +33,9 @@
 #define KEY_CROWD          0x402
 #define KEY_CROWD_INTERVAL 0x403
 #define KEY_BIT_ERRORS     0x404
+#define KEY_SET            0x405
+#define KEY_SCANNER        0x406
+#define KEY_ADVERTISER     0x407
 
 struct input {
     struct common common;
@@ -110,7 +113,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         input->of_simulations = "seconds";
         good = take_number(state, "seconds", argument, 1, 86400, &input->seconds);
         break;
-    case 'r':
+    case 'n':
         input->of_simulations = "runs";
         input->runs_said = true;
         good = take_number(state, "runs", argument, 1, 1000000, &input->runs);
@@ -128,21 +131,21 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         good = take_percent(state, "bit-errors", argument, 1, &input->bit_errors);
         break;
     case KEY_CROWD:
-        input->of_simulations = input->of_air = "crowd";
-        good = take_number(state, "crowd", argument, 0, YS_NEIGHBOURS_MOST, &input->crowd);
+        input->of_simulations = input->of_air = "neighbours";
+        good = take_number(state, "neighbours", argument, 0, YS_NEIGHBOURS_MOST, &input->crowd);
         break;
     case KEY_CROWD_INTERVAL:
-        input->of_simulations = input->of_air = "crowd-interval";
-        good = take_number(state, "crowd-interval", argument, 20, 10240, &input->crowd_interval_ms);
+        input->of_simulations = input->of_air = "neighbours-interval";
+        good = take_number(state, "neighbours-interval", argument, 20, 10240, &input->crowd_interval_ms);
         break;
-    case 'w':
+    case KEY_SET:
         input->set = argument;
         break;
-    case 'c':
+    case KEY_SCANNER:
         input->of_simulations = "scanner";
         good = take_scanner(state, argument, input);
         break;
-    case 'a':
+    case KEY_ADVERTISER:
         input->advertiser = argument;
         break;
     case 'C':
@@ -360,32 +363,35 @@ static int measure_files(const char *who, struct input *input)
 int verb_interval(int argc, char **argv)
 {
     static const struct argp_option options[] = {
-        {"seconds", 't', "NUMBER", 0, "Watch it for that long (default 60)", 0},
-        {"runs", 'r', "NUMBER", 0,
-         "Let each scanner look for it so many times (default 1000; with real controllers 10)", 0},
-        {"scanner", 'c', "SCANNER", 0,
-         "Let this one look for it, and not all presets: constant, half, tenth, hundredth, or a window of an interval "
-         "such as \"30 ms of 100 ms\"; may be given several times",
+        {"seconds", 't', "NUMBER", 0, "Observe the device for this time (default 60)", 0},
+        {"runs", 'n', "NUMBER", 0, "Number of searches by each scanner (default 1000; with real controllers 10)", 0},
+        {"scanner", KEY_SCANNER, "SCANNER", 0,
+         "Search with this scanner instead of all presets: constant, half, tenth, hundredth, or a window and an "
+         "interval such as \"30 ms of 100 ms\"; may be repeated",
          0},
         {"any-phase", KEY_ANY_PHASE, NULL, 0,
-         "Begin to look at any time of a scanner's turns; otherwise a search begins with its window on 37", 0},
-        {"loss", KEY_LOSS, "PERCENT", 0, "So many of all packets arrive with a wrong CRC: 0 to 90", 0},
-        {"bit-errors", KEY_BIT_ERRORS, "PERCENT", 0,
-         "So many of all bits are wrong, so that long packets are lost more often: 0 to 1", 0},
-        {"crowd", KEY_CROWD, "NUMBER", 0, "So many others advertise at the same place: 0 to 100000", 0},
-        {"crowd-interval", KEY_CROWD_INTERVAL, "MS", 0, "Their interval: 20 to 10240 ms (default 100)", 0},
-        {"advertiser", 'a', "WHO", 0,
-         "In a capture, the device with this name or address; otherwise the one that advertises the definition's name",
+         "Begin each search at a random time of the scanner's cycle (default: when its window on channel 37 begins)",
          0},
-        {"set", 'w', "NAME", 0, "Of several ways to advertise, take the one with this name, not the first", 0},
+        {"loss", KEY_LOSS, "PERCENT", 0, "Packets that arrive with a wrong CRC: 0 to 90", 0},
+        {"bit-errors", KEY_BIT_ERRORS, "PERCENT", 0,
+         "Bits that arrive wrong, so that long packets are lost more often: 0 to 1", 0},
+        {"neighbours", KEY_CROWD, "NUMBER", 0, "Other devices that advertise in the same place: 0 to 100000", 0},
+        {"neighbours-interval", KEY_CROWD_INTERVAL, "MS", 0,
+         "Advertising interval of the neighbours: 20 to 10240 ms (default 100)", 0},
+        {"advertiser", KEY_ADVERTISER, "WHO", 0,
+         "In a capture, the device with this name or address (default: the one that advertises the definition's name)",
+         0},
+        {"advertising-set", KEY_SET, "NAME", 0, "Use the advertising set with this name (default: the first)", 0},
         {"controller", 'C', "WHO=WHERE[,RATE][,flow]", 0,
-         "Hear it with a real controller, in real time: central=WHERE, at a serial device, a socket, or hci0; and "
-         "device=WHERE for one that plays the device, which is otherwise real and found by its name",
+         "Use a real controller, in real time: central=WHERE, where WHERE is a serial device, a socket, or hci0. The "
+         "device is then real and found by its name; device=WHERE plays it with a second controller. May be repeated",
          0},
         SHARE_OPTIONS,
-        {"seed", 's', "NUMBER", 0, "Play it with other chances; the same number gives the same result (default 1)", 0},
+        {"seed", 's', "NUMBER", 0, "Random seed (default 1)", 0},
         {"plot", 'p', "FILE", 0,
-         "Draw intervals and times until found; FILE ends in .svg or .png, and its data and script stay beside it", 0},
+         "Draw the intervals and the discovery times to FILE, which ends in .svg or .png; its data and script are "
+         "written beside it",
+         0},
         RECORDER_OPTIONS,
         {"json", 'j', NULL, 0, "Print the result as JSON", 0},
         {0}};
@@ -393,12 +399,11 @@ int verb_interval(int argc, char **argv)
         .options = options,
         .parser = parse,
         .args_doc = "DEFINITION [CAPTURE]\n--merge --results FILE FILE...",
-        .doc = "Lets a device advertise on a simulated air, and tells from the air alone what it does: its intervals, "
-               "packets, time on the air, and silences, while a scanner asks it and a central comes and goes. Then "
-               "scanners look for it, and it is told how long that takes, beside what is to be expected by "
-               "calculation. What the definition expects is judged. With a capture, the device in it is measured in "
-               "place of a simulated one.\v"
-               "Exit status: 0 all is as expected, 1 something is not, 2 the definition or an option is wrong.",
+        .doc = "Observes a device that advertises on a simulated air: intervals, packets, time on the air and "
+               "silences, while a scanner sends requests and a central connects and leaves. Then scanners search for "
+               "it; the measured discovery times are printed beside the calculated ones, and the expectations of the "
+               "definition are judged. With a capture, the device in the capture is measured instead of a simulated "
+               "one.\vExit status: 0 all expectations are met, 1 one is not, 2 the definition or an option is wrong.",
     };
     struct input input = {.seed = 1, .seconds = 60, .runs = 1000, .crowd_interval_ms = 100, .share = SHARE_WHOLE};
     if (!parse_options(&argp, argc, argv, &input))

@@ -212,7 +212,8 @@ static bool print_verdicts(const struct ys_design *design, struct ys_interval_re
         good = good && (verdict.met || verdict.unknown);
     }
     if (others > 0)
-        (void)printf("  %zu more %s about another way to advertise: see --set\n", others, others == 1 ? "is" : "are");
+        (void)printf("  %zu more %s about another way to advertise: see --advertising-set\n", others,
+                     others == 1 ? "is" : "are");
     return good;
 }
 

@@ -110,7 +110,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         break;
     case 'n':
         good = (parse_number(argument, &input->number) && input->number >= 1 && input->number <= 100000000) ||
-               complain(state->argv[0], "--number must be a whole number from 1 to 100000000, not \"%s\"", argument);
+               complain(state->argv[0], "--runs must be a whole number from 1 to 100000000, not \"%s\"", argument);
         break;
     case 't':
         good = parse_real(argument, 0.1, 1e7, &input->seconds) ||
@@ -120,8 +120,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         good = take_seed(state->argv[0], argument, &input->seed);
         break;
     case 'J':
-        good = (parse_number(argument, &input->at_once) && input->at_once >= 1 && input->at_once <= 64) ||
-               complain(state->argv[0], "--at-once must be a whole number from 1 to 64, not \"%s\"", argument);
+        good = take_jobs(state->argv[0], argument, &input->at_once);
         break;
     case 'o':
         input->scenes = argument;
@@ -587,24 +586,26 @@ static int run(const char *who, struct input *input)
 int verb_meet(int argc, char **argv)
 {
     static const struct argp_option options[] = {
-        {"firmware", 'f', "NAME", 0, "The module or image (.elf) of its firmware; otherwise its definition plays it",
+        {"firmware", 'f', "MODULE", 0,
+         "The module or image (.elf) of the firmware (default: simulate the device from its definition)", 0},
+        {"modules", 'm', "FOLDER", 0, "Also look for modules and images of firmware in this folder; may be repeated",
          0},
-        {"modules", 'm', "FOLDER", 0, "Look for it here, too; may be given again", 0},
         {"input", KEY_INPUT, "NAME", 0,
-         "An input of the firmware that is used; may be given again. Otherwise all that a module has, and none of an "
-         "image",
+         "An input of the firmware that may be used; may be repeated (default: all inputs of a module, none of an "
+         "image)",
          0},
-        {"seconds", 't', "NUMBER", 0, "Go on for that long (default 60, if no number is given)", 0},
-        {"number", 'n', "NUMBER", 0, "Until there were that many encounters", 0},
-        {"until-found", KEY_UNTIL, NULL, 0, "End with the first finding", 0},
-        {"seed", 's', "NUMBER", 0, "Other encounters; the same number gives the same ones (default 1)", 0},
-        {"at-once", 'J', "NUMBER", 0, "Play so many at the same time (default: one for each core)", 0},
-        {"scenes", 'o', "FOLDER", 0, "Write the smallest scene of each finding into this folder", 0},
-        {"results", KEY_RESULTS, "FILE", 0, "Keep in this file which encounters were good, and go on from there", 0},
+        {"seconds", 't', "NUMBER", 0, "Stop after this time (default 60, unless --runs is given)", 0},
+        {"runs", 'n', "NUMBER", 0, "Number of encounters", 0},
+        {"until-found", KEY_UNTIL, NULL, 0, "Stop at the first finding", 0},
+        {"seed", 's', "NUMBER", 0, "Random seed (default 1)", 0},
+        {"jobs", 'J', "NUMBER", 0, "Number of encounters that run in parallel, 1 to 64 (default: number of cores)", 0},
+        {"output", 'o', "FOLDER", 0, "Write the smallest scene of each finding to this folder", 0},
+        {"results", KEY_RESULTS, "FILE", 0,
+         "Keep the encounters that passed in this SQLite file; a later run continues from there", 0},
         {"part", KEY_PART, "I/N", 0, PART_HELP, 0},
-        {"merge", KEY_MERGE, NULL, 0, "Put the results of the named files into that of --results", 0},
-        {"page", KEY_PAGE, "FILE", 0, "Also write what came of it as an HTML page", 0},
-        {"replace", KEY_REPLACE, NULL, 0, "Write over scenes and a page that are there", 0},
+        {"merge", KEY_MERGE, NULL, 0, "Merge the results of the named files into --results", 0},
+        {"page", KEY_PAGE, "FILE", 0, "Write the result to FILE as an HTML page", 0},
+        {"replace", KEY_REPLACE, NULL, 0, "Overwrite existing files", 0},
         {"json", 'j', NULL, 0, "Print the result as JSON", 0},
         {0}};
     static const struct argp argp = {
@@ -612,11 +613,11 @@ int verb_meet(int argc, char **argv)
         .parser = parse,
         .args_doc = "DEFINITION\n--merge --results FILE FILE...",
         .doc =
-            "Lets a device meet all that can come: centrals of every kind, each value in every way, at every moment, "
-            "with what goes wrong. Encounters are made of the definition alone, and what must hold follows from it and "
-            "from the standard. All pairs of what they are made of come first, then triples, then chance. Whatever "
-            "does not hold is made small, and told once.\v"
-            "Exit status: 0 nothing was found, 1 something was, 2 the definition, the firmware or an option is wrong.",
+            "Tests a device with everything that may come: every kind of central, each value in each way, at every "
+            "moment, and with faults. Encounters are derived from the definition alone, and so is what must hold: it "
+            "follows from the definition and from the standard. All pairs of ingredients come first, then triples, "
+            "then random combinations. A failure is reduced to its smallest scene and reported once.\vExit status: 0 "
+            "nothing was found, 1 something was found, 2 the definition, the firmware or an option is wrong.",
     };
     long cores = sysconf(_SC_NPROCESSORS_ONLN);
     struct input input = {.seed = 1, .part = 1, .parts = 1, .at_once = cores > 1 ? (unsigned long long)cores : 1};

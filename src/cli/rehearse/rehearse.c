@@ -23,6 +23,8 @@
 #define FAILED_SHOWN      10
 #define TAKE_LIMIT_MOST_S 1000000
 
+enum key { KEY_TIME_LIMIT = 0x700, KEY_LOG };
+
 static error_t parse(int key, char *argument, struct argp_state *state)
 {
     struct input *input = state->input;
@@ -35,12 +37,10 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case 'n':
         return parse_number(argument, &input->seeds) && input->seeds >= 1 && input->seeds <= SEEDS_MOST
                    ? 0
-                   : (complain(verb, "--seeds must be a number from 1 to 1000000, not \"%s\"", argument), EINVAL);
-    case 'p':
-        return parse_number(argument, &input->jobs) && input->jobs >= 1 && input->jobs <= 64
-                   ? 0
-                   : (complain(verb, "--at-once must be a number from 1 to 64, not \"%s\"", argument), EINVAL);
-    case 't':
+                   : (complain(verb, "--runs must be a number from 1 to 1000000, not \"%s\"", argument), EINVAL);
+    case 'J':
+        return take_jobs(verb, argument, &input->jobs) ? 0 : EINVAL;
+    case KEY_TIME_LIMIT:
         return parse_number(argument, &input->most_s) && input->most_s >= 1 && input->most_s <= TAKE_LIMIT_MOST_S
                    ? 0
                    : (complain(verb, "--time-limit must be a number of seconds from 1 to 1000000, not \"%s\"",
@@ -60,7 +60,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case 'v':
         input->steps = true;
         return 0;
-    case 'l':
+    case KEY_LOG:
         input->log = true;
         return 0;
     case 'S':
@@ -425,17 +425,18 @@ static bool fits_together(const char *who, const struct input *input)
 int verb_rehearse(int argc, char **argv)
 {
     static const struct argp_option options[] = {
-        {"seed", 's', "NUMBER", 0, "Play with other chances; the same number gives the same take (default 1)", 0},
-        {"seeds", 'n', "NUMBER", 0, "Play each scene with so many seeds, from --seed on, and say which failed", 0},
-        {"at-once", 'p', "NUMBER", 0, "Takes at the same time, 1 to 64 (default: one a core); results are the same", 0},
-        {"time-limit", 't', "SECONDS", 0,
-         "Break off a take that computes for longer, or lasts ten times as long (default 600)", 0},
+        {"seed", 's', "NUMBER", 0, "Random seed (default 1)", 0},
+        {"runs", 'n', "NUMBER", 0,
+         "Play each scene this many times, with the seeds from --seed on, and report which failed", 0},
+        {"jobs", 'J', "NUMBER", 0, "Number of runs that run in parallel, 1 to 64 (default: number of cores)", 0},
+        {"time-limit", KEY_TIME_LIMIT, "SECONDS", 0,
+         "Stop a run that needs more computing time, or lasts ten times as long (default 600)", 0},
         FIRMWARE_OPTIONS,
         CONTROLLER_OPTIONS,
-        {"steps", 'v', NULL, 0, "Show the steps of scenes that pass, too", 0},
-        {"log", 'l', NULL, 0, "Show what everybody logs, in place of the steps", 0},
-        {"junit", 'x', "FILE", 0, "Also write the results as JUnit XML, for build servers", 0},
-        {"check", 'c', NULL, 0, "Read and check the scenes, and play nothing", 0},
+        {"steps", 'v', NULL, 0, "Also show the steps of scenes that pass", 0},
+        {"log", KEY_LOG, NULL, 0, "Show the logs of all devices and centrals instead of the steps", 0},
+        {"junit", 'x', "FILE", 0, "Write the results to FILE as JUnit XML, for build servers", 0},
+        {"check", 'c', NULL, 0, "Check the scenes, and play nothing", 0},
         {"schema", 'S', NULL, 0, "Print the JSON Schema of scenes, for editors, and play nothing", 0},
         SHARE_OPTIONS,
         RECORDER_OPTIONS,
@@ -445,13 +446,11 @@ int verb_rehearse(int argc, char **argv)
         .options = options,
         .parser = parse,
         .args_doc = "SCENE...\n--merge --results FILE FILE...",
-        .doc =
-            "Plays scenes: devices with their firmware, or as their definition plays them, are met by centrals, step "
-            "by step, in virtual time.\v"
-            "Modules and images of firmware are looked for beside the scene, in the folders of --modules, in "
-            "build/modules, and "
-            "in the modules folder beside that of this command. Exit status: 0 all scenes passed, 1 an expectation "
-            "was not met, 2 a scene, a module or an option is wrong.",
+        .doc = "Plays scenes: centrals and devices go through the steps of the scene in virtual time, and every "
+               "expectation is checked. Devices run their firmware, or are simulated from their definitions.\vModules "
+               "and images of firmware are searched for beside the scene, in the folders of --modules, in "
+               "build/modules, and in the modules folder beside that of this command. Exit status: 0 all scenes "
+               "passed, 1 an expectation was not met, 2 a scene, a module or an option is wrong.",
     };
     long cores = sysconf(_SC_NPROCESSORS_ONLN);
     struct input input = {.seed = 1,

@@ -34,12 +34,11 @@ struct controllers {
      'C',                                                                                                              \
      "WHO=WHERE[,RATE][,flow]",                                                                                        \
      0,                                                                                                                \
-     "This device or central has a real controller: at a serial device, a socket, or hci0; in real time; may be "      \
-     "given "                                                                                                          \
-     "again",                                                                                                          \
+     "Give this device or central a real controller, in real time; WHERE is a serial device, a socket, or hci0; may "  \
+     "be repeated",                                                                                                    \
      0},                                                                                                               \
     {                                                                                                                  \
-        "outside", 'O', "DEVICE", 0, "This device is not played: it is real, and is met by a real controller", 0       \
+        "outside", 'O', "DEVICE", 0, "This device is real, and is met by a real controller; may be repeated", 0        \
     }
 
 /* Reads the argument of --controller, WHO=WHERE[,RATE][,flow], which it splits; complains, and returns false, if it is

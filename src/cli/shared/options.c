@@ -8,7 +8,7 @@
 #include "cli/shared/say.h"
 #include "design/model/words.h"
 
-#define OPTIONS_MOST 32
+#define OPTIONS_MOST 64
 
 bool parse_number(const char *text, unsigned long long *number)
 {
@@ -33,6 +33,12 @@ bool take_seed(const char *verb, const char *argument, unsigned long long *seed)
 {
     return parse_number(argument, seed) ||
            complain(verb, "--seed must be a whole number from 0 on, not \"%s\"", argument);
+}
+
+bool take_jobs(const char *verb, const char *argument, unsigned long long *jobs)
+{
+    return (parse_number(argument, jobs) && *jobs >= 1 && *jobs <= JOBS_MOST) ||
+           complain(verb, "--jobs must be a whole number from 1 to %d, not \"%s\"", JOBS_MOST, argument);
 }
 
 static const struct argp_option own_options[] = {{"help", '?', NULL, 0, NULL, 0}, {"usage", 0x100, NULL, 0, NULL, 0}};
@@ -101,8 +107,36 @@ static bool check_option(const char *who, const struct argp_option *options, con
     return true;
 }
 
+/* What a verb takes, for those who make pages and completions of it. */
+
+static json_t *description;
+
+void options_describe(json_t *verb)
+{
+    description = verb;
+}
+
+static void describe(const struct argp *argp)
+{
+    json_t *options = json_array();
+    for (const struct argp_option *option = argp->options; option != NULL && option->name != NULL; option++) {
+        char letter[2] = {option->key > ' ' && option->key < 127 ? (char)option->key : '\0'};
+        (void)json_array_append_new(options,
+                                    json_pack("{s:s, s:s, s:s?, s:b, s:s}", "name", option->name, "letter", letter,
+                                              "argument", option->arg, "optional",
+                                              (option->flags & OPTION_ARG_OPTIONAL) != 0, "help", option->doc));
+    }
+    (void)json_object_set_new(description, "arguments", json_string(argp->args_doc));
+    (void)json_object_set_new(description, "help", json_string(argp->doc));
+    (void)json_object_set_new(description, "options", options);
+}
+
 bool parse_options(const struct argp *argp, int argc, char **argv, void *input)
 {
+    if (description != NULL) {
+        describe(argp);
+        return false;
+    }
     for (int i = 1; i < argc && strcmp(argv[i], "--") != 0; i++) {
         bool takes_next = false;
         if (argv[i][0] != '-' || argv[i][1] == '\0')

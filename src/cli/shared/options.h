@@ -3,6 +3,7 @@
 #define CLI_SHARED_OPTIONS_H
 
 #include <argp.h>
+#include <jansson.h>
 #include <stdbool.h>
 
 /* The arguments that are no options. */
@@ -24,6 +25,10 @@ error_t parse_common(int key, struct argp_state *state, struct common *common);
  * is printed, and the program ended, in here. */
 bool parse_options(const struct argp *argp, int argc, char **argv, void *input);
 
+/* From now on parse_options only puts what the verb takes into this object, and returns false; as before if it is NULL.
+ */
+void options_describe(json_t *verb);
+
 /* A whole number from 0 to 2^64 - 1 in decimal; false if it is anything else. */
 bool parse_number(const char *text, unsigned long long *number);
 
@@ -32,6 +37,10 @@ bool parse_real(const char *text, double least, double most, double *number);
 
 /* Reads the argument of --seed; complains, and returns false, if it is none. */
 bool take_seed(const char *verb, const char *argument, unsigned long long *seed);
+
+/* Reads the argument of --jobs, from 1 to JOBS_MOST; complains, and returns false, if it is none. */
+#define JOBS_MOST 64
+bool take_jobs(const char *verb, const char *argument, unsigned long long *jobs);
 
 /* Takes a time in seconds, such as "1.5", "1.5 s" or "20 ms". False after a line. */
 bool take_seconds(const char *who, const char *option, const char *argument, double *seconds);

@@ -207,63 +207,64 @@ static double event_length_value(const struct ys_throughput_plan *plan)
 }
 
 const struct parameter parameters[] = {
-    {"phy", "phy", "PHY", "Send on 1M, 2M, coded-s2 or coded-s8, both ways", "1M, 2M, coded-s2 or coded-s8", false,
+    {"phy", "phy", "PHY", "PHY in both directions: 1M, 2M, coded-s2 or coded-s8", "1M, 2M, coded-s2 or coded-s8", false,
      read_phy, phy_value, phy_word},
-    {"central-phy", "central_phy", "PHY", "The central sends on another one", "1M, 2M, coded-s2 or coded-s8", false,
-     read_central_phy, central_phy_value, central_phy_word},
-    {"packet-length", "packet_length_bytes", "NUMBER", "Data in a packet: 27 to 251 bytes",
+    {"central-phy", "central_phy", "PHY", "PHY of packets from the central, if it is another one",
+     "1M, 2M, coded-s2 or coded-s8", false, read_central_phy, central_phy_value, central_phy_word},
+    {"packet-length", "packet_length_bytes", "NUMBER", "Payload of a link-layer packet: 27 to 251 bytes",
      "a whole number from 27 to 251", true, read_packet_length, packet_length_value, NULL},
     {"mtu", "mtu_bytes", "NUMBER", "ATT MTU: 23 to 517 bytes", "a whole number from 23 to 517", true, read_mtu,
      mtu_value, NULL},
     {"interval", "interval_ms", "MS", "Connection interval: 7.5 to 4000 ms in steps of 1.25",
      "from 7.5 to 4000 ms, in steps of 1.25", true, read_interval, interval_value, NULL},
-    {"latency", "latency_events", "NUMBER", "Events that the device may leave out: 0 to 499",
+    {"latency", "latency_events", "NUMBER", "Peripheral latency, in connection events: 0 to 499",
      "a whole number from 0 to 499", true, read_latency, latency_value, NULL},
-    {"event-length", "event_length_ms", "MS", "How long an event may last", "from 1.25 to 4000 ms", true,
+    {"event-length", "event_length_ms", "MS", "Longest connection event", "from 1.25 to 4000 ms", true,
      read_event_length, event_length_value, NULL},
     {"encrypted", "encrypted", NULL, "Encrypt the link", "yes or no", false, read_encrypted, encrypted_value,
      encrypted_word},
-    {"loss", "loss_percent", "PERCENT", "So many of all packets arrive with a wrong CRC", "from 0 to 90 percent", true,
-     read_loss, loss_value, NULL},
-    {"bit-errors", "bit_errors_percent", "PERCENT",
-     "So many of all bits are wrong, so that long packets are lost more often", "from 0 to 1 percent", true,
-     read_bit_errors, bit_errors_value, NULL},
-    {"distance", "distance_m", "M", "How far apart the two are, in the open; without it nothing is too far",
+    {"loss", "loss_percent", "PERCENT", "Packets that arrive with a wrong CRC", "from 0 to 90 percent", true, read_loss,
+     loss_value, NULL},
+    {"bit-errors", "bit_errors_percent", "PERCENT", "Bits that arrive wrong, so that long packets are lost more often",
+     "from 0 to 1 percent", true, read_bit_errors, bit_errors_value, NULL},
+    {"distance", "distance_m", "M", "Distance between the two, outdoors (default: any distance is in range)",
      "from 0 to 10000 m", true, read_distance, distance_value, NULL},
-    {"by-levels", "by_levels", NULL, "Over a distance, packets are whole or not heard at all", "yes or no", false,
+    {"by-levels", "by_levels", NULL, "With --distance, packets arrive undamaged or not at all", "yes or no", false,
      read_by_levels, by_levels_value, by_levels_word},
-    {"network-channel", "network_channel", "NUMBER", "A wide-band network is on the air, on this channel: 1 to 13",
+    {"network-channel", "network_channel", "NUMBER", "Add a wide-band network on this channel: 1 to 13",
      "a whole number from 1 to 13", true, read_network_channel, network_channel_value, NULL},
-    {"network-duty", "network_duty_percent", "PERCENT", "It sends for so much of the time (default 30)",
+    {"network-duty", "network_duty_percent", "PERCENT", "Share of the time in which the network sends (default 30)",
      "from 0 to 100 percent", true, read_network_duty, network_duty_value, NULL},
-    {"network-distance", "network_distance_m", "M", "It is so far from the central (default 3)", "from 0.1 to 1000 m",
-     true, read_network_distance, network_distance_value, NULL},
-    {"oven-distance", "oven_distance_m", "M", "A microwave oven runs so far from the central", "from 0 to 1000 m", true,
-     read_oven_distance, oven_distance_value, NULL},
-    {"neighbours", "neighbours", "NUMBER", "So many devices of others advertise around: 0 to 100000",
+    {"network-distance", "network_distance_m", "M", "Distance between the network and the central (default 3)",
+     "from 0.1 to 1000 m", true, read_network_distance, network_distance_value, NULL},
+    {"oven-distance", "oven_distance_m", "M", "Add a microwave oven at this distance from the central",
+     "from 0 to 1000 m", true, read_oven_distance, oven_distance_value, NULL},
+    {"neighbours", "neighbours", "NUMBER", "Other devices that advertise in the same place: 0 to 100000",
      "a whole number from 0 to 100000", true, read_neighbours, neighbours_value, NULL},
-    {"adapts", "adapts", NULL, "The central leaves out channels that do badly", "yes or no", false, read_adapts,
+    {"adapts", "adapts", NULL, "The central stops using channels with many errors", "yes or no", false, read_adapts,
      adapts_value, adapts_word},
-    {"both", "both", NULL, "Both sides stream at the same time", "yes or no", false, read_both, both_value, both_word},
-    {"links", "links", "NUMBER", "So many devices stream, with one central: 1 to 8", "a whole number from 1 to 8", true,
-     read_links, links_value, NULL},
-    {"controller", "controller", "CHARACTER",
-     "What the device's controller is like: extending (default), slotted, sparing or ideal",
+    {"both-ways", "both_ways", NULL, "Stream in both directions at the same time", "yes or no", false, read_both,
+     both_value, both_word},
+    {"links", "links", "NUMBER", "Number of devices that stream to one central: 1 to 8", "a whole number from 1 to 8",
+     true, read_links, links_value, NULL},
+    {"device-controller", "device_controller", "BEHAVIOUR",
+     "Behaviour of the device's controller: extending (default), slotted, sparing or ideal",
      "extending, slotted, sparing or ideal", false, read_device, device_value, device_word},
-    {"central-controller", "central_controller", "CHARACTER", "Likewise the central's",
+    {"central-controller", "central_controller", "BEHAVIOUR", "Behaviour of the central's controller",
      "extending, slotted, sparing or ideal", false, read_central, central_value, central_word},
-    {"line", "line_kbps", "KBPS", "The serial line between the device's host and its controller (default: one chip)",
+    {"line", "line_kbps", "KBPS",
+     "Rate of the serial line between the device's host and its controller (default: no line)",
      "from 9.6 to 100000 kbit/s", true, read_line, line_value, NULL},
-    {"thinks", "thinks_ms", "MS", "How long the device's host takes until it looks at what has come (default 0.1)",
+    {"host-delay", "host_delay_ms", "MS", "Time until the device's host handles a packet (default 0.1)",
      "from 0 to 10000 ms", true, read_device_thinks, device_thinks_value, NULL},
-    {"central-thinks", "central_thinks_ms", "MS", "Likewise the central's (default 1)", "from 0 to 10000 ms", true,
-     read_central_thinks, central_thinks_value, NULL},
-    {"buffers", "buffers", "NUMBER", "Buffers of the sending controller: 2 to 64 (default: of its character)",
+    {"central-host-delay", "central_host_delay_ms", "MS", "Time until the central's host handles a packet (default 1)",
+     "from 0 to 10000 ms", true, read_central_thinks, central_thinks_value, NULL},
+    {"buffers", "buffers", "NUMBER", "Buffers of the sending controller: 2 to 64 (default: as its behaviour says)",
      "a whole number from 2 to 64", true, read_buffers, buffers_value, NULL},
-    {"seconds", "seconds", "NUMBER", "Let it stream for so long (default 10)", "a whole number from 1 to 3600", true,
+    {"seconds", "seconds", "NUMBER", "Duration of the stream (default 10)", "a whole number from 1 to 3600", true,
      read_seconds, seconds_value, NULL},
-    {"seed", "seed", "NUMBER", "Play it with other chances; the same number gives the same result (default 1)",
-     "a whole number from 0 to 18446744073709551615", true, read_seed, seed_value, NULL},
+    {"seed", "seed", "NUMBER", "Random seed (default 1)", "a whole number from 0 to 18446744073709551615", true,
+     read_seed, seed_value, NULL},
 };
 const size_t parameter_count = sizeof parameters / sizeof parameters[0];
 
@@ -274,6 +275,21 @@ const struct parameter *parameter_named(const char *name)
             return &parameters[i];
     }
     return NULL;
+}
+
+int parameter_option(size_t index)
+{
+    return strcmp(parameters[index].name, "seed") == 0      ? 's'
+           : strcmp(parameters[index].name, "seconds") == 0 ? 't'
+                                                            : FIRST_PARAMETER + (int)index;
+}
+
+size_t parameter_of_option(int key)
+{
+    size_t index = 0;
+    while (index < parameter_count && parameter_option(index) != key)
+        index++;
+    return index;
 }
 
 bool parameter_complain(const char *who, const struct parameter *parameter, const char *text)
@@ -331,9 +347,9 @@ void parameters_say_fixed(const struct ys_throughput_plan *plan, const struct pa
 
 static uint8_t phys_best(uint8_t phys)
 {
-    return (phys & YS_LINK_2M) != 0                                  ? YS_PHY_2M
-           : (phys & YS_LINK_CODED) != 0 && (phys & YS_LINK_1M) == 0 ? YS_PHY_CODED_S8
-                                                                     : YS_PHY_1M;
+    return (phys & YS_2M) != 0                             ? YS_PHY_2M
+           : (phys & YS_CODED) != 0 && (phys & YS_1M) == 0 ? YS_PHY_CODED_S8
+                                                           : YS_PHY_1M;
 }
 
 struct ys_throughput_plan parameters_begin(const struct ys_design *design)
@@ -413,7 +429,7 @@ static bool find_row(const char *who, const struct ys_layout *layout, const char
         return complain(who, "there is no characteristic \"%s\" that can be notified, indicated or written", name);
     if (name != NULL)
         return complain(who, "\"%s\" is not offered as %s", name, ys_carrier_names[wanted]);
-    return complain(who, "no characteristic of it can stream%s%s: try --as channel",
+    return complain(who, "no characteristic of it can stream%s%s: try --carrier channel",
                     wanted == YS_CARRIERS ? "" : " as ", wanted == YS_CARRIERS ? "" : ys_carrier_names[wanted]);
 }
 
@@ -428,10 +444,11 @@ bool parameters_source(const char *who, const struct ys_layout *layout, const ch
             wanted = (enum ys_carrier)i;
     }
     if (carrier != NULL && wanted == YS_CARRIERS)
-        return complain(who,
-                        "--as must be stream, notifications, indications, commands, requests, channel or \"channel to "
-                        "device\", not \"%s\"",
-                        carrier);
+        return complain(
+            who,
+            "--carrier must be stream, notifications, indications, commands, requests, channel or \"channel to "
+            "device\", not \"%s\"",
+            carrier);
     if (wanted != YS_CARRIERS && ys_carrier_is_channel(wanted)) {
         plan->carrier = wanted;
         plan->value_bytes = 512;

@@ -26,6 +26,11 @@ extern const size_t parameter_count;
 /* NULL if there is none of that name. */
 const struct parameter *parameter_named(const char *name);
 
+/* The key of its option, and the parameter that has a key; parameter_count if it is of none. */
+#define FIRST_PARAMETER 0x600
+int parameter_option(size_t index);
+size_t parameter_of_option(int key);
+
 /* Says that a text is no value of a parameter. */
 bool parameter_complain(const char *who, const struct parameter *parameter, const char *text);
 

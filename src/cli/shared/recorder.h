@@ -1,4 +1,4 @@
-/* --capture of the verbs that simulate: what is on the air, and crosses borders, goes into a file. */
+/* --capture of the verbs that simulate: what is on the air, and crosses HCI, goes into a file. */
 #ifndef CLI_SHARED_RECORDER_H
 #define CLI_SHARED_RECORDER_H
 
@@ -11,10 +11,9 @@
 /* clang-format off */
 #define RECORDER_OPTIONS                                                                                               \
     {"capture", RECORDER_CAPTURE, "FILE", 0,                                                                           \
-     "Write what is on the air, and crosses the borders between hosts and controllers, to a capture: NAME.pcapng takes " \
-     "all; of NAME.pcap the borders go beside it, NAME-WHO.pcap",                                                      \
+     "Write a capture of the air and of HCI to FILE: NAME.pcapng has both; with NAME.pcap, HCI goes to NAME-WHO.pcap",  \
      0},                                                                                                               \
-    {"replace", RECORDER_REPLACE, NULL, 0, "Write over files that are there", 0}
+    {"replace", RECORDER_REPLACE, NULL, 0, "Overwrite existing files", 0}
 /* clang-format on */
 
 enum recorder_key { RECORDER_CAPTURE = 0x200, RECORDER_REPLACE };

@@ -31,13 +31,13 @@ struct share {
      SHARE_KEY_RESULTS,                                                                                                \
      "FILE",                                                                                                           \
      0,                                                                                                                \
-     "Keep each result in this SQLite file as soon as it has come; what is there already is not done again",           \
+     "Keep each result in this SQLite file; a later run computes only what is missing",                                \
      0},                                                                                                               \
         {"part", SHARE_KEY_PART, "I/N", 0, PART_HELP, 0},                                                              \
-        {"merge", SHARE_KEY_MERGE, NULL, 0, "Put the results of the named files into that of --results", 0},           \
+        {"merge", SHARE_KEY_MERGE, NULL, 0, "Merge the results of the named files into --results", 0},                 \
     {                                                                                                                  \
         "undone", SHARE_KEY_UNDONE, NULL, 0,                                                                           \
-            "Print what --results has nothing of, with the share of --part that it is in, and do nothing", 0           \
+            "List what is missing in --results, each with its share of --part, and compute nothing", 0                 \
     }
 
 /* Whether a key is one of these options. */

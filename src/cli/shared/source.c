@@ -76,9 +76,9 @@ error_t source_parse(struct source *source, const char *who, int key, const char
         return take_key(source, who, argument);
     case SOURCE_BONDS:
         return take_bonds(source, who, argument);
-    case SOURCE_SEED:
+    case 's':
         return take_seed(who, argument, &source->seed) ? 0 : EINVAL;
-    case SOURCE_MODULES:
+    case 'm':
         return module_folder_take(&source->folders, who, argument) ? 0 : EINVAL;
     default:
         return ARGP_ERR_UNKNOWN;

@@ -12,19 +12,18 @@
 /* clang-format off */
 #define SOURCE_KEY_OPTIONS                                                                                             \
     {"key", SOURCE_KEY, "KEY", 0,                                                                                      \
-     "A long-term key of what is encrypted, 32 hexadecimal digits, the most significant first; may be given again",    \
+     "A long-term key of encrypted links: 32 hexadecimal digits, most significant byte first; may be repeated",    \
      0},                                                                                                               \
-    {"bonds", SOURCE_BONDS, "FILE", 0, "Take keys from this store of bonds; may be given again", 0}
+    {"bonds", SOURCE_BONDS, "FILE", 0, "Take keys from this store of bonds; may be repeated", 0}
 
 #define SOURCE_OPTIONS                                                                                                 \
     SOURCE_KEY_OPTIONS,                                                                                                \
-    {"definition", SOURCE_DEFINITION, "FILE", 0, "Take names, formats and units from it; may be given again", 0},      \
-    {"seed", SOURCE_SEED, "NUMBER", 0, "Play a scene with other chances (default 1)", 0},                              \
-    {"modules", SOURCE_MODULES, "FOLDER", 0,                                                                           \
-     "Look for a scene's modules of firmware here, too; may be given again", 0}
+    {"definition", SOURCE_DEFINITION, "FILE", 0, "Take names, formats and units from this definition; may be repeated", 0},      \
+    {"seed", 's', "NUMBER", 0, "Random seed (default 1)", 0},                              \
+    {"modules", 'm', "FOLDER", 0, "Also look for modules and images of firmware in this folder; may be repeated", 0}
 /* clang-format on */
 
-enum source_key { SOURCE_DEFINITION = 0x280, SOURCE_KEY, SOURCE_BONDS, SOURCE_SEED, SOURCE_MODULES };
+enum source_key { SOURCE_DEFINITION = 0x280, SOURCE_KEY, SOURCE_BONDS };
 
 #define DEFINITIONS_MOST 16
 #define CAPTURES_MOST    16

@@ -30,12 +30,12 @@ struct module_folders {
 #define FIRMWARE_OPTIONS                                                                                               \
     {"firmware",                                                                                                       \
      'f',                                                                                                              \
-     "DEVICE=NAME",                                                                                                    \
+     "DEVICE=MODULE",                                                                                                  \
      0,                                                                                                                \
-     "Play a device with this module or image (.elf), whatever the scene says; may be given again",                    \
+     "Run this module or image (.elf) as the firmware of a device of the scene; may be repeated",                      \
      0},                                                                                                               \
     {                                                                                                                  \
-        "modules", 'm', "FOLDER", 0, "Look for modules and images of firmware here, too; may be given again", 0        \
+        "modules", 'm', "FOLDER", 0, "Also look for modules and images of firmware in this folder; may be repeated", 0 \
     }
 
 /* Reads the argument of --modules; complains, and returns false, if there is no room for it. */

@@ -22,11 +22,9 @@
 #include "experiment/throughput.h"
 #include "experiment/throughput_plan.h"
 
-#define KEY_AS          1
+#define KEY_CARRIER     1
 #define KEY_HEAT        5
-#define KEY_JOBS        6
 #define KEY_REPLACE     7
-#define FIRST_PARAMETER 256
 #define NAME_SIZE       400
 #define INTERRUPTS_MOST 2
 
@@ -45,14 +43,15 @@ static error_t parse(int key, char *argument, struct argp_state *state)
 {
     struct input *input = state->input;
     bool good = true;
-    if (key >= FIRST_PARAMETER && (size_t)(key - FIRST_PARAMETER) < parameter_count) {
-        input->texts[key - FIRST_PARAMETER] = argument != NULL ? argument : "yes";
+    size_t index = parameter_of_option(key);
+    if (index < parameter_count) {
+        input->texts[index] = argument != NULL ? argument : "yes";
         return 0;
     }
     if (share_has(key))
         return share_take(&input->share, state->argv[0], key, argument) ? 0 : EINVAL;
     switch (key) {
-    case KEY_AS:
+    case KEY_CARRIER:
         input->carrier = argument;
         break;
     case KEY_HEAT:
@@ -61,9 +60,8 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case KEY_REPLACE:
         input->replaces = true;
         break;
-    case KEY_JOBS:
-        good = (parse_number(argument, &input->jobs) && input->jobs >= 1 && input->jobs <= 256) ||
-               complain(state->argv[0], "--jobs must be a whole number from 1 to 256, not \"%s\"", argument);
+    case 'J':
+        good = take_jobs(state->argv[0], argument, &input->jobs);
         break;
     case 'p':
         input->plot = argument;
@@ -428,13 +426,15 @@ static int sweep_definition(const char *who, const struct input *input)
 int verb_sweep(int argc, char **argv)
 {
     static const struct argp_option own[] = {
-        {"as", KEY_AS, "CARRIER", 0, "How it travels, as of throughput", 0},
+        {"carrier", KEY_CARRIER, "CARRIER", 0, "How the data travels, as in throughput", 0},
         SHARE_OPTIONS,
-        {"jobs", KEY_JOBS, "NUMBER", 0, "Run so many at once (default: one for each core)", 0},
+        {"jobs", 'J', "NUMBER", 0, "Number of points that run in parallel, 1 to 64 (default: number of cores)", 0},
         {"plot", 'p', "FILE", 0,
-         "Draw goodput and limit as lines; FILE ends in .svg or .png, and its data and script stay beside it", 0},
-        {"replace", KEY_REPLACE, NULL, 0, "Draw over a picture that is there", 0},
-        {"heat", KEY_HEAT, NULL, 0, "Draw a map of two parameters instead of lines", 0},
+         "Draw goodput and limit as lines to FILE, which ends in .svg or .png; its data and script are written beside "
+         "it",
+         0},
+        {"replace", KEY_REPLACE, NULL, 0, "Overwrite existing files", 0},
+        {"heat", KEY_HEAT, NULL, 0, "Draw a heat map of two parameters instead of lines", 0},
         {"json", 'j', NULL, 0, "Print the results as JSON", 0},
         {0}};
     struct argp_option options[64] = {{0}};
@@ -443,15 +443,14 @@ int verb_sweep(int argc, char **argv)
         .parser = parse,
         .args_doc = "DEFINITION [CHARACTERISTIC]\n--merge --results FILE FILE...",
         .doc = "Runs throughput for every combination of values. A value of an option may be a list such as 15,30,100, "
-               "and "
-               "in it ranges such as 15..60/15 (in steps of 15) or 7.5..60*2 (each twice the last).\v"
-               "Interrupted, it keeps with --results what was done, and goes on from there. What comes out does not "
-               "depend on --jobs or --part. Exit status: 0 all streams arrived, 1 a connection did not last, 2 the "
-               "definition, an option or a file is wrong, or it was interrupted.",
+               "which may contain ranges such as 15..60/15 (in steps of 15) or 7.5..60*2 (each value twice the one "
+               "before).\vWith --results, an interrupted sweep can be resumed. Results do not depend on --jobs or "
+               "--part. Exit status: 0 all streams arrived, 1 a connection was lost, 2 the definition, an option or a "
+               "file is wrong, or the sweep was interrupted.",
     };
     for (size_t i = 0; i < parameter_count; i++)
         options[i] = (struct argp_option){.name = parameters[i].name,
-                                          .key = FIRST_PARAMETER + (int)i,
+                                          .key = parameter_option(i),
                                           .arg = "LIST",
                                           .flags = parameters[i].argument == NULL ? OPTION_ARG_OPTIONAL : 0,
                                           .doc = parameters[i].help};

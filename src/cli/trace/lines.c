@@ -68,13 +68,13 @@ static int columns_of(void)
 
 void trace_head(const struct trace *trace)
 {
-    if (trace->both) {
-        (void)printf("%s number       time s  %-*s | air%s\n", trace->colour ? "\033[2m" : "",
+    if (trace->view == VIEW_BOTH) {
+        (void)printf("%s      time s  packet  %-*s | air%s\n", trace->colour ? "\033[2m" : "",
                      (columns_of() - BOTH_BEFORE - 3) / 2, "host and controller", trace->colour ? "\033[0m" : "");
         return;
     }
-    (void)printf("%s number       time s   since ms  dBm ch  %-12s   %-12s protocol%s\n",
-                 trace->colour ? "\033[2m" : "", "from", "to", trace->colour ? "\033[0m" : "");
+    (void)printf("%s      time s   since ms  packet  dBm ch  %-12s   %-12s layer%s\n", trace->colour ? "\033[2m" : "",
+                 "from", "to", trace->colour ? "\033[0m" : "");
 }
 
 char *trace_line(const struct trace *trace, const struct ys_message *message, uint64_t since_ns)
@@ -83,8 +83,8 @@ char *trace_line(const struct trace *trace, const struct ys_message *message, ui
     struct ys_text line = ys_text_in(text, sizeof text);
     const struct ys_record *record = message->seen->record;
     const char *colour = !trace->colour ? "" : message->is_error ? "\033[31m" : message->landmark ? "\033[1m" : "";
-    ys_text_add(&line, "%7llu %12.6f %10.3f ", (unsigned long long)record->number, seconds_of(trace, message),
-                (double)since_ns / 1e6);
+    ys_text_add(&line, "%12.6f %10.3f %7llu ", seconds_of(trace, message), (double)since_ns / 1e6,
+                (unsigned long long)record->number);
     add_radio(&line, record);
     add_name(&line, message->from);
     ys_text_add(&line, " > ");
@@ -153,18 +153,18 @@ char *trace_line_both(const struct trace *trace, const struct ys_message *messag
     bool says = seen->said != NULL && seen->said->upper == YS_UPPER_ATT &&
                 ys_message_of(seen, YS_TRACE_ATTRIBUTES, &trace->source.glossary, &said);
     const char *protocol = says ? said.protocol : message->protocol;
-    if (message->level == YS_TRACE_HCI)
+    if (message->layer == YS_TRACE_HCI)
         ys_text_add(&side, "%s %s: ", protocol, seen->record->to_host ? "controller to host" : "host to controller");
     else
         ys_text_add(&side, "%s ch %u: ", protocol, seen->record->air.channel);
-    if (message->level == YS_TRACE_HCI)
-        ys_text_add(&side, "%s, ", seen->border->name);
+    if (message->layer == YS_TRACE_HCI)
+        ys_text_add(&side, "%s, ", seen->interface->name);
     else
         ys_text_add(&side, "%s to %s, ", message->from[0] != '\0' ? message->from : "unknown",
                     message->to[0] != '\0' ? message->to : "all");
     ys_message_say(says ? &said : message, &trace->source.glossary, &side);
-    ys_text_add(&line, "%7llu %12.6f  ", (unsigned long long)seen->record->number, seconds_of(trace, message));
-    add_wrapped(&line, words, width, message->level != YS_TRACE_HCI);
+    ys_text_add(&line, "%12.6f %7llu  ", seconds_of(trace, message), (unsigned long long)seen->record->number);
+    add_wrapped(&line, words, width, message->layer != YS_TRACE_HCI);
     return strdup(text);
 }
 
@@ -214,8 +214,8 @@ char *trace_line_json(const struct trace *trace, const struct ys_message *messag
     ys_message_say(message, &trace->source.glossary, &words);
     json_t *root = json_pack(
         "{s:I, s:f, s:f, s:s, s:s, s:o, s:o, s:s, s:s, s:b, s:o, s:o, s:o}", "number", (json_int_t)record->number,
-        "time_s", seconds_of(trace, message), "since_ms", (double)since_ns / 1e6, "level",
-        ys_trace_level_names[message->level], "view", air ? "air" : "border", "from", text_json(message->from), "to",
+        "time_s", seconds_of(trace, message), "since_ms", (double)since_ns / 1e6, "layer",
+        ys_trace_layer_names[message->layer], "view", air ? "air" : "hci", "from", text_json(message->from), "to",
         text_json(message->to), "protocol", message->protocol, "kind", message->kind, "error", message->is_error,
         "strength_dbm",
         air && (record->known & YS_AIR_STRENGTH) != 0 ? json_integer(record->air.strength_dbm) : json_null(), "channel",

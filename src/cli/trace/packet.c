@@ -244,15 +244,15 @@ static void print_link(const struct trace *trace, const struct ys_seen *seen)
     }
 }
 
-/* at borders */
+/* at HCI */
 
 static void print_crossed(const struct trace *trace, const struct ys_seen *seen)
 {
-    const struct ys_border_seen *crossed = &seen->crossed;
+    const struct ys_hci_seen *crossed = &seen->crossed;
     const uint8_t *bytes = seen->record->bytes;
     const struct ys_packet_layout *layout = NULL;
     print_layer("HCI");
-    field(NULL, NULL, 0, "border of\t%s, to the %s", seen->border->name, seen->record->to_host ? "host" : "controller");
+    field(NULL, NULL, 0, "HCI of\t%s, to the %s", seen->interface->name, seen->record->to_host ? "host" : "controller");
     if (crossed->type == YS_HCI_COMMAND) {
         field(bytes, bytes, 1, "packet\tcommand");
         field(bytes, bytes + 1, 2, "opcode\t%s (0x%04x)", ys_hci_command_name(crossed->opcode), crossed->opcode);
@@ -297,7 +297,7 @@ void trace_packet(const struct trace *trace, const struct ys_seen *seen)
         (void)printf("at byte %llu of its file\n", (unsigned long long)record->offset);
     if (record->kind == YS_RECORD_AIR)
         print_radio(seen);
-    if (seen->kind == YS_SEEN_BORDER && seen->good) {
+    if (seen->kind == YS_SEEN_HCI && seen->good) {
         print_crossed(trace, seen);
     } else if (seen->kind == YS_SEEN_ADVERTISING && seen->good) {
         print_advertising_header(&record->air, ys_advertising_name(seen));

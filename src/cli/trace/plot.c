@@ -107,7 +107,8 @@ static void put_received(struct trace_plot *plot, const struct ys_seen *seen, co
     char name[120];
     if (strength_dbm == UNKNOWN_DBM)
         return;
-    (void)snprintf(name, sizeof name, "%.*s, heard by %.*s", YS_PARTY_NAME, whose, YS_PARTY_NAME, seen->border->name);
+    (void)snprintf(name, sizeof name, "%.*s, heard by %.*s", YS_PARTY_NAME, whose, YS_PARTY_NAME,
+                   seen->interface->name);
     int series = series_of(plot, name, "dBm");
     if (series >= 0)
         plot->series[series].by_a_receiver = true;
@@ -122,15 +123,15 @@ static const char *name_of(const struct trace *trace, const struct ys_address *a
 
 static void take_received(struct trace_plot *plot, const struct trace *trace, const struct ys_seen *seen, double at_s)
 {
-    const struct ys_border_seen *crossed = &seen->crossed;
+    const struct ys_hci_seen *crossed = &seen->crossed;
     struct ys_reader reader = crossed->parameters;
     if (crossed->type != YS_HCI_EVENT || crossed->status != YS_HCI_OK)
         return;
     if (crossed->event == YS_HCI_COMMAND_COMPLETE && crossed->opcode == YS_HCI_READ_RSSI) {
         uint16_t handle = ys_get_u16(&reader) & 0x0fff;
         int8_t strength_dbm = ys_get_i8(&reader);
-        for (size_t i = 0; i < YS_BORDER_LINKS && ys_reader_ok(&reader); i++) {
-            const struct ys_border_link *link = &seen->border->links[i];
+        for (size_t i = 0; i < YS_HCI_LINKS && ys_reader_ok(&reader); i++) {
+            const struct ys_hci_interface_link *link = &seen->interface->links[i];
             if (link->used && link->handle == handle)
                 put_received(plot, seen, link->peer != NULL ? link->peer->name : "its peer", at_s, strength_dbm);
         }
@@ -159,7 +160,7 @@ static void take_strength(struct trace_plot *plot, const struct trace *trace, co
 {
     struct ys_message message;
     char name[120];
-    if (seen->kind == YS_SEEN_BORDER && seen->good)
+    if (seen->kind == YS_SEEN_HCI && seen->good)
         take_received(plot, trace, seen, at_s);
     if (seen->record->kind != YS_RECORD_AIR || (seen->record->known & YS_AIR_STRENGTH) == 0 ||
         !ys_message_of(seen, YS_TRACE_AIR, &trace->source.glossary, &message))

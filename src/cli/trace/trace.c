@@ -1,4 +1,4 @@
-/* yarnswift trace: what went over the air and over borders, a line a message, on the level that is asked for. */
+/* yarnswift trace: what went over the air and over HCI, a line a message, on the layer that is asked for. */
 #include "capture/say/filter_ask.h"
 #include "cli/trace/view.h"
 
@@ -25,8 +25,8 @@
 #define POLL_NS     100000000
 
 enum key {
-    KEY_BOTH = 1,
-    KEY_VIEW,
+    KEY_VIEW = 1,
+    KEY_FOLLOW,
     KEY_EXPECT,
     KEY_PACKET,
     KEY_VALUES,
@@ -40,21 +40,21 @@ enum key {
 
 /* options */
 
-static bool take_level(struct trace *trace, const char *who, const char *argument)
+static bool take_layer(struct trace *trace, const char *who, const char *argument)
 {
-    int level = word_among(argument, ys_trace_level_names);
-    if (level < 0)
-        return complain(who, "there is no level \"%s\"; take air, hci, l2cap, attributes or values", argument);
-    trace->level = (enum ys_trace_level)level;
+    int layer = word_among(argument, ys_trace_layer_names);
+    if (layer < 0)
+        return complain(who, "there is no layer \"%s\"; take air, hci, l2cap, attributes or values", argument);
+    trace->layer = (enum ys_trace_layer)layer;
     return true;
 }
 
 static bool take_view(struct trace *trace, const char *who, const char *argument)
 {
-    static const char *const views[] = {"auto", "air", "border", NULL};
+    static const char *const views[] = {"auto", "air", "hci", "both", NULL};
     int view = word_among(argument, views);
     if (view < 0)
-        return complain(who, "there is no view \"%s\"; take air or border", argument);
+        return complain(who, "there is no view \"%s\"; take air, hci or both", argument);
     trace->view = (enum trace_view)view;
     return true;
 }
@@ -107,18 +107,15 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     bool good = true;
     switch (key) {
     case 'l':
-        good = take_level(trace, who, argument);
+        good = take_layer(trace, who, argument);
         break;
-    case 'f':
+    case 'F':
         good = take_filter(trace, who, argument);
         break;
     case KEY_VIEW:
         good = take_view(trace, who, argument);
         break;
-    case KEY_BOTH:
-        trace->both = true;
-        break;
-    case 'w':
+    case KEY_FOLLOW:
         trace->follows = true;
         break;
     case KEY_BEFORE:
@@ -177,9 +174,9 @@ static void print_line(struct trace *trace, char *line)
 
 static char *make_line(const struct trace *trace, const struct ys_message *message, uint64_t since_ns)
 {
-    return trace->common.json ? trace_line_json(trace, message, since_ns)
-           : trace->both      ? trace_line_both(trace, message)
-                              : trace_line(trace, message, since_ns);
+    return trace->common.json         ? trace_line_json(trace, message, since_ns)
+           : trace->view == VIEW_BOTH ? trace_line_both(trace, message)
+                                      : trace_line(trace, message, since_ns);
 }
 
 /* What was kept, the oldest first. */
@@ -231,13 +228,13 @@ static void show(struct trace *trace, const struct ys_message *message)
         trace->shown++;
 }
 
-/* Frames are seen on the air and at borders: where both are, those on the air are shown. */
+/* Frames are seen on the air and at HCI: where both are, those on the air are shown. */
 static bool is_in_view(const struct trace *trace, const struct ys_seen *seen)
 {
     bool air = seen->record->kind == YS_RECORD_AIR;
-    if (trace->level == YS_TRACE_AIR || trace->level == YS_TRACE_HCI)
+    if (trace->layer == YS_TRACE_AIR || trace->layer == YS_TRACE_HCI)
         return true;
-    return trace->view == VIEW_AIR ? air : trace->view == VIEW_BORDER ? !air : air == trace->on_air;
+    return trace->view == VIEW_AIR ? air : trace->view == VIEW_HCI ? !air : air == trace->on_air;
 }
 
 static void take_seen(void *context, const struct ys_seen *seen)
@@ -262,7 +259,7 @@ static void take_seen(void *context, const struct ys_seen *seen)
         }
         return;
     }
-    if (trace->both) {
+    if (trace->view == VIEW_BOTH) {
         bool air = record->kind == YS_RECORD_AIR;
         bool empty = seen->kind == YS_SEEN_LINK && seen->good && seen->packet.data.length == 0;
         if (ys_message_of(seen, air ? YS_TRACE_AIR : YS_TRACE_HCI, &trace->source.glossary, &message) && !empty)
@@ -275,7 +272,7 @@ static void take_seen(void *context, const struct ys_seen *seen)
             show(trace, &message);
         return;
     }
-    if (is_in_view(trace, seen) && ys_message_of(seen, trace->level, &trace->source.glossary, &message))
+    if (is_in_view(trace, seen) && ys_message_of(seen, trace->layer, &trace->source.glossary, &message))
         show(trace, &message);
 }
 
@@ -334,9 +331,9 @@ static bool is_free(const struct trace *trace, const char *who)
 static void tell_missing(const struct trace *trace, const char *who)
 {
     if (trace->matched == 0 && !trace->expects)
-        (void)complain(who, "nothing %s", trace->filter != NULL ? "matches the filter" : "is there on this level");
-    if (trace->damaged > 0 && trace->level != YS_TRACE_AIR)
-        (void)complain(who, "%llu packets were damaged; --level air shows them", (unsigned long long)trace->damaged);
+        (void)complain(who, "nothing %s", trace->filter != NULL ? "matches the filter" : "is there on this layer");
+    if (trace->damaged > 0 && trace->layer != YS_TRACE_AIR)
+        (void)complain(who, "%llu packets were damaged; --layer air shows them", (unsigned long long)trace->damaged);
     if (trace->unreadable > 0)
         (void)complain(who, "%llu packets were encrypted, and their key is not known: give it by --key or --bonds",
                        (unsigned long long)trace->unreadable);
@@ -408,41 +405,41 @@ static bool open_controllers(struct trace *trace, const char *who)
 int verb_trace(int argc, char **argv)
 {
     static const struct argp_option options[] = {
-        {"level", 'l', "LEVEL", 0, "What a line is: air, hci, l2cap, attributes (default) or values", 0},
-        {"filter", 'f', "FILTER", 0, "Show what matches, such as \"live torque > 40 N m and from wrench\"", 0},
-        {"before", KEY_BEFORE, "NUMBER", 0, "Show so many lines before a match, too", 0},
-        {"after", KEY_AFTER, "NUMBER", 0, "Show so many lines after a match, too", 0},
+        {"layer", 'l', "LAYER", 0, "What a line shows: air, hci, l2cap, attributes (default) or values", 0},
+        {"filter", 'F', "FILTER", 0, "Show what matches, such as \"live torque > 40 N m and from wrench\"", 0},
+        {"before", KEY_BEFORE, "NUMBER", 0, "Also show this many lines before each match", 0},
+        {"after", KEY_AFTER, "NUMBER", 0, "Also show this many lines after each match", 0},
         {"from", KEY_FROM, "TIME", 0, "Begin at this time of the trace, in seconds", 0},
         {"to", KEY_TO, "TIME", 0, "End at this time of the trace, in seconds", 0},
-        {"expect", KEY_EXPECT, "NUMBER", 0, "Fail unless so many messages match: 0 for none", 0},
+        {"expect", KEY_EXPECT, "NUMBER", 0, "Fail unless exactly this many messages match", 0},
         {"view", KEY_VIEW, "VIEW", 0,
-         "Take frames from the air, or from the border between host and controller (default: the air, if it is there)",
+         "Read frames from the air, from hci, or from both (default: the air, if it was captured)", 0},
+        {"packet", KEY_PACKET, "NUMBER", 0, "Show every field of every layer of this packet", 0},
+        {"follow", KEY_FOLLOW, NULL, 0, "Continue while the capture grows, or show a scene with real controllers live",
          0},
-        {"both", KEY_BOTH, NULL, 0, "Show the border and the air side by side", 0},
-        {"packet", KEY_PACKET, "NUMBER", 0, "Show this one whole: every field of every layer", 0},
-        {"follow", 'w', NULL, 0, "Go on while the capture grows, or show a scene with real controllers as it goes", 0},
         CONTROLLER_OPTIONS,
-        {"values", KEY_VALUES, "FILE", 0, "Write the values that match to a table, as CSV, and no lines", 0},
+        {"values", KEY_VALUES, "FILE", 0, "Write the matching values to FILE as CSV, and print no lines", 0},
         {"plot", 'p', "FILE", 0,
-         "Draw a picture, and write no lines; FILE ends in .svg or .png, and its data and script stay beside it", 0},
-        {"draw", KEY_DRAW, "WHAT", 0, "What is drawn: values (default), strength, or connection", 0},
-        {"replace", KEY_REPLACE, NULL, 0, "Write over a table or picture that is there", 0},
+         "Draw a picture to FILE, which ends in .svg or .png; its data and script are written beside it. No lines are "
+         "printed",
+         0},
+        {"draw", KEY_DRAW, "WHAT", 0, "What to draw: values (default), strength, or connection", 0},
+        {"replace", KEY_REPLACE, NULL, 0, "Overwrite existing files", 0},
         SOURCE_OPTIONS,
-        {"json", 'j', NULL, 0, "Print a JSON object a line", 0},
+        {"json", 'j', NULL, 0, "Print one JSON object a line", 0},
         {0}};
     static const struct argp argp = {
         .options = options,
         .parser = parse,
         .args_doc = "CAPTURE...|SCENE",
-        .doc = "Shows what went over the air, and over the border between host and controller, from captures or from a "
-               "scene that is played: a line a message, with names, values and units. Several captures are put "
-               "together by their times. Encrypted links are read where their keys are known: from a border in the "
-               "capture, from a pairing that can be read, or from --key and --bonds.\v"
-               "Exit status: 0, or 1 if a scene has failed or other than the expected number of messages matches, or 2 "
-               "if a capture, a scene or an option is wrong.",
+        .doc = "Shows the traffic of captures, or of a scene that it plays: one line a message, with names, values and "
+               "units, from the air or from HCI. Several captures are merged by time. Encrypted links are decrypted "
+               "where their keys are known: from HCI in the capture, from a pairing that can be read, or from --key "
+               "and --bonds.\vExit status: 0, 1 if the scene failed or the number of matches is not the expected one, "
+               "2 if a capture, a scene or an option is wrong.",
     };
     static struct trace trace;
-    trace = (struct trace){.level = YS_TRACE_ATTRIBUTES, .colour = wants_colour(stdout)};
+    trace = (struct trace){.layer = YS_TRACE_ATTRIBUTES, .colour = wants_colour(stdout)};
     trace.source.seed = 1;
     int status = EXIT_BAD_INPUT;
     if (parse_options(&argp, argc, argv, &trace) && go_together(&trace, argv[0])) {

@@ -9,7 +9,7 @@
 #include "cli/shared/options.h"
 #include "cli/shared/source.h"
 
-enum trace_view { VIEW_AUTO, VIEW_AIR, VIEW_BORDER };
+enum trace_view { VIEW_AUTO, VIEW_AIR, VIEW_HCI, VIEW_BOTH };
 
 struct trace {
     struct source source;
@@ -25,7 +25,7 @@ struct trace {
     const char *draw;
     double from_s; /* if `has_from`; likewise: */
     double to_s;
-    enum ys_trace_level level;
+    enum ys_trace_layer layer;
     enum trace_view view;
     /* while it runs */
     struct ys_follower *follower;
@@ -49,7 +49,6 @@ struct trace {
     /* options again */
     bool has_from;
     bool has_to;
-    bool both;
     bool follows;
     bool expects;
     bool replaces;

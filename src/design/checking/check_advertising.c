@@ -254,16 +254,17 @@ static void check_options(struct ys_design *design, struct ys_advertisement *set
     } rules[] = {
         {set->anonymous && kind != YS_ADVERTISE_BEACON,
          "what is anonymous cannot be asked or connected to: make it kind: beacon, or leave out anonymous"},
-        {!set->extended && (set->anonymous || set->tells_power || set->phy > 1 || set->primary_phy > 1 ||
+        {!set->extended && (set->anonymous || set->include_power || set->phy > 1 || set->primary_phy > 1 ||
                             set->events.given || set->set_id.given),
          "anonymous, phy, primary phy, set, tells power and events are of extended packets: add extended: true"},
-        {set->primary_phy == YS_SET_2M + 1, "what points to the payload is on 1M or coded, never on 2M"},
+        {set->primary_phy == YS_SAID_2M, "what points to the payload is on 1M or coded, never on 2M"},
         {set->extended && kind == YS_ADVERTISE_SCANNABLE && set->data.given,
          "an extended set that can be asked says all in its response: leave out data"},
         {set->extended && kind != YS_ADVERTISE_SCANNABLE && set->response.given,
          "an extended set that cannot be asked has no response: put all into data"},
-        {set->tells_requests && (kind == YS_ADVERTISE_BEACON || (set->extended && kind == YS_ADVERTISE_CONNECTABLE)),
-         "nobody asks a beacon, nor an extended set that can be connected to: leave out tells requests"},
+        {set->report_scan_requests &&
+             (kind == YS_ADVERTISE_BEACON || (set->extended && kind == YS_ADVERTISE_CONNECTABLE)),
+         "nobody asks a beacon, nor an extended set that can be connected to: leave out report scan requests"},
     };
     for (size_t i = 0; i < sizeof rules / sizeof rules[0]; i++) {
         if (rules[i].wrong)
@@ -290,7 +291,7 @@ static uint64_t event_us(const struct ys_design *design, const struct ys_adverti
     const struct ys_link_extended first = {.type = YS_LINK_ADV_EXTENDED,
                                            .has_sender = !set->anonymous,
                                            .has_data_id = true,
-                                           .has_power = set->tells_power};
+                                           .has_power = set->include_power};
     const struct ys_link_extended pointer = {.type = YS_LINK_ADV_EXTENDED, .has_data_id = true, .has_aux = true};
     struct ys_payload payload = ys_payload_compose(design, set);
     uint64_t primary_ns =

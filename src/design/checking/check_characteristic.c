@@ -62,7 +62,7 @@ static void check_access(struct ys_design *design, struct ys_characteristic *cha
     else if (characteristic->queues && (!notifies || characteristic->streams || characteristic->spacing_us.given))
         ys_findings_add(findings, YS_ERROR, "outbox", characteristic->place,
                         "\"%s\" has an outbox, from which each value is sent as soon as the link has room: give it "
-                        "notify: or indicate:, and leave out stream: and spacing:",
+                        "notify: or indicate:, and leave out stream: and notification spacing:",
                         characteristic->name);
     else if (characteristic->queues && !readable && has_value)
         ys_findings_add(
@@ -150,11 +150,11 @@ static void check_spacing(struct ys_design *design, struct ys_characteristic *ch
     if (!spacing->given)
         return;
     if (!ys_is_notifiable(characteristic))
-        ys_findings_add(&design->findings, YS_ERROR, "spacing", spacing->place,
-                        "spacing is the least time between notifications: add notify:, or leave it out");
+        ys_findings_add(&design->findings, YS_ERROR, "notification-spacing", spacing->place,
+                        "notification spacing is the minimum time between notifications: add notify:, or leave it out");
     if (spacing->number % 1000 != 0 || spacing->number > 60000000)
-        ys_findings_add(&design->findings, YS_ERROR, "spacing", spacing->place,
-                        "spacing must be whole milliseconds, at most 60 s");
+        ys_findings_add(&design->findings, YS_ERROR, "notification-spacing", spacing->place,
+                        "notification spacing must be whole milliseconds, at most 60 s");
 }
 
 static bool is_number(const struct ys_field *type)
@@ -215,13 +215,13 @@ static bool stand_in_number(struct ys_design *design, const struct ys_characteri
     const char *problem = NULL;
     const char *text = written->text;
     if (text == NULL) {
-        ys_findings_add(&design->findings, YS_ERROR, "stand-in", characteristic->stand_in.place,
-                        "this stand_in has no %s: add it", key);
+        ys_findings_add(&design->findings, YS_ERROR, "simulate", characteristic->stand_in.place,
+                        "this simulate has no %s: add it", key);
         return false;
     }
     if (ys_value_parse_raw(&characteristic->type, text, raw, &problem))
         return true;
-    ys_findings_add(&design->findings, YS_ERROR, "stand-in", characteristic->stand_in.place,
+    ys_findings_add(&design->findings, YS_ERROR, "simulate", characteristic->stand_in.place,
                     "%s: \"%s\" is no value of %s: %s", key, text, characteristic->name, problem);
     return false;
 }
@@ -240,7 +240,7 @@ static void read_recorded(struct ys_design *design, struct ys_characteristic *ch
         if (line[0] == '\0' || line[0] == '#' || isalpha((unsigned char)line[0]))
             continue;
         if (!ys_value_parse_raw(&characteristic->type, line, &raw, &problem)) {
-            ys_findings_add(&design->findings, YS_ERROR, "stand-in", stand_in->file.place,
+            ys_findings_add(&design->findings, YS_ERROR, "simulate", stand_in->file.place,
                             "row %d of \"%s\": \"%s\" is no value of %s: %s", row, stand_in->file.text, line,
                             characteristic->name, problem);
             return;
@@ -249,7 +249,7 @@ static void read_recorded(struct ys_design *design, struct ys_characteristic *ch
         stand_in->recorded[stand_in->recorded_count++] = raw;
     }
     if (stand_in->recorded_count == 0)
-        ys_findings_add(&design->findings, YS_ERROR, "stand-in", stand_in->file.place,
+        ys_findings_add(&design->findings, YS_ERROR, "simulate", stand_in->file.place,
                         "\"%s\" has no values: write one a row", stand_in->file.text);
 }
 
@@ -259,16 +259,16 @@ static void check_recorded(struct ys_design *design, struct ys_characteristic *c
     size_t length = 0;
     char *path = NULL;
     if (stand_in->file.text == NULL) {
-        ys_findings_add(&design->findings, YS_ERROR, "stand-in", stand_in->place,
-                        "this stand_in has no file: say where its values are");
+        ys_findings_add(&design->findings, YS_ERROR, "simulate", stand_in->place,
+                        "this simulate has no file: say where its values are");
         return;
     }
     char *text = ys_load_beside(design, stand_in->file.place, stand_in->file.text, &path, &length);
     if (text == NULL)
-        ys_findings_add(&design->findings, YS_ERROR, "stand-in", stand_in->file.place,
+        ys_findings_add(&design->findings, YS_ERROR, "simulate", stand_in->file.place,
                         "\"%s\" cannot be read: a path is meant from the folder of the file that names it", path);
     else if (strlen(text) != length)
-        ys_findings_add(&design->findings, YS_ERROR, "stand-in", stand_in->file.place,
+        ys_findings_add(&design->findings, YS_ERROR, "simulate", stand_in->file.place,
                         "\"%s\" is no text: write a value a row", path);
     else
         read_recorded(design, characteristic, text);
@@ -285,21 +285,21 @@ static void check_stand_in(struct ys_design *design, struct ys_characteristic *c
     if (shape == YS_SHAPE_NONE || characteristic->faulty)
         return;
     if (!is_number(&characteristic->type)) {
-        ys_findings_add(&design->findings, YS_ERROR, "stand-in", stand_in->place,
+        ys_findings_add(&design->findings, YS_ERROR, "simulate", stand_in->place,
                         "only a number can move by itself: give \"%s\" a value", characteristic->name);
         return;
     }
     if (characteristic->type.format->bits > 48) {
-        ys_findings_add(&design->findings, YS_ERROR, "stand-in", stand_in->place,
+        ys_findings_add(&design->findings, YS_ERROR, "simulate", stand_in->place,
                         "only a number of at most 48 bits can move by itself: give \"%s\" a value",
                         characteristic->name);
         return;
     }
     if (stand_in->every_us.given && stand_in->every_us.number < 1000)
-        ys_findings_add(&design->findings, YS_ERROR, "stand-in", stand_in->every_us.place,
+        ys_findings_add(&design->findings, YS_ERROR, "simulate", stand_in->every_us.place,
                         "every must be at least 1 ms");
     if (stand_in->period_us.given && stand_in->period_us.number == 0)
-        ys_findings_add(&design->findings, YS_ERROR, "stand-in", stand_in->period_us.place,
+        ys_findings_add(&design->findings, YS_ERROR, "simulate", stand_in->period_us.place,
                         "period must be longer than nothing");
     if (!stand_in->every_us.given)
         stand_in->every_us.number = 1000000;
@@ -314,12 +314,12 @@ static void check_stand_in(struct ys_design *design, struct ys_characteristic *c
     if (shape == YS_SHAPE_RANDOM_WALK)
         good &= stand_in_number(design, characteristic, &stand_in->step_text, "step", &stand_in->step);
     if (good && moves && stand_in->from >= stand_in->to)
-        ys_findings_add(&design->findings, YS_ERROR, "stand-in", stand_in->place, "from must be less than to");
+        ys_findings_add(&design->findings, YS_ERROR, "simulate", stand_in->place, "from must be less than to");
     if (good && shape == YS_SHAPE_RANDOM_WALK && stand_in->step <= 0)
-        ys_findings_add(&design->findings, YS_ERROR, "stand-in", stand_in->place, "step must be more than 0");
+        ys_findings_add(&design->findings, YS_ERROR, "simulate", stand_in->place, "step must be more than 0");
     if ((shape == YS_SHAPE_RAMP || shape == YS_SHAPE_SINE) && !stand_in->period_us.given)
-        ys_findings_add(&design->findings, YS_ERROR, "stand-in", stand_in->place,
-                        "this stand_in has no period: say how long it takes to come round");
+        ys_findings_add(&design->findings, YS_ERROR, "simulate", stand_in->place,
+                        "this simulate has no period: say how long it takes to come round");
 }
 
 /* descriptors */
@@ -435,9 +435,9 @@ void ys_check_advice(struct ys_design *design, const struct ys_characteristic *c
                         "\"%s\" can be %llu bytes long: a central that keeps the MTU of 23 can write the first 20 only",
                         characteristic->name, length);
     if (ys_offers(characteristic, YS_WAY_NOTIFY) && characteristic->read_handler && !characteristic->spacing_us.given)
-        ys_findings_add(&design->findings, YS_ADVICE, "no-spacing", characteristic->place,
+        ys_findings_add(&design->findings, YS_ADVICE, "no-notification-spacing", characteristic->place,
                         "\"%s\" is notified as often as it changes, be it by a noisy sensor: say how often is enough, "
-                        "such as spacing: 100 ms",
+                        "such as notification spacing: 100 ms",
                         characteristic->name);
 }
 

@@ -248,7 +248,7 @@ static void compare_characteristic(struct comparing *comparing, const struct ys_
                       : "only the newest of its values arrives, where each did");
     compare_descriptors(comparing, a, b);
     if (a->spacing_us.number != b->spacing_us.number)
-        add(comparing, COMPATIBLE, "spacing %g ms, was %g ms", (double)b->spacing_us.number / 1000,
+        add(comparing, COMPATIBLE, "notification spacing %g ms, was %g ms", (double)b->spacing_us.number / 1000,
             (double)a->spacing_us.number / 1000);
     if (constant && (a->value_length != b->value_length || memcmp(a->value, b->value, a->value_length) != 0))
         add(comparing, COMPATIBLE, "another constant value");

@@ -69,7 +69,7 @@ static void put_ranges(FILE *stream, const char *prefix, const struct ys_layout 
         char *name = ys_c_upper(characteristic->id);
         (void)fputs("/* The valid range of ", stream);
         ys_c_put_comment(stream, characteristic->name);
-        (void)fprintf(stream, ". */\n#define %s_%s_LEAST (%lld)\n#define %s_%s_GREATEST (%lld)\n\n", prefix, name,
+        (void)fprintf(stream, ". */\n#define %s_%s_MIN (%lld)\n#define %s_%s_MAX (%lld)\n\n", prefix, name,
                       (long long)characteristic->range[0], prefix, name, (long long)characteristic->range[1]);
         free(name);
     }

@@ -186,11 +186,11 @@ static const char *yes(bool value)
 
 static void put_options(FILE *stream, const char *name, const struct ys_set_options *options)
 {
-    static const char *const phys[] = {"YS_SET_1M", "YS_SET_2M", "YS_SET_CODED"};
+    static const char *const phys[] = {[YS_1M] = "YS_1M", [YS_2M] = "YS_2M", [YS_CODED] = "YS_CODED"};
     (void)fprintf(stream, "\nstatic const struct ys_set_options %s = {\n", name);
     (void)fprintf(stream, "    /* extended */ %s, /* anonymous */ %s, /* tells power */ %s, /* tells requests */ %s,\n",
-                  yes(options->extended), yes(options->anonymous), yes(options->tells_power),
-                  yes(options->tells_requests));
+                  yes(options->extended), yes(options->anonymous), yes(options->include_power),
+                  yes(options->report_scan_requests));
     (void)fprintf(stream,
                   "    /* power */ %s, %d, /* primary PHY */ %s, /* PHY */ %s, /* set */ %u, /* events */ %u};\n",
                   yes(options->has_power), options->power_dbm, phys[options->primary_phy], phys[options->phy],
@@ -232,7 +232,7 @@ void ys_generate_advertising_source(FILE *stream, const struct ys_design *design
 
 void ys_generate_scanning_source(FILE *stream, const struct ys_design *design)
 {
-    static const char *const phys[] = {"0", "YS_ON_1M", "YS_ON_CODED", "YS_ON_1M | YS_ON_CODED"};
+    static const char *const phys[] = {"0", "YS_1M", "YS_CODED", "YS_1M | YS_CODED"};
     const struct ys_device_scanning *scanning = &design->scanning;
     bool service = scanning->service.length > 0;
     if (!scanning->given)

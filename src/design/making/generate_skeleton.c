@@ -123,11 +123,12 @@ void ys_generate_skeleton(FILE *stream, const struct ys_design *design, const st
         put_handler(&skeleton, i, true);
     }
     if (layout->asks)
-        (void)fprintf(stream,
-                      "\n/* An access needs consent: decide, or return YS_LATER and call ys_answer with access->token. "
-                      "*/\nuint8_t "
-                      "%s_consent(const "
-                      "struct ys_access *access, enum ys_wish wish)\n{\n    (void)access;\n    (void)wish;\n    return "
-                      "YS_ATT_INSUFFICIENT_AUTHORIZATION;\n}\n",
-                      design->id);
+        (void)fprintf(
+            stream,
+            "\n/* An access needs consent: decide, or return YS_LATER and call ys_answer with access->token. "
+            "*/\nuint8_t "
+            "%s_consent(const "
+            "struct ys_access *access, enum ys_access_kind wish)\n{\n    (void)access;\n    (void)wish;\n    return "
+            "YS_ATT_INSUFFICIENT_AUTHORIZATION;\n}\n",
+            design->id);
 }

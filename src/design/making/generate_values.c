@@ -367,9 +367,9 @@ void ys_generate_range_check(FILE *stream, const char *device, const struct ys_c
     bool above = ys_range_limits_above(one);
     (void)fprintf(stream, "%sif (", indent);
     if (below)
-        (void)fprintf(stream, "wanted < %s_LEAST", prefix);
+        (void)fprintf(stream, "wanted < %s_MIN", prefix);
     if (above)
-        (void)fprintf(stream, "%swanted > %s_GREATEST", below ? " || " : "", prefix);
+        (void)fprintf(stream, "%swanted > %s_MAX", below ? " || " : "", prefix);
     (void)fprintf(stream, ")\n%s    return YS_ATT_OUT_OF_RANGE;\n", indent);
     free(prefix);
 }

@@ -80,8 +80,8 @@ static void add_value(struct list *list, const struct ys_design *design, const s
     if (row->notifiable != YS_NONE)
         add(list, UPPER, "%s_%s_configuration", design->id, one->id);
     if (one->has_range) {
-        add(list, UPPER, "%s_%s_least", design->id, one->id);
-        add(list, UPPER, "%s_%s_greatest", design->id, one->id);
+        add(list, UPPER, "%s_%s_min", design->id, one->id);
+        add(list, UPPER, "%s_%s_max", design->id, one->id);
     }
     if (ys_handler_is_first(layout, index, false))
         add(list, AS_IT_IS, "%s_%s_read", design->id, ys_handler_id(one));

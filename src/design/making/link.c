@@ -22,7 +22,7 @@ uint64_t ys_link_timeout_us(const struct ys_device_link *link)
 /* By the words of the key, from 1. */
 static uint8_t phy_of(int word)
 {
-    static const uint8_t bits[] = {0, YS_LINK_1M, YS_LINK_2M, YS_LINK_CODED, YS_LINK_CODED, YS_LINK_CODED};
+    static const uint8_t bits[] = {0, YS_1M, YS_2M, YS_CODED, YS_CODED, YS_CODED};
     return bits[word];
 }
 

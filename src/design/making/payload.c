@@ -198,12 +198,12 @@ static const char *const part_words[] = {[YS_PART_FLAGS] = "flags",
                                          [YS_PART_SERVICES] = "services",
                                          [YS_PART_APPEARANCE] = "appearance",
                                          [YS_PART_INTERVAL] = "interval",
-                                         [YS_PART_SOME_SERVICES] = "some services",
+                                         [YS_PART_SOME_SERVICES] = "incomplete services",
                                          [YS_PART_ROLE] = "role",
-                                         [YS_PART_SHORT_NAME] = "short name",
+                                         [YS_PART_SHORT_NAME] = "shortened name",
                                          [YS_PART_POWER] = "power",
                                          [YS_PART_CONNECTION_INTERVAL] = "connection interval",
-                                         [YS_PART_WANTED_SERVICES] = "wanted services",
+                                         [YS_PART_WANTED_SERVICES] = "solicited services",
                                          [YS_PART_TARGETS] = "targets",
                                          [YS_PART_URI] = "uri",
                                          [YS_PART_MANUFACTURER] = "manufacturer",
@@ -285,10 +285,11 @@ static void check_parts(struct ys_design *design, const struct ys_advertisement 
     if (parts->given)
         too_long(design, set, response, length);
     else if (response && !set->extended)
-        ys_findings_add(&design->findings, YS_ERROR, "payload-too-long", design->name.place,
-                        "the name needs %zu bytes of the scan response, which has 31 (29 of them for the name): "
-                        "shorten it by %zu, or tell its beginning only: data: [flags%s], response: [{short name: 29}]",
-                        length, length - 31, set->promise_count > 0 ? ", services" : "");
+        ys_findings_add(
+            &design->findings, YS_ERROR, "payload-too-long", design->name.place,
+            "the name needs %zu bytes of the scan response, which has 31 (29 of them for the name): "
+            "shorten it by %zu, or tell its beginning only: data: [flags%s], response: [{shortened name: 29}]",
+            length, length - 31, set->promise_count > 0 ? ", services" : "");
     else
         ys_findings_add(&design->findings, YS_ERROR, "payload-too-long",
                         set->promise_count > 0 ? set->promises[0].place : set->place,
@@ -301,7 +302,7 @@ static void check_parts(struct ys_design *design, const struct ys_advertisement 
 
 bool ys_advertisement_has_options(const struct ys_advertisement *set)
 {
-    return set->extended || set->anonymous || set->tells_power || set->tells_requests || set->phy > 0 ||
+    return set->extended || set->anonymous || set->include_power || set->report_scan_requests || set->phy > 0 ||
            set->primary_phy > 0 || set->power.text != NULL || set->set_id.given || set->events.given;
 }
 
@@ -316,15 +317,16 @@ bool ys_design_has_sets(const struct ys_design *design)
 
 static struct ys_set_options options_of(const struct ys_advertisement *set)
 {
+    static const uint8_t phys[] = {YS_1M, YS_1M, YS_2M, YS_CODED}; /* not said, or said */
     return (struct ys_set_options){
         .extended = set->extended,
         .anonymous = set->anonymous,
-        .tells_power = set->tells_power,
-        .tells_requests = set->tells_requests,
+        .include_power = set->include_power,
+        .report_scan_requests = set->report_scan_requests,
         .has_power = set->power.text != NULL,
         .power_dbm = set->power_dbm,
-        .primary_phy = (uint8_t)(set->primary_phy > 0 ? set->primary_phy - 1 : YS_SET_1M),
-        .phy = (uint8_t)(set->phy > 0 ? set->phy - 1 : YS_SET_1M),
+        .primary_phy = phys[set->primary_phy],
+        .phy = phys[set->phy],
         .set_id = (uint8_t)set->set_id.number,
         .events = (uint8_t)set->events.number,
     };

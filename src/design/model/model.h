@@ -241,6 +241,9 @@ struct ys_parts {
 };
 
 /* One way to advertise. */
+/* A PHY in a definition. */
+enum ys_said_phy { YS_SAID_1M = 1, YS_SAID_2M, YS_SAID_CODED };
+
 struct ys_advertisement {
     struct ys_place place;
     char *name; /* NULL: the main one */
@@ -259,13 +262,13 @@ struct ys_advertisement {
     struct ys_counted set_id;
     struct ys_counted events;
     struct ys_place options_place; /* of the last of these */
-    int phy;                       /* enum ys_set_phy + 1; 0: not said; likewise: */
+    int phy;                       /* enum ys_said_phy; 0: not said; likewise: */
     int primary_phy;
     int8_t power_dbm;
     bool extended;
     bool anonymous;
-    bool tells_power;
-    bool tells_requests;
+    bool include_power;
+    bool report_scan_requests;
     /* and of any */
     bool faulty;
     uint8_t channels; /* bit 0: 37, bit 1: 38, bit 2: 39; 0: all */

@@ -130,7 +130,7 @@ static const struct ys_key manufacturer_keys[] = {
     {"company", ys_key_number, &kind_16_bits, "The company identifier; 0xFFFF is for tests", true, PART(number)},
     YS_TYPE_KEYS(PART(type)),
     YS_FIELDS_KEY(PART(type)),
-    {"value", ys_key_value, &ys_kind_text, "The data behind it; in hexadecimal if it has no format", true,
+    {"value", ys_key_value, &ys_kind_text, "The data, in the format, or in hexadecimal without one", true,
      PART(value_text)},
 };
 static const struct ys_mapping manufacturer_mapping = {"manufacturer", manufacturer_keys, COUNT(manufacturer_keys),
@@ -149,10 +149,10 @@ static void service_data_service(const struct ys_node *node, void *target)
 }
 
 static const struct ys_key service_data_keys[] = {
-    {"service", service_data_service, &ys_kind_text, "One of the device's services, by name", true, 0},
+    {"service", service_data_service, &ys_kind_text, "The name of one of the device's services", true, 0},
     YS_TYPE_KEYS(PART(type)),
     YS_FIELDS_KEY(PART(type)),
-    {"value", ys_key_value, &ys_kind_text, "The data behind its UUID; in hexadecimal if it has no format", true,
+    {"value", ys_key_value, &ys_kind_text, "The data, in the format, or in hexadecimal without one", true,
      PART(value_text)},
 };
 static const struct ys_mapping service_data_mapping = {"service data", service_data_keys, COUNT(service_data_keys),
@@ -166,7 +166,7 @@ static void part_service_data(const struct ys_node *node, void *target)
 
 static const struct ys_key structure_keys[] = {
     {"type", ys_key_number, &kind_8_bits, "Its advertising type, a number of the Assigned Numbers", true, PART(number)},
-    {"value", ys_key_value, &ys_kind_text, "Its data in hexadecimal", true, PART(value_text)},
+    {"value", ys_key_value, &ys_kind_text, "The data in hexadecimal", true, PART(value_text)},
 };
 static const struct ys_mapping structure_mapping = {"structure", structure_keys, COUNT(structure_keys), NULL};
 static const struct ys_kind kind_structure = {.form = YS_MAPPING, .mapping = &structure_mapping};
@@ -177,23 +177,24 @@ static void part_structure(const struct ys_node *node, void *target)
 }
 
 static const struct ys_key part_keys[] = {
-    {"short name", part_short_name, &kind_name_length, "The first bytes of the name: so many", false, PART(number)},
-    {"power", part_power, &ys_kind_text, "The power at which it is sent, such as -4 dBm", false, PART(text)},
+    {"shortened name", part_short_name, &kind_name_length, "Number of bytes of the name that are sent", false,
+     PART(number)},
+    {"power", part_power, &ys_kind_text, "Transmit power, such as -4 dBm", false, PART(text)},
     {"connection interval", part_connection_interval, &ys_kind_interval,
-     "Connection intervals that it would like: one, or the least and the greatest", false, 0},
-    {"wanted services", part_wanted_services, &ys_kind_texts,
-     "Services that it looks for on the other side: adopted names or UUIDs", false, 0},
-    {"targets", part_targets, &ys_kind_texts, "Addresses of those for whom it is; public ones begin with public", false,
-     0},
-    {"uri", part_uri, &ys_kind_text, "An address in the net", false, PART(text)},
-    {"manufacturer", part_manufacturer, &kind_manufacturer, "Data in a manufacturer's own format", false, 0},
+     "Preferred connection interval: a time, or minimum and maximum", false, 0},
+    {"solicited services", part_wanted_services, &ys_kind_texts,
+     "Services that it looks for in other devices: adopted names or UUIDs", false, 0},
+    {"target addresses", part_targets, &ys_kind_texts,
+     "Addresses of the devices that it is meant for; a public address begins with public", false, 0},
+    {"uri", part_uri, &ys_kind_text, "A URI", false, PART(text)},
+    {"manufacturer", part_manufacturer, &kind_manufacturer, "Manufacturer-specific data", false, 0},
     {"service data", part_service_data, &kind_service_data, "Data of a service", false, 0},
-    {"structure", part_structure, &kind_structure, "Any advertising structure, byte by byte", false, 0},
+    {"structure", part_structure, &kind_structure, "Any other advertising structure, as bytes", false, 0},
 };
 static const struct ys_mapping part_mapping = {"a part of a payload", part_keys, COUNT(part_keys), NULL};
 
-static const char *const part_words[] = {"flags",    "name",          "services", "appearance",
-                                         "interval", "some services", "role",     NULL};
+static const char *const part_words[] = {"flags", "name", "services", "appearance", "interval", "incomplete services",
+                                         "role",  NULL};
 static const struct ys_kind kind_part = {.form = YS_WORD,
                                          .words = part_words,
                                          .otherwise =
@@ -293,34 +294,38 @@ static const char *const kinds[] = {"connectable", "scannable", "beacon", NULL};
 static const struct ys_kind kind_kind = {.form = YS_WORD, .words = kinds};
 
 static const struct ys_key set_keys[] = {
-    {"name", set_name, &ys_kind_text, "Its name, also in C; one of several may have none", false, 0},
-    {"kind", ys_key_word, &kind_kind, "What others may do with it: connect, ask for more, or only listen", false,
+    {"name", set_name, &ys_kind_text, "Name of the advertising set, also in C; one of several may have none", false, 0},
+    {"kind", ys_key_word, &kind_kind, "connectable, scannable, or beacon (neither)", false,
      offsetof(struct ys_advertisement, kind)},
     {"interval", set_interval, &ys_kind_interval,
-     "Time between two advertisements, 20 ms to 10.24 s, or the least and the greatest", true, 0},
-    {"findable", set_findable, &kind_findable, "For how long it can be found; while a connection is free if left out",
-     false, offsetof(struct ys_advertisement, findable)},
-    {"duration", set_duration, &ys_kind_time, "After which it ends by itself; never if left out", false,
+     "Advertising interval, 20 ms to 10.24 s: a time, or minimum and maximum", true, 0},
+    {"findable", set_findable, &kind_findable, "When it can be found (default: while a connection is free)", false,
+     offsetof(struct ys_advertisement, findable)},
+    {"duration", set_duration, &ys_kind_time, "Time after which it stops (default: never)", false,
      offsetof(struct ys_advertisement, duration_us)},
-    {"channels", set_channels, &kind_channels, "Some of the channels 37, 38, 39; all if left out", false, 0},
-    {"extended", option_yes, &ys_kind_yes, "Extended packets, which older centrals do not hear", false,
+    {"channels", set_channels, &kind_channels, "Some of the channels 37, 38, 39 (default: all)", false, 0},
+    {"extended", option_yes, &ys_kind_yes, "Use extended advertising, which older centrals do not receive", false,
      OPTION(extended)},
-    {"phy", option_word, &kind_phy, "PHY of what carries an extended payload; 1M if left out", false, OPTION(phy)},
-    {"primary phy", option_word, &kind_phy, "PHY of what points to it: 1M or coded; 1M if left out", false,
+    {"phy", option_word, &kind_phy, "PHY of the packets with the payload of extended advertising (default 1M)", false,
+     OPTION(phy)},
+    {"primary phy", option_word, &kind_phy, "PHY on the primary channels: 1M or coded (default 1M)", false,
      OPTION(primary_phy)},
-    {"set", option_number, &kind_set_id, "A number by which scanners tell the sets of a device apart", false,
-     OPTION(set_id)},
-    {"anonymous", option_yes, &ys_kind_yes, "An extended beacon that tells no address", false, OPTION(anonymous)},
-    {"power", option_power, &ys_kind_text, "The power at which it is sent, such as -8 dBm; the most if left out", false,
+    {"sid", option_number, &kind_set_id,
+     "Advertising SID, by which scanners tell the advertising sets of a device apart", false, OPTION(set_id)},
+    {"anonymous", option_yes, &ys_kind_yes, "Send extended advertising of a beacon without an address", false,
+     OPTION(anonymous)},
+    {"power", option_power, &ys_kind_text, "Transmit power, such as -8 dBm (default: the maximum)", false,
      OPTION(power)},
-    {"tells power", option_yes, &ys_kind_yes, "Whether extended packets tell their power", false, OPTION(tells_power)},
-    {"tells requests", option_yes, &ys_kind_yes, "Whether the firmware is told who asks", false,
-     OPTION(tells_requests)},
-    {"events", option_number, &kind_events, "The number of extended events after which it ends", false, OPTION(events)},
-    {"services", set_services, &ys_kind_texts, "Names of services whose UUIDs are promised", false, 0},
-    {"data", set_parts, &kind_parts, "What stands in the advertisement, in this order", false,
+    {"include power", option_yes, &ys_kind_yes, "Include the transmit power in extended packets", false,
+     OPTION(include_power)},
+    {"report scan requests", option_yes, &ys_kind_yes, "Report scan requests to the firmware", false,
+     OPTION(report_scan_requests)},
+    {"events", option_number, &kind_events, "Number of extended advertising events after which it stops", false,
+     OPTION(events)},
+    {"services", set_services, &ys_kind_texts, "Names of the services whose UUIDs are advertised", false, 0},
+    {"data", set_parts, &kind_parts, "Contents of the advertisement, in this order", false,
      offsetof(struct ys_advertisement, data)},
-    {"response", set_parts, &kind_parts, "What stands in the scan response, in this order", false,
+    {"response", set_parts, &kind_parts, "Contents of the scan response, in this order", false,
      offsetof(struct ys_advertisement, response)},
 };
 const struct ys_mapping ys_advertisement_mapping = {"advertising", set_keys, COUNT(set_keys), NULL};

@@ -73,20 +73,20 @@ static void take_between(const struct ys_node *node, void *target)
 
 static const struct ys_key behaviour_keys[] = {
     {"write", take_write, &ys_kind_text, "A client writes this value", false, BEHAVIOUR(cause_text)},
-    {"set", take_set, &ys_kind_text, "At the device this is done: an input of its firmware, or a value of a stand-in",
-     false, BEHAVIOUR(cause_text)},
-    {"to", ys_key_value, &ys_kind_text, "What is written or set; without it, any value that may be written", false,
-     BEHAVIOUR(to)},
-    {"read", take_read, &ys_kind_text, "Then what is read of this value is so", false, BEHAVIOUR(effect_text)},
-    {"expect", take_expect, &ys_kind_text, "Then this value is notified or indicated", false, BEHAVIOUR(effect_text)},
-    {"expect none", take_silence, &ys_kind_text, "Then this value is not notified or indicated", false,
+    {"set", take_set, &ys_kind_text, "An input of the firmware, or a simulated value, is set at the device", false,
+     BEHAVIOUR(cause_text)},
+    {"to", ys_key_value, &ys_kind_text, "The value that is written or set (default: any value that may be written)",
+     false, BEHAVIOUR(to)},
+    {"read", take_read, &ys_kind_text, "This value is then read", false, BEHAVIOUR(effect_text)},
+    {"expect", take_expect, &ys_kind_text, "This value is then notified or indicated", false, BEHAVIOUR(effect_text)},
+    {"expect none", take_silence, &ys_kind_text, "This value is then neither notified nor indicated", false,
      BEHAVIOUR(effect_text)},
-    {"field", ys_key_written, &ys_kind_text, "Of a structure, only this field of it", false, BEHAVIOUR(field_text)},
-    {"is", ys_key_value, &ys_kind_text, "The value is this one, or the one that was written", false, BEHAVIOUR(is)},
-    {"between", take_between, &ys_kind_texts, "The value, a number, lies between these two", false, 0},
-    {"within", ys_key_time, &ys_kind_time, "How long it may take until the value comes; 1 s if left out", false,
-     BEHAVIOUR(within_us)},
-    {"for", ys_key_time, &ys_kind_time, "How long no value comes", false, BEHAVIOUR(for_us)},
+    {"field", ys_key_written, &ys_kind_text, "Compare only this field of a structure", false, BEHAVIOUR(field_text)},
+    {"is", ys_key_value, &ys_kind_text, "The value must be this one, or the one that was written", false,
+     BEHAVIOUR(is)},
+    {"between", take_between, &ys_kind_texts, "The value, a number, must be in this range", false, 0},
+    {"within", ys_key_time, &ys_kind_time, "Time limit for the value (default 1 s)", false, BEHAVIOUR(within_us)},
+    {"for", ys_key_time, &ys_kind_time, "Time during which no value may come", false, BEHAVIOUR(for_us)},
 };
 static const struct ys_mapping behaviour_mapping = {"a behaviour", behaviour_keys, COUNT(behaviour_keys), NULL};
 const struct ys_kind ys_kind_behaviours = {

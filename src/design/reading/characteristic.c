@@ -12,26 +12,26 @@
 #define INTO(member)  offsetof(struct ys_characteristic, member)
 #define WAY_INTO(way) offsetof(struct ys_characteristic, ways[way])
 
-/* stand_in: */
+/* simulate: */
 
 static const char *const shapes[] = {"constant", "ramp", "sine", "random walk", "recorded", NULL};
 static const struct ys_kind kind_shape = {.form = YS_WORD, .words = shapes};
 
 static const struct ys_key stand_in_keys[] = {
-    {"shape", ys_key_word, &kind_shape, "How the value moves", true, offsetof(struct ys_stand_in, shape)},
-    {"from", ys_key_value, &ys_kind_text, "The constant, or the least value", false,
+    {"shape", ys_key_word, &kind_shape, "How the value changes", true, offsetof(struct ys_stand_in, shape)},
+    {"from", ys_key_value, &ys_kind_text, "The constant value, or the minimum", false,
      offsetof(struct ys_stand_in, from_text)},
-    {"to", ys_key_value, &ys_kind_text, "The greatest value", false, offsetof(struct ys_stand_in, to_text)},
-    {"step", ys_key_written, &ys_kind_text, "The greatest step of a random walk", false,
+    {"to", ys_key_value, &ys_kind_text, "The maximum", false, offsetof(struct ys_stand_in, to_text)},
+    {"step", ys_key_written, &ys_kind_text, "Maximum step of a random walk", false,
      offsetof(struct ys_stand_in, step_text)},
-    {"file", ys_key_written, &ys_kind_text, "A CSV file: the first column is the value, row by row", false,
+    {"file", ys_key_written, &ys_kind_text, "CSV file whose first column has the values", false,
      offsetof(struct ys_stand_in, file)},
-    {"period", ys_key_time, &ys_kind_time, "How long until a ramp or a sine comes round", false,
+    {"period", ys_key_time, &ys_kind_time, "Period of a ramp or a sine", false,
      offsetof(struct ys_stand_in, period_us)},
-    {"every", ys_key_time, &ys_kind_time, "Time between two changes, from 1 ms; 1 s if left out", false,
+    {"every", ys_key_time, &ys_kind_time, "Time between two changes, from 1 ms (default 1 s)", false,
      offsetof(struct ys_stand_in, every_us)},
 };
-static const struct ys_mapping stand_in_mapping = {"stand_in", stand_in_keys, COUNT(stand_in_keys), NULL};
+static const struct ys_mapping stand_in_mapping = {"simulate", stand_in_keys, COUNT(stand_in_keys), NULL};
 static const struct ys_kind kind_stand_in = {.form = YS_MAPPING, .mapping = &stand_in_mapping};
 
 static void characteristic_stand_in(const struct ys_node *node, void *target)
@@ -97,9 +97,9 @@ static void characteristic_handler(const struct ys_node *node, void *target)
 /* descriptors */
 
 static const struct ys_key description_keys[] = {
-    {"text", ys_key_written, &ys_kind_text, "The description to start with", true, INTO(description)},
-    {"length", ys_key_number, &ys_kind_length, "Greatest length in bytes", false, INTO(description_length)},
-    {"write", read_offer, &kind_right, "Who may write it", false, INTO(description_write)},
+    {"text", ys_key_written, &ys_kind_text, "Initial description", true, INTO(description)},
+    {"length", ys_key_number, &ys_kind_length, "Maximum length in bytes", false, INTO(description_length)},
+    {"write", read_offer, &kind_right, "Right to write it", false, INTO(description_write)},
 };
 static const struct ys_mapping description_mapping = {"description", description_keys, COUNT(description_keys), NULL};
 static const struct ys_kind kind_description = {
@@ -151,10 +151,10 @@ static void characteristic_range(const struct ys_node *node, void *target)
 static const struct ys_key descriptor_keys[] = {
     {"uuid", ys_key_written, &ys_kind_text, "An adopted name, its number, or 128 bits", true,
      offsetof(struct ys_descriptor, uuid_text)},
-    {"value", ys_key_value, &ys_kind_text, "Its value, constant or to start with", true,
+    {"value", ys_key_value, &ys_kind_text, "The value: constant, or initial", true,
      offsetof(struct ys_descriptor, value_text)},
-    {"read", read_offer, &kind_right, "Who may read it; open if left out", false, offsetof(struct ys_descriptor, read)},
-    {"write", read_offer, &kind_right, "Who may write it; nobody if left out", false,
+    {"read", read_offer, &kind_right, "Right to read it (default: open)", false, offsetof(struct ys_descriptor, read)},
+    {"write", read_offer, &kind_right, "Right to write it (default: nobody)", false,
      offsetof(struct ys_descriptor, write)},
     YS_TYPE_KEYS(offsetof(struct ys_descriptor, type)),
 };
@@ -194,48 +194,44 @@ static void characteristic_fixed_length(const struct ys_node *node, void *target
 static const struct ys_kind kind_range = {.form = YS_LIST, .items = &ys_kind_text};
 
 static const struct ys_key characteristic_keys[] = {
-    {"name", characteristic_name, &ys_kind_text, "Its name, also in C, different from all others of the device", true,
-     0},
+    {"name", characteristic_name, &ys_kind_text, "Name, also in C; unique in the device", true, 0},
     {"uuid", ys_key_written, &ys_kind_text,
-     "An adopted name, its number, 128 bits, or an offset from the service's, such as +1", false, INTO(uuid_text)},
+     "An adopted name, its number, 128 bits, or an offset from the service's UUID, such as +1", false, INTO(uuid_text)},
     YS_TYPE_KEYS(INTO(type)),
     {"fixed length", characteristic_fixed_length, &ys_kind_length,
-     "Length in bytes of texts and bytes, no more and no less", false, INTO(type)},
+     "Length in bytes of texts and bytes that all have the same length", false, INTO(type)},
     YS_FIELDS_KEY(INTO(type)),
-    {"read", read_offer, &kind_right, "Who may read it", false, WAY_INTO(YS_WAY_READ)},
-    {"write", read_offer, &kind_right, "Who may write it with a response", false, WAY_INTO(YS_WAY_WRITE)},
-    {"write without response", read_offer, &kind_right, "Who may write it without a response", false,
+    {"read", read_offer, &kind_right, "Right to read it", false, WAY_INTO(YS_WAY_READ)},
+    {"write", read_offer, &kind_right, "Right to write it with a response", false, WAY_INTO(YS_WAY_WRITE)},
+    {"write without response", read_offer, &kind_right, "Right to write it without a response", false,
      WAY_INTO(YS_WAY_WRITE_COMMAND)},
-    {"signed write", read_offer, &kind_right, "Who may write it with a signature", false,
+    {"signed write", read_offer, &kind_right, "Right to write it with a signature", false,
      WAY_INTO(YS_WAY_SIGNED_WRITE)},
-    {"notify", read_offer, &kind_right, "Who may switch notifications on", false, WAY_INTO(YS_WAY_NOTIFY)},
-    {"indicate", read_offer, &kind_right, "Who may switch indications on, which are confirmed one by one", false,
+    {"notify", read_offer, &kind_right, "Right to subscribe to notifications", false, WAY_INTO(YS_WAY_NOTIFY)},
+    {"indicate", read_offer, &kind_right, "Right to subscribe to indications, each of which the client confirms", false,
      WAY_INTO(YS_WAY_INDICATE)},
-    {"broadcast", ys_key_yes, &ys_kind_yes, "Whether it can be broadcast; the server configuration is added", false,
+    {"broadcast", ys_key_yes, &ys_kind_yes, "Allow broadcasts; adds the server configuration descriptor", false,
      INTO(broadcasts)},
-    {"stream", ys_key_yes, &ys_kind_yes, "Whether its notifications carry bytes that the firmware appends to a stream",
-     false, INTO(streams)},
+    {"stream", ys_key_yes, &ys_kind_yes, "Notify bytes that the firmware appends to a stream", false, INTO(streams)},
     {"outbox", ys_key_yes, &ys_kind_yes,
-     "Whether it notifies or indicates each value that the firmware puts into an outbox, until it has arrived", false,
-     INTO(queues)},
-    {"reliable write", ys_key_yes, &ys_kind_yes, "Whether it takes queued writes that are checked by reading back",
-     false, INTO(reliable)},
-    {"spacing", ys_key_time, &ys_kind_time, "Least time between two notifications, in whole milliseconds to 60 s",
-     false, INTO(spacing_us)},
-    {"handler", characteristic_handler, &kind_handlers, "Functions that you write: for reading, for writing, or both",
-     false, 0},
+     "Notify or indicate every value that the firmware puts into an outbox, until it has arrived", false, INTO(queues)},
+    {"reliable write", ys_key_yes, &ys_kind_yes, "Accept queued writes that the client verifies", false,
+     INTO(reliable)},
+    {"notification spacing", ys_key_time, &ys_kind_time,
+     "Minimum time between two notifications, in whole milliseconds up to 60 s", false, INTO(spacing_us)},
+    {"handler", characteristic_handler, &kind_handlers, "Handlers that you write: read, write, or both", false, 0},
     {"handler name", characteristic_handler_name, &ys_kind_text,
-     "A name for its functions, if several characteristics share them", false, 0},
-    {"value", ys_key_value, &ys_kind_text, "Its value, constant or to start with", false, INTO(value_text)},
-    {"range", characteristic_range, &kind_range, "The least and the greatest valid value; writes beyond are refused",
-     false, 0},
-    {"any value", characteristic_any_value, &ys_kind_yes,
-     "Whether writes beyond its range reach the handler, which decides", false, INTO(any_value)},
-    {"description", characteristic_description, &kind_description, "What it is, for people", false, INTO(description)},
+     "Common name of the handlers of several characteristics", false, 0},
+    {"value", ys_key_value, &ys_kind_text, "The value: constant, or initial", false, INTO(value_text)},
+    {"range", characteristic_range, &kind_range, "Minimum and maximum of valid values; other writes are refused", false,
+     0},
+    {"any value", characteristic_any_value, &ys_kind_yes, "Pass writes outside the range to the handler, which decides",
+     false, INTO(any_value)},
+    {"description", characteristic_description, &kind_description, "Description for people", false, INTO(description)},
     {"presentation format", characteristic_presentation, &ys_kind_yes,
-     "Whether a descriptor tells its format and unit to clients that do not know them", false, INTO(presentation)},
+     "Add a descriptor with format and unit, for clients that do not know them", false, INTO(presentation)},
     {"descriptors", characteristic_descriptors, &kind_descriptors, "Other descriptors", false, 0},
-    {"stand_in", characteristic_stand_in, &kind_stand_in, "How it moves while there is no firmware", false, 0},
+    {"simulate", characteristic_stand_in, &kind_stand_in, "How the value changes while there is no firmware", false, 0},
 };
 const struct ys_mapping ys_characteristic_mapping = {"a characteristic", characteristic_keys,
                                                      COUNT(characteristic_keys), NULL};

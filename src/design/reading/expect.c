@@ -47,14 +47,16 @@ static void expect_silence(const struct ys_node *node, void *target)
 }
 
 static const struct ys_key expectation_keys[] = {
-    {"found within", expect_found, &ys_kind_time, "A scanner finds it within this time", false, EXPECT(within_us)},
-    {"by", ys_key_written, &ys_kind_text, "Which one: constant, half, tenth, hundredth, or such as 30 ms of 100 ms",
-     false, EXPECT(by_text)},
-    {"in", ys_key_written, &ys_kind_text, "In how many of all cases, such as 99 %", false, EXPECT(share_text)},
-    {"interval", expect_interval, &ys_kind_interval, "Each interval lies between these two", false, 0},
-    {"of", ys_key_written, &ys_kind_text, "Of several ways to advertise, the one that this is about; else the first",
-     false, EXPECT(set_text)},
-    {"silent at most", expect_silence, &ys_kind_time, "It can never be silent for longer", false, EXPECT(silence_us)},
+    {"found within", expect_found, &ys_kind_time, "Time limit for a scanner to find the device", false,
+     EXPECT(within_us)},
+    {"scanner", ys_key_written, &ys_kind_text,
+     "The scanner: constant, half, tenth, hundredth, or such as 30 ms of 100 ms", false, EXPECT(by_text)},
+    {"probability", ys_key_written, &ys_kind_text, "Share of the searches that must succeed, such as 99 %", false,
+     EXPECT(share_text)},
+    {"interval", expect_interval, &ys_kind_interval, "Range of the time between two advertising events", false, 0},
+    {"advertising set", ys_key_written, &ys_kind_text, "Name of the advertising set (default: the first)", false,
+     EXPECT(set_text)},
+    {"max silence", expect_silence, &ys_kind_time, "Maximum time without advertising", false, EXPECT(silence_us)},
 };
 static const struct ys_mapping expectation_mapping = {"an expectation", expectation_keys, COUNT(expectation_keys),
                                                       NULL};
@@ -107,7 +109,7 @@ void ys_read_expectations(const struct ys_node *node, void *target)
             check_found(node->findings, expectation);
         else if (expectation->kind == YS_EXPECT_NONE)
             ys_findings_add(node->findings, YS_ERROR, "expect", item.place,
-                            "say what is expected: found within, interval, or silent at most");
+                            "say what is expected: found within, interval, or max silence");
         else if (more)
             ys_findings_add(node->findings, YS_ERROR, "expect", item.place, "by and in belong to found within");
     }

@@ -68,16 +68,16 @@ static const struct ys_kind kind_characteristics = {
     .form = YS_LIST, .items = &(const struct ys_kind){.form = YS_MAPPING, .mapping = &ys_characteristic_mapping}};
 
 static const struct ys_key service_keys[] = {
-    {"name", service_name, &ys_kind_text, "Its name, also in C; an adopted name is its UUID", true, 0},
-    {"use", service_use, &ys_kind_text, "An adopted service, or a typical device, with all that it must have", false,
-     0},
-    {"drop", service_drop, &ys_kind_texts, "Names of what use brings and is not wanted", false, 0},
+    {"name", service_name, &ys_kind_text, "Name, also in C; an adopted name gives the UUID", true, 0},
+    {"use", service_use, &ys_kind_text, "An adopted service, or a typical device, with everything mandatory", false, 0},
+    {"drop", service_drop, &ys_kind_texts, "Names of parts of use that are not wanted", false, 0},
     {"uuid", ys_key_written, &ys_kind_text, "An adopted name, its number, or 128 bits in writing order", false,
      offsetof(struct ys_service, uuid_text)},
-    {"secondary", ys_key_yes, &ys_kind_yes, "Whether it is only there to be included", false,
+    {"secondary", ys_key_yes, &ys_kind_yes, "A secondary service, which is only included by others", false,
      offsetof(struct ys_service, secondary)},
-    {"includes", service_includes, &ys_kind_texts, "Names of services that it includes", false, 0},
-    {"characteristics", service_characteristics, &kind_characteristics, "Its characteristics, in order", true, 0},
+    {"includes", service_includes, &ys_kind_texts, "Names of included services", false, 0},
+    {"characteristics", service_characteristics, &kind_characteristics, "Characteristics, in the order of the table",
+     true, 0},
 };
 static const struct ys_mapping service_mapping = {"a service", service_keys, COUNT(service_keys), "use"};
 
@@ -90,13 +90,13 @@ static const struct ys_kind kind_bytes = {.form = YS_NUMBER, .least = 64, .great
 static const struct ys_kind kind_key_size = {.form = YS_NUMBER, .least = 7, .greatest = 16};
 
 static const struct ys_key limits_keys[] = {
-    {"connections", ys_key_number, &kind_connections, "Connections at once", false, DESIGN(limits.connections)},
-    {"mtu", ys_key_number, &kind_mtu, "Largest ATT MTU, in bytes", false, DESIGN(limits.mtu)},
-    {"bonds", ys_key_number, &kind_bonds, "Peers that are remembered", false, DESIGN(limits.bonds)},
-    {"flash", ys_key_number, &kind_bytes, "Flash that an image may take, in bytes", false, DESIGN(limits.flash)},
-    {"ram", ys_key_number, &kind_bytes, "RAM that an image may take with its stack, in bytes", false,
-     DESIGN(limits.ram)},
-    {"stack", ys_key_number, &kind_bytes, "Stack that an image may use, in bytes", false, DESIGN(limits.stack)},
+    {"connections", ys_key_number, &kind_connections, "Maximum number of connections", false,
+     DESIGN(limits.connections)},
+    {"mtu", ys_key_number, &kind_mtu, "Maximum ATT MTU, in bytes", false, DESIGN(limits.mtu)},
+    {"bonds", ys_key_number, &kind_bonds, "Maximum number of bonds", false, DESIGN(limits.bonds)},
+    {"flash", ys_key_number, &kind_bytes, "Maximum flash of an image, in bytes", false, DESIGN(limits.flash)},
+    {"ram", ys_key_number, &kind_bytes, "Maximum RAM of an image with its stack, in bytes", false, DESIGN(limits.ram)},
+    {"stack", ys_key_number, &kind_bytes, "Maximum stack of an image, in bytes", false, DESIGN(limits.stack)},
 };
 static const struct ys_mapping limits_mapping = {"limits", limits_keys, COUNT(limits_keys), NULL};
 static const struct ys_kind kind_limits = {.form = YS_MAPPING, .mapping = &limits_mapping};
@@ -121,7 +121,7 @@ static const char *const leasts[] = {"encrypted", "authenticated", NULL};
 static const struct ys_kind kind_least = {.form = YS_WORD, .words = leasts};
 static const char *const fulls[] = {"refuse", "forget", NULL};
 static const struct ys_kind kind_full = {.form = YS_WORD, .words = fulls};
-static const char *const beginners[] = {"by itself", "by firmware", NULL};
+static const char *const beginners[] = {"host", "firmware", NULL};
 static const struct ys_kind kind_begins = {.form = YS_WORD, .words = beginners};
 
 static void security_least(const struct ys_node *node, void *target)
@@ -139,33 +139,31 @@ static void security_rotation(const struct ys_node *node, void *target)
 }
 
 static const struct ys_key security_keys[] = {
-    {"capability", security_capability, &kind_capability, "What it can show, and what can be entered at it", true,
+    {"capability", security_capability, &kind_capability, "Input and output capability", true,
      DESIGN(security.capability)},
-    {"bonding", ys_key_yes, &ys_kind_yes, "Whether peers are remembered; true if left out", false,
-     DESIGN(security.bonding)},
-    {"secure connections only", ys_key_yes, &ys_kind_yes, "Whether the older way of pairing is refused", false,
-     DESIGN(security.secure_only)},
-    {"passkey", ys_key_written, &ys_kind_text, "A fixed one of six digits, instead of a random one", false,
+    {"bonding", ys_key_yes, &ys_kind_yes, "Whether bonds are kept (default: true)", false, DESIGN(security.bonding)},
+    {"secure connections only", ys_key_yes, &ys_kind_yes, "Refuse legacy pairing", false, DESIGN(security.secure_only)},
+    {"passkey", ys_key_written, &ys_kind_text, "A fixed passkey of six digits, instead of a random one", false,
      DESIGN(security.passkey)},
-    {"key size", ys_key_number, &kind_key_size, "Least size of a key in bytes; 16 if left out", false,
+    {"key size", ys_key_number, &kind_key_size, "Minimum size of the key in bytes (default 16)", false,
      DESIGN(security.key_size)},
-    {"least", security_least, &kind_least, "What a pairing must give at least, or is refused; encrypted if left out",
+    {"minimum", security_least, &kind_least, "Minimum security of a pairing: encrypted (default) or authenticated",
      false, DESIGN(security.least)},
-    {"begins", ys_key_word, &kind_begins, "Who begins pairing where a right demands it; by itself if left out", false,
+    {"initiated by", ys_key_word, &kind_begins,
+     "Who starts pairing or encryption when a right requires it: host (default) or firmware", false,
      DESIGN(security.begins)},
     {"when full", ys_key_word, &kind_full,
-     "What becomes of somebody new when no more peers can be remembered: refuse, or forget the one that was here least "
-     "recently; forget if left out",
+     "Which peer loses when there is no room for another bond: refuse the new one, or forget the least recently used "
+     "(default: forget)",
      false, DESIGN(security.when_full)},
-    {"privacy", ys_key_yes, &ys_kind_yes, "Whether its address changes, so that only who is remembered knows it", false,
-     DESIGN(security.privacy)},
-    {"rotation", security_rotation, &ys_kind_time, "After how long the address changes, 1 s to 1 h; 15 min if left out",
-     false, DESIGN(security.rotation_us)},
-    {"out of band", ys_key_yes, &ys_kind_yes,
-     "Whether the firmware has another way, such as a tag that is touched, to exchange data for pairing", false,
-     DESIGN(security.out_of_band)},
-    {"debug key", ys_key_yes, &ys_kind_yes, "Whether a peer may use the key that everybody knows; for development",
-     false, DESIGN(security.debug_key)},
+    {"privacy", ys_key_yes, &ys_kind_yes, "Use resolvable private addresses", false, DESIGN(security.privacy)},
+    {"rotation", security_rotation, &ys_kind_time,
+     "Time between two changes of the private address, 1 s to 1 h (default 15 min)", false,
+     DESIGN(security.rotation_us)},
+    {"out of band", ys_key_yes, &ys_kind_yes, "The firmware can exchange pairing data out of band, such as over a tag",
+     false, DESIGN(security.out_of_band)},
+    {"debug key", ys_key_yes, &ys_kind_yes, "Accept the debug key of the standard; for development only", false,
+     DESIGN(security.debug_key)},
 };
 static const struct ys_mapping security_mapping = {"security", security_keys, COUNT(security_keys), NULL};
 static const struct ys_kind kind_security = {.form = YS_MAPPING, .mapping = &security_mapping};
@@ -184,16 +182,16 @@ static void device_caching(const struct ys_node *node, void *target)
 }
 
 static const struct ys_key device_keys[] = {
-    {"name", ys_key_written, &ys_kind_text, "What it is called, 1 to 248 bytes", true, DESIGN(name)},
-    {"appearance", ys_key_written, &ys_kind_text, "What it looks like: an adopted name, or its number", false,
+    {"name", ys_key_written, &ys_kind_text, "Device name, 1 to 248 bytes", true, DESIGN(name)},
+    {"appearance", ys_key_written, &ys_kind_text, "Appearance: an adopted name, or its number", false,
      DESIGN(appearance_text)},
     {"address", ys_key_written, &ys_kind_text,
      "random, public, non-resolvable, or a static address such as C2:00:5E:10:00:01", false, DESIGN(address_text)},
     {"caching", device_caching, &ys_kind_yes,
-     "Whether clients may keep the table and are told of changes; true if peers are remembered", false, 0},
-    {"limits", device_limits, &kind_limits, "How many of what there is room for", false, 0},
-    {"security", device_security, &kind_security, "How it pairs", false, 0},
-    {"link", ys_read_link, &ys_kind_link, "What it asks of its connections", false, 0},
+     "Allow clients to cache the table, and inform them of changes (default: true if bonds are kept)", false, 0},
+    {"limits", device_limits, &kind_limits, "Sizes and numbers", false, 0},
+    {"security", device_security, &kind_security, "Pairing", false, 0},
+    {"link", ys_read_link, &ys_kind_link, "Requested connection parameters", false, 0},
 };
 static const struct ys_mapping device_mapping = {"device", device_keys, COUNT(device_keys), NULL};
 static const struct ys_kind kind_device = {.form = YS_MAPPING, .mapping = &device_mapping};
@@ -251,25 +249,25 @@ static const struct ys_kind kind_services = {
 
 #define INCLUDE_KEY                                                                                                    \
     {                                                                                                                  \
-        "include", root_include, &ys_kind_texts, "Files whose services come before these, by their paths from here",   \
+        "include", root_include, &ys_kind_texts, "Files whose services come first, by path relative to this file",     \
             false, 0                                                                                                   \
     }
 #define SERVICES_KEY                                                                                                   \
     {                                                                                                                  \
-        "services", root_services, &kind_services, "The services, in the order of the table", false, 0                 \
+        "services", root_services, &kind_services, "Services, in the order of the table", false, 0                     \
     }
 
 static const struct ys_key root_keys[] = {
     INCLUDE_KEY,
-    {"device", root_device, &kind_device, "What the device is", true, 0},
-    {"advertising", root_advertising, &kind_advertising, "How it is found: one way, or a list of several", false, 0},
-    {"scanning", ys_read_scanning, &ys_kind_scanning, "What it looks for, as a central", false, 0},
+    {"device", root_device, &kind_device, "The device itself", true, 0},
+    {"advertising", root_advertising, &kind_advertising, "Advertising: one set, or a list of sets", false, 0},
+    {"scanning", ys_read_scanning, &ys_kind_scanning, "What it scans for, as a central", false, 0},
     SERVICES_KEY,
-    {"energy", ys_read_energy, &ys_kind_energy, "What the hardware draws", false, 0},
-    {"expect", ys_read_expectations, &ys_kind_expectations, "What must hold on the air; the interval verb tries it",
+    {"energy", ys_read_energy, &ys_kind_energy, "Current that the hardware draws", false, 0},
+    {"expect", ys_read_expectations, &ys_kind_expectations,
+     "Expectations of the advertising, judged by the interval verb", false, 0},
+    {"behaviour", ys_read_behaviours, &ys_kind_behaviours, "Expectations of the application, tested by the meet verb",
      false, 0},
-    {"behaviour", ys_read_behaviours, &ys_kind_behaviours, "What the application does; the meet verb tries it", false,
-     0},
 };
 const struct ys_mapping ys_definition_mapping = {"the definition", root_keys, COUNT(root_keys), NULL};
 

@@ -68,26 +68,23 @@ static const struct ys_kind kind_packet = {.form = YS_NUMBER, .least = 27, .grea
 
 static const struct ys_key link_keys[] = {
     {"interval", link_interval, &ys_kind_interval,
-     "Connection interval that it asks for, 7.5 ms to 4 s: one, or the least and the greatest; what the central chose "
-     "if "
-     "left out",
+     "Requested connection interval, 7.5 ms to 4 s: a time, or minimum and maximum (default: the central chooses)",
      false, 0},
-    {"latency", ys_key_number, &kind_latency, "Connection events that it may leave out, 0 to 499", false,
+    {"latency", ys_key_number, &kind_latency, "Requested peripheral latency in connection events, 0 to 499", false,
      LINK(latency)},
     {"supervision timeout", link_timeout, &ys_kind_time,
-     "After how long without a packet the connection is lost, 100 ms to 32 s; 4 s if left out, or more where needed",
-     false, LINK(timeout_us)},
-    {"pause", link_pause, &ys_kind_time, "How long it waits before it asks, up to 60 s; 5 s if left out", false,
-     LINK(pause_us)},
-    {"phy", ys_key_word, &kind_phy, "The PHY that it asks for in both directions", false, LINK(phy)},
-    {"receive phy", ys_key_word, &kind_phy, "The PHY on which it receives, if another one", false, LINK(receive_phy)},
-    {"packet length", ys_key_number, &kind_packet, "Data in a packet that it sends, 27 to 251 bytes", false,
+     "Requested supervision timeout, 100 ms to 32 s (default 4 s, or more where required)", false, LINK(timeout_us)},
+    {"pause", link_pause, &ys_kind_time, "Time before the request, up to 60 s (default 5 s)", false, LINK(pause_us)},
+    {"phy", ys_key_word, &kind_phy, "Requested PHY in both directions", false, LINK(phy)},
+    {"receive phy", ys_key_word, &kind_phy, "Requested PHY for receiving, if it is another one", false,
+     LINK(receive_phy)},
+    {"packet length", ys_key_number, &kind_packet, "Payload of a sent link-layer packet, 27 to 251 bytes", false,
      LINK(packet_length)},
-    {"event length", link_event_length, &ys_kind_time, "How long a connection event may last", false,
+    {"event length", link_event_length, &ys_kind_time, "Maximum length of a connection event", false,
      LINK(event_length_us)},
     {"accepts", ys_key_word, &kind_accepts,
-     "Which parameters of the other side it accepts: everything (if left out), within its own interval, or nothing",
-     false, LINK(accepts)},
+     "Which requests of the other side are accepted: everything (default), own interval, or nothing", false,
+     LINK(accepts)},
 };
 static const struct ys_mapping link_mapping = {"link", link_keys, COUNT(link_keys), NULL};
 const struct ys_kind ys_kind_link = {.form = YS_MAPPING, .mapping = &link_mapping};

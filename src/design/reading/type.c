@@ -160,18 +160,19 @@ static void field_name(const struct ys_node *node, void *target)
 
 static const struct ys_kind kind_most = {.form = YS_NUMBER, .least = 1, .greatest = 255};
 
-static const char *const orders[] = {"least first", "most first", NULL};
+static const char *const orders[] = {"little endian", "big endian", NULL};
 static const struct ys_kind kind_order = {.form = YS_WORD, .words = orders};
 
 static const struct ys_key field_keys[] = {
-    {"name", field_name, &ys_kind_text, "Its name, also in C", true, 0},
+    {"name", field_name, &ys_kind_text, "Name, also in C", true, 0},
     YS_TYPE_KEYS(0),
-    {"up to", ys_key_number, &kind_most, "An array of that many items at most", false, offsetof(struct ys_field, most)},
-    {"order", ys_key_word, &kind_order, "Which byte of a number is sent first, in a payload; the least if left out",
-     false, offsetof(struct ys_field, order)},
-    {"when", ys_key_written, &ys_kind_text, "Only there if this bit of flags before it is set", false,
+    {"up to", ys_key_number, &kind_most, "Maximum number of items of an array", false, offsetof(struct ys_field, most)},
+    {"byte order", ys_key_word, &kind_order,
+     "Byte order of a number in a payload: little endian (default) or big endian", false,
+     offsetof(struct ys_field, order)},
+    {"when", ys_key_written, &ys_kind_text, "The field exists only if this bit of earlier flags is set", false,
      offsetof(struct ys_field, when)},
-    {"unless", ys_key_written, &ys_kind_text, "Only there if this bit of flags before it is not set", false,
+    {"unless", ys_key_written, &ys_kind_text, "The field exists only if this bit of earlier flags is not set", false,
      offsetof(struct ys_field, unless)},
 };
 static const struct ys_mapping field_mapping = {"a field", field_keys, COUNT(field_keys), NULL};

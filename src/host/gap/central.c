@@ -23,12 +23,12 @@ static const struct ys_central central;
 /* The PHYs other than 1M need a controller that has sets. */
 static bool phys_are_valid(uint8_t phys)
 {
-    return (phys & ~(YS_ON_1M | YS_ON_CODED)) == 0;
+    return (phys & ~(YS_1M | YS_CODED)) == 0;
 }
 
 static bool phys_are_legacy(const struct ys_host *host, uint8_t phys)
 {
-    return (phys & YS_ON_CODED) == 0 || (host->sets != NULL && host->sets->active);
+    return (phys & YS_CODED) == 0 || (host->sets != NULL && host->sets->active);
 }
 
 /* scanning */

@@ -207,8 +207,8 @@ static void link_made(struct ys_host *host, struct ys_connection *connection, co
         .state = {.interval_us = (uint32_t)made->interval * INTERVAL_STEP_US,
                   .latency = made->latency,
                   .supervision_timeout_ms = (uint16_t)(made->timeout * TIMEOUT_STEP_MS),
-                  .send_phy = YS_LINK_1M,
-                  .receive_phy = YS_LINK_1M,
+                  .send_phy = YS_1M,
+                  .receive_phy = YS_1M,
                   .send_length = YS_LINK_PAYLOAD_DEFAULT,
                   .receive_length = YS_LINK_PAYLOAD_DEFAULT},
     };
@@ -253,7 +253,7 @@ static const struct ys_extra_calls links_extra = {
 
 static bool wishes_are_valid(const struct ys_link_wishes *wishes)
 {
-    const uint8_t all_phys = YS_LINK_1M | YS_LINK_2M | YS_LINK_CODED;
+    const uint8_t all_phys = YS_1M | YS_2M | YS_CODED;
     const struct ys_hci_parameters parameters = ys_link_wished(wishes);
     return (wishes->interval_max_us == 0 ||
             (ys_in_range(wishes->interval_min_us, 7500, wishes->interval_max_us) &&

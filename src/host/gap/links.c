@@ -26,7 +26,7 @@ void ys_link_want(struct ys_host *host, struct ys_link_of *of, uint16_t due)
 }
 
 void ys_link_tell(struct ys_host *host, const struct ys_connection *connection, enum ys_event_kind kind,
-                  enum ys_link_matter matter, uint8_t reason)
+                  enum ys_link_change matter, uint8_t reason)
 {
     ys_emit(host, &(struct ys_event){
                       .kind = kind,
@@ -51,7 +51,7 @@ void ys_link_refused(struct ys_host *host, struct ys_connection *connection, uin
     } else if (cannot && due == DUE(DUE_PARAMETERS) && connection->role != 0) {
         ys_link_want(host, of, DUE(DUE_SIGNAL));
     } else {
-        enum ys_link_matter matter = due == DUE(DUE_LENGTH) ? YS_LINK_LENGTH
+        enum ys_link_change matter = due == DUE(DUE_LENGTH) ? YS_LINK_LENGTH
                                      : due == DUE(DUE_PHYS) ? YS_LINK_PHYS
                                                             : YS_LINK_PARAMETERS;
         ys_link_tell(host, connection, YS_EVENT_LINK_REFUSED, matter, status);

@@ -23,7 +23,7 @@ static uint8_t number_of(struct ys_host *host, const struct ys_set *set)
 
 static uint8_t phy_to_hci(uint8_t phy)
 {
-    return (uint8_t)(phy + 1);
+    return phy == YS_CODED ? YS_HCI_PHY_CODED : phy == YS_2M ? YS_HCI_PHY_2M : YS_HCI_PHY_1M;
 }
 
 /* What a set is to the controller: by its kind now, which is not always the one that it was given. */
@@ -46,7 +46,7 @@ static uint16_t properties_of(const struct ys_set *set)
         properties &= (uint16_t)~YS_HCI_SET_SCANNABLE;
     if (options->anonymous)
         properties |= YS_HCI_SET_ANONYMOUS;
-    if (options->tells_power)
+    if (options->include_power)
         properties |= YS_HCI_SET_POWER;
     return properties;
 }
@@ -91,10 +91,10 @@ static void compose_parameters(struct ys_host *host, struct ys_writer *writer)
                                .peer = *ys_advertising_peer(host, advertising),
                                .filter = advertising->filter,
                                .power_dbm = power_of(options),
-                               .primary_phy = phy_to_hci(extended ? options->primary_phy : YS_SET_1M),
-                               .secondary_phy = phy_to_hci(extended ? options->phy : YS_SET_1M),
+                               .primary_phy = phy_to_hci(extended ? options->primary_phy : YS_1M),
+                               .secondary_phy = phy_to_hci(extended ? options->phy : YS_1M),
                                .set_id = options->set_id,
-                               .tell_requests = options->tells_requests,
+                               .tell_requests = options->report_scan_requests,
                            });
 }
 
@@ -238,7 +238,7 @@ static void complete_off(struct ys_host *host, struct ys_reader *parameters)
 
 static uint8_t phys_of(uint8_t phys)
 {
-    return phys != 0 ? phys : YS_ON_1M;
+    return phys != 0 ? phys : YS_1M;
 }
 
 /* Vol 4 Part E 7.8.64, 7.8.65. */

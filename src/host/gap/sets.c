@@ -97,9 +97,14 @@ static uint8_t report_type(uint16_t type)
     return (type & YS_HCI_REPORT_SCANNABLE) != 0 ? YS_REPORT_SCANNABLE : YS_REPORT_BEACON;
 }
 
+static bool is_1m(uint8_t phy)
+{
+    return phy == 0 || phy == YS_1M;
+}
+
 static uint8_t phy_from_hci(uint8_t phy)
 {
-    return phy >= YS_HCI_PHY_1M && phy <= YS_HCI_PHY_CODED ? (uint8_t)(phy - 1) : (uint8_t)YS_SET_1M;
+    return phy >= YS_HCI_PHY_1M && phy <= YS_HCI_PHY_CODED ? (uint8_t)(1u << (phy - 1)) : (uint8_t)YS_1M;
 }
 
 static bool continues(const struct ys_sets *sets, const struct ys_hci_extended_report *report)
@@ -196,13 +201,13 @@ static bool options_are_valid(const struct ys_advertising *advertising)
     if (options->set_id > 15 || (options->has_power && options->power_dbm > 20))
         return false;
     if (!options->extended)
-        return !options->anonymous && !options->tells_power && options->events == 0 &&
-               options->primary_phy == YS_SET_1M && options->phy == YS_SET_1M;
+        return !options->anonymous && !options->include_power && options->events == 0 && is_1m(options->primary_phy) &&
+               is_1m(options->phy);
     /* Vol 4 Part E 7.8.53: fast directed packets are legacy ones; what is anonymous cannot be answered; a scannable set
      * says all in its response, others have none */
     return advertising->kind != YS_ADVERTISE_DIRECTED_FAST && (!options->anonymous || beacon) &&
-           (options->primary_phy == YS_SET_1M || options->primary_phy == YS_SET_CODED) &&
-           options->phy <= YS_SET_CODED &&
+           (is_1m(options->primary_phy) || options->primary_phy == YS_CODED) &&
+           (is_1m(options->phy) || options->phy == YS_2M || options->phy == YS_CODED) &&
            (scannable ? advertising->data_length == 0 && advertising->response_length > 0
                       : advertising->response_length == 0);
 }
@@ -250,15 +255,15 @@ static void reduce(struct ys_sets *sets, const struct ys_advertising *advertisin
     uint16_t lost = 0;
     sets->reduced = *advertising;
     sets->reduced.options = NULL;
-    if (options->has_power || options->tells_power)
+    if (options->has_power || options->include_power)
         lost |= YS_LOST_POWER;
-    if (options->tells_requests)
+    if (options->report_scan_requests)
         lost |= YS_LOST_REQUESTS;
     if (options->anonymous)
         lost |= YS_LOST_ANONYMITY;
     if (options->events != 0)
         lost |= YS_LOST_COUNT;
-    if (options->extended && (options->primary_phy != YS_SET_1M || options->phy != YS_SET_1M))
+    if (options->extended && (!is_1m(options->primary_phy) || !is_1m(options->phy)))
         lost |= YS_LOST_PHY;
     if (options->extended) {
         bool scannable = advertising->kind == YS_ADVERTISE_SCANNABLE;

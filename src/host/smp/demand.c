@@ -53,9 +53,9 @@ enum ys_result ys_secure(struct ys_host *host, uint16_t connection, uint8_t leve
     return YS_OK;
 }
 
-enum ys_result ys_refresh(struct ys_host *host, uint16_t connection)
+enum ys_result ys_encryption_refresh(struct ys_host *host, uint16_t connection)
 {
-    YS_NOT_IN_INTERRUPT(host, "ys_refresh");
+    YS_NOT_IN_INTERRUPT(host, "ys_encryption_refresh");
     struct ys_connection *found = ys_connection_find(host, connection);
     if (host->pairing == NULL)
         return YS_ERROR_UNSUPPORTED;

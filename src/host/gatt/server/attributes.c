@@ -91,7 +91,7 @@ static uint8_t check_link(const struct ys_host *host, const struct ys_connection
 
 /* The definition's `ask`: who may do it in principle still needs the application's consent (Vol 3 Part C 10.5). */
 static uint8_t ask(struct ys_host *host, const struct ys_connection *connection, const struct ys_attribute *attribute,
-                   enum ys_wish wish)
+                   enum ys_access_kind wish)
 {
     uint16_t handle = (uint16_t)(attribute - host->table->attributes + 1);
     if (host->consented)

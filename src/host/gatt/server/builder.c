@@ -63,18 +63,18 @@ void ys_build(struct ys_builder *builder, const struct ys_builder_memory *memory
     uint16_t length = 0;
     while (length < 248 && name[length] != '\0')
         length++;
-    const struct ys_built built_name = {.uuid = ys_uuid_of(0x2a00),
-                                        .properties = YS_PROPERTY_READ,
-                                        .rights = READABLE,
-                                        .size = length,
-                                        .bytes = (const uint8_t *)name,
-                                        .length = length};
-    const struct ys_built built_appearance = {.uuid = ys_uuid_of(0x2a01),
-                                              .properties = YS_PROPERTY_READ,
-                                              .rights = READABLE,
-                                              .size = 2,
-                                              .bytes = builder->appearance,
-                                              .length = 2};
+    const struct ys_characteristic_settings built_name = {.uuid = ys_uuid_of(0x2a00),
+                                                          .properties = YS_PROPERTY_READ,
+                                                          .rights = READABLE,
+                                                          .size = length,
+                                                          .bytes = (const uint8_t *)name,
+                                                          .length = length};
+    const struct ys_characteristic_settings built_appearance = {.uuid = ys_uuid_of(0x2a01),
+                                                                .properties = YS_PROPERTY_READ,
+                                                                .rights = READABLE,
+                                                                .size = 2,
+                                                                .bytes = builder->appearance,
+                                                                .length = 2};
     (void)ys_build_service(builder, &access, false);
     (void)ys_build_characteristic(builder, &built_name);
     (void)ys_build_characteristic(builder, &built_appearance);
@@ -107,7 +107,7 @@ uint16_t ys_build_include(struct ys_builder *builder, uint16_t service)
 }
 
 /* Vol 3 Part G 3.3.2. */
-static struct ys_value *add_value(struct ys_builder *builder, const struct ys_built *characteristic)
+static struct ys_value *add_value(struct ys_builder *builder, const struct ys_characteristic_settings *characteristic)
 {
     bool writable = YS_RIGHT_TO_WRITE(characteristic->rights) != YS_RIGHT_NONE;
     if (builder->value_count >= builder->memory.value_count || characteristic->size > YS_ATT_VALUE_MAX ||
@@ -129,7 +129,8 @@ static struct ys_value *add_value(struct ys_builder *builder, const struct ys_bu
     return value;
 }
 
-static void add_configuration(struct ys_builder *builder, const struct ys_built *characteristic, struct ys_value *value)
+static void add_configuration(struct ys_builder *builder, const struct ys_characteristic_settings *characteristic,
+                              struct ys_value *value)
 {
     uint16_t index = builder->table.notifiable_count;
     uint16_t handle = builder->table.attribute_count;
@@ -148,7 +149,7 @@ static void add_configuration(struct ys_builder *builder, const struct ys_built 
     value->notifiable = index;
 }
 
-uint16_t ys_build_characteristic(struct ys_builder *builder, const struct ys_built *characteristic)
+uint16_t ys_build_characteristic(struct ys_builder *builder, const struct ys_characteristic_settings *characteristic)
 {
     struct ys_attribute *declaration = add(builder, YS_ATTRIBUTE_CHARACTERISTIC, READABLE);
     struct ys_attribute *attribute = add(builder, YS_ATTRIBUTE_VALUE, characteristic->rights);

@@ -1,6 +1,6 @@
 /* What a controller tells its host. */
-#ifndef SIM_BORDER_H
-#define SIM_BORDER_H
+#ifndef SIM_TO_HOST_H
+#define SIM_TO_HOST_H
 
 #include "sim/controller_state.h"
 

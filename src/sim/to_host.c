@@ -1,5 +1,5 @@
 /* What a controller tells its host. */
-#include "sim/border.h"
+#include "sim/to_host.h"
 
 #include "sim/controller_state.h"
 

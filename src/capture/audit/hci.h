@@ -1,0 +1,12 @@
+/* What a host and its controller say to each other. */
+#ifndef CAPTURE_AUDIT_HCI_H
+#define CAPTURE_AUDIT_HCI_H
+
+#include "capture/audit/state.h"
+
+/* The file says that packets were lost: as if each interface were watched from here on. */
+void audit_hci_lost(struct ys_audit *audit);
+
+void audit_hci(struct ys_audit *audit, const struct ys_seen *seen, struct audited_hci *interface);
+
+#endif
