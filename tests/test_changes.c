@@ -36,7 +36,7 @@ struct one_change {
 };
 
 static const struct one_change cases[] = {
-    {"T2", "T3", "!device: is called \"T3\", was \"T2\": who looks for the name does not find it\n"},
+    {"T2", "T3", "!device: is called \"T3\", was \"T2\": a search for the name fails\n"},
     {"capability: display", "capability: none",
      "device: can show or enter something else: people pair in another way\n"},
     {"capability: display", "capability: display, secure connections only: true",
@@ -57,10 +57,10 @@ static const struct one_change cases[] = {
     {"interval: 100 ms", "interval: 200 ms",
      "advertising: interval 200 ms, was 100 ms: how fast it is found changes\n"},
     {"services: [s]", "services: [t]",
-     "!advertising: does not tell the service \"s\" any more, by which it may be looked for\n"
-     "advertising: also tells the service \"t\"\n"},
+     "!advertising: no longer advertises the service \"s\", by which centrals may search\nadvertising: also advertises "
+     "the service \"t\"\n"},
     {"name: far, kind: beacon", "name: far, kind: beacon, extended: true",
-     "!far: is extended now: who only hears legacy advertising does not find it\n"},
+     "!far: is extended now: centrals with legacy advertising only do not find it\n"},
     {"name: far", "name: near", "!far: is gone\nnear: is new\n"},
     {"crib, format: uint16", "crib, format: uint8", "!far: field crib: format uint8, was uint16\n"},
     {"company: 0xFFFF", "company: 0xFFFE", "!far: data of a manufacturer that it told is gone\n"},

@@ -56,13 +56,13 @@ static void wrong_options_and_files_are_one_line_and_status_2(void **state)
         const char *arguments;
         const char *says;
     } cases[] = {
-        {"chekc", "there is no verb \"chekc\"; did you mean \"check\"?"},
-        {"frobnicate", "there is no verb \"frobnicate\"; see yarnswift --help"},
-        {"--frobnicate", "there is no option --frobnicate; see yarnswift --help"},
+        {"chekc", "unknown verb \"chekc\"; did you mean \"check\"?"},
+        {"frobnicate", "unknown verb \"frobnicate\"; see yarnswift --help"},
+        {"--frobnicate", "unknown option --frobnicate; see yarnswift --help"},
         {"check", "yarnswift check: name a definition, such as NAME.device.yaml"},
-        {"check --frobnicate x", "yarnswift check: there is no option --frobnicate; see --help"},
-        {"table --jsno x", "yarnswift table: there is no option --jsno; did you mean --json?"},
-        {"table -x x", "yarnswift table: there is no option -x; see --help"},
+        {"check --frobnicate x", "yarnswift check: unknown option --frobnicate; see --help"},
+        {"table --jsno x", "yarnswift table: unknown option --jsno; did you mean --json?"},
+        {"table -x x", "yarnswift table: unknown option -x; see --help"},
         {"table --json=1 x", "yarnswift table: --json takes no value"},
         {"table a b", "yarnswift table: name one definition, such as NAME.device.yaml"},
         {"generate -o", "yarnswift generate: --output needs a value"},
@@ -472,7 +472,7 @@ static void an_interval_is_told_in_words_and_as_json(void **state)
     assert_non_null(strstr(outcome.out, "a beacon: locator"));
     assert_int_equal(outcome.status, 0);
     assert_non_null(strstr(outcome.out, "  yes  interval from 1000 ms to 1010 ms: "));
-    assert_non_null(strstr(outcome.out, "\n  4 more are about another way to advertise: see --advertising-set\n"));
+    assert_non_null(strstr(outcome.out, "\n  4 more are about another advertising set: see --advertising-set\n"));
     assert_null(strstr(outcome.out, "interval from 100 ms to 110 ms"));
     outcome =
         run_on("interval --advertising-set locator --runs 5",
@@ -493,9 +493,9 @@ static void what_an_interval_cannot_be_asked_is_refused(void **state)
     } cases[] = {
         {"interval --runs 0", "--runs must be a whole number from 1 to 1000000"},
         {"interval --seconds 1.5", "--seconds must be a whole number"},
-        {"interval --scanner fast", "there is no scanner \"fast\""},
+        {"interval --scanner fast", "unknown scanner \"fast\""},
         {"interval --plot a.pdf", "a plot must end in .svg or .png"},
-        {"interval --advertising-set nothing", "there is no way to advertise named \"nothing\""},
+        {"interval --advertising-set nothing", "unknown advertising set \"nothing\""},
         {"interval --plot no/such/folder/a.svg --runs 1", "no/such/folder/a.dat: cannot write it"},
     };
     (void)state;
@@ -576,7 +576,7 @@ static void any_definition_is_played_by_its_stand_ins(void **state)
     path = scratch_file("silent.device.yaml", "device: {name: Silent}\nservices: []\n");
     outcome = run_on("demo", path);
     assert_int_equal(outcome.status, 2);
-    assert_non_null(strstr(outcome.err, "nobody can connect to a device"));
+    assert_non_null(strstr(outcome.err, "the first advertising set is not connectable"));
 }
 
 /* pairing: every outcome that is said is what two hosts come to, which test_pairing sees to by the same table. */

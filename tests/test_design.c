@@ -35,19 +35,16 @@ static const struct wrong wrong[] = {
      "1:20 error: device has name already: leave one of them out\n"
      "4:1 error: the definition has services already: leave one of them out\n"},
     {HEAD "services: []\n--- # one\na: [\n",
-     "4:1 error: a second document begins here, which would not be read: a file holds one\n"},
+     "4:1 error: a second document begins here: a file contains one document\n"},
     {"# one\n---\n" HEAD "services: []\n...\n\n# two\na: 1\n",
-     "9:1 error: a second document begins here, which would not be read: a file holds one\n"},
-    {"---\n---\n" HEAD "services: []\n",
-     "2:1 error: a second document begins here, which would not be read: a file holds one\n"},
+     "9:1 error: a second document begins here: a file contains one document\n"},
+    {"---\n---\n" HEAD "services: []\n", "2:1 error: a second document begins here: a file contains one document\n"},
     {"---\n" HEAD "services: []\n...\n# the end\n", ""},
     {"just words", "1:1 error: the definition must be a mapping of keys to values\n"},
     {"- a\n- b\n", "1:3 error: the definition must be a mapping of keys to values\n"},
     {HEAD, "1:1 error: the definition has no services: add it\n"},
-    {"device: {name: T2}\n",
-     "1:1 error: the definition has no services: add it\n"
-     "1:1 warning: nobody can find this device: add advertising: with an interval; or, if it is a "
-     "central that finds others, scanning:\n"},
+    {"device: {name: T2}\n", "1:1 error: the definition has no services: add it\n1:1 warning: no central can find this "
+                             "device: add advertising: with an interval; or, for a central, scanning:\n"},
     {DEVICE "advertising: [{kind: beacon, interval: 1 s}, {name: x, kind: scannable, interval: 1 s}]\n", ""},
     {DEVICE "scanning: {name: T3}\n", ""},
     {DEVICE "scanning: {name: T3}\nadvertising: [{kind: beacon, interval: 1 s}, {name: x, interval: 1 s}]\n",
@@ -71,22 +68,21 @@ static const struct wrong wrong[] = {
     {"device: {name: [T2]}\n" ADVERTISING "services: []\n", "1:17 error: name is empty: a single value belongs here\n"},
     {"device: {name: }\n" ADVERTISING "services: []\n", "1:10 error: name is empty: a single value belongs here\n"},
     {DEVICE "services: []\n",
-     "1:1 warning: nobody can find this device: add advertising: with an interval; or, if it is a central that finds "
-     "others, scanning:\n"},
+     "1:1 warning: no central can find this device: add advertising: with an interval; or, for a central, scanning:\n"},
     {DEVICE "advertising: {}\nservices: []\n", "2:1 error: advertising has no interval: add it\n"},
     {DEVICE "advertising: {interval: 100}\nservices: []\n",
      "2:25 error: interval must be a time with its unit, such as 100 ms or 1.5 s, not \"100\"\n"},
     {DEVICE "advertising: {interval: 19.375 ms}\nservices: []\n",
-     "2:25 error: the advertising interval must be from 20 ms to 10.24 s, or with extended: true to 71 min, the "
-     "least one first\n"},
+     "2:25 error: the advertising interval must be from 20 ms to 10.24 s, or with extended: true up to 71 min, the "
+     "minimum first\n"},
     {DEVICE "advertising: {interval: 11 s}\nservices: []\n",
-     "2:25 error: the advertising interval must be from 20 ms to 10.24 s, or with extended: true to 71 min, the "
-     "least one first\n"},
+     "2:25 error: the advertising interval must be from 20 ms to 10.24 s, or with extended: true up to 71 min, the "
+     "minimum first\n"},
     {DEVICE "advertising: {interval: [150 ms, 100 ms]}\nservices: []\n",
-     "2:26 error: the advertising interval must be from 20 ms to 10.24 s, or with extended: true to 71 min, the "
-     "least one first\n"},
+     "2:26 error: the advertising interval must be from 20 ms to 10.24 s, or with extended: true up to 71 min, the "
+     "minimum first\n"},
     {DEVICE "advertising: {interval: [100 ms]}\nservices: []\n",
-     "2:26 error: interval must be one time, or a list of the least and the greatest\n"},
+     "2:26 error: interval must be one time, or a list of minimum and maximum\n"},
     {DEVICE "advertising: {interval: 101 ms}\nservices: []\n",
      "2:25 error: the advertising interval goes in steps of 0.625 ms: take a multiple of it\n"},
     {DEVICE "advertising: {interval: 100 ms, services: [batery]}\nservices: []\n",
@@ -127,7 +123,7 @@ static const struct wrong wrong[] = {
     {HEAD "services:\n  - name: battery\n    characteristics:\n      - " ONE_VALUE "\n",
      "6:25 error: an offset needs a service with a 128-bit UUID: write the whole UUID\n"},
     {WITH("{name: a, uuid: +1, read: open, handler: read}"),
-     "7:16 error: \"a\" has no format: say what its bytes are, such as format: uint16\n"},
+     "7:16 error: \"a\" has no format: add one, such as format: uint16\n"},
     {WITH("{name: a, uuid: +1, format: unit8, resolution: 0.1, read: open, value: 1}"),
      "7:37 error: this format is not known: \"unit8\"; did you mean \"uint8\"?\n"},
     {WITH("{name: a, uuid: +1, format: uint8, unit: newton meter, read: open, value: 1}"),
@@ -137,7 +133,7 @@ static const struct wrong wrong[] = {
     {WITH("{name: a, uuid: +1, format: utf8s, resolution: 0.1, read: open, value: x}"),
      "7:16 error: \"a\" has a resolution, which only whole numbers have: leave it out\n"},
     {WITH("{name: a, uuid: +1, format: uint48, resolution: 1/16, read: open, value: 1}"),
-     "7:16 error: \"a\" is too wide for this resolution: take a format of at most 32 bits, or a power of ten\n"},
+     "7:16 error: \"a\" is too wide for this resolution: use a format of at most 32 bits, or a power of ten\n"},
     {WITH("{name: a, uuid: +1, format: struct, read: open, handler: read}"),
      "7:16 error: \"a\" is a structure of 0 fields: list 1 to 32 of them\n"},
     {WITH("{name: a, uuid: +1, format: uint8, fields: [{name: x, format: uint8}], read: open, value: 1}"),
@@ -149,11 +145,9 @@ static const struct wrong wrong[] = {
     {WITH("{name: a, uuid: +1, format: struct, read: open, handler: read, fields:\n"
           "         [{name: x, format: utf8s, length: 4}, {name: X, format: uint8, bits: [q]}, {name: int, format: "
           "bytes}]}"),
-     "8:18 error: \"x\" can be of any length, so nothing can come behind it: make it the last\n"
-     "8:55 error: only flags have bits: give it a format such as boolean[8]\n"
-     "8:55 error: the field \"X\" has the same name in C as \"x\": rename one\n"
-     "8:92 error: \"int\" has no length: say how many bytes it has\n"
-     "8:92 error: \"int\" is a keyword of C or C++: rename it\n"},
+     "8:18 error: \"x\" has a variable length: make it the last field\n8:55 error: only flags have bits: give it a "
+     "format such as boolean[8]\n8:55 error: the field \"X\" has the same name in C as \"x\": rename one\n8:92 error: "
+     "\"int\" has no length: add its number of bytes\n8:92 error: \"int\" is a keyword of C or C++: rename it\n"},
     {WITH("{name: a, uuid: +1, format: struct, read: open, handler: read, fields:\n"
           "         [{name: f, format: \"boolean[8]\", bits: [q, q, r]}, {name: x, format: uint8, when: s},\n"
           "          {name: y, format: uint8, length: 1, unless: r, up to: 0}]}"),
@@ -173,11 +167,11 @@ static const struct wrong wrong[] = {
     {WITH("{name: a, uuid: +1, format: uint8, read: open}"),
      "7:16 error: \"a\" has nothing to send: add a value, or handler: read\n"},
     {WITH("{name: a, uuid: +1, format: uint8, write: open}"),
-     "7:16 error: a write to \"a\" goes nowhere: add handler: write, or a value to start with\n"},
+     "7:16 error: a write to \"a\" is lost: add handler: write, or an initial value\n"},
     {WITH("{name: a, uuid: +1, format: uint8, write: open, handler: [write, read]}"),
-     "7:67 error: \"a\" has a handler for reading that nobody can call: add read: or notify:\n"},
+     "7:67 error: \"a\" has a read handler but no right to read: add read: or notify:\n"},
     {WITH("{name: a, uuid: +1, format: uint8, read: open, handler: [read, write]}"),
-     "7:66 error: \"a\" has a handler for writing that nobody can call: add write:\n"},
+     "7:66 error: \"a\" has a write handler but no right to write: add write:\n"},
     {WITH("{name: a, uuid: +1, format: uint8, read: opne, value: 1}"),
      "7:50 error: read is not known: \"opne\"; did you mean \"open\"?\n"},
     {WITH("{name: a, uuid: +1, format: uint8, read: encrypted, value: 1}"),
@@ -197,15 +191,14 @@ static const struct wrong wrong[] = {
     {WITH("{name: a, uuid: +1, format: uint8, read: open, handler: reed}"),
      "7:65 error: handler is not known: \"reed\"; did you mean \"read\"?\n"},
     {WITH("{name: a, uuid: +1, format: uint8, read: open, value: 1, simulate: {shape: ramp, from: 1, to: 1}}"),
-     "7:77 error: from must be less than to\n7:77 error: this simulate has no period: say how long it takes to come "
-     "round\n"},
+     "7:77 error: from must be less than to\n7:77 error: simulate needs a period\n"},
     {WITH("{name: a, uuid: +1, format: uint8, read: open, value: 1, simulate: {shape: sine, from: 1, to: 300}}"),
-     "7:77 error: to: \"300\" is no value of a: it does not fit into the format\n7:77 error: this simulate has no "
-     "period: say how long it takes to come round\n"},
+     "7:77 error: to: \"300\" is no value of a: it does not fit into the format\n7:77 error: simulate needs a "
+     "period\n"},
     {WITH("{name: a, uuid: +1, format: uint8, read: open, value: 1, simulate: {shape: random walk, from: 1, to: 3}}"),
-     "7:77 error: this simulate has no step: add it\n"},
+     "7:77 error: simulate needs step:\n"},
     {WITH("{name: a, uuid: +1, format: utf8s, read: open, value: x, simulate: {shape: constant, from: 1}}"),
-     "7:77 error: only a number can move by itself: give \"a\" a value\n"},
+     "7:77 error: only numbers can be simulated: give \"a\" a value\n"},
     {HEAD "services:\n  - {name: heart rate, characteristics: []}\n",
      "4:6 warning: the service Heart Rate must have the characteristic Heart Rate Measurement (0x2A37): add it\n"
      "4:6 advice: \"heart rate\" is not advertised: a central that looks for it by its UUID will not find this "
@@ -245,25 +238,24 @@ static const struct wrong wrong[] = {
           "      - {name: b, uuid: +010, format: uint8, read: open, value: 1}"), /* ten, not eight */
      ""},
     {WITH("{name: a, uuid: +1, format: sint64, read: open, value: 1, simulate: {shape: constant, from: 1}}"),
-     "7:78 error: only a number of at most 48 bits can move by itself: give \"a\" a value\n"},
+     "7:78 error: only numbers of at most 48 bits can be simulated: give \"a\" a value\n"},
     {WITH("{name: a, uuid: +1, format: utf8s, length: 21, notify: open, notification spacing: 1 s, handler: read}"),
      "7:16 advice: \"a\" can be 21 bytes long: a central that keeps the MTU of 23 is sent the first 20\n"},
     {HEAD "services:\n"
           "  - {name: a, uuid: " LONG ", includes: [b, c], characteristics: []}\n"
           "  - {name: b, uuid: 6f8d0000-2b1c-4e6f-9a37-d4c1e07b6a52, includes: [a], characteristics: []}\n"
           "  - {name: d, uuid: 7f8d0000-2b1c-4e6f-9a37-d4c1e07b6a52, secondary: maybe, characteristics: []}\n",
-     "4:70 error: \"a\" includes itself, by whatever way: leave that out\n"
-     "4:73 error: \"c\" is not among the services: add it, or leave it out\n"
-     "5:70 error: \"b\" includes itself, by whatever way: leave that out\n"
-     "6:70 error: secondary is not known: \"maybe\"; there are true, false\n"},
+     "4:70 error: \"a\" includes itself, directly or indirectly: remove that\n4:73 error: \"c\" is not among the "
+     "services: add it, or leave it out\n5:70 error: \"b\" includes itself, directly or indirectly: remove that\n6:70 "
+     "error: secondary is not known: \"maybe\"; there are true, false\n"},
     {DEVICE "advertising: {interval: 1 s, services: [d]}\n"
             "services:\n  - {name: d, uuid: " LONG ", secondary: true, characteristics: []}\n",
-     "2:41 error: \"d\" is secondary, which nobody looks for: leave it out\n"
-     "4:6 warning: \"d\" is secondary, and no service includes it: nobody will find it\n"},
+     "2:41 error: \"d\" is secondary, and not searched for: remove it\n4:6 warning: \"d\" is secondary, and no service "
+     "includes it: no client will find it\n"},
     {WITH("{name: a, uuid: +1, format: bytes, length: 2, read: open, handler: read, presentation format: true}"),
-     "7:103 error: a presentation format cannot tell bytes: leave it out, or take an adopted format\n"},
+     "7:103 error: a presentation format cannot describe bytes: remove it, or use an adopted format\n"},
     {WITH("{name: a, uuid: +1, format: uint8, resolution: 0.5, read: open, handler: read, presentation format: true}"),
-     "7:109 error: a presentation format can only tell steps that are powers of ten: leave it out\n"},
+     "7:109 error: a presentation format can only describe powers of ten: remove it\n"},
     {WITH("{name: a, uuid: +1, format: uint8, read: open, value: 1, descriptors: [{uuid: 0x2902, value: 00 00},\n"
           "        {uuid: 0x2906, value: zero}, {value: 00}]}"),
      "7:81 error: 0x2902 is made from other keys (notify, description, presentation format, range, broadcast, reliable "
@@ -484,7 +476,7 @@ static void values_that_are_none_are_refused_with_a_reason(void **state)
         {"uint16", -1, "0.05", "it is finer than the resolution"},
         {"uint16", 1, "15", "it is finer than the resolution"},
         {"uint32", -9, "999999999999999999", "it does not fit into the format"},
-        {"uint8", 0, "5 bananas", "behind the number stands something other than its unit"},
+        {"uint8", 0, "5 bananas", "the unit is wrong"},
         {"boolean", 0, "yes", "it is neither true nor false"},
         {"bytes", 0, "0", "it is not pairs of hexadecimal digits"},
         {"bytes", 0, "0g", "it is not pairs of hexadecimal digits"},

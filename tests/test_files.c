@@ -155,13 +155,13 @@ static void a_picture_takes_the_place_of_nothing_that_is_not_one(void **state)
         (void)setup(NULL);
         (void)snprintf(line, sizeof line, "%s --plot '%%s/p.svg'", verbs[i]);
         make("p.dat", OWN);
-        assert_runs(line, 2, "p.dat would be written beside it");
+        assert_runs(line, 2, "p.dat would be overwritten");
         (void)strcat(line, " --replace"); /* which is about pictures */
-        assert_runs(line, 2, "p.dat would be written beside it");
+        assert_runs(line, 2, "p.dat would be overwritten");
         assert_holds("p.dat", OWN);
         assert_int_equal(count_files(), 1);
         assert_int_equal(rename(in("p.dat"), in("p.gnuplot")), 0);
-        assert_runs(line, 2, "p.gnuplot would be written beside it");
+        assert_runs(line, 2, "p.gnuplot would be overwritten");
         assert_int_equal(count_files(), 1);
         assert_int_equal(remove(in("p.gnuplot")), 0);
         *strstr(line, " --replace") = '\0';
@@ -187,7 +187,7 @@ static void a_picture_does_not_eat_what_is_drawn(void **state)
     struct stat before;
     struct stat after;
     assert_int_equal(stat(in("day.dat"), &before), 0);
-    assert_runs("trace '%s/day.dat' --plot '%s/day.svg' --replace", 2, "day.dat would be written beside it");
+    assert_runs("trace '%s/day.dat' --plot '%s/day.svg' --replace", 2, "day.dat would be overwritten");
     assert_int_equal(stat(in("day.dat"), &after), 0);
     assert_int_equal(before.st_size, after.st_size);
     assert_int_equal(before.st_mtim.tv_nsec, after.st_mtim.tv_nsec);

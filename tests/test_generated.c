@@ -282,10 +282,10 @@ static void words_that_do_not_fit_are_refused_with_a_reason(void **state)
         const char *problem;
     } cases[] = {
         {"narrow rate 72", "its fields must come in order, each after its name"},
-        {"flags wide + tall, wide rate 3, key 01 02 03", "it names a bit that there is not"},
+        {"flags wide + tall, wide rate 3, key 01 02 03", "it names an unknown bit"},
         {"flags none, narrow rate 256, key 01 02 03", "it does not fit into the format"},
         {"flags none, narrow rate 72, key 01 02", "a part of it has the wrong length"},
-        {"flags none, narrow rate 72, key 01 02 03, more 1", "something stands behind its last field"},
+        {"flags none, narrow rate 72, key 01 02 03, more 1", "there is text after its last field"},
         {"flags intervals, narrow rate 1, key 00 00 00, intervals 5", "a part of it is not written as it should be"},
         {"flags intervals, narrow rate 1, key 00 00 00, intervals [1; 2; 3; 4; 5]",
          "an array in it has more items than there is room for"},

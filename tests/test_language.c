@@ -37,13 +37,12 @@ static const struct wrong wrong[] = {
      "1:29 error: address must be random, public, non-resolvable, or six pairs of hexadecimal digits, not "
      "\"C2-00-5E\"\n"},
     {"device: {name: T2, address: non-resolvable}\n" PLAIN "  []\n",
-     "1:29 error: whoever can be connected to has an address that stays: take random or public, or advertise as a "
-     "beacon only\n"},
+     "1:29 error: a connectable device needs a stable address: use random or public, or advertise as a beacon only\n"},
     {"device: {name: T2, appearance: Thermomter}\n" PLAIN "  []\n",
      "1:32 error: appearance is not known: \"Thermomter\"; did you mean \"Thermometer\"?\n"},
     {"device: {name: T2, limits: {bonds: 2}}\n" PLAIN "  []\n",
-     "1:36 error: there is room for bonds, but nothing that bonds: say security: {capability: none}, or what the "
-     "device has, or leave this out\n"},
+     "1:36 error: bonds need security: add security: {capability: none}, or the capability of the device, or remove "
+     "bonds\n"},
     {"device: {name: T2, limits: {bonds: 2}, security: {capability: none, bonding: false}}\n" PLAIN
      "  [{name: s, uuid: " LONG
      ", characteristics: [{name: a, uuid: +1, format: uint8, read: encrypted, value: 1}]}]\n",
@@ -51,12 +50,10 @@ static const struct wrong wrong[] = {
     {"device: {name: T2, limits: {mtu: 50}}\n" PLAIN "  [{name: s, uuid: " LONG
      ", characteristics: [{name: a, uuid: +1, format: bytes, length: 48, notify: open, outbox: true}, {name: b, uuid: "
      "+2, format: bytes, length: 47, notify: open, outbox: true}]}]\n",
-     "4:5 advice: \"s\" is not advertised: a central that looks for it by its UUID will not find this device\n"
-     "4:83 warning: \"a\" can be 48 bytes long, and with an MTU of 50, which is the most this device agrees to, what "
-     "is "
-     "longer never leaves its outbox: say limits: {mtu: 51}\n"
-     "4:159 advice: \"b\" can be 47 bytes long: a central that keeps the MTU of 23 is sent none that is longer than "
-     "20\n"},
+     "4:5 advice: \"s\" is not advertised: a central that looks for it by its UUID will not find this device\n4:83 "
+     "warning: \"a\" can be 48 bytes long, and with an MTU of 50, which is the most this device agrees to, longer "
+     "values never leave the outbox: say limits: {mtu: 51}\n4:159 advice: \"b\" can be 47 bytes long: a central that "
+     "keeps the MTU of 23 is sent none that is longer than 20\n"},
     {WITH("{name: a, uuid: +1, format: bytes, length: 512, notify: open, notification spacing: 1 s, handler: read}"),
      "7:16 advice: \"a\" can be 512 bytes long, and with an MTU of 247, which is the most this device agrees to, the "
      "rest "
@@ -69,56 +66,55 @@ static const struct wrong wrong[] = {
     {"device: {name: T2, limits: {connections: 3, bonds: 2}, security: {capability: none}}\n" PLAIN
      "  [{name: s, uuid: " LONG
      ", characteristics: [{name: a, uuid: +1, format: uint8, read: encrypted, value: 1}]}]\n",
-     "1:52 warning: 3 peers can be connected and only 2 remembered, one that pairs drives out another: say bonds: 3\n"
-     "4:5 advice: \"s\" is not advertised: a central that looks for it by its UUID will not find this device\n"},
+     "1:52 warning: 3 peers can be connected but only 2 bonded, so a new bond replaces another: use bonds: 3\n4:5 "
+     "advice: \"s\" is not advertised: a central that looks for it by its UUID will not find this device\n"},
     {"device: {name: T2, security: {capability: none, minimum: authenticated, rotation: 1 min, bonding: false, when "
      "full: "
      "refuse, privacy: true, debug key: true}}\n" PLAIN "  [{name: s, uuid: " LONG
      ", characteristics: [{name: a, uuid: +1, format: uint8, read: encrypted, value: 1}]}]\n",
-     "1:31 warning: its address changes, and nobody is remembered who could tell whose it is: add bonding\n1:31 error: "
-     "nobody is remembered, so that it never is full: leave out when full, or add bonding\n1:31 warning: with the "
-     "debug key everybody who listens can read everything: leave it out of a product\n1:58 error: nobody could ever "
-     "pair: authenticated takes a display, a keyboard or data out of band, and the device has none\n"},
+     "1:31 warning: its address changes, and without bonds no peer can resolve it: add bonding\n1:31 error: without "
+     "bonds there is no limit: remove when full, or add bonding\n1:31 warning: with the debug key any eavesdropper can "
+     "read everything: remove it from a product\n1:58 error: no pairing can succeed: authenticated needs a display, a "
+     "keyboard or out-of-band data, and the device has none\n"},
     {"device: {name: T2, security: {capability: display, passkey: 271828, rotation: 1 min}}\n" PLAIN
      "  [{name: s, uuid: " LONG
      ", characteristics: [{name: a, uuid: +1, format: uint8, read: encrypted, value: 1}]}]\n",
-     "1:61 advice: a passkey that is always the same is found out in at most 20 tries, one digit of its 20 binary "
-     "ones by each: a random one is safer, where the device can show it\n"
-     "1:79 error: only an address of its own privacy changes: add privacy: true, or leave this out\n"},
+     "1:61 advice: a fixed passkey can be found in at most 20 attempts, one bit with each: a random one is safer, if "
+     "the device has a display\n1:79 error: only an address of its own privacy changes: add privacy: true, or leave "
+     "this out\n"},
     {"device: {name: T2, security: {capability: none, out of band: true}}\n" PLAIN "  [{name: s, uuid: " LONG
      ", characteristics: [{name: a, uuid: +1, format: uint8, read: authenticated, value: 1}]}]\n",
      "4:5 advice: \"s\" is not advertised: a central that looks for it by its UUID will not find this device\n"},
     {"device: {name: T2, security: {capability: display, key size: 7}}\n" PLAIN "  [{name: s, uuid: " LONG
      ", characteristics: [{name: a, uuid: +1, format: uint8, read: secure connections, value: 1}]}]\n",
-     "1:62 warning: \"a\" offers read to links with Secure Connections, whose keys have 16 bytes: who pairs with a "
-     "shorter one never has it; leave key size out\n"
-     "4:5 advice: \"s\" is not advertised: a central that looks for it by its UUID will not find this device\n"},
+     "1:62 warning: \"a\" offers read to links with Secure Connections, whose keys have 16 bytes: a pairing with a "
+     "shorter key never gets it; remove key size\n4:5 advice: \"s\" is not advertised: a central that looks for it by "
+     "its UUID will not find this device\n"},
     {"device: {name: T2, security: {capability: none, privacy: true, rotation: 2 h}}\n" PLAIN "  [{name: s, uuid: " LONG
      ", characteristics: [{name: a, uuid: +1, format: uint8, read: encrypted, value: 1}]}]\n",
      "1:74 error: a rotation must be from 1 s to 1 h\n"},
     {"device: {name: T2, link: {interval: [6 ms, 30 ms], supervision timeout: 50 ms, pause: 2 min, event length: 1 "
      "ms}}\n" PLAIN "  []\n",
-     "1:38 error: a connection interval must be from 7.5 ms to 4 s in steps of 1.25 ms, the least first\n"
-     "1:73 error: a supervision timeout must be from 100 ms to 32 s in steps of 10 ms\n"
-     "1:87 error: a pause must be at most 60 s\n"
-     "1:108 error: an event length must be from 1.25 ms to 4 s in steps of 0.625 ms\n"},
+     "1:38 error: a connection interval must be from 7.5 ms to 4 s in steps of 1.25 ms, the minimum first\n1:73 error: "
+     "a supervision timeout must be from 100 ms to 32 s in steps of 10 ms\n1:87 error: a pause must be at most 60 "
+     "s\n1:108 error: an event length must be from 1.25 ms to 4 s in steps of 0.625 ms\n"},
     {"device: {name: T2, link: {latency: 4, accepts: own interval}}\n" PLAIN "  []\n",
-     "1:27 error: latency and supervision timeout are asked for together with an interval: say which\n"
-     "1:27 error: it accepts only its own interval, and has none: add one\n"},
+     "1:27 error: latency and supervision timeout need an interval: add it\n1:27 error: it accepts only its own "
+     "interval, and has none: add one\n"},
     {"device: {name: T2, link: {interval: 1 s, latency: 20}}\n" PLAIN "  []\n",
      "1:37 error: an interval of 1000 ms with a latency of 20 needs a supervision timeout of 42.01 s, and 32 s is the "
      "longest: take a shorter interval, or less latency\n"},
     {"device: {name: T2, limits: {connections: 2}}\nadvertising: {interval: 1 s, kind: beacon}\nservices: []\n",
-     "1:42 warning: nobody can connect, since no advertising is connectable: leave this out\n"},
+     "1:42 warning: no advertising set is connectable: remove this\n"},
     {SECURE PLAIN "  []\n",
      "1:31 warning: security is set up, but everything is open: give it something to protect, or leave it out\n"},
     {"device: {name: T2, security: {capability: none, passkey: 12345}}\n" PLAIN "  []\n",
-     "1:58 error: a passkey has six digits, such as \"004711\", not \"12345\"\n"
-     "1:58 error: a device without display and keyboard has no use for a passkey: leave it out, or say what it has\n"},
+     "1:58 error: a passkey has six digits, such as \"004711\", not \"12345\"\n1:58 error: a device without display "
+     "and keyboard cannot use a passkey: remove it, or correct capability\n"},
     {"device: {name: T2, security: {capability: none}}\n" PLAIN "  [{name: s, uuid: " LONG
      ", characteristics: [{name: a, uuid: +1, format: uint8, read: authenticated, value: 1}]}]\n",
-     "4:117 error: \"a\" offers read to authenticated links, which a device without display and keyboard never has: "
-     "make it encrypted, or say what the device has\n"},
+     "4:117 error: \"a\" offers read to authenticated links, which a device without display and keyboard cannot reach: "
+     "use encrypted, or correct capability\n"},
     /* characteristics */
     {ONE("notify: open, indicate: open and ask, handler: read"),
      "7:97 error: \"a\" asks for different rights to be notified and to be indicated: take the same\n"},
@@ -144,8 +140,8 @@ static const struct wrong wrong[] = {
      "more\n"},
     {"device: {name: R4}\nscanning: {service: battery, phy: coded, at least: -80 dBm}\nservices: []\n", ""},
     {"device: {name: R4}\nscanning: {interval: 2 ms}\nservices: []\n",
-     "2:12 warning: it looks for whatever there is: say what it is told by, service:, name: or company:\n"
-     "2:22 error: a scan interval is from 2.5 ms to 10.24 s\n"},
+     "2:12 warning: scanning needs a criterion: service:, name: or company:\n2:22 error: a scan interval is from 2.5 "
+     "ms to 10.24 s\n"},
     {"device: {name: R4}\nscanning: {name: Torvane, window: 120 ms}\nservices: []\n",
      "2:35 error: a scan window is from 2.5 ms to the scan interval, which is 100 ms\n"},
     {"device: {name: R4}\nscanning: {service: bat, at least: 21 dBm, company: 0xFFFF}\nservices: []\n",
@@ -164,9 +160,9 @@ static const struct wrong wrong[] = {
      "7:16 error: \"a\" has an outbox, from which each value is sent as soon as the link has room: give it notify: or "
      "indicate:, and leave out stream: and notification spacing:\n"},
     {ONE("outbox: true, indicate: open, value: 1"),
-     "7:16 error: \"a\" has an outbox, and nobody can read it: leave out value:, or add read:\n"},
+     "7:16 error: \"a\" has an outbox and is not readable: remove value:, or add read:\n"},
     {ONE("outbox: true, indicate: open, handler: read"),
-     "7:112 error: \"a\" has a handler for reading that nobody can call: add read:\n"},
+     "7:112 error: \"a\" has a read handler but no right to read: add read:\n"},
     {WITH("{name: a, uuid: +1, outbox: true, format: bytes, length: 21, notify: open}"),
      "7:16 advice: \"a\" can be 21 bytes long: a central that keeps the MTU of 23 is sent none that is longer than "
      "20\n"},
@@ -174,45 +170,41 @@ static const struct wrong wrong[] = {
      "7:16 error: \"a\" has nothing to send: add a value, or handler: read\n"},
     {ONE("read: open, value: 20.1, range: [0, 20 N m]"),
      "7:92 error: \"20.1\" is out of the range of a: take one inside\n"},
-    {ONE("read: open, value: 2, range: [5, 5]"),
-     "7:103 error: the least value of a range must be less than the greatest\n"},
+    {ONE("read: open, value: 2, range: [5, 5]"), "7:103 error: the minimum of a range must be less than the maximum\n"},
     {ONE("read: open, value: 2, range: [1, 2, 3]"),
-     "7:103 error: range must be a list of the least and the greatest value, such as [0, 150]\n"},
+     "7:103 error: range must be a list of minimum and maximum, such as [0, 150]\n"},
     {ONE("read: open, value: 2, range: [1, two]"), "7:106 error: \"two\" is no value of a: it is not a number\n"},
     {WITH("{name: a, uuid: +1, format: utf8s, length: 9, read: open, value: x, range: [1, 2]}"),
      "7:85 error: only a whole number has a range: leave it out of \"a\"\n"},
     {WITH("{name: a, uuid: +1, format: sint64, read: open, value: 1, range: [1, 2]}"),
-     "7:75 error: only a number of at most 48 bits has a range: leave it out of \"a\"\n"},
+     "7:75 error: only a number of at most 48 bits can have a range: remove it from \"a\"\n"},
     {ONE("read: open, value: 1, description: {text: too long, length: 3, write: open}"),
      "7:115 error: the description has 8 bytes, and may have 3\n"},
     {ONE("read: open, value: 1, description: {text: a, length: 3}"),
-     "7:126 error: a description that nobody can write has its own length: leave this one out\n"},
-    {ONE("read: open, value: 1, simulate: {shape: recorded}"),
-     "7:106 error: this simulate has no file: say where its values are\n"},
+     "7:126 error: a constant description has its own length: remove length\n"},
+    {ONE("read: open, value: 1, simulate: {shape: recorded}"), "7:106 error: simulate needs a file with its values\n"},
     {ONE("read: open, value: 1, simulate: {shape: recorded, file: no.csv}"),
      "7:129 error: \"no.csv\" cannot be read: a path is meant from the folder of the file that names it\n"},
     {WITH("{name: a, uuid: +1, format: struct, read: open, handler: read, presentation format: true, fields: "
           "[{name: f, format: \"boolean[8]\", bits: [q]}, {name: x, format: uint8, when: q}]}"),
-     "7:93 error: a presentation format cannot tell boolean[8]: leave it out, or take an adopted format\n"
-     "7:93 error: presentation formats cannot tell that \"x\" may be left out: leave them out\n"},
+     "7:93 error: a presentation format cannot describe boolean[8]: remove it, or use an adopted format\n7:93 error: "
+     "presentation formats cannot describe the optional field \"x\": remove them\n"},
     {WITH("{name: a, uuid: +1, format: struct, read: open, handler: read, fields: [{name: x, format: bytes, length: 2, "
           "up to: 3}, {name: f, format: \"boolean[8]\", bits: [q]}, {name: y, format: uint8, when: q, unless: q}]}"),
-     "7:88 error: \"x\" can be of any length, so nothing can come behind it: make it the last\n"
-     "7:124 error: an array is one of numbers or flags of at most 64 bits, not of bytes: leave up to out\n"
-     "7:214 error: \"y\" has both when and unless: leave one out\n"},
+     "7:88 error: \"x\" has a variable length: make it the last field\n7:124 error: an array is one of numbers or "
+     "flags of at most 64 bits, not of bytes: leave up to out\n7:214 error: \"y\" has both when and unless: leave one "
+     "out\n"},
     {WITH(
          "{name: a, uuid: +1, format: uint8, read: open, value: 1, names: [a, A, 'b,c', 9 lives, -1, z = 1, y = 256]}"),
-     "7:74 error: \"a\" has two numbers called \"A\": rename one\n"
-     "7:74 error: \"a\" has a name \"b,c\" in it: it may not be empty or have one of , ; \" [ ] + in it\n"
-     "7:74 error: \"9 lives\" would be read as a number: let the name begin with a letter\n"
-     "7:74 error: \"-1\" would be read as a number: let the name begin with a letter\n"
-     "7:74 error: \"A\" and \"z\" are both 1: leave one out\n"
-     "7:74 error: \"y\" is the name of 256: uint8 has names up to 255\n"},
+     "7:74 error: \"a\" has two numbers called \"A\": rename one\n7:74 error: \"a\" has a name \"b,c\" in it: it may "
+     "not be empty or have one of , ; \" [ ] + in it\n7:74 error: \"9 lives\" would be read as a number: begin the "
+     "name with a letter\n7:74 error: \"-1\" would be read as a number: begin the name with a letter\n7:74 error: "
+     "\"A\" and \"z\" are both 1: leave one out\n7:74 error: \"y\" is the name of 256: uint8 has names up to 255\n"},
     {WITH("{name: a, uuid: +1, format: uint8, read: open, value: 1, names: [a = , b = -1, c = 1x, d = "
           "99999999999999999999]}"),
-     "7:80 error: behind the equals sign belongs a whole number, such as in: unknown = 255\n"
-     "7:88 error: behind the equals sign belongs a whole number, such as in: unknown = 255\n"
-     "7:96 error: behind the equals sign belongs a whole number, such as in: unknown = 255\n"},
+     "7:80 error: a whole number must follow the equals sign, as in: unknown = 255\n7:88 error: a whole number must "
+     "follow the equals sign, as in: unknown = 255\n7:96 error: a whole number must follow the equals sign, as in: "
+     "unknown = 255\n"},
     {WITH("{name: a, uuid: +1, format: sint8, names: [low], read: open, value: 1}"),
      "7:52 error: only whole numbers without sign, unit and resolution have names: give \"a\" a format such as uint8, "
      "or leave names out\n"},
@@ -232,55 +224,52 @@ static const struct wrong wrong[] = {
      "7:50 warning: \"101 %\" is not among the values of Battery Level, which go from 0 to 100\n"},
     {WITH("{name: a, uuid: +1, format: utf8s, length: 21, write: open, handler: write}"),
      "7:16 advice: \"a\" can be 21 bytes long: a central that keeps the MTU of 23 can write the first 20 only\n"},
-    {ONE("notify: open, handler: read"),
-     "7:16 advice: \"a\" is notified as often as it changes, be it by a noisy sensor: say how often is enough, such as "
-     "notification spacing: 100 ms\n"},
+    {ONE("notify: open, handler: read"), "7:16 advice: \"a\" is notified at every change, even by a noisy sensor: "
+                                         "limit that, such as notification spacing: 100 ms\n"},
     /* behaviour */
     {BEHAVES("{write: ax, read: a, is: written}"),
      "2:21 error: there is no characteristic \"ax\"; did you mean \"a\"?\n"},
     {BEHAVES("{read: nowhere, is: 1}"), "2:20 error: there is no characteristic \"nowhere\"\n"},
-    {BEHAVES("{write: a}"), "2:14 error: say what holds: add read:, expect: or expect none:\n"},
+    {BEHAVES("{write: a}"), "2:14 error: the expectation is missing: add read:, expect: or expect none:\n"},
     {BEHAVES("{write: a, set: b, to: on, read: a, is: written}"),
-     "2:29 error: one item has one thing that is done, write or set: begin the next with a dash of its own\n"},
+     "2:29 error: one item has one action, write or set: begin the next item with a dash\n"},
     {BEHAVES("{read: a, expect: a}"),
-     "2:31 error: one item has one thing that holds, read, expect or expect none: begin "
-     "the next with a dash of its own\n"},
-    {BEHAVES("{read: a}"), "2:14 error: say what is read: add is: or between:\n"},
-    {BEHAVES("{read: a, is: 1, between: [0, 1]}"), "2:14 error: say is: or between:, not both\n"},
+     "2:31 error: one item has one expectation, read, expect or expect none: begin the next item with a dash\n"},
+    {BEHAVES("{read: a}"), "2:14 error: the expected value is missing: add is: or between:\n"},
+    {BEHAVES("{read: a, is: 1, between: [0, 1]}"), "2:14 error: use either is: or between:\n"},
     {BEHAVES("{read: a, between: [1, 0]}"), "2:33 error: the least comes first\n"},
-    {BEHAVES("{read: a, between: [1]}"), "2:33 error: between has the least and the greatest, such as [0, 10]\n"},
-    {BEHAVES("{read: a, is: 1 pear}"), "2:27 error: \"1 pear\" is no value of a (uint8, at most 1 bytes): behind the "
-                                       "number stands something other than its unit\n"},
-    {BEHAVES("{read: a, is: written}"), "2:27 error: written is for what is read of the value that is written\n"},
-    {BEHAVES("{read: a, is: 1, within: 1 s}"), "2:38 error: within is for what comes: it belongs to expect\n"},
-    {BEHAVES("{read: a, is: 1, to: 2}"), "2:34 error: to is what is written or set: add write: or set:\n"},
-    {BEHAVES("{set: button, read: a, is: 1}"), "2:19 error: say to what it is set: add to:\n"},
+    {BEHAVES("{read: a, between: [1]}"), "2:33 error: between needs minimum and maximum, such as [0, 10]\n"},
+    {BEHAVES("{read: a, is: 1 pear}"),
+     "2:27 error: \"1 pear\" is no value of a (uint8, at most 1 bytes): the unit is wrong\n"},
+    {BEHAVES("{read: a, is: written}"), "2:27 error: written needs a read of the written value\n"},
+    {BEHAVES("{read: a, is: 1, within: 1 s}"), "2:38 error: within needs expect:\n"},
+    {BEHAVES("{read: a, is: 1, to: 2}"), "2:34 error: to needs write: or set:\n"},
+    {BEHAVES("{set: button, read: a, is: 1}"), "2:19 error: the value is missing: add to:\n"},
     {BEHAVES("{expect: a}"), "2:22 error: \"a\" neither notifies nor indicates\n"},
     {BEHAVES("{write: b, read: a, is: 1}"), "2:21 error: \"b\" cannot be written\n"},
-    {BEHAVES("{expect none: b}"), "2:14 error: say how long none comes: add for:\n"},
-    {BEHAVES("{expect none: b, for: 1 s, is: 1}"), "2:14 error: no value comes, so leave out what it is\n"},
-    {BEHAVES("{expect: b, within: 2 min}"), "2:33 error: a time is more than 0 and at most 60 s here\n"},
+    {BEHAVES("{expect none: b}"), "2:14 error: the duration is missing: add for:\n"},
+    {BEHAVES("{expect none: b, for: 1 s, is: 1}"), "2:14 error: expect none takes no value: remove it\n"},
+    {BEHAVES("{expect: b, within: 2 min}"), "2:33 error: this time must be more than 0 and at most 60 s\n"},
     {BEHAVES("{read: a, field: x, is: 1}"), "2:30 error: \"a\" has no field \"x\" with one value\n"},
     /* advertising */
     {DEVICE "advertising: [{interval: 1 s}, {interval: 1 s}, {name: x, interval: 1 s}, {name: X, interval: 1 s}]\n"
             "services: []\n",
      "2:33 error: two ways to advertise have no name: name one\n"
      "2:76 error: the advertising \"X\" has the same name in C as another: rename one\n"},
-    {ADVERTISED("kind: beacon, response: [name]"), "2:58 error: nobody can ask a beacon for a scan response: leave it "
-                                                   "out, or make it kind: scannable\n"},
+    {ADVERTISED("kind: beacon, response: [name]"),
+     "2:58 error: a beacon has no scan response: remove it, or use kind: scannable\n"},
     {ADVERTISED("data: [flags, services]"),
-     "2:47 error: there are no services to tell of: list them as services: of this advertising\n"},
+     "2:47 error: no services are listed: add services: to this advertising set\n"},
     {ADVERTISED("services: [battery], data: [flags]"),
-     "2:44 error: these services stand in neither data nor response: add services to one of them\n"},
+     "2:44 error: these services are in neither data nor response: add services to one of them\n"},
     {ADVERTISED("services: [battery], data: [services], response: [flags, flags]"),
-     "2:61 warning: an advertisement without flags says that the device is not to be found: add flags to data\n"
-     "2:83 error: flags stand in the advertisement only: leave them out of the scan response\n"
-     "2:90 error: this part is there already: leave it out\n"},
+     "2:61 warning: without flags, the device is not discoverable: add flags to data\n2:83 error: flags belong in the "
+     "advertisement: remove them from the scan response\n2:90 error: this part is there already: leave it out\n"},
     {ADVERTISED("services: [battery], data: [flags, services, {power: loud}, {}]"),
-     "2:61 error: this part says nothing: write a word such as name, or a key such as manufacturer:\n"
-     "2:86 error: a power must be whole dBm from -127 to 127, such as -4 dBm, not \"loud\"\n"},
+     "2:61 error: this part is empty: write a word such as name, or a key such as manufacturer:\n2:86 error: a power "
+     "must be whole dBm from -127 to 127, such as -4 dBm, not \"loud\"\n"},
     {ADVERTISED("services: [battery], data: [flags, services, {power: 1 dBm, shortened name: 2}]"),
-     "2:109 error: one item is one part: begin the next with a dash of its own\n"},
+     "2:109 error: one item is one part: begin the next item with a dash\n"},
     {ADVERTISED("services: [battery], data: [flags, services, {manufacturer: {company: 0xFFFF, value: "
                 "00112233445566778899aabbccddeeff00112233445566}}]"),
      "2:61 error: the advertisement needs 34 bytes (3 flags, 4 services, 27 manufacturer) and has 31: move "
@@ -296,32 +285,27 @@ static const struct wrong wrong[] = {
      "6; the scan response has no room for a part of it\n"},
     {ADVERTISED("kind: beacon, data: [{connection interval: 5 ms}, {target addresses: [C2:00, T2]}, {uri: yard}, role, "
                 "{solicited services: [nothing]}, {target addresses: []}]"),
-     "2:76 error: a connection interval must be from 7.5 ms to 4 s in steps of 1.25 ms, the least first\n2:103 error: "
-     "\"C2:00\" is no address: write one such as C2:00:5E:10:00:01 or public 00:00:5E:10:00:01\n2:110 error: \"T2\" is "
-     "no address: write one such as C2:00:5E:10:00:01 or public 00:00:5E:10:00:01\n2:122 error: \"yard\" is no URI: it "
-     "begins with a scheme and a colon, such as https:\n2:129 error: nobody can connect to this, so that it has no "
-     "role in connections: leave it out\n2:157 error: \"nothing\" is no UUID: write an adopted name, 0x180F, 128 bits "
-     "as 8-4-4-4-12 digits\n2:169 error: this list is empty: leave it out\n2:169 error: this part is there already: "
-     "leave it out\n"},
+     "2:76 error: a connection interval must be from 7.5 ms to 4 s in steps of 1.25 ms, the minimum first\n2:103 "
+     "error: \"C2:00\" is no address: write one such as C2:00:5E:10:00:01 or public 00:00:5E:10:00:01\n2:110 error: "
+     "\"T2\" is no address: write one such as C2:00:5E:10:00:01 or public 00:00:5E:10:00:01\n2:122 error: \"yard\" is "
+     "not a URI: begin with a scheme and a colon, such as https:\n2:129 error: this set is not connectable and has no "
+     "role: remove role\n2:157 error: \"nothing\" is no UUID: write an adopted name, 0x180F, 128 bits as 8-4-4-4-12 "
+     "digits\n2:169 error: this list is empty: leave it out\n2:169 error: this part is there already: leave it out\n"},
     {ADVERTISED("kind: beacon, extended: true, primary phy: 2M"),
-     "2:76 error: what points to the payload is on 1M or coded, never on 2M\n"},
+     "2:76 error: the primary PHY is 1M or coded, never 2M\n"},
     {ADVERTISED("extended: true, anonymous: true"),
-     "2:60 error: what is anonymous cannot be asked or connected to: make "
-     "it kind: beacon, or leave out anonymous\n"},
+     "2:60 error: an anonymous set cannot be scannable or connectable: use kind: beacon, or remove anonymous\n"},
     {ADVERTISED("phy: 2M"),
-     "2:38 error: anonymous, phy, primary phy, set, tells power and events are of extended packets: "
-     "add extended: true\n"},
+     "2:38 error: anonymous, phy, primary phy, sid, include power and events need extended: true\n"},
     {ADVERTISED("sid: 1"),
-     "2:38 error: anonymous, phy, primary phy, set, tells power and events are of extended packets: "
-     "add extended: true\n"},
+     "2:38 error: anonymous, phy, primary phy, sid, include power and events need extended: true\n"},
     {ADVERTISED("kind: beacon, report scan requests: true"),
-     "2:69 error: nobody asks a beacon, nor an extended set that can be connected to: leave out report scan "
-     "requests\n"},
+     "2:69 error: a beacon and a connectable extended set get no scan requests: remove report scan requests\n"},
     {ADVERTISED("extended: true, kind: scannable, data: [name]"),
-     "2:43 error: an extended set that can be asked says all in its response: leave out data\n"},
+     "2:43 error: a scannable extended set has its data in the response: remove data\n"},
     {ADVERTISED("extended: true, response: [name]"),
-     "2:15 warning: an advertisement without flags says that the device is not to be found: add flags to data\n"
-     "2:43 error: an extended set that cannot be asked has no response: put all into data\n"},
+     "2:15 warning: without flags, the device is not discoverable: add flags to data\n2:43 error: an extended set that "
+     "cannot be asked has no response: put all into data\n"},
     {DEVICE "advertising: {interval: 20 ms, kind: beacon, extended: true, primary phy: coded, phy: coded, data: "
             "[{structure: {type: 0xFF, "
             "value: "
@@ -340,10 +324,10 @@ static const struct wrong wrong[] = {
      "5:12 error: a whole device is used alone: leave out drop, and use the service that it is about\n"},
     {DEVICE "advertising: {interval: 1 s, services: [immediate alert]}\nservices:\n  - use: immediate alert\n"
             "    characteristics: [{name: alert level, handler: read}]\n", /* in place of the one that was brought */
-     "5:30 error: a write to \"alert level\" goes nowhere: add handler: write, or a value to start with\n"
-     "5:52 error: \"alert level\" has a handler for reading that nobody can call: add read: or notify:\n"},
+     "5:30 error: a write to \"alert level\" is lost: add handler: write, or an initial value\n5:52 error: \"alert "
+     "level\" has a read handler but no right to read: add read: or notify:\n"},
     {DEVICE "advertising: {interval: 1 s, services: [battery]}\nservices:\n  - {use: battery, drop: [charge]}\n",
-     "4:27 error: \"charge\" is not among what use brings: leave it out\n"},
+     "4:27 error: \"charge\" is not a part of use: remove it\n"},
     {DEVICE "advertising: {interval: 1 s, services: [battery]}\nservices:\n  - {use: battery, drop: [battery level]}\n",
      "4:6 warning: the service Battery must have the characteristic Battery Level (0x2A19): add it\n"},
     {DEVICE "advertising: {interval: 1 s, services: [battery]}\nservices:\n  - {use: battery, characteristics: "

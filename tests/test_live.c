@@ -187,7 +187,7 @@ static void a_device_that_is_outside_is_measured(void **state)
     /* what it does not have, or is not asked to do */
     outcome = measure("throughput", "preset --seconds 1", false);
     assert_int_equal(outcome.status, 2);
-    assert_non_null(strstr(outcome.err, "measured by what it notifies or indicates"));
+    assert_non_null(strstr(outcome.err, "must notify or indicate the stream"));
     (void)end(device, SIGTERM);
     assert_int_equal(end(air, SIGINT), 0);
 }
@@ -212,13 +212,13 @@ static void what_real_controllers_cannot_do_is_refused(void **state)
         const char *words;
     } wrong[] = {
         {"throughput " WRENCH " --controller central=/nowhere --loss 3", "--loss is of a simulated air"},
-        {"throughput " WRENCH " --controller central=/nowhere --plot x.svg", "--plot draws what simulations tell"},
+        {"throughput " WRENCH " --controller central=/nowhere --plot x.svg", "--plot needs a simulation"},
         {"throughput " WRENCH " --controller central=/nowhere", "cannot open /nowhere"},
         {"throughput " WRENCH " --controller device=/nowhere", "the central needs one"},
         {"throughput " WRENCH " --controller tablet=/nowhere", "is not \"central\" or \"device\""},
         {"interval " WRENCH " --controller central=/nowhere --neighbours 3", "--neighbours is of a simulated air"},
         {"trace --follow " SCENE, "only a capture, or a scene with --controller"},
-        {"trace --controller x=/nowhere " SCENE, "nobody called \"x\""},
+        {"trace --controller x=/nowhere " SCENE, "no device or central \"x\""},
         {"trace --outside wrench " SCENE, "--outside needs a real controller"},
         {"interval " WRENCH " --controller central=", "--controller takes WHO=WHERE"},
     };
@@ -283,7 +283,7 @@ static void what_is_no_controller_is_refused(void **state)
         {"--controller tablet " SCENE, "--controller takes WHO=WHERE"},
         {"--controller tablet=/dev/null,12 " SCENE, "--controller takes WHO=WHERE"},
         {"--controller tablet=/dev/null,9600,now " SCENE, "--controller takes WHO=WHERE"},
-        {"--controller nobody=/dev/null " SCENE, "the scene has nobody called \"nobody\""},
+        {"--controller nobody=/dev/null " SCENE, "the scene has no device or central \"nobody\""},
         {"--controller tablet=/nowhere " SCENE, "/nowhere"},
         {"--controller tablet=/dev/null --runs 2 " SCENE, "--controller takes one scene and one seed"},
         {"--outside wrench " SCENE, "--outside needs a real controller"},

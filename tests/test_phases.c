@@ -221,7 +221,7 @@ static void wrong_traces_are_refused_with_the_line(void **state)
         {"time_s,current_ma\n", "it has no values"},
         {"time_s,current_ma\n0,1\n1,2,3\n", "line 3: this is no time and current"},
         {"time_s,current_ma\n0,1\n1,nan\n", "line 3: this is no time and current"},
-        {"time_s,current_ma\n0,1\n0,2\n", "line 3: its time is not behind"},
+        {"time_s,current_ma\n0,1\n0,2\n", "line 3: its time is not after"},
         {"time_s,current_ma\n0,1\n1,1\n5,1\n6,1\n7,1\n", "line 4: times must have equal steps"},
         {"time_s,current_ma\n0,1\n1,2\n", "it has too few values"},
     };

@@ -268,7 +268,7 @@ static const struct {
     {"{name: t}", "[{find service: battery}, connect]", 0, "has connected, every 30 ms"},
     {"{name: t}", "[{find service: 0x180f}, {connect: wrench}, {connect: wrench, fails: connected with it already}]", 0,
      "already"},
-    {"{name: t}", "[connect]", 1, "has found nobody yet"},
+    {"{name: t}", "[connect]", 1, "has found no device yet"},
     {"{name: t}", "[{find: Torvane T2}, {disconnect: wrench, fails: there is no connection}]", 0, "no connection"},
     {"{name: t}", "[{connect: wrench}, {read: preset}]", 1, "has not discovered it: discover first"},
     {"{name: t}", "[{power: \"off\", who: wrench}, {connect: wrench, within: 2 s, fails: could not connect}]", 0,
@@ -290,7 +290,7 @@ static const struct {
     {"{name: t}", "[{connect: wrench}, discover, {read: battery/battery level, between: [80 %, 90 %]}]", 0, "87 %"},
     {"{name: t}", "[{connect: wrench}, discover, {read: bolt result, field: number, is: 0}]", 0, "is 0  0\n"},
     {"{name: t}", "[{connect: wrench}, discover, {write: preset, bytes: a4 01}, {read: \"0x000D\", is: 42.0 N m}]", 2,
-     "nobody knows its format"},
+     "unknown format"},
     {"{name: t}", "[{connect: wrench}, discover, {write: preset, bytes: a4 01}, {read: \"0x000D\", is: a4 01}]", 0,
      "42.0 N m"},
     {"{name: t}", "[{connect: wrench}, discover, {read: \"0x0042\", fails: 0x01}]", 0, "there is no such handle"},
@@ -347,7 +347,7 @@ static const struct {
      "[{connect: wrench}, {pair: wrench, fails: not supported}, {expect disconnection: wrench, because: this side}]", 0,
      "and leaves"},
     {"{name: t, when pairing fails: insists}", "[{connect: wrench}, {pair: wrench, fails: three times}]", 2,
-     "in no reason"},
+     "in no known reason"},
     {"{name: t, when pairing fails: insists}", "[{connect: wrench}, {pair: wrench, fails: not supported}, disconnect]",
      0, "is refused to pair, three times"},
     {"{name: t}", "[{connect: wrench}, {send garbage: wrench, for: 2 s}, disconnect]", 0, "100 frames"},
@@ -698,9 +698,8 @@ static void firmware_that_crashes_is_named_and_the_other_scenes_are_played(void 
         {"{write: trouble, to: 1}",
          "the firmware of rogue crashed (it used memory that is not its own) in the write handler of "
          "trouble"},
-        {"{write: trouble, to: 2}",
-         "the firmware of rogue crashed (it computed what cannot be, such as a division by zero) in "
-         "the write handler of trouble"},
+        {"{write: trouble, to: 2}", "the firmware of rogue crashed (arithmetic error, such as a division by zero) in "
+                                    "the write handler of trouble"},
         {"{write: trouble, to: 3}", "the firmware of rogue crashed (it ended itself) in the write handler of trouble"},
         {"{write: trouble, to: 5}", "crashed (it used memory that is not its own) in its timer interrupt"},
         {"{set: fail, to: 1}", "crashed (it used memory that is not its own) in its input of fail"},
@@ -709,8 +708,8 @@ static void firmware_that_crashes_is_named_and_the_other_scenes_are_played(void 
         {"{write: trouble, to: 7}", "the firmware of rogue called exit in the write handler of trouble"},
         {"{write: trouble, to: 8}", "the process of the scene ended without a result"},
         {"{set: fail, to: 4}", "the firmware of rogue did not come back within "},
-        {"{set: fail, to: 9}", "over 100,000 events came at once; the last firmware that was called is that of rogue, "
-                               "in its work"},
+        {"{set: fail, to: 9}",
+         "over 100,000 events at the same time; the last firmware called was that of rogue, in its work"},
     };
     (void)state;
     for (size_t i = 0; i < COUNT(cases); i++) {

@@ -479,7 +479,7 @@ static void throughput_is_told_in_words_and_as_json(void **state)
         "  limit      1.366 Mbit/s by calculation: 100.00 % of it is reached",
         "  delivery   ",
         "all in order, none missing",
-        "of which 0 were sent again (0.00 %)",
+        "of which 0 were retransmissions (0.00 %)",
         "  link       2M, packets of 251 bytes, MTU 247, interval 30 ms, not encrypted",
         "interval 400 ms: 1.401 Mbit/s, +2.5 %",
     };
@@ -618,7 +618,7 @@ static void an_interrupted_sweep_goes_on_where_it_was(void **state)
     (void)snprintf(arguments, sizeof arguments, "%s/err", folder);
     char *said = read_whole(arguments);
     assert_non_null(said);
-    assert_non_null(strstr(said, "interrupted: what was done is kept; the same command goes on from there"));
+    assert_non_null(strstr(said, "interrupted: what was done is kept; the same command continues from there"));
     free(said);
     (void)snprintf(arguments, sizeof arguments,
                    "sweep --seconds 30 --mtu 23,500 --part 1/2 --results \"%s/r.sqlite\"" WRENCH, folder);
@@ -639,7 +639,7 @@ static void results_are_compared_against_thresholds(void **state)
     struct outcome outcome = run_command(arguments);
     assert_int_equal(outcome.status, 0);
     assert_non_null(strstr(outcome.out, "goodput_bps"));
-    assert_non_null(strstr(outcome.out, "No threshold is given"));
+    assert_non_null(strstr(outcome.out, "No --threshold"));
     char *paths = strdup(arguments + strlen("compare"));
     (void)snprintf(arguments, sizeof arguments, "compare --threshold goodput_bps=5 %s", paths);
     assert_int_equal(run_command(arguments).status, 1);

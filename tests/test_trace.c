@@ -453,18 +453,18 @@ static void filters_that_cannot_be_read_point_to_the_place(void **state)
         size_t column;
         const char *says;
     } wrong[] = {
-        {"", 1, "something to look for"},
-        {"live torque >", 14, "a number must stand here"},
-        {"live torque > fast", 15, "a number must stand here"},
-        {"notification and", 17, "something to look for"},
+        {"", 1, "a search term"},
+        {"live torque >", 14, "a number must follow"},
+        {"live torque > fast", 15, "a number must follow"},
+        {"notification and", 17, "a search term"},
         {"(notification", 14, "is not closed"},
         {"notification)", 13, "\"and\" or \"or\""},
-        {"notifications", 1, "no kind of message"},
+        {"notifications", 1, "unknown kind of message"},
         {"time > 5", 9, "a time needs a unit"},
         {"time > 5 N m", 10, "a time needs a unit"},
         {"strength < -80 V", 16, "in dBm"},
         {"channel = 5 MHz", 13, "without a unit"},
-        {"from", 5, "a name must stand"},
+        {"from", 5, "needs a name"},
         {"kind nonsense", 6, "no such kind"},
         {"layer ground", 7, "no such layer"},
         {"value = \"open", 9, "not closed"},
@@ -608,7 +608,7 @@ static void what_is_expected_of_a_trace_fails_if_it_is_otherwise(void **state)
         {"trace --filter 'write request' --expect 0 '%s/demo.pcapng'", 1, "messages match, and 0 were expected"},
         {"trace --filter 'handle = 9999' --expect 0 '%s/demo.pcapng'", 0, ""},
         {"trace --filter 'handle = 9999' --expect 3 '%s/demo.pcapng'", 1, "0 messages match, and 3 were expected"},
-        {"trace --packet 5 --expect 3 '%s/demo.pcapng'", 2, "leave out --packet"},
+        {"trace --packet 5 --expect 3 '%s/demo.pcapng'", 2, "omit --packet"},
         {"trace --expect some '%s/demo.pcapng'", 2, "--expect must be a whole number"},
     };
     (void)state;

@@ -170,7 +170,7 @@ static void packets_of_a_connection_are_said(void **state)
          "a further piece of a frame, 2 bytes  [event 2, SN 0, NESN 0]"},
         {LINK ">r 2 05000400 52; >r 1 03000102", YS_TRACE_AIR,
          "the last piece of a frame, 4 bytes: channel 0x0004  [event 2, SN 0, NESN 0]"},
-        {LINK ">r 1 0102", YS_TRACE_AIR, "2 bytes of a frame whose beginning is missing  [event 1, SN 1, NESN 1]"},
+        {LINK ">r 1 0102", YS_TRACE_AIR, "2 bytes of a frame with a missing start  [event 1, SN 1, NESN 1]"},
         {LINK "~refused; >a 0a0300; >a 0a0300", YS_TRACE_AIR, "again the same 7 bytes  [event 2, SN 1, NESN 0]"},
         {LINK "~crc; >a 0a0300", YS_TRACE_AIR, "a wrong CRC, 9 bytes"},
         {LINK "~length 9; >r 2 0102", YS_TRACE_AIR, "a malformed PDU of 4 bytes"},
@@ -295,7 +295,8 @@ static void commands_and_events_are_said(void **state)
         {"h< 040f0400010d20", YS_TRACE_HCI, "LE Create Connection begun: success"},
         {"h> 01 0620 0f a000 a000 00 01 00 000000000000 07 00", YS_TRACE_HCI,
          "LE Set Advertising Parameters: interval min 100 ms, interval max 100 ms, type connectable and scannable, own "
-         "address random, peer 00:00:00:00:00:00 public, channels 37, 38, 39, filter everybody may ask and connect"},
+         "address random, peer 00:00:00:00:00:00 public, channels 37, 38, 39, filter scan requests and connections "
+         "from all"},
         {"h> 01 0a20 01 01", YS_TRACE_HCI, "LE Set Advertising Enable: on yes"},
         {"h> 01 0520 06 0908070605c2", YS_TRACE_HCI, "LE Set Random Address: address c2:05:06:07:08:09"},
         {"h> 01 0b20 07 01 6000 3000 01 00", YS_TRACE_HCI,
@@ -308,8 +309,8 @@ static void commands_and_events_are_said(void **state)
          "LE Set PHY: connection 0x040, no wish 0x00, sends on 2M, receives on 2M, coding 0"},
         {"h> 01 3620 19 01 1300 a00000 a00000 07 01 00 000000000000 00 7f 01 00 02 03 00", YS_TRACE_HCI,
          "LE Set Extended Advertising Parameters: set 1, properties 0x0013, interval min 100 ms, interval max 100 ms, "
-         "channels 37, 38, 39, own address random, peer 00:00:00:00:00:00 public, filter everybody may ask and "
-         "connect, power not said, primary PHY 1M, skip 0, secondary PHY 2M, set id 3, report scan requests no"},
+         "channels 37, 38, 39, own address random, peer 00:00:00:00:00:00 public, filter scan requests and connections "
+         "from all, power not said, primary PHY 1M, skip 0, secondary PHY 2M, set id 3, report scan requests no"},
         {"h> 01 ffff 01 55", YS_TRACE_HCI, "unknown"},
         {"h< 043e13 01 00 4000 00 01 0102030405c1 1800 0000 9001 05", YS_TRACE_HCI,
          "LE Connection Complete: status success, connection 0x040, role central, peer c1:05:04:03:02:01 random, "

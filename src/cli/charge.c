@@ -67,10 +67,10 @@ static void print_text(const char *path, const struct ys_current_trace *trace, c
                        const struct ys_phase_fit *fit)
 {
     (void)printf("%s: %.3f s, a value each %.3g us\n\n", path, trace->seconds, trace->step_us);
-    (void)printf("events     %zu, of which %zu are alike, and fitted\n", fit->events, fit->used);
+    (void)printf("events     %zu, of which %zu are alike and used for the fit\n", fit->events, fit->used);
     (void)printf("packets    %.0f us, by calculation %.0f us\n", fit->transmit_us, shape->transmit_us);
     (void)printf("an event   %.3g uC measured, %.3g uC by its phases\n", fit->event_uc, fit->fitted_uc);
-    (void)printf("left over  %.3g mA, beside a noise of %.3g mA while it sleeps\n\n", fit->left_ma, fit->noise_ma);
+    (void)printf("residual   %.3g mA; the noise in sleep is %.3g mA\n\n", fit->left_ma, fit->noise_ma);
     print_section(fit);
 }
 
@@ -135,11 +135,10 @@ static int run(const char *who, const struct input *input, const struct ys_desig
     int status = EXIT_BAD_INPUT;
     const struct ys_advertisement *set = ys_current_set(design, input->set);
     if (set == NULL || set->extended) {
-        (void)complain(
-            input->common.files.paths[0],
-            set == NULL
-                ? "there is no such way to advertise: take a name of advertising"
-                : "an extended way to advertise cannot be fitted: take one that is not, with --advertising-set");
+        (void)complain(input->common.files.paths[0],
+                       set == NULL
+                           ? "unknown advertising set: use a name from advertising:"
+                           : "extended advertising cannot be fitted: choose a legacy set with --advertising-set");
         return EXIT_BAD_INPUT;
     }
     if (input->plot != NULL && !plot_is_free(who, input->plot, input->replaces))

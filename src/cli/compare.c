@@ -57,7 +57,7 @@ static bool take_threshold(const char *who, const char *text, struct input *inpu
     char *end;
     struct threshold *threshold = &input->thresholds[input->threshold_count];
     if (input->threshold_count == THRESHOLDS_MOST)
-        return complain(who, "give at most %d thresholds", THRESHOLDS_MOST);
+        return complain(who, "--threshold can be given at most %d times", THRESHOLDS_MOST);
     threshold->percent = strtod(number, &end);
     size_t length = equals != NULL ? (size_t)(equals - text) : 0;
     if (end == number || *end != '\0' || !(threshold->percent >= 0) || length >= PATH_SIZE ||
@@ -299,7 +299,7 @@ static void print_text(const struct input *input, const struct row *rows, size_t
     if (same > 0 && !input->all)
         (void)printf("%zu figures are the same in both.\n", same);
     if (input->threshold_count == 0)
-        (void)printf("No threshold is given, so that nothing is judged.\n");
+        (void)printf("No --threshold: nothing was judged.\n");
     else if (worse == 0)
         (void)printf("Nothing is worse than allowed.\n");
     else
@@ -354,7 +354,7 @@ static bool check_thresholds(const char *who, const struct input *input, const s
             judged = ends_with(rows[j].path, key) && direction(rows[j].path) != 0;
         }
         if (!found)
-            return complain(who, "there is no figure \"%s\" in either", key);
+            return complain(who, "neither file has a figure \"%s\"", key);
         if (!judged)
             return complain(who, "\"%s\" has no better and no worse", key);
     }

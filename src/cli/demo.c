@@ -96,7 +96,7 @@ static int play_wrench(struct input *input)
         .accepted = "42.0 N m",
         .watch = "live torque",
         .input = "trigger",
-        .act = "somebody pulls the trigger, and tightens bolt after bolt",
+        .act = "a worker pulls the trigger and tightens bolt after bolt",
         .command = "arm",
         .commanded = "true",
         .consent = "takes that as consent, and is armed",
@@ -120,7 +120,7 @@ static int play_definition(struct input *input)
         layout != NULL && design->set_count > 0 && ys_advertisement_kind(design->sets) == YS_ADVERTISE_CONNECTABLE;
     if (layout != NULL && !connectable) {
         (void)complain(input->common.files.paths[0],
-                       "nobody can connect to a device whose first advertising is not connectable: add advertising:");
+                       "the first advertising set is not connectable: add a connectable one to advertising:");
     } else if (layout != NULL) {
         struct ys_demo_plan plan = {
             .design = design,

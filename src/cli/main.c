@@ -59,9 +59,9 @@ static int unknown_verb(const char *word)
         names[i] = verbs[i].name;
     const char *nearest = ys_word_nearest(word, names, VERB_COUNT);
     if (nearest != NULL)
-        (void)complain("yarnswift", "there is no verb \"%s\"; did you mean \"%s\"?", word, nearest);
+        (void)complain("yarnswift", "unknown verb \"%s\"; did you mean \"%s\"?", word, nearest);
     else
-        (void)complain("yarnswift", "there is no verb \"%s\"; see yarnswift --help", word);
+        (void)complain("yarnswift", "unknown verb \"%s\"; see yarnswift --help", word);
     return EXIT_BAD_INPUT;
 }
 
@@ -123,7 +123,7 @@ int main(int argc, char **argv)
             return run(&verbs[i], argc - 1, argv + 1);
     }
     if (argv[1][0] == '-') {
-        (void)complain("yarnswift", "there is no option %s; see yarnswift --help", argv[1]);
+        (void)complain("yarnswift", "unknown option %s; see yarnswift --help", argv[1]);
         return EXIT_BAD_INPUT;
     }
     return unknown_verb(argv[1]);

@@ -125,9 +125,9 @@ static bool write_project(const struct words *words)
         {definition, new_definition, "the definition: everything else follows from it"},
         {"firmware.h", new_firmware_header, "the firmware: its state,"},
         {"firmware.c", new_firmware, "its handlers and its interrupt"},
-        {"workstation.c", new_workstation, "on your workstation: what stands for its timer and its sensors"},
+        {"workstation.c", new_workstation, "simulated timer and sensors, for your workstation"},
         {"main.c", new_main, "lets a central meet it"},
-        {scene, new_scene, "what it goes through, and what is expected: a test"},
+        {scene, new_scene, "a test: steps and expectations"},
         {"CMakeLists.txt", new_project, "builds all"},
     };
     if (mkdir(words->name, 0777) != 0)
@@ -163,10 +163,8 @@ static bool check_name(const char *who, const char *name, struct words *words)
         return complain(who, "\"%s\" is no name for a device: take up to %d letters, digits, - and _", name, NAME_MOST);
     words->id = ys_identifier(name);
     if (words->id == NULL || name[0] == '-' || ys_is_keyword(words->id) || ys_identifier_is_reserved(words->id))
-        return complain(who,
-                        "\"%s\" gives no name in C: begin it with a letter, and take no keyword, and no name of a "
-                        "library",
-                        name);
+        return complain(
+            who, "\"%s\" gives no name in C: begin it with a letter, and avoid keywords and names of libraries", name);
     for (size_t i = 0; i <= strlen(words->id); i++)
         words->upper[i] = (char)toupper((unsigned char)words->id[i]);
     return true;

@@ -81,7 +81,7 @@ static void print_outcomes(const struct ys_pairing_outcome *outcomes, size_t cou
     (void)printf("  %-21s  %-10s  %-36s  %s\n", "a central with", "pairs by", "method", "level");
     for (size_t i = 0; i < count; i++)
         print_outcome(&outcomes[i], i % 2 == 0 ? central_words(&outcomes[i]) : "");
-    (void)printf("\nSC: LE Secure Connections; legacy: the older way, of centrals that know no other.\n");
+    (void)printf("\nSC: LE Secure Connections; legacy: legacy pairing, of older centrals.\n");
 }
 
 static bool occurs(const struct ys_pairing_outcome *outcomes, size_t count, uint8_t method, bool secure)
@@ -127,7 +127,7 @@ static void print_method(const struct ys_pairing_outcome *outcomes, size_t count
 
 static void print_opened(const struct ys_design *design, const struct ys_pairing_outcome *outcomes, size_t count)
 {
-    (void)printf("\nWhat each level opens, besides what those before it do:\n\n");
+    (void)printf("\nAdditional rights of each security level:\n\n");
     for (unsigned level = YS_LEVEL_OPEN; level <= YS_LEVEL_SECURE_CONNECTIONS; level++) {
         char name[40];
         struct listing listing = {.level = (uint8_t)level};
@@ -151,7 +151,7 @@ static void print_device(const struct ys_design *design, const struct ys_securit
                  security->authenticates ? "asks for" : "does not ask for", size, security->bonds,
                  security->bonds == 1 ? "" : "s");
     if (security->passkey != YS_PASSKEY_RANDOM)
-        (void)printf("Its passkey is always %06u: who listens, or tries 20 times, knows it.\n",
+        (void)printf("Its passkey is always %06u: an eavesdropper, or 20 attempts, can find it.\n",
                      (unsigned)security->passkey);
     (void)putchar('\n');
 }
@@ -162,7 +162,7 @@ static void print_text(const struct ys_design *design, const struct ys_pairing_o
     ys_security_of(design, &security);
     print_device(design, &security);
     print_outcomes(outcomes, count);
-    (void)printf("\nWhat people do, and what it protects:\n");
+    (void)printf("\nWhat people do, and what each method protects against:\n");
     for (unsigned method = 0; method < YS_METHODS; method++)
         print_method(outcomes, count, (uint8_t)method);
     print_opened(design, outcomes, count);

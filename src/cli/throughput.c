@@ -158,7 +158,7 @@ static void print_basis(const struct ys_recorded_basis *basis)
 static void print_alone(struct ys_throughput_report *report)
 {
     if (report->limit_bps <= 0) {
-        (void)printf("  alone      what a single value takes is not known\n");
+        (void)printf("  alone      unknown\n");
         return;
     }
     (void)printf("  alone      a single value takes %.1f ms in the median, %.1f ms at worst, by calculation\n",
@@ -203,15 +203,15 @@ static void print_air(struct ys_throughput_report *report)
             "was\n");
         return;
     }
-    (void)printf("  packets    %llu, of which %llu with data, of which %llu were sent again (%.2f %%)\n",
+    (void)printf("  packets    %llu, of which %llu with data, of which %llu were retransmissions (%.2f %%)\n",
                  (unsigned long long)packets, (unsigned long long)sender->data_packets,
                  (unsigned long long)sender->retransmissions,
                  sender->data_packets > 0 ? 100.0 * (double)sender->retransmissions / (double)sender->data_packets : 0);
     if (report->shape.interval_us > 0)
-        (void)printf("  air        %.1f %% of each interval used; somebody sends %.1f %% of the time\n",
-                     100 * report->used, 100 * report->airtime);
+        (void)printf("  air        %.1f %% of each interval used; %.1f %% of the time on the air\n", 100 * report->used,
+                     100 * report->airtime);
     else
-        (void)printf("  air        somebody sends %.1f %% of the time\n", 100 * report->airtime);
+        (void)printf("  air        %.1f %% of the time on the air\n", 100 * report->airtime);
 }
 
 static void print_back(const struct ys_throughput_report *report)
@@ -247,7 +247,7 @@ static void print_best_length(const struct ys_throughput_report *report)
 static void print_charge(const struct ys_throughput_plan *plan, const struct ys_throughput_report *report)
 {
     if (plan->energy == NULL)
-        (void)printf("  charge     not known: the definition says nothing of energy\n");
+        (void)printf("  charge     unknown: the definition has no energy section\n");
     else
         (void)printf("  charge     %.1f mC a megabyte; the device draws %.2f mA in the mean%s\n",
                      report->mc_per_megabyte, report->mean_ua / 1000,
@@ -262,7 +262,7 @@ static void print_hindrances(const struct ys_throughput_report *report, const st
         (void)printf("\nNothing holds it back that could be changed.\n");
         return;
     }
-    (void)printf("\nWhat holds it back, by its effect; tried instead:\n");
+    (void)printf("\nWhat limits it, ordered by effect, each with the result of a change:\n");
     for (size_t i = 0; i < count; i++) {
         const struct ys_hindrance *one = &hindrances[i];
         (void)printf("  %zu. %s\n     %s: %s, %+.1f %%\n", i + 1, one->words, one->remedy,
@@ -318,7 +318,7 @@ static void print_text(const struct ys_throughput_plan *plan, struct ys_throughp
     if (report->goodput_bps <= 0)
         return;
     if (report->recorded || report->live)
-        (void)printf("\nWhat holds it back cannot be known from a %s; the simulation tells.\n",
+        (void)printf("\nA %s does not show what limits the stream; use a simulation.\n",
                      report->live ? "real air" : "capture");
     else
         print_hindrances(report, hindrances, count);
@@ -403,7 +403,7 @@ static int run_recorded(const char *who, struct input *input, struct ys_throughp
     const struct files files = {.paths = &path, .count = 1};
     int status = EXIT_BAD_INPUT;
     if (input->stream.has_to && input->stream.to_s <= input->stream.from_s) {
-        (void)complain(who, "--to must lie behind --from");
+        (void)complain(who, "--to must be after --from");
         return EXIT_BAD_INPUT;
     }
     if (source_open(&input->source, who, &files)) {
@@ -430,8 +430,8 @@ static bool may_meet(const char *who, const struct ys_throughput_plan *plan, con
 {
     return live->device != NULL ||
            (!plan->both && !ys_carrier_is_to_device(plan->carrier) && plan->carrier != YS_CARRIER_CHANNEL) ||
-           complain(who, "a real device is measured by what it notifies or indicates: take another characteristic, or "
-                         "--carrier notifications; or give its controller too: --controller device=WHERE");
+           complain(who, "a real device must notify or indicate the stream: use another characteristic, or --carrier "
+                         "notifications; or give the controller of the device: --controller device=WHERE");
 }
 
 /* Opens real controllers for it. */
@@ -440,7 +440,7 @@ static bool go_live(const char *who, struct input *input, struct ys_throughput_p
     if (input->of_air != NULL)
         return complain(who, "--%s is of a simulated air: it cannot go with real controllers", input->of_air);
     if (input->plot != NULL)
-        return complain(who, "--plot draws what simulations tell: it cannot go with real controllers");
+        return complain(who, "--plot needs a simulation: omit --controller");
     plan->live = &input->live;
     if (controllers_live(&input->controllers, who, &input->live) && may_meet(who, plan, &input->live))
         return true;

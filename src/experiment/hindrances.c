@@ -282,7 +282,7 @@ static bool faster_line(struct ys_throughput_plan *plan, const struct ys_through
     (void)report;
     if (plan->device.line_bps == 0)
         return false;
-    (void)say(told, "the serial line carries %g kbit/s, of which a tenth each is a start and a stop bit",
+    (void)say(told, "the serial line carries %g kbit/s, of which start and stop bits take a fifth",
               plan->device.line_bps / 1000.0);
     plan->device.line_bps = 0;
     remedy(told, "one chip");
@@ -340,7 +340,7 @@ static bool no_latency(struct ys_throughput_plan *plan, const struct ys_throughp
     (void)report;
     if (plan->latency == 0)
         return false;
-    (void)say(told, "the device leaves out up to %u events while it has nothing to say", plan->latency);
+    (void)say(told, "the device may skip up to %u events when it has no data", plan->latency);
     plan->latency = 0;
     remedy(told, "no latency");
     return true;

@@ -151,7 +151,7 @@ static bool watch(struct ear *ear, const struct ys_interval_plan *plan)
     }
     if (!scan(ear, &ys_scanners[0]) || !ys_world_run_until(ear->world, &ear->heard, FIND_NS))
         return trouble(ear, ear->failed ? "the controller does not scan on that PHY"
-                                        : "nobody advertises with the name of the definition, or with what it says");
+                                        : "no device advertises the name or the services of the definition");
     (void)ys_scan_stop(&ear->host);
     ear->watches = scan(ear, &ys_scanners[0]);
     report->from_ns = ys_world_now_ns(ear->world);

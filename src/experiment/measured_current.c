@@ -105,7 +105,7 @@ static bool read_all(FILE *file, struct ys_current_trace *trace, char problem[YS
         trace->times_s[trace->count] = values[0] * found[0]->factor;
         trace->currents_ma[trace->count++] = values[1] * found[1]->factor;
         if (trace->count > 1 && trace->times_s[trace->count - 1] <= trace->times_s[trace->count - 2])
-            return say(problem, number, "its time is not behind that of the line before");
+            return say(problem, number, "its time is not after the time of the line before");
     }
     return ferror(file) ? say(problem, 0, strerror(errno)) : true;
 }

@@ -67,7 +67,8 @@ static const struct ys_party *choose(const struct advertisers *advertisers, cons
         return advertisers->parties[0];
     int length = snprintf(problem, YS_PROBLEM_SIZE, "%s", advertisers->count == 0 ? "nobody advertises in it" : "");
     if (advertisers->count > 0)
-        length = snprintf(problem, YS_PROBLEM_SIZE, "nobody in it is \"%s\": name one with --advertiser:", name);
+        length = snprintf(problem, YS_PROBLEM_SIZE,
+                          "the capture has no advertiser \"%s\": choose one with --advertiser:", name);
     for (size_t i = 0; i < advertisers->count && i < NAMED_MOST && length < YS_PROBLEM_SIZE; i++)
         length += snprintf(problem + length, (size_t)(YS_PROBLEM_SIZE - length), "%s %s", i > 0 ? "," : "",
                            advertisers->parties[i]->name);

@@ -263,7 +263,7 @@ static bool find(struct run *run)
     bool heard = ys_scan(&run->central.host, &scanning) == YS_OK && wait_for(run, &run->central.heard);
     (void)ys_scan_stop(&run->central.host);
     if (!heard)
-        (void)snprintf(run->report->trouble, sizeof run->report->trouble, "nobody advertises with the name \"%.60s\"",
+        (void)snprintf(run->report->trouble, sizeof run->report->trouble, "no device advertises the name \"%.60s\"",
                        run->plan->live->name);
     return heard;
 }

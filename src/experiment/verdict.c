@@ -108,7 +108,7 @@ static void judge_silence(const struct ys_design *design, const struct ys_expect
         [YS_SILENCE_EVENTS] = "between two events",
         [YS_SILENCE_CONNECTED] = "while it was connected",
         [YS_SILENCE_STOPPED] = "it had stopped",
-        [YS_SILENCE_MISSED] = "who recorded may have missed it meanwhile",
+        [YS_SILENCE_MISSED] = "the recorder may have missed packets meanwhile",
     };
     const struct ys_advertising_meter *air = &report->air;
     double silence_ms = (double)air->silence_ns / 1e6;

@@ -272,7 +272,7 @@ static void fit_trace(const struct trace *trace, const struct ys_phase_shape *sh
     fit->events = find_events(trace, level, events, most);
     choose(trace, events, fit->events, shape, pieces, fit);
     if (fit->events == 0)
-        fit->problem = "there are no events in it: nothing stands out from the rest";
+        fit->problem = "no events found: the current is even";
     else if (fit->used == 0)
         fit->problem = "its events are not those of this way to advertise: no first packet is as long as it must be";
     if (fit->problem == NULL) {

@@ -58,7 +58,7 @@ bool act_find_peer(struct act *act)
     struct ys_peer *connected = ys_central_connected(central, &count);
     act->peer = count == 1 ? connected : ys_central_found(central);
     if (act->peer == NULL)
-        act_end(act, false, "%s has found nobody yet: find, or say whom", ys_central_name(central));
+        act_end(act, false, "%s has found no device yet: add find, or name the device", ys_central_name(central));
     return act->peer != NULL;
 }
 

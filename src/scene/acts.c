@@ -126,7 +126,7 @@ static void begin_connect(struct act *act)
     if (act->peer != NULL)
         ys_begin_connect(&act->task, act->peer, act->step->within_us.number * YS_NS_PER_US);
     else
-        act_end(act, false, "has found nobody yet: find, or say whom");
+        act_end(act, false, "has found no device yet: add find, or name the device");
 }
 
 /* What only needs to know with whom. */

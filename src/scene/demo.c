@@ -362,7 +362,7 @@ static void summarise(struct demo *demo)
     summary->goodput_bps = ys_stream_meter_goodput_bps(stream);
     summary->simulated_s = (double)ys_world_now_ns(&demo->world) / (double)YS_NS_PER_S;
     if (ys_clock_stands(demo->world.clock))
-        summary->problem = "time stands still: over 100,000 events came at once";
+        summary->problem = "time does not advance: over 100,000 events at the same time";
     (void)expect(demo, ys_central_misfits(demo->central) == 0, "a value does not fit its format");
     (void)expect(demo, summary->sent == summary->received, "a notification was lost");
     summary->as_expected = summary->problem == NULL;

@@ -51,7 +51,7 @@ static void settle_disturber(struct ys_scene *scene, struct ys_heard *heard)
         is->y_m = heard->at.y_m;
     }
     if (!advertisers && scene->air_said <= YS_AIR_PERFECT)
-        error(scene, heard->place, "nothing disturbs perfect air: say air: outdoors, or air: hall");
+        error(scene, heard->place, "perfect air has no disturbers: use air: outdoors, or air: hall");
 }
 
 /* Perfect air is too kind to a crowd: in it, nobody's packet harms another's but for who listens to both. Where nothing
@@ -81,7 +81,7 @@ void ys_scene_settle_air(struct ys_scene *scene)
     bool perfect = scene->air_said <= YS_AIR_PERFECT;
     if (perfect && (scene->fading > 0 || scene->reception > 0))
         error(scene, scene->fading > 0 ? scene->fading_place : (struct ys_place){.line = 1, .column = 1},
-              "reception and fading mean nothing in perfect air: say air: outdoors, or air: hall");
+              "perfect air has no reception or fading: use air: outdoors, or air: hall");
     else if (scene->fading > 1 && said.reception == YS_RECEPTION_LEVELS)
         error(scene, scene->fading_place, "reception by levels knows no fading: leave one of the two out");
     else if (scene->has_factor && said.fading != YS_FADING_RICIAN)

@@ -141,7 +141,7 @@ static void check_hardware(struct checking *checking, struct ys_actor *actor)
         return;
     hardware->thinks_us = (uint32_t)actor->thinks_us.number;
     if (actor->thinks_us.number > 10000000)
-        scene_error(checking, "trait", actor->place, "nobody thinks for longer than 10 s about a packet");
+        scene_error(checking, "trait", actor->place, "host delay must be at most 10 s");
 }
 
 static void check_actor(struct checking *checking, size_t i)
@@ -157,7 +157,7 @@ static void check_actor(struct checking *checking, size_t i)
         check_module(checking, actor);
         if (actor->design != NULL && actor->design->set_count == 0 && !actor->design->scanning.given)
             scene_error(checking, "definition", actor->definition.place,
-                        "nobody can meet a device that does not advertise: add advertising: to \"%s\"",
+                        "a device that does not advertise cannot be tested: add advertising: to \"%s\"",
                         actor->definition.text);
         else if (actor->design != NULL && actor->design->set_count == 0 && actor->firmware.text == NULL)
             scene_error(checking, "definition", actor->definition.place,
@@ -168,10 +168,10 @@ static void check_actor(struct checking *checking, size_t i)
     }
     if (actor->body_db > 0 && scene->air_said <= YS_AIR_PERFECT)
         scene_error(checking, "air", actor->place,
-                    "nobody is in the way of perfect air: say air: outdoors, or air: hall, or leave out body:");
+                    "perfect air has no body loss: use air: outdoors, or air: hall, or remove body loss:");
     if (actor->at.given && scene->air_said <= YS_AIR_PERFECT)
         scene_error(checking, "air", actor->place,
-                    "places mean nothing in perfect air: say air: outdoors, or air: hall, or leave out at:");
+                    "perfect air has no positions: use air: outdoors, or air: hall, or remove at:");
 }
 
 /* verbs and what goes with them */
@@ -283,7 +283,7 @@ static bool check_keys(struct checking *checking, const struct ys_step *step)
     size_t errors = checking->scene->findings.errors;
     for (size_t i = 0; i < COUNT(given_words); i++) {
         if ((bits & ~verbs[step->verb].may & 1u << i) != 0)
-            scene_error(checking, "key", step->place, "\"%s\" says nothing about \"%s\": leave it out", given_words[i],
+            scene_error(checking, "key", step->place, "\"%s\" does not take \"%s\": remove it", given_words[i],
                         ys_verb_word(step->verb));
         bool left_out = step->meanwhile && 1u << i == GIVEN_FOR;
         if ((verbs[step->verb].must & ~bits & 1u << i) != 0 && !left_out)
@@ -293,7 +293,7 @@ static bool check_keys(struct checking *checking, const struct ys_step *step)
     if ((values & (values - 1)) != 0)
         scene_error(checking, "key", step->place, "a step expects one thing: one of is, as, between, in order, rate");
     if ((bits & GIVEN_FAILS) != 0 && (bits & GIVEN_MAY_FAIL) != 0)
-        scene_error(checking, "key", step->place, "what must fail also may: leave out \"may fail\"");
+        scene_error(checking, "key", step->place, "fails includes may fail: remove \"may fail\"");
     if ((bits & GIVEN_RATE) != 0 && (bits & GIVEN_FOR) == 0)
         scene_error(checking, "key", step->place, "a rate is counted for some time: add for: 2 s");
     if ((bits & GIVEN_FOR) != 0 && (bits & (GIVEN_IS | GIVEN_ORDER | GIVEN_WITHIN)) != 0)
@@ -336,7 +336,7 @@ static void check_who(struct checking *checking, struct ys_step *step, size_t in
                     : doer == BY_DEVICE ? scene_only_one(0, scene->device_count)
                                         : YS_NOBODY;
     if (step->who == YS_NOBODY)
-        scene_error(checking, "who", step->place, "it is not said who does \"%s\": add who: %s",
+        scene_error(checking, "who", step->place, "\"%s\" needs a central or device: add who: %s",
                     ys_verb_word(step->verb),
                     doer == BY_DEVICE ? scene->actors[0].name.text : scene->actors[scene->actor_count - 1].name.text);
     else if (doer == BY_DEVICE && !scene->actors[step->who].is_device)
@@ -344,11 +344,11 @@ static void check_who(struct checking *checking, struct ys_step *step, size_t in
                     ys_verb_word(step->verb), scene->actors[step->who].name.text);
     else if (doer == BY_CENTRAL && !can_be_central(&scene->actors[step->who]))
         scene_error(checking, "who", step->place,
-                    "\"%s\" has firmware, which does by itself what it does: use set, or a central, for \"%s\"",
+                    "\"%s\" has firmware, so the scene cannot control it: use set, or a central, for \"%s\"",
                     scene->actors[step->who].name.text, ys_verb_word(step->verb));
     else if (step->verb == YS_VERB_ADVERTISE && scene->actors[step->who].is_device)
         scene_error(checking, "who", step->place,
-                    "a device advertises as its definition says: only a central is told to");
+                    "a device advertises as its definition says: only a central takes advertise");
     else if (step->verb == YS_VERB_STORE && scene->actors[step->who].is_image)
         scene_error(checking, "who", step->place,
                     "\"%s\" is an image, whose store is in its own flash: take a module of its firmware for this",
@@ -363,7 +363,7 @@ static void check_place(struct checking *checking, const struct ys_step *step)
 {
     if (checking->scene->air_said <= YS_AIR_PERFECT)
         scene_error(checking, "air", step->place,
-                    "nobody is lost in perfect air, however far: say air: outdoors, or air: hall");
+                    "distance has no effect in perfect air: use air: outdoors, or air: hall");
 }
 
 /* What people do when the two pair. */
@@ -419,11 +419,11 @@ static void check_forget(struct checking *checking, struct ys_step *step)
         scene_check_peer(checking, step);
     if (step->who != YS_NOBODY && scene->actors[step->who].module != NULL)
         scene_error(checking, "who", step->place,
-                    "\"%s\" has firmware, which forgets by itself: use set, if it has an input for that",
+                    "\"%s\" has firmware, so the scene cannot control it: use set, if it has an input for that",
                     scene->actors[step->who].name.text);
     else if (step->who != YS_NOBODY && scene->actors[step->who].is_device && scene->actors[step->who].design != NULL &&
              !scene->actors[step->who].design->security.given)
-        scene_error(checking, "never", step->place, "\"%s\" remembers nobody, since its definition has no security",
+        scene_error(checking, "never", step->place, "\"%s\" has no bonds, since its definition has no security",
                     scene->actors[step->who].name.text);
 }
 
@@ -508,9 +508,8 @@ static void check_steps(struct checking *checking, struct ys_steps *steps, size_
 {
     for (size_t i = 0; i < steps->count; i++) {
         if (i > 0 && steps->items[i - 1].verb == YS_VERB_END)
-            scene_error(
-                checking, "never", steps->items[i].place,
-                "this step comes after the end of the scene and never happens: move it up, or take the end away");
+            scene_error(checking, "never", steps->items[i].place,
+                        "this step comes after the end of the scene: move it up, or remove the end");
         check_step(checking, &steps->items[i], who);
     }
 }
@@ -519,7 +518,7 @@ static void check_air(struct checking *checking)
 {
     if (checking->scene->device_count == 0)
         scene_error(checking, "scene", (struct ys_place){.line = 1, .column = 1},
-                    "there is no device: add one to devices:");
+                    "the scene has no device: add one to devices:");
     if (checking->scene->steps.count == 0)
         scene_error(checking, "scene", (struct ys_place){.line = 1, .column = 1},
                     "nothing happens: add a step to steps:");

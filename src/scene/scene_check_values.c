@@ -94,7 +94,7 @@ static void check_between(struct checking *checking, struct ys_step *step)
     }
     if (step->between_count == 2 && step->between[0] > step->between[1])
         scene_error(checking, "never", step->between_text[0].place,
-                    "nothing lies between %s and %s: the least comes first", step->between_text[0].text,
+                    "no value is between %s and %s: the minimum comes first", step->between_text[0].text,
                     step->between_text[1].text);
 }
 
@@ -110,7 +110,7 @@ static void check_rate(struct checking *checking, struct ys_step *step)
     }
     if (step->rate_count == 2 && step->rate[0] > step->rate[1])
         scene_error(checking, "never", step->rate_text[0].place,
-                    "no rate is at least %s and at most %s: the least comes first", step->rate_text[0].text,
+                    "no rate is between %s and %s: the minimum comes first", step->rate_text[0].text,
                     step->rate_text[1].text);
     if (step->rate_count == 2 && step->characteristic != NULL && step->characteristic->spacing_us.number > 0 &&
         step->rate[0] > 1e6 / (double)step->characteristic->spacing_us.number * 1.05 + 1)
@@ -183,7 +183,7 @@ static bool find_value(struct checking *checking, struct ys_step *step)
     if (handle)
         return true;
     if (step->peer == YS_NOBODY)
-        scene_error(checking, "who", step->place, "there are several devices: say which with of: %s",
+        scene_error(checking, "who", step->place, "there are several devices: choose one with of: %s",
                     scene->actors[0].name.text);
     else if (scene->actors[step->peer].design == NULL)
         scene_error(checking, "name-unknown", step->object.place,
@@ -242,7 +242,7 @@ static void check_subscribed(struct checking *checking, const struct ys_step *st
     }
     if (step->who != YS_NOBODY)
         scene_error(checking, "never", step->object.place,
-                    "no value of %s ever comes to %s, which has not subscribed before this: add a step subscribe",
+                    "%s is never notified to %s, which has not subscribed before: add a step subscribe",
                     step->object.text, checking->scene->actors[step->who].name.text);
 }
 
@@ -268,8 +268,7 @@ void scene_check_characteristic(struct checking *checking, struct ys_step *step)
         }
         const struct ys_written *fails = step->fails.text != NULL ? &step->fails : &step->may_fail;
         if (step->response == 2 && fails->text != NULL)
-            scene_error(checking, "never", fails->place,
-                        "what is written without response never fails: nobody answers");
+            scene_error(checking, "never", fails->place, "a write without response never fails: it has no response");
     }
     check_field(checking, step);
     check_is(checking, step);
@@ -338,7 +337,7 @@ void scene_check_peer(struct checking *checking, struct ys_step *step)
     if (step->object.text != NULL)
         step->peer = scene_find_actor(checking, &step->object, 0, scene->actor_count, "device or central");
     if (step->peer != YS_NOBODY && step->peer == step->who)
-        scene_error(checking, "who", step->object.place, "nobody connects to itself: name another");
+        scene_error(checking, "who", step->object.place, "a device cannot connect to itself: name another one");
 }
 
 void scene_check_name(struct checking *checking, const struct ys_step *step)
@@ -430,10 +429,9 @@ void scene_check_reason(struct checking *checking, const struct ys_written *reas
     while (rest != NULL) {
         rest = ys_reason_next(rest, one, sizeof one);
         if (!is_reason(one))
-            scene_error(
-                checking, "never", reason->place,
-                "\"%s\" is in no reason that there is: take words of one, such as \"out of range\" or \"cannot be "
-                "written\", or a code such as 0xFF",
-                one);
+            scene_error(checking, "never", reason->place,
+                        "\"%s\" is in no known reason: use words of one, such as \"out of range\" or \"cannot be "
+                        "written\", or a code such as 0xFF",
+                        one);
     }
 }

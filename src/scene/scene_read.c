@@ -29,7 +29,7 @@ static bool take_verb(const struct ys_node *node, struct ys_step *step)
 {
     if (step->verb != YS_VERB_NONE) {
         ys_findings_add(node->findings, YS_ERROR, "scene", node->place,
-                        "this step says \"%s\" and \"%s\": a step does one thing, so make two of it",
+                        "this step has \"%s\" and \"%s\": a step has one verb, so make it two steps",
                         ys_verb_word(step->verb), node->key->name);
         return false;
     }
@@ -122,7 +122,7 @@ static void read_pair(const struct ys_node *node, struct ys_written pair[2], siz
             pair[*count] = (struct ys_written){.text = ys_yaml_text(&item), .place = item.place};
     }
     if (*count != 2 && ys_yaml_is_sequence(node))
-        ys_findings_add(node->findings, YS_ERROR, "scene", node->place, "%s has two values: the least and the greatest",
+        ys_findings_add(node->findings, YS_ERROR, "scene", node->place, "%s has two values: minimum and maximum",
                         node->key->name);
 }
 
@@ -248,7 +248,7 @@ static void read_word(const struct ys_node *node, struct ys_step *step)
     const char *verb = text != NULL && step->verb == YS_VERB_NONE ? verb_before(text) : NULL;
     if (verb != NULL)
         ys_findings_add(node->findings, YS_ERROR, "scene", node->place,
-                        "\"%s\" needs a colon behind the verb, as in %s: %s", text, verb,
+                        "\"%s\" needs a colon after the verb, as in %s: %s", text, verb,
                         text + strlen(verb) + strspn(text + strlen(verb), " "));
     else if (text != NULL && step->verb == YS_VERB_NONE)
         ys_yaml_unknown(node, "this step, which is one word,", text, names, COUNT(words));
@@ -266,7 +266,7 @@ static void read_step(const struct ys_node *node, struct ys_step *step)
     if (step->verb == YS_VERB_NONE && step->has_steps)
         step->verb = YS_VERB_STEPS;
     if (step->verb == YS_VERB_NONE && node->findings->errors == errors)
-        error(node, "this step does nothing: say what, such as read: battery level");
+        error(node, "this step is empty: add a verb, such as read: battery level");
 }
 
 static void read_steps(const struct ys_node *node, struct ys_steps *steps)

@@ -313,12 +313,12 @@ static void say_standing(struct ys_stage *stage)
         break_off(stage, stage->at, "%s", stage->world.failure);
     else if (running->last != NULL)
         break_off(stage, stage->at,
-                  "time stands still at %.6f s, where over 100,000 events came at once; the last firmware that was "
-                  "called is that of %s, in %s%s%s",
+                  "time does not advance at %.6f s: over 100,000 events at the same time; the last firmware called was "
+                  "that of %s, in %s%s%s",
                   at_s, running->last, running->what, running->of != NULL ? " of " : "",
                   running->of != NULL ? running->of : "");
     else
-        break_off(stage, stage->at, "time stands still at %.6f s, where over 100,000 events came at once", at_s);
+        break_off(stage, stage->at, "time does not advance at %.6f s: over 100,000 events at the same time", at_s);
 }
 
 bool ys_stage_do(struct ys_stage *stage, const struct ys_steps *steps)

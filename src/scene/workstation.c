@@ -40,7 +40,7 @@ static bool check(const char *program, const char *file, const struct ys_design 
         return false;
     if (design->set_count > 0)
         return true;
-    (void)fprintf(stderr, "%s: nobody can meet a device that does not advertise: add advertising:\n", path);
+    (void)fprintf(stderr, "%s: a device that does not advertise cannot be tested: add advertising:\n", path);
     return false;
 }
 

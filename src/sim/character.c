@@ -5,33 +5,27 @@
 
 const struct ys_character ys_characters[] = {
     {.name = "extending",
-     .about =
-         "goes on with an event while there is more to say and time for it, moves connections apart so that each has "
-         "its share, keeps 8 packets of 251 bytes, and tells its host after 50 us",
+     .about = "continues an event while there is data and time, spreads the connections, has 8 buffers of 251 bytes, "
+              "and reports to its host after 50 us",
      .buffer_count = 8,
      .buffer_length = 251,
      .answer_us = 50},
     {.name = "slotted",
-     .about =
-         "gives each connection a slot of 3.75 ms and nothing beyond it, moves connections apart, keeps 6 packets of "
-         "251 bytes, and tells its host after 200 us",
+     .about = "gives each connection a slot of 3.75 ms, spreads the connections, has 6 buffers of 251 bytes, and "
+              "reports to its host after 200 us",
      .event_length_us = 3750,
      .buffer_count = 6,
      .buffer_length = 251,
      .answer_us = 200},
     {.name = "sparing",
-     .about =
-         "sends at most 4 packets in an event, leaves connections where they fall, keeps 4 packets of 27 bytes, and "
-         "tells its host after 1 ms",
+     .about = "sends at most 4 packets in an event, does not move connections, has 4 buffers of 27 bytes, and reports "
+              "to its host after 1 ms",
      .exchanges_most = 4,
      .scatters = true,
      .buffer_count = 4,
      .buffer_length = 27,
      .answer_us = 1000},
-    {.name = "ideal",
-     .about = "is extending, and takes no time to tell its host",
-     .buffer_count = 8,
-     .buffer_length = 251},
+    {.name = "ideal", .about = "is extending, without any delay to its host", .buffer_count = 8, .buffer_length = 251},
 };
 
 const size_t ys_character_count = sizeof ys_characters / sizeof ys_characters[0];

@@ -100,7 +100,7 @@ const char *ys_smp_reason_text(uint8_t reason)
         [YS_SMP_BUSY] = "the other side is busy",
     };
     if (reason == YS_SMP_TIMEOUT)
-        return "the other side said nothing for 30 s";
+        return "the other side did not answer for 30 s";
     bool known = reason < sizeof texts / sizeof texts[0] && texts[reason] != NULL;
     return known ? texts[reason] : "a reason that the standard reserves";
 }

@@ -152,7 +152,7 @@ static const char *say_secured(const struct ys_event *event, char *text, size_t 
 static const char *say_bond(const struct ys_event *event)
 {
     static const char *const words[] = {NULL, "forgets a peer", "has dropped a damaged record of a peer",
-                                        "could not store who it has paired with"};
+                                        "could not store the bond"};
     return words[event->u.bond.change];
 }
 

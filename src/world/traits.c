@@ -9,7 +9,7 @@
 
 const struct ys_kind_of_central ys_kinds_of_central[] = {
     {"polite",
-     "asks for what it needs, waits, and asks whether a table that it remembers is still the same",
+     "reads what it needs, waits, and checks the hash of a cached table",
      {.interval_us = 30000,
       .patience_us = 10000000,
       .mtu = 247,
@@ -34,7 +34,7 @@ const struct ys_kind_of_central ys_kinds_of_central[] = {
       .temper = YS_STAYS,
       .capability = YS_CAPABILITY_KEYBOARD_DISPLAY}},
     {"stubborn",
-     "trusts the table from last time without asking, and asks again for what was refused",
+     "uses the cached table without a check, and repeats refused requests",
      {.interval_us = 45000,
       .patience_us = 30000000,
       .mtu = 185,
@@ -58,7 +58,7 @@ const struct ys_kind_of_central ys_kinds_of_central[] = {
       .capability = YS_CAPABILITY_NONE,
       .legacy = true}},
     {"eavesdropping",
-     "knows no definition, stays when pairing has failed, and goes on listening",
+     "knows no definition, and stays connected after a failed pairing",
      {.interval_us = 15000,
       .patience_us = 30000000,
       .mtu = 247,

@@ -136,7 +136,8 @@ static void audit_target(struct ys_audit *audit, const struct ys_seen *seen, con
     if (!meant && disturbed)
         audit_cannot_tell(audit, YS_RULE_REQUEST_TARGET);
     else
-        (void)audit_judge(audit, YS_RULE_REQUEST_TARGET, meant, "it asks somebody else than was heard just before");
+        (void)audit_judge(audit, YS_RULE_REQUEST_TARGET, meant,
+                          "it is addressed to another device than the one heard just before");
 }
 
 static void audit_request(struct ys_audit *audit, const struct ys_seen *seen)
@@ -159,7 +160,7 @@ static void audit_request(struct ys_audit *audit, const struct ys_seen *seen)
                       seen->legacy.type == YS_LINK_SCAN_REQ ? "a scan request" : "a connect request");
     if (seen->legacy.type == YS_LINK_CONNECT_IND && !heard->is_extended && heard->type == YS_LINK_ADV_DIRECT_IND)
         (void)audit_judge(audit, YS_RULE_REQUEST_DIRECTED, heard->to == seen->from,
-                          "the advertisement was for somebody else");
+                          "the advertisement was directed to another device");
 }
 
 static void audit_response(struct ys_audit *audit, const struct ys_seen *seen)
@@ -336,7 +337,7 @@ static void audit_pointed(struct ys_audit *audit, const struct ys_seen *seen, co
                           audit_phy_word(phy), audit_phy_word((enum ys_phy)awaited->phy));
     if (awaited->primary_ns > 0)
         (void)audit_judge(audit, YS_RULE_AUXILIARY_MODE, awaited->mode == seen->extended.mode,
-                          "its mode is %u, and that of what points to it is %u", seen->extended.mode, awaited->mode);
+                          "its mode is %u, and the mode of its pointer is %u", seen->extended.mode, awaited->mode);
 }
 
 /* Whether a packet must be what the primary channels point to: a piece of a chain, or an answer, follows something

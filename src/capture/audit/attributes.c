@@ -43,7 +43,7 @@ static void audit_discovery(struct ys_audit *audit, const struct ys_att_pdu *att
                  ys_uuid_is_equal(&before->type, &att->type);
     *same = again ? (uint8_t)(*same + 1) : 0;
     if (!again || *same == SAME_MOST)
-        (void)audit_judge(audit, YS_RULE_DISCOVERY_ENDS, !again, "the same is asked again and again, from 0x%04x on",
+        (void)audit_judge(audit, YS_RULE_DISCOVERY_ENDS, !again, "the same request is repeated, from 0x%04x on",
                           att->first);
     if (*same == SAME_MOST)
         *same = 0;
@@ -146,7 +146,7 @@ static void audit_answer(struct ys_audit *audit, const struct ys_said *said, con
         audit_cannot_tell(audit, YS_RULE_ANSWER_ASKED);
         return;
     }
-    if (!audit_judge(audit, YS_RULE_ANSWER_ASKED, question->waits, "nobody asked"))
+    if (!audit_judge(audit, YS_RULE_ANSWER_ASKED, question->waits, "no request was sent"))
         return;
     uint64_t after_ns = audit->now_ns - question->at_ns;
     (void)audit_judge(audit, YS_RULE_REQUEST_ANSWERED, after_ns <= ANSWER_NS, "%.1f s after its request",

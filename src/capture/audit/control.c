@@ -97,7 +97,7 @@ static void audit_answer(struct ys_audit *audit, const struct ys_seen *seen, str
         audit_cannot_tell(audit, YS_RULE_CONTROL_ASKED);
         return;
     }
-    if (audit_judge(audit, YS_RULE_CONTROL_ASKED, fits, "nobody asked for it"))
+    if (audit_judge(audit, YS_RULE_CONTROL_ASKED, fits, "no request was sent for it"))
         (void)audit_judge(audit, YS_RULE_CONTROL_ANSWER, true, "%s", "");
     if (fits)
         end_procedure(audited, !side);
@@ -132,7 +132,7 @@ static void audit_rejection(struct ys_audit *audit, const struct ys_seen *seen, 
                audited->starting || refused == YS_LINK_CONNECTION_UPDATE_IND || refused == YS_LINK_PHY_UPDATE_IND) {
         audit_cannot_tell(audit, YS_RULE_CONTROL_ASKED);
     } else {
-        (void)audit_judge(audit, YS_RULE_CONTROL_ASKED, false, "opcode 0x%02x is refused, which nobody sent", refused);
+        (void)audit_judge(audit, YS_RULE_CONTROL_ASKED, false, "opcode 0x%02x is refused, but was not sent", refused);
     }
     audited->starting = audited->starting && refused != YS_LINK_ENC_REQ;
 }

@@ -128,7 +128,7 @@ static void audit_closed(struct ys_audit *audit, const struct ys_seen *seen)
     bool own_heard = packet->data.next_expected != other->sequence;
     if (other_heard && own_heard)
         (void)audit_judge(audit, YS_RULE_EVENT_CLOSED, own->more || other->more,
-                          "it goes on, though numbers %llu and %llu say that there is no more",
+                          "it continues, although packets %llu and %llu announce no more data",
                           (unsigned long long)own->record, (unsigned long long)other->record);
 }
 

@@ -281,10 +281,12 @@ static void tell_word(const uint8_t *bytes, const char *const *words, size_t cou
  * Part E 7.8.12). */
 TELLS_WORD(tell_advertising_kind, "connectable and scannable", "connectable by one peer, at a high rate", "scannable",
            "neither connectable nor scannable", "connectable by one peer, at a low rate")
-TELLS_WORD(tell_asked_by, "everybody may ask and connect", "who is listed may ask, everybody may connect",
-           "everybody may ask, who is listed may connect", "who is listed may ask and connect")
-TELLS_WORD(tell_heard_from, "everybody", "who is listed", "everybody, also whose address cannot be told",
-           "who is listed, also whose address cannot be told")
+TELLS_WORD(tell_asked_by, "scan requests and connections from all",
+           "scan requests from the accept list, connections from all",
+           "scan requests from all, connections from the accept list",
+           "scan requests and connections from the accept list")
+TELLS_WORD(tell_heard_from, "everybody", "who is listed", "all, also with unresolvable addresses",
+           "the accept list, also with unresolvable addresses")
 TELLS_WORD(tell_whom, "this peer", "who is listed")
 TELLS_WORD(tell_role, "central", "peripheral")
 

@@ -211,7 +211,7 @@ static struct ys_filter *read_operand(struct parser *parser, struct ys_filter *n
         node->number = strtod(parser->token.text, &end); /* hexadecimal ones too */
     if (end == NULL || end == parser->token.text || !isfinite(node->number)) {
         ys_filter_free(node);
-        return fail(parser, column, "a number must stand here");
+        return fail(parser, column, "a number must follow");
     }
     (void)snprintf(node->unit, sizeof node->unit, "%.31s", end); /* such as 40ms */
     read_token(parser);
@@ -295,7 +295,7 @@ static struct ys_filter *parse_words(struct parser *parser)
     size_t column = parser->token.column;
     bool quoted = parser->token.kind == TOKEN_QUOTED;
     if (!read_name(parser, name))
-        return fail(parser, column, "something to look for must stand here");
+        return fail(parser, column, "a search term must follow");
     if (parser->token.kind == TOKEN_RELATION)
         return parse_comparison(parser, name, column);
     int flag = quoted ? -1 : word_among(name, flag_words);
@@ -305,7 +305,7 @@ static struct ys_filter *parse_words(struct parser *parser)
         return space != NULL && strncmp(name, "handle ", 7) == 0
                    ? fail(parser, column, "write handle = %s", space + 1)
                    : fail(parser, column,
-                          "there is no kind of message \"%s\"; a characteristic is looked for by: characteristic %s",
+                          "unknown kind of message \"%s\"; to search for a characteristic, write: characteristic %s",
                           name, name);
     }
     struct ys_filter *node = new_node(parser, flag >= 0 ? NODE_FLAG : NODE_NAME);
@@ -328,7 +328,7 @@ static struct ys_filter *parse_name(struct parser *parser, int what)
     if (read_name(parser, node->name) && (what != NAME_KIND || is_kind(node->name)) &&
         (what != NAME_LAYER || word_among(node->name, ys_trace_layer_names) >= 0))
         return node;
-    (void)fail(parser, column, node->name[0] == '\0' ? "a name must stand behind \"%s\"" : "there is no such %s", word);
+    (void)fail(parser, column, node->name[0] == '\0' ? "\"%s\" needs a name" : "there is no such %s", word);
     ys_filter_free(node);
     return NULL;
 }
@@ -410,7 +410,7 @@ struct ys_filter *ys_filter_parse(const char *text, char *error, size_t size, si
     read_token(&parser);
     struct ys_filter *filter = parse_any(&parser);
     if (filter != NULL && parser.token.kind != TOKEN_END)
-        (void)fail(&parser, parser.token.column, "\"and\" or \"or\" must stand here");
+        (void)fail(&parser, parser.token.column, "\"and\" or \"or\" must follow");
     if (!parser.failed)
         return filter;
     ys_filter_free(filter);

@@ -135,7 +135,7 @@ static void say_data(const struct ys_link_seen *packet, struct ys_text *text)
     else if (packet->readable == YS_READ_NOT)
         ys_text_add(text, "%u encrypted bytes, and no key for them", packet->data.length);
     else if (said->stray)
-        ys_text_add(text, "%u bytes of a frame whose beginning is missing", packet->length);
+        ys_text_add(text, "%u bytes of a frame with a missing start", packet->length);
     else if (said->upper == YS_UPPER_NONE)
         ys_text_add(text, "%s of a frame, %u bytes", begins ? "the beginning" : "a further piece", packet->length);
     else

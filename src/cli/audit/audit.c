@@ -51,7 +51,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
             input->excepted[input->excepted_count++] = argument;
             return 0;
         }
-        (void)complain(state->argv[0], "name at most %d that do not count", YS_EXCEPTED_MOST);
+        (void)complain(state->argv[0], "--except can be given at most %d times", YS_EXCEPTED_MOST);
         return EINVAL;
     case 'r':
         input->only = argument;
@@ -59,7 +59,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
             if (strcmp(ys_rules[i].name, argument) == 0)
                 return 0;
         }
-        (void)complain(state->argv[0], "there is no rule \"%s\"; --rules lists them", argument);
+        (void)complain(state->argv[0], "unknown rule \"%s\"; --rules lists all rules", argument);
         return EINVAL;
     default: {
         error_t taken = source_parse(&input->source, state->argv[0], key, argument);
@@ -83,7 +83,7 @@ static int print_rules(void)
     for (int i = 0; i < YS_RULES; i++) {
         const struct ys_rule *rule = &ys_rules[i];
         if (strcmp(group, rule->group) != 0)
-            (void)printf("\n## %s\n\n| rule | clause | what it demands | how it is watched |\n|---|---|---|---|\n",
+            (void)printf("\n## %s\n\n| rule | clause | requirement | how it is checked |\n|---|---|---|---|\n",
                          rule->group);
         group = rule->group;
         (void)printf("| `%s`%s | %s | %s | %s |\n", rule->name, rule->is_error ? "" : " (advice)", rule->clause,
@@ -229,11 +229,10 @@ static void print_holes(const struct input *input, const struct running *running
             (void)printf("  and %llu more\n", (unsigned long long)(count - YS_HOLES_MOST));
         (void)putchar('\n');
     }
-    (void)printf(
-        "packets of connections may be missing in %llu place%s, the first at %.6f s: what was agreed before is "
-        "not known behind %s%s\n",
-        (unsigned long long)count, count == 1 ? "" : "s", seconds_of(running, holes[0].from_ns),
-        count == 1 ? "it" : "them", input->all ? "" : "; --all lists them");
+    (void)printf("packets of connections may be missing in %llu place%s, the first at %.6f s: earlier agreements are "
+                 "unknown after %s%s\n",
+                 (unsigned long long)count, count == 1 ? "" : "s", seconds_of(running, holes[0].from_ns),
+                 count == 1 ? "it" : "them", input->all ? "" : "; --all lists them");
 }
 
 static void print_text(const struct input *input, const struct running *running)
@@ -256,14 +255,13 @@ static void print_text(const struct input *input, const struct running *running)
                  sums.unknown, sums.unmet);
     (void)printf(sums.advice > 0 ? "; %u give advice\n" : "\n", sums.advice);
     if (damaged > 0)
-        (void)printf("%llu packets were damaged, and nothing is said of them\n", (unsigned long long)damaged);
+        (void)printf("%llu packets were damaged and not judged\n", (unsigned long long)damaged);
     if (joined > 0)
         (void)printf("of %u connection%s the beginning is missing: %s\n", joined, joined == 1 ? "" : "s",
                      input->all ? "what was recovered is said above" : "--all says what was recovered");
     print_holes(input, running);
     if (lossy_logs > 0)
-        (void)printf("%u log%s of hosts ha%s lost packets, as the rules that they break show; of what they break "
-                     "nothing is said\n",
+        (void)printf("%u HCI log%s ha%s lost packets, as their violations show; these violations are not reported\n",
                      lossy_logs, lossy_logs == 1 ? "" : "s", lossy_logs == 1 ? "s" : "ve");
     if (unreadable > 0)
         (void)printf("%llu packets were encrypted, and their key is not known: give it by --key or --bonds\n",

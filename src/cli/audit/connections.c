@@ -83,7 +83,7 @@ static void print_packets(const struct ys_air_link *link)
     else
         row("MTU", "not known");
     if (!link->sides_are_said)
-        row("sides", "by the order of the packets: the capture does not say who has sent which");
+        row("sides", "from the order of the packets: the capture does not name the sender");
 }
 
 static void print_clock(const struct ys_air_link *link)

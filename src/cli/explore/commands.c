@@ -28,7 +28,7 @@ static json_t *value_step(const char *verb, const char *name, const char *value)
 static bool needs_value(struct explorer *explorer, const char *name, const char *value)
 {
     if (value[0] == '\0')
-        explorer_refuse(explorer, "%s takes a value behind its name; the tabulator key may know some", name);
+        explorer_refuse(explorer, "%s needs a value after the name; the tab key suggests values", name);
     return value[0] != '\0';
 }
 
@@ -36,7 +36,7 @@ static bool needs_connection(struct explorer *explorer)
 {
     if (explorer_peer(explorer) != NULL)
         return true;
-    explorer_refuse(explorer, "there is no connection: connect first");
+    explorer_refuse(explorer, "not connected: connect first");
     return false;
 }
 
@@ -45,14 +45,14 @@ static bool takes_device(struct explorer *explorer, const char **rest)
 {
     if (rest[0][0] == '\0' || explorer_take_device(explorer, rest))
         return true;
-    explorer_refuse(explorer, "there is no device \"%s\"; listen shows who is there", *rest);
+    explorer_refuse(explorer, "unknown device \"%s\"; listen shows all devices", *rest);
     return false;
 }
 
 static void run_find(struct explorer *explorer, const char *rest)
 {
     if (rest[0] == '\0')
-        explorer_refuse(explorer, "find takes a name; listen shows who is there");
+        explorer_refuse(explorer, "find needs a name; listen shows all devices");
     else
         (void)explorer_do(explorer, json_pack("{s:s}", "find", rest));
 }
@@ -220,7 +220,7 @@ static void run_forget(struct explorer *explorer, const char *rest)
     const char *who = "central";
     if (rest[0] != '\0' && strcmp(rest, who) != 0) {
         if (!explorer_take_device(explorer, &rest)) {
-            explorer_refuse(explorer, "who is to forget: the central, or a device? such as: forget %s",
+            explorer_refuse(explorer, "forget needs the central or a device, such as: forget %s",
                             explorer_device(explorer));
             return;
         }
@@ -338,12 +338,12 @@ static const char *const clock_choices[] = {"run", "stand", NULL};
 static const char *const power_choices[] = {"off", "on", "cycle", NULL};
 
 const struct command explore_commands[COMMANDS] = {
-    {"listen", "[TIME] [WHOM]", "scan, and show who is on the air: name TEXT, service NAME, at least -70 dBm",
-     listening_run, false, NULL},
-    {"find", "NAME", "scan until somebody of this name is heard", run_find, false, NULL},
+    {"listen", "[TIME] [WHOM]", "scan and list devices: name TEXT, service NAME, at least -70 dBm", listening_run,
+     false, NULL},
+    {"find", "NAME", "scan until this name is received", run_find, false, NULL},
     {"connect", "[DEVICE]", "connect to a device; to several, one after the other", run_connect, false, NULL},
     {"discover", "[DEVICE]", "discover its table, or deal with the one that is remembered", run_discover, false, NULL},
-    {"tree", "[DEVICE]", "what it has: services, characteristics, their values in words", run_tree, false, NULL},
+    {"tree", "[DEVICE]", "list services, characteristics and their values", run_tree, false, NULL},
     {"read", "NAME", "read a value; of another device: read NAME of DEVICE", run_read, false, NULL},
     {"write", "NAME VALUE", "write a value, in words (42.0 N m), or as bytes a4 01; without response", run_write, false,
      NULL},
@@ -351,15 +351,15 @@ const struct command explore_commands[COMMANDS] = {
     {"unsubscribe", "NAME", "let no more come", run_unsubscribe, false, NULL},
     {"set", "NAME VALUE", "change a value at the device, as a sensor or a button does", run_set, true, NULL},
     {"wait", "[TIME]", "let virtual time pass: 1 s, or 250 ms, or 2 h", run_wait, false, NULL},
-    {"clock", "run|stand", "let time run with the clock while you type, or stand", run_clock, false, clock_choices},
+    {"clock", "run|stand", "let time follow the clock, or stand still", run_clock, false, clock_choices},
     {"packets", "[all] [NUMBER]", "the last packets on the air, in words", run_packets, false, NULL},
     {"walk", "DISTANCE", "go to this distance from the device, such as 40 m", run_walk, false, NULL},
-    {"pair", "[DEVICE] [PEOPLE]", "pair, while people do what is right, wrong, nothing, cancel, or enter 123456",
-     run_pair, false, NULL},
-    {"forget", "[DEVICE]", "it, or else the central, forgets whom it has paired with", run_forget, false, NULL},
+    {"pair", "[DEVICE] [PEOPLE]", "pair; people act right, wrong, do nothing, cancel, or enter 123456", run_pair, false,
+     NULL},
+    {"forget", "[DEVICE]", "delete the bonds of the device, or of the central", run_forget, false, NULL},
     {"power", "off|on|cycle [DEVICE]", "switch a device off or on", run_power, false, power_choices},
     {"disconnect", "[DEVICE]", "end the connection", run_disconnect, false, NULL},
-    {"save", "FILE", "save what was done as a scene that passes", run_save, false, NULL},
+    {"save", "FILE", "save the session as a scene that passes", run_save, false, NULL},
     {"help", "[COMMAND]", "this list", run_help, false, NULL},
     {"quit", "", "leave", run_quit, false, NULL},
 };
@@ -369,7 +369,7 @@ static void run_help(struct explorer *explorer, const char *rest)
     const char *ignored;
     const struct command *one = rest[0] != '\0' ? command_find(rest, &ignored) : NULL;
     if (rest[0] != '\0' && one == NULL) {
-        explorer_refuse(explorer, "there is no command \"%s\"", rest);
+        explorer_refuse(explorer, "unknown command \"%s\"", rest);
         return;
     }
     for (const struct command *command = explore_commands; command < explore_commands + COMMANDS; command++) {
@@ -453,7 +453,7 @@ void explore_line(struct explorer *explorer, const char *line)
     (void)snprintf(word, sizeof word, "%.*s", (int)strcspn(text, " "), text);
     const char *nearest = ys_word_nearest(word, names, COMMANDS);
     if (nearest != NULL)
-        explorer_refuse(explorer, "there is no command \"%s\"; did you mean %s?", word, nearest);
+        explorer_refuse(explorer, "unknown command \"%s\"; did you mean %s?", word, nearest);
     else
-        explorer_refuse(explorer, "there is no command \"%s\"; help lists them", word);
+        explorer_refuse(explorer, "unknown command \"%s\"; help lists all commands", word);
 }

@@ -225,7 +225,7 @@ static void greet(const struct explorer *explorer)
                      : i + 1 < explorer->central ? ", "
                                                  : " and ",
                      explorer->scene->actors[i].name.text);
-    (void)puts(". help lists what you can do.");
+    (void)puts(". help lists all commands.");
 }
 
 static struct ys_scene *read_head(const json_t *head, const struct ys_scene_files *files)

@@ -97,7 +97,7 @@ static void put_steps(FILE *file, const struct session *session)
 bool session_save(const struct session *session, const char *path, const json_t *head)
 {
     if (session->count == 0)
-        return complain(path, "nothing has been done yet that a scene could tell");
+        return complain(path, "there is nothing to save yet");
     struct ys_output output;
     if (!saving_begin(&output, path, false))
         return false;

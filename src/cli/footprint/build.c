@@ -43,7 +43,7 @@ static bool run_all(const struct build *build, const char *folder, const struct 
     bool good = running_all(build->who, path, programs, count,
                             compiles ? "install a GCC for Arm (apt-get install gcc-arm-none-eabi), or name yours with "
                                        "--compiler"
-                                     : "it is needed beside the compiler");
+                                     : "it must be in the folder of the compiler");
     free(path);
     return good;
 }
@@ -118,8 +118,7 @@ static bool find_sources(struct build *build)
     free(installed[1]);
     if (is_folder(build->sources))
         return true;
-    return complain(build->who, "the library's sources are not where they were installed: there is no %s",
-                    build->sources);
+    return complain(build->who, "the sources of the library are missing: no %s", build->sources);
 }
 
 static struct build *collecting; /* nftw hands nothing on */

@@ -251,7 +251,7 @@ static void print_text(const struct ys_design *design, const struct ys_layout *l
     (void)puts("of which");
     print_sizes("  its tables and stored values", sizes);
     print_parts(design, measured, true, NULL);
-    print_parts(design, measured, false, "not in this device, and what it would add");
+    print_parts(design, measured, false, "not in this device; cost if added");
     (void)puts("for each more of");
     for (size_t i = 0; i < TARGETS; i++)
         sizes[i] = (struct build_size){0, measured[i].connection};

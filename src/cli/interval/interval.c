@@ -85,8 +85,8 @@ static bool take_scanner(const struct argp_state *state, const char *argument, s
         return complain(state->argv[0], "name at most %d scanners", SCANNERS_MOST / 2);
     if (!ys_scanner_of(argument, &input->scanners[input->scanner_count]))
         return complain(state->argv[0],
-                        "there is no scanner \"%s\"; take constant, half, tenth or hundredth, or a window of an "
-                        "interval in steps of 0.625 ms, such as \"30 ms of 100 ms\"",
+                        "unknown scanner \"%s\"; use constant, half, tenth or hundredth, or a window and an interval "
+                        "in steps of 0.625 ms, such as \"30 ms of 100 ms\"",
                         argument);
     input->scanner_count++;
     return true;
@@ -173,7 +173,7 @@ static bool choose_set(struct ys_design *design, const char *path, const char *n
         return true;
     }
     if (name != NULL)
-        return complain(path, "there is no way to advertise named \"%s\"", name);
+        return complain(path, "unknown advertising set \"%s\"", name);
     return design->set_count > 0 || complain(path, "the device does not advertise: add advertising:");
 }
 

@@ -11,7 +11,7 @@ static const char *silence_reason(enum ys_silence silence)
 {
     return silence == YS_SILENCE_CONNECTED ? "a central had connected"
            : silence == YS_SILENCE_STOPPED ? "it had stopped"
-           : silence == YS_SILENCE_MISSED  ? "who recorded may have missed it meanwhile"
+           : silence == YS_SILENCE_MISSED  ? "the recorder may have missed packets meanwhile"
                                            : "between two events";
 }
 
@@ -212,7 +212,7 @@ static bool print_verdicts(const struct ys_design *design, struct ys_interval_re
         good = good && (verdict.met || verdict.unknown);
     }
     if (others > 0)
-        (void)printf("  %zu more %s about another way to advertise: see --advertising-set\n", others,
+        (void)printf("  %zu more %s about another advertising set: see --advertising-set\n", others,
                      others == 1 ? "is" : "are");
     return good;
 }
@@ -245,7 +245,7 @@ bool interval_print(const struct measured *measured)
         print_charge(design, report);
     }
     if (report->recorded) {
-        (void)printf("\ntime until found  cannot be known from a capture; the simulation tells\n");
+        (void)printf("\ndiscovery time    unknown from a capture; use a simulation\n");
     } else {
         print_searches(report);
         (void)printf("  %llu searches each; one is given up after %d s\n", measured->runs, YS_SEARCH_MS / 1000);

@@ -189,14 +189,14 @@ bool coverage_read(struct coverage *coverage)
     collecting = coverage;
     (void)nftw(coverage->folder, collect, 8, FTW_PHYS);
     if (coverage->count_count == 0)
-        return complain(coverage->who, "the firmware counts its lines, but no encounter has left what it counted");
+        return complain(coverage->who, "the firmware counts its lines, but no encounter delivered counts");
     arguments_add(&arguments, program != NULL && program[0] != '\0' ? program : "gcov");
     arguments_add_all(&arguments, options);
     for (size_t i = 0; i < coverage->count_count; i++)
         arguments_add(&arguments, coverage->counts[i]);
     running_begin();
     bool good = running_all(coverage->who, coverage->folder, &arguments, 1,
-                            "it comes with the compiler, and says which lines were reached; or name another in GCOV");
+                            "it comes with the compiler; or set GCOV to another program");
     running_end();
     return good && (take_printed(coverage) ||
                     complain(coverage->who, "%s has told nothing of the firmware's lines", arguments.items[0]));

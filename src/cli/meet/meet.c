@@ -277,7 +277,7 @@ static char *scene_of(const struct meeting *meeting, const struct trial *trial, 
     FILE *stream = open_memstream(&comment, &size);
     if (stream == NULL)
         abort();
-    (void)fprintf(stream, "# From yarnswift meet, encounter %llu of seed %llu, with what is not needed left out.\n",
+    (void)fprintf(stream, "# From yarnswift meet, encounter %llu of seed %llu, reduced.\n",
                   (unsigned long long)finding->number, meeting->input->seed);
     put_comment(stream, "step", trial->what);
     put_comment(stream, "expected", trial->expected);
@@ -479,8 +479,8 @@ static int tell(struct meeting *meeting)
         return EXIT_BAD_INPUT;
     meeting->outcome.seconds = now_s() - meeting->began_s;
     if (interrupted != 0)
-        (void)complain(meeting->who, "interrupted: this is what there is%s",
-                       input->results != NULL ? "; the same command goes on from there" : "");
+        (void)complain(meeting->who, "interrupted: results so far%s",
+                       input->results != NULL ? "; the same command continues from there" : "");
     if (input->common.json)
         meet_print_json(&meeting->outcome);
     else
@@ -569,8 +569,8 @@ static int run(const char *who, struct input *input)
     if (layout != NULL && path != NULL) {
         meeting.subject =
             (struct ys_subject){.design = design, .layout = layout, .definition = path, .firmware = input->firmware};
-        bool good = (design->set_count > 0 || complain(who, "the device does not advertise, so nobody can meet it: add "
-                                                            "advertising:")) &&
+        bool good = (design->set_count > 0 ||
+                     complain(who, "the device does not advertise, so no central can connect: add advertising:")) &&
                     know_firmware(&meeting);
         begin(&meeting);
         if (good && open_results(&meeting) && meet_all(&meeting))

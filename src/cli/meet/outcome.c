@@ -340,17 +340,17 @@ static void put_page(FILE *stream, const struct meet_outcome *outcome)
     put_html(stream, title(outcome));
     (void)fprintf(stream, "</h1>\n<p>%llu encounters, seed %llu, with ", (unsigned long long)outcome->encounters,
                   outcome->seed);
-    put_html(stream, outcome->subject->firmware != NULL ? outcome->subject->firmware : "what its definition plays");
+    put_html(stream, outcome->subject->firmware != NULL ? outcome->subject->firmware : "simulated from its definition");
     (void)fprintf(stream, ". %zu of %zu pairs of what encounters are made of have met, and %zu of %zu triples.</p>\n",
                   covered.pairs, covered.all_pairs, covered.triples, covered.all_triples);
     (void)fprintf(stream, "<h2>Found: %zu</h2>\n", outcome->finding_count);
     put_findings(stream, outcome);
-    (void)fputs("<h2>Who wanted what</h2>\n", stream);
+    (void)fputs("<h2>Encounters by characteristic and central</h2>\n", stream);
     put_matrix(stream, outcome);
     put_behaviours(stream, outcome);
     if (outcome->coverage != NULL)
         coverage_put_page(outcome->coverage, stream, put_html);
-    (void)fputs("<h2>What has met what</h2>\n", stream);
+    (void)fputs("<h2>Covered pairs</h2>\n", stream);
     put_covered(stream, outcome);
     (void)fputs("</body></html>\n", stream);
 }

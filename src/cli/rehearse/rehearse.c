@@ -416,7 +416,7 @@ static bool fits_together(const char *who, const struct input *input)
     if (input->controllers.count > 0 && (input->common.files.count != 1 || input->seeds != 1))
         return complain(who, "--controller takes one scene and one seed");
     if (input->controllers.count == 0 && input->folders.plugged_count > 0)
-        return complain(who, "--outside needs a real controller to meet the device with: --controller");
+        return complain(who, "--outside needs a real controller: add --controller");
     if (input->controllers.count > 0 && (input->share.results != NULL || input->share.parts > 1))
         return complain(who, "--results and --part are of simulations: they cannot go with real controllers");
     return share_fits(&input->share, who);

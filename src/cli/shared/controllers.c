@@ -75,7 +75,7 @@ bool controllers_give(struct controllers *controllers, const char *verb, struct 
             actor->hardware.outside = &one->outside;
         }
         if (!one->used)
-            return complain(verb, "--controller: the scene has nobody called \"%s\"", one->who);
+            return complain(verb, "--controller: the scene has no device or central \"%s\"", one->who);
     }
     return true;
 }

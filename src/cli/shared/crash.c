@@ -106,8 +106,8 @@ static void on_crash(int number)
         const char *how;
     } words[] = {{SIGSEGV, " crashed (it used memory that is not its own)"},
                  {SIGBUS, " crashed (it used memory that is not there)"},
-                 {SIGFPE, " crashed (it computed what cannot be, such as a division by zero)"},
-                 {SIGILL, " crashed (it ran what is no instruction)"},
+                 {SIGFPE, " crashed (arithmetic error, such as a division by zero)"},
+                 {SIGILL, " crashed (illegal instruction)"},
                  {SIGABRT, " crashed (it ended itself)"}};
     for (size_t i = 0; i < sizeof words / sizeof words[0]; i++) {
         if (words[i].number == number)

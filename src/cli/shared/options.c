@@ -77,8 +77,8 @@ static bool unknown_option(const char *who, const struct argp_option *options, c
     (void)snprintf(word, sizeof word, "%.*s", (int)strcspn(argument + 2, "="), argument + 2);
     const char *nearest = ys_word_nearest(word, names, count);
     if (nearest != NULL)
-        return complain(who, "there is no option --%s; did you mean --%s?", word, nearest);
-    return complain(who, "there is no option --%s; see --help", word);
+        return complain(who, "unknown option --%s; did you mean --%s?", word, nearest);
+    return complain(who, "unknown option --%s; see --help", word);
 }
 
 /* Checks one argument that begins with a dash. Tells whether the next one belongs to it. */
@@ -97,7 +97,7 @@ static bool check_option(const char *who, const struct argp_option *options, con
     } else {
         option = find_short(options, argument[1]);
         if (option == NULL)
-            return complain(who, "there is no option -%c; see --help", argument[1]);
+            return complain(who, "unknown option -%c; see --help", argument[1]);
         if (argument[2] != '\0')
             return option->arg != NULL || complain(who, "options are given one by one, not as %s", argument);
     }

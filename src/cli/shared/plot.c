@@ -92,10 +92,10 @@ static bool is_ours(const struct plot *plot, const char *path)
         return errno == ENOENT || complain(plot->who, "cannot read %s: %s", path, strerror(errno));
     bool ours = fread(begin, 1, sizeof begin, file) == sizeof begin && memcmp(begin, mark, sizeof begin) == 0;
     (void)fclose(file);
-    return ours || complain(plot->who,
-                            "cannot draw %s: %s would be written beside it, and is a file that was not written with a "
-                            "picture; take another name",
-                            plot->path, path);
+    return ours ||
+           complain(plot->who,
+                    "cannot draw %s: %s would be overwritten, and does not belong to a picture; use another name",
+                    plot->path, path);
 }
 
 static bool is_free(const struct plot *plot, bool replaces)

@@ -129,7 +129,7 @@ bool results_put(struct results *store, const char *point, const char *json)
 {
     int result;
     free(ask(store, "INSERT OR REPLACE INTO result VALUES (?1, ?2)", point, json, &result));
-    return result == SQLITE_DONE || say(store, "what was done is kept, but no more can be written to");
+    return result == SQLITE_DONE || say(store, "earlier results are kept, but writing failed:");
 }
 
 char *results_about(const char *who, const char *path)

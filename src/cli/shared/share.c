@@ -41,7 +41,7 @@ bool share_fits(const struct share *share, const char *who)
     if (!share->undone)
         return true;
     if (share->results == NULL)
-        return complain(who, "--undone needs the file of what is done: --results");
+        return complain(who, "--undone needs --results");
     return access(share->results, R_OK) == 0 || complain(who, "cannot open %s", share->results);
 }
 

@@ -366,9 +366,8 @@ static int run(const char *who, const struct input *input, const struct sweep *s
     put_longest_first(sweep, points, count);
     bool whole = run_all(sweep, points, count, store, (size_t)input->jobs);
     if (!whole && interrupted)
-        (void)complain(who, "interrupted: %s; the same command goes on from there",
-                       input->share.results != NULL ? "what was done is kept"
-                                                    : "with --results what is done would be kept");
+        (void)complain(who, "interrupted: %s; the same command continues from there",
+                       input->share.results != NULL ? "what was done is kept" : "use --results to keep results");
     if (mine < sweep->point_count)
         (void)fprintf(stderr, "%s: part %llu of %llu: %zu of %zu points, %zu of them run now\n", who, input->share.part,
                       input->share.parts, mine, sweep->point_count, count);

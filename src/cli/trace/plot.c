@@ -165,7 +165,8 @@ static void take_strength(struct trace_plot *plot, const struct trace *trace, co
     if (seen->record->kind != YS_RECORD_AIR || (seen->record->known & YS_AIR_STRENGTH) == 0 ||
         !ys_message_of(seen, YS_TRACE_AIR, &trace->source.glossary, &message))
         return;
-    (void)snprintf(name, sizeof name, "%s, heard by who recorded", message.from[0] != '\0' ? message.from : "unknown");
+    (void)snprintf(name, sizeof name, "%s, received by the recorder",
+                   message.from[0] != '\0' ? message.from : "unknown");
     put(plot, at_s, series_of(plot, name, "dBm"), seen->record->air.strength_dbm);
 }
 
@@ -266,6 +267,6 @@ bool trace_plot_end(struct trace_plot *plot, const struct trace *trace)
         count += plot->series[i].count;
     trace_draw(plot, trace, count);
     if (plot->crowded)
-        (void)complain("yarnswift trace", "not all fits into %s: filter what is drawn", trace->plot_path);
+        (void)complain("yarnswift trace", "too much for %s: use a filter", trace->plot_path);
     return plot_end(&plot->plot);
 }

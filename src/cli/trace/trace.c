@@ -44,7 +44,7 @@ static bool take_layer(struct trace *trace, const char *who, const char *argumen
 {
     int layer = word_among(argument, ys_trace_layer_names);
     if (layer < 0)
-        return complain(who, "there is no layer \"%s\"; take air, hci, l2cap, attributes or values", argument);
+        return complain(who, "unknown layer \"%s\"; use air, hci, l2cap, attributes or values", argument);
     trace->layer = (enum ys_trace_layer)layer;
     return true;
 }
@@ -54,7 +54,7 @@ static bool take_view(struct trace *trace, const char *who, const char *argument
     static const char *const views[] = {"auto", "air", "hci", "both", NULL};
     int view = word_among(argument, views);
     if (view < 0)
-        return complain(who, "there is no view \"%s\"; take air, hci or both", argument);
+        return complain(who, "unknown view \"%s\"; use air, hci or both", argument);
     trace->view = (enum trace_view)view;
     return true;
 }
@@ -147,7 +147,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case KEY_DRAW:
         trace->draw = argument;
         good = trace_plot_is_known(argument) ||
-               complain(who, "there is no picture of \"%s\"; take values, strength or connection", argument);
+               complain(who, "unknown picture \"%s\"; use values, strength or connection", argument);
         break;
     case KEY_REPLACE:
         trace->replaces = true;
@@ -331,7 +331,7 @@ static bool is_free(const struct trace *trace, const char *who)
 static void tell_missing(const struct trace *trace, const char *who)
 {
     if (trace->matched == 0 && !trace->expects)
-        (void)complain(who, "nothing %s", trace->filter != NULL ? "matches the filter" : "is there on this layer");
+        (void)complain(who, "nothing %s", trace->filter != NULL ? "matches the filter" : "found in this layer");
     if (trace->damaged > 0 && trace->layer != YS_TRACE_AIR)
         (void)complain(who, "%llu packets were damaged; --layer air shows them", (unsigned long long)trace->damaged);
     if (trace->unreadable > 0)
@@ -378,13 +378,13 @@ static int run(struct trace *trace, const char *who)
 static bool go_together(const struct trace *trace, const char *who)
 {
     if (trace->has_to && trace->to_s <= (trace->has_from ? trace->from_s : 0))
-        return complain(who, "--to must lie behind --from");
+        return complain(who, "--to must be after --from");
     if (trace->draw != NULL && trace->plot_path == NULL)
-        return complain(who, "--draw says what --plot draws: give that, too");
+        return complain(who, "--draw needs --plot");
     if (trace->before + trace->behind > 0 && trace->filter == NULL)
-        return complain(who, "--before and --after are about what a --filter matches: give one");
+        return complain(who, "--before and --after need --filter");
     if (trace->expects && (trace->packet > 0 || trace->follows))
-        return complain(who, "--expect counts what matches until the end: leave out --packet and --follow");
+        return complain(who, "--expect counts matches up to the end: omit --packet and --follow");
     if (trace->packet > 0 && (trace->plot_path != NULL || trace->values_path != NULL || trace->common.json))
         return complain(who, "--packet shows one packet in words, and nothing else");
     return true;
@@ -396,7 +396,7 @@ static bool open_controllers(struct trace *trace, const char *who)
     char problem[300];
     if (trace->controllers.count == 0)
         return trace->source.folders.plugged_count == 0 ||
-               complain(who, "--outside needs a real controller to meet the device with: --controller");
+               complain(who, "--outside needs a real controller: add --controller");
     return controllers_give(&trace->controllers, who, trace->source.scene) &&
            firmware_all_used(&trace->source.folders, who) &&
            (controllers_open(&trace->controllers, problem, sizeof problem) || complain(who, "%s", problem));

@@ -118,10 +118,10 @@ static void check_includes(struct ys_design *design)
         struct ys_service *service = &design->services[i];
         if (service->include_count > 0 && reaches(service, service, 8))
             ys_findings_add(&design->findings, YS_ERROR, "include", service->includes[0].place,
-                            "\"%s\" includes itself, by whatever way: leave that out", service->name);
+                            "\"%s\" includes itself, directly or indirectly: remove that", service->name);
         else if (service->secondary && !is_included(design, service))
             ys_findings_add(&design->findings, YS_WARNING, "include", service->place,
-                            "\"%s\" is secondary, and no service includes it: nobody will find it", service->name);
+                            "\"%s\" is secondary, and no service includes it: no client will find it", service->name);
     }
 }
 
@@ -172,9 +172,9 @@ static void check_address(struct ys_design *design)
     design->private_address = strcmp(text, "non-resolvable") == 0;
     for (size_t i = 0; design->private_address && i < design->set_count; i++) {
         if (ys_advertisement_kind(&design->sets[i]) == YS_ADVERTISE_CONNECTABLE) /* Vol 3 Part C 10.8.1 */
-            ys_findings_add(&design->findings, YS_ERROR, "address", design->address_text.place,
-                            "whoever can be connected to has an address that stays: take random or public, or "
-                            "advertise as a beacon only");
+            ys_findings_add(
+                &design->findings, YS_ERROR, "address", design->address_text.place,
+                "a connectable device needs a stable address: use random or public, or advertise as a beacon only");
     }
     if (design->public_address || design->private_address)
         return;

@@ -25,7 +25,7 @@ static void check_promise(struct ys_design *design, struct ys_promise *promise)
                         promise->name);
     else if (promise->service->secondary)
         ys_findings_add(&design->findings, YS_ERROR, "promise-unknown", promise->place,
-                        "\"%s\" is secondary, which nobody looks for: leave it out", promise->name);
+                        "\"%s\" is secondary, and not searched for: remove it", promise->name);
 }
 
 static void check_power(struct ys_design *design, struct ys_part *part)
@@ -144,7 +144,7 @@ static void make_uri(struct ys_design *design, struct ys_part *part)
     ys_put_text(&uri, text + strlen(schemes[i].scheme));
     if (strchr(text, ':') == NULL)
         ys_findings_add(&design->findings, YS_ERROR, "payload", part->text.place,
-                        "\"%s\" is no URI: it begins with a scheme and a colon, such as https:", text);
+                        "\"%s\" is not a URI: begin with a scheme and a colon, such as https:", text);
     else if (!ys_writer_ok(&uri))
         ys_findings_add(&design->findings, YS_ERROR, "payload", part->text.place,
                         "this URI is longer than the 254 bytes of a structure: shorten it");
@@ -202,17 +202,17 @@ static void check_part(struct ys_design *design, const struct ys_advertisement *
     case YS_PART_ROLE:
         if (ys_advertisement_kind(set) != YS_ADVERTISE_CONNECTABLE)
             ys_findings_add(&design->findings, YS_ERROR, "payload", part->place,
-                            "nobody can connect to this, so that it has no role in connections: leave it out");
+                            "this set is not connectable and has no role: remove role");
         break;
     case YS_PART_SERVICES:
     case YS_PART_SOME_SERVICES:
         if (set->promise_count == 0)
             ys_findings_add(&design->findings, YS_ERROR, "payload", part->place,
-                            "there are no services to tell of: list them as services: of this advertising");
+                            "no services are listed: add services: to this advertising set");
         break;
     case YS_PART_NONE:
         ys_findings_add(&design->findings, YS_ERROR, "payload", part->place,
-                        "this part says nothing: write a word such as name, or a key such as manufacturer:");
+                        "this part is empty: write a word such as name, or a key such as manufacturer:");
         break;
     default:
         break;
@@ -253,18 +253,18 @@ static void check_options(struct ys_design *design, struct ys_advertisement *set
         const char *text;
     } rules[] = {
         {set->anonymous && kind != YS_ADVERTISE_BEACON,
-         "what is anonymous cannot be asked or connected to: make it kind: beacon, or leave out anonymous"},
+         "an anonymous set cannot be scannable or connectable: use kind: beacon, or remove anonymous"},
         {!set->extended && (set->anonymous || set->include_power || set->phy > 1 || set->primary_phy > 1 ||
                             set->events.given || set->set_id.given),
-         "anonymous, phy, primary phy, set, tells power and events are of extended packets: add extended: true"},
-        {set->primary_phy == YS_SAID_2M, "what points to the payload is on 1M or coded, never on 2M"},
+         "anonymous, phy, primary phy, sid, include power and events need extended: true"},
+        {set->primary_phy == YS_SAID_2M, "the primary PHY is 1M or coded, never 2M"},
         {set->extended && kind == YS_ADVERTISE_SCANNABLE && set->data.given,
-         "an extended set that can be asked says all in its response: leave out data"},
+         "a scannable extended set has its data in the response: remove data"},
         {set->extended && kind != YS_ADVERTISE_SCANNABLE && set->response.given,
          "an extended set that cannot be asked has no response: put all into data"},
         {set->report_scan_requests &&
              (kind == YS_ADVERTISE_BEACON || (set->extended && kind == YS_ADVERTISE_CONNECTABLE)),
-         "nobody asks a beacon, nor an extended set that can be connected to: leave out report scan requests"},
+         "a beacon and a connectable extended set get no scan requests: remove report scan requests"},
     };
     for (size_t i = 0; i < sizeof rules / sizeof rules[0]; i++) {
         if (rules[i].wrong)
@@ -274,8 +274,8 @@ static void check_options(struct ys_design *design, struct ys_advertisement *set
         set->power_dbm = (int8_t)raw;
     if (!set->extended && set->interval_max_us > 10240000)
         ys_findings_add(&design->findings, YS_ERROR, "interval", set->interval_place,
-                        "the advertising interval must be from 20 ms to 10.24 s, or with extended: true to 71 min, the "
-                        "least one first");
+                        "the advertising interval must be from 20 ms to 10.24 s, or with extended: true up to 71 min, "
+                        "the minimum first");
 }
 
 static enum ys_phy phy_of(int word)
@@ -330,21 +330,21 @@ static void check_set(struct ys_design *design, struct ys_advertisement *set)
     check_repeats(design, &set->response);
     if (ys_advertisement_kind(set) == YS_ADVERTISE_BEACON && set->response.given)
         ys_findings_add(&design->findings, YS_ERROR, "payload", set->response.place,
-                        "nobody can ask a beacon for a scan response: leave it out, or make it kind: scannable");
+                        "a beacon has no scan response: remove it, or use kind: scannable");
     if (set->findable != 0 && ys_advertisement_kind(set) != YS_ADVERTISE_CONNECTABLE)
         ys_findings_add(&design->findings, YS_ERROR, "findable", set->findable_place,
-                        "findable is about connections, and nobody can connect to this: leave it out");
+                        "this set is not connectable: remove findable");
     if (by_hand && set->promise_count > 0 && !has_part(&set->data, YS_PART_SERVICES) &&
         !has_part(&set->response, YS_PART_SERVICES) && !has_part(&set->data, YS_PART_SOME_SERVICES) &&
         !has_part(&set->response, YS_PART_SOME_SERVICES))
         ys_findings_add(&design->findings, YS_ERROR, "payload", set->promises[0].place,
-                        "these services stand in neither data nor response: add services to one of them");
+                        "these services are in neither data nor response: add services to one of them");
     if (has_part(&set->response, YS_PART_FLAGS)) /* CSS Part A 1.3.1 */
         ys_findings_add(&design->findings, YS_ERROR, "payload", set->response.place,
-                        "flags stand in the advertisement only: leave them out of the scan response");
+                        "flags belong in the advertisement: remove them from the scan response");
     if (by_hand && ys_advertisement_kind(set) == YS_ADVERTISE_CONNECTABLE && !has_part(&set->data, YS_PART_FLAGS))
         ys_findings_add(&design->findings, YS_WARNING, "payload", set->data.given ? set->data.place : set->place,
-                        "an advertisement without flags says that the device is not to be found: add flags to data");
+                        "without flags, the device is not discoverable: add flags to data");
     if (set->faulty)
         return;
     size_t errors = design->findings.errors;
@@ -357,7 +357,7 @@ static void check_set_names(struct ys_design *design)
 {
     if (design->set_count > SETS_MOST)
         ys_findings_add(&design->findings, YS_ERROR, "limits", design->sets[SETS_MOST].place,
-                        "this is the %uth way to advertise: a host has at most %u", SETS_MOST + 1, SETS_MOST);
+                        "this is advertising set number %u: a host has at most %u", SETS_MOST + 1, SETS_MOST);
     for (size_t i = 0; i < design->set_count && i < SETS_MOST; i++) {
         const struct ys_advertisement *set = &design->sets[i];
         for (size_t j = 0; j < i; j++) {
@@ -386,7 +386,7 @@ static void check_expectations(struct ys_design *design)
             expectation->set = design->sets[at].name;
         else if (wanted != NULL)
             ys_findings_add(&design->findings, YS_ERROR, "expect", expectation->set_text.place,
-                            "there is no way to advertise named \"%s\": take a name of advertising", wanted);
+                            "unknown advertising set \"%s\": use a name from advertising:", wanted);
     }
 }
 
@@ -410,9 +410,9 @@ void ys_check_unpromised(struct ys_design *design)
 void ys_check_advertising(struct ys_design *design)
 {
     if (design->set_count == 0 && !design->scanning.given)
-        ys_findings_add(&design->findings, YS_WARNING, "not-advertised", (struct ys_place){.line = 1, .column = 1},
-                        "nobody can find this device: add advertising: with an interval; or, if it is a central that "
-                        "finds others, scanning:");
+        ys_findings_add(
+            &design->findings, YS_WARNING, "not-advertised", (struct ys_place){.line = 1, .column = 1},
+            "no central can find this device: add advertising: with an interval; or, for a central, scanning:");
     for (size_t i = 0; i < design->set_count; i++)
         check_set(design, &design->sets[i]);
     check_set_names(design);

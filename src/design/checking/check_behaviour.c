@@ -57,10 +57,9 @@ static void check_cause(struct ys_design *design, struct ys_behaviour *behaviour
     double number = 0;
     if (behaviour->cause == YS_CAUSE_SET && behaviour->to.text == NULL)
         ys_findings_add(&design->findings, YS_ERROR, "behaviour", behaviour->cause_text.place,
-                        "say to what it is set: add to:");
+                        "the value is missing: add to:");
     if (behaviour->cause == YS_CAUSE_NONE && behaviour->to.text != NULL)
-        ys_findings_add(&design->findings, YS_ERROR, "behaviour", behaviour->to.place,
-                        "to is what is written or set: add write: or set:");
+        ys_findings_add(&design->findings, YS_ERROR, "behaviour", behaviour->to.place, "to needs write: or set:");
     if (behaviour->cause != YS_CAUSE_WRITE) /* what is set may be an input, which only the firmware knows */
         return;
     find(design, &behaviour->cause_text, &behaviour->written_of, &behaviour->written);
@@ -104,7 +103,7 @@ static void check_values(struct ys_design *design, const struct ys_behaviour *be
     if (written && (behaviour->effect != YS_EFFECT_READ || behaviour->written != behaviour->seen ||
                     behaviour->field_text.text != NULL))
         ys_findings_add(&design->findings, YS_ERROR, "behaviour", behaviour->is.place,
-                        "written is for what is read of the value that is written");
+                        "written needs a read of the written value");
     else if (behaviour->is.text != NULL && !written)
         (void)is_value(design, field, &behaviour->is, behaviour->seen->name, &ends[0]);
     if (behaviour->between_count != 2 || behaviour->between[0].text == NULL || behaviour->between[1].text == NULL)
@@ -120,17 +119,16 @@ static void check_values(struct ys_design *design, const struct ys_behaviour *be
 static void check_times(struct ys_design *design, struct ys_behaviour *behaviour)
 {
     if (behaviour->within_us.given && behaviour->effect != YS_EFFECT_TOLD)
-        ys_findings_add(&design->findings, YS_ERROR, "behaviour", behaviour->within_us.place,
-                        "within is for what comes: it belongs to expect");
+        ys_findings_add(&design->findings, YS_ERROR, "behaviour", behaviour->within_us.place, "within needs expect:");
     if (behaviour->for_us.given != (behaviour->effect == YS_EFFECT_SILENCE))
         ys_findings_add(&design->findings, YS_ERROR, "behaviour", behaviour->place,
-                        behaviour->for_us.given ? "for belongs to expect none" : "say how long none comes: add for:");
+                        behaviour->for_us.given ? "for belongs to expect none" : "the duration is missing: add for:");
     if (!behaviour->within_us.given)
         behaviour->within_us.number = WITHIN_USUAL_US;
     const struct ys_counted *time = behaviour->for_us.given ? &behaviour->for_us : &behaviour->within_us;
     if (time->number == 0 || time->number > TIME_MOST_US)
         ys_findings_add(&design->findings, YS_ERROR, "behaviour", time->place,
-                        "a time is more than 0 and at most 60 s here");
+                        "this time must be more than 0 and at most 60 s");
 }
 
 static void check_effect(struct ys_design *design, struct ys_behaviour *behaviour)
@@ -148,12 +146,12 @@ static void check_effect(struct ys_design *design, struct ys_behaviour *behaviou
     }
     if (reads && !says)
         ys_findings_add(&design->findings, YS_ERROR, "behaviour", behaviour->place,
-                        "say what is read: add is: or between:");
+                        "the expected value is missing: add is: or between:");
     else if (behaviour->effect == YS_EFFECT_SILENCE && (says || behaviour->field_text.text != NULL))
         ys_findings_add(&design->findings, YS_ERROR, "behaviour", behaviour->place,
-                        "no value comes, so leave out what it is");
+                        "expect none takes no value: remove it");
     else if (behaviour->is.text != NULL && behaviour->between_count > 0)
-        ys_findings_add(&design->findings, YS_ERROR, "behaviour", behaviour->place, "say is: or between:, not both");
+        ys_findings_add(&design->findings, YS_ERROR, "behaviour", behaviour->place, "use either is: or between:");
     else
         check_values(design, behaviour);
 }
@@ -167,7 +165,7 @@ void ys_check_behaviours(struct ys_design *design)
                             "behaviour has more than %d items: that is too much to try", BEHAVIOURS_MOST);
         if (behaviour->effect == YS_EFFECT_NONE) {
             ys_findings_add(&design->findings, YS_ERROR, "behaviour", behaviour->place,
-                            "say what holds: add read:, expect: or expect none:");
+                            "the expectation is missing: add read:, expect: or expect none:");
             continue;
         }
         if (behaviour->effect_text.text == NULL ||

@@ -28,8 +28,7 @@ static void complete_format(struct ys_design *design, struct ys_characteristic *
     if (characteristic->type.format == NULL) {
         if (!characteristic->faulty)
             ys_findings_add(&design->findings, YS_ERROR, "format-missing", characteristic->place,
-                            "\"%s\" has no format: say what its bytes are, such as format: uint16",
-                            characteristic->name);
+                            "\"%s\" has no format: add one, such as format: uint16", characteristic->name);
         characteristic->type.format = ys_format_find("bytes");
         characteristic->type.length.number = 1;
         characteristic->type.has_resolution = false;
@@ -65,28 +64,26 @@ static void check_access(struct ys_design *design, struct ys_characteristic *cha
                         "notify: or indicate:, and leave out stream: and notification spacing:",
                         characteristic->name);
     else if (characteristic->queues && !readable && has_value)
-        ys_findings_add(
-            findings, YS_ERROR, "outbox", characteristic->place,
-            "\"%s\" has an outbox, and nobody can read it: leave out value:, or add read:", characteristic->name);
+        ys_findings_add(findings, YS_ERROR, "outbox", characteristic->place,
+                        "\"%s\" has an outbox and is not readable: remove value:, or add read:", characteristic->name);
     else if ((readable || (notifies && !characteristic->queues)) && !characteristic->streams && !has_value &&
              !characteristic->read_handler)
         ys_findings_add(findings, YS_ERROR, "value-missing", characteristic->place,
                         "\"%s\" has nothing to send: add a value, or handler: read", characteristic->name);
     if (!readable && (!notifies || characteristic->queues) && characteristic->read_handler)
         ys_findings_add(findings, YS_ERROR, "handler-unreachable", characteristic->handler_place,
-                        "\"%s\" has a handler for reading that nobody can call: add read:%s", characteristic->name,
+                        "\"%s\" has a read handler but no right to read: add read:%s", characteristic->name,
                         characteristic->queues ? "" : " or notify:");
     if (!writable && characteristic->write_handler)
         ys_findings_add(findings, YS_ERROR, "handler-unreachable", characteristic->handler_place,
-                        "\"%s\" has a handler for writing that nobody can call: add write:", characteristic->name);
+                        "\"%s\" has a write handler but no right to write: add write:", characteristic->name);
     if (characteristic->handler_id != NULL && !characteristic->read_handler && !characteristic->write_handler)
         ys_findings_add(findings, YS_ERROR, "handler-name", characteristic->handler_name_place,
                         "\"%s\" has no handler that could be shared under this name: add handler:, or leave it out",
                         characteristic->name);
     if (writable && !characteristic->write_handler && !has_value)
         ys_findings_add(findings, YS_ERROR, "write-nowhere", characteristic->place,
-                        "a write to \"%s\" goes nowhere: add handler: write, or a value to start with",
-                        characteristic->name);
+                        "a write to \"%s\" is lost: add handler: write, or an initial value", characteristic->name);
     if (characteristic->reliable && !ys_offers(characteristic, YS_WAY_WRITE))
         ys_findings_add(
             findings, YS_ERROR, "access-none", characteristic->place,
@@ -183,7 +180,8 @@ static void check_range(struct ys_design *design, struct ys_characteristic *char
     }
     if (characteristic->type.format->bits > 48) {
         ys_findings_add(&design->findings, YS_ERROR, "range", characteristic->range_place,
-                        "only a number of at most 48 bits has a range: leave it out of \"%s\"", characteristic->name);
+                        "only a number of at most 48 bits can have a range: remove it from \"%s\"",
+                        characteristic->name);
         return;
     }
     for (size_t i = 0; i < 2; i++) {
@@ -196,7 +194,7 @@ static void check_range(struct ys_design *design, struct ys_characteristic *char
     }
     if (characteristic->range[0] >= characteristic->range[1]) {
         ys_findings_add(&design->findings, YS_ERROR, "range", characteristic->range_place,
-                        "the least value of a range must be less than the greatest");
+                        "the minimum of a range must be less than the maximum");
         return;
     }
     characteristic->has_range = true;
@@ -216,7 +214,7 @@ static bool stand_in_number(struct ys_design *design, const struct ys_characteri
     const char *text = written->text;
     if (text == NULL) {
         ys_findings_add(&design->findings, YS_ERROR, "simulate", characteristic->stand_in.place,
-                        "this simulate has no %s: add it", key);
+                        "simulate needs %s:", key);
         return false;
     }
     if (ys_value_parse_raw(&characteristic->type, text, raw, &problem))
@@ -260,7 +258,7 @@ static void check_recorded(struct ys_design *design, struct ys_characteristic *c
     char *path = NULL;
     if (stand_in->file.text == NULL) {
         ys_findings_add(&design->findings, YS_ERROR, "simulate", stand_in->place,
-                        "this simulate has no file: say where its values are");
+                        "simulate needs a file with its values");
         return;
     }
     char *text = ys_load_beside(design, stand_in->file.place, stand_in->file.text, &path, &length);
@@ -286,13 +284,12 @@ static void check_stand_in(struct ys_design *design, struct ys_characteristic *c
         return;
     if (!is_number(&characteristic->type)) {
         ys_findings_add(&design->findings, YS_ERROR, "simulate", stand_in->place,
-                        "only a number can move by itself: give \"%s\" a value", characteristic->name);
+                        "only numbers can be simulated: give \"%s\" a value", characteristic->name);
         return;
     }
     if (characteristic->type.format->bits > 48) {
         ys_findings_add(&design->findings, YS_ERROR, "simulate", stand_in->place,
-                        "only a number of at most 48 bits can move by itself: give \"%s\" a value",
-                        characteristic->name);
+                        "only numbers of at most 48 bits can be simulated: give \"%s\" a value", characteristic->name);
         return;
     }
     if (stand_in->every_us.given && stand_in->every_us.number < 1000)
@@ -318,8 +315,7 @@ static void check_stand_in(struct ys_design *design, struct ys_characteristic *c
     if (good && shape == YS_SHAPE_RANDOM_WALK && stand_in->step <= 0)
         ys_findings_add(&design->findings, YS_ERROR, "simulate", stand_in->place, "step must be more than 0");
     if ((shape == YS_SHAPE_RAMP || shape == YS_SHAPE_SINE) && !stand_in->period_us.given)
-        ys_findings_add(&design->findings, YS_ERROR, "simulate", stand_in->place,
-                        "this simulate has no period: say how long it takes to come round");
+        ys_findings_add(&design->findings, YS_ERROR, "simulate", stand_in->place, "simulate needs a period");
 }
 
 /* descriptors */
@@ -331,14 +327,14 @@ static void check_presentation(struct ys_design *design, const struct ys_charact
     struct ys_place place = characteristic->presentation_place;
     if (ys_adopted_by_name(YS_ADOPTED_FORMAT, type->format->name) == NULL)
         ys_findings_add(&design->findings, YS_ERROR, "descriptor", place,
-                        "a presentation format cannot tell %s: leave it out, or take an adopted format",
+                        "a presentation format cannot describe %s: remove it, or use an adopted format",
                         type->format->name);
     else if (type->multiplier > 1 || type->halvings > 0)
         ys_findings_add(&design->findings, YS_ERROR, "descriptor", place,
-                        "a presentation format can only tell steps that are powers of ten: leave it out");
+                        "a presentation format can only describe powers of ten: remove it");
     else if (type->depends || type->most.number > 0)
         ys_findings_add(&design->findings, YS_ERROR, "descriptor", place,
-                        "presentation formats cannot tell that \"%s\" may be left out: leave them out",
+                        "presentation formats cannot describe the optional field \"%s\": remove them",
                         type->name != NULL ? type->name : characteristic->name);
 }
 
@@ -366,7 +362,7 @@ static void check_description(struct ys_design *design, struct ys_characteristic
                         "the description has %zu bytes, and may have %zu", needed, room);
     if (length->given && characteristic->description_write.right == YS_RIGHT_NONE)
         ys_findings_add(&design->findings, YS_ERROR, "length", length->place,
-                        "a description that nobody can write has its own length: leave this one out");
+                        "a constant description has its own length: remove length");
     if (!length->given)
         length->number = needed;
 }
@@ -415,7 +411,7 @@ static bool check_own_mtu(struct ys_design *design, const struct ys_characterist
                     "\"%s\" can be %llu bytes long, and with an MTU of %llu, which is the most this device agrees to, "
                     "%s: say limits: {mtu: %llu}",
                     characteristic->name, length, own,
-                    characteristic->queues ? "what is longer never leaves its outbox" : "the rest is cut off",
+                    characteristic->queues ? "longer values never leave the outbox" : "the rest is cut off",
                     length + 3 < MTU_MOST ? length + 3 : (unsigned long long)MTU_MOST);
     return true;
 }
@@ -436,8 +432,8 @@ void ys_check_advice(struct ys_design *design, const struct ys_characteristic *c
                         characteristic->name, length);
     if (ys_offers(characteristic, YS_WAY_NOTIFY) && characteristic->read_handler && !characteristic->spacing_us.given)
         ys_findings_add(&design->findings, YS_ADVICE, "no-notification-spacing", characteristic->place,
-                        "\"%s\" is notified as often as it changes, be it by a noisy sensor: say how often is enough, "
-                        "such as notification spacing: 100 ms",
+                        "\"%s\" is notified at every change, even by a noisy sensor: limit that, such as notification "
+                        "spacing: 100 ms",
                         characteristic->name);
 }
 
@@ -450,8 +446,7 @@ static void check_free_length(struct ys_design *design, const struct ys_characte
         characteristic->faulty)
         return;
     ys_findings_add(&design->findings, YS_ERROR, "length", characteristic->place,
-                    "\"%s\" has no length: say how many bytes it has at most, such as length: 20",
-                    characteristic->name);
+                    "\"%s\" has no length: add the maximum, such as length: 20", characteristic->name);
 }
 
 void ys_check_characteristic(struct ys_design *design, const struct ys_service *service, size_t index)
@@ -469,8 +464,7 @@ void ys_check_characteristic(struct ys_design *design, const struct ys_service *
     for (size_t i = 0; i < characteristic->type.field_count; i++) {
         if (characteristic->type.fields[i].order == YS_MOST_FIRST + 1) /* Core 5.4 Vol 3 Part G 2.4 */
             ys_findings_add(&design->findings, YS_ERROR, "order", characteristic->type.fields[i].place,
-                            "values of characteristics are sent with the least significant byte first: leave out "
-                            "order");
+                            "values of characteristics are little endian: remove byte order");
     }
     check_free_length(design, characteristic);
     if (characteristic->value_text.text != NULL)

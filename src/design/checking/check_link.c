@@ -11,7 +11,7 @@ void ys_check_link(struct ys_design *design)
         return;
     if (!asks && link->interval_place.line == 0 && (link->latency.given || link->timeout_us.given))
         ys_findings_add(&design->findings, YS_ERROR, "link", link->place,
-                        "latency and supervision timeout are asked for together with an interval: say which");
+                        "latency and supervision timeout need an interval: add it");
     double interval_ms = link->interval_max_us / 1000.0;
     unsigned latency = (unsigned)link->latency.number;
     double least_s = (double)ys_link_least_timeout_us(link) / 1e6;
@@ -22,11 +22,10 @@ void ys_check_link(struct ys_design *design)
             "longest: take a shorter interval, or less latency",
             interval_ms, latency, least_s);
     else if (asks && ys_link_least_timeout_us(link) > ys_link_timeout_us(link))
-        ys_findings_add(
-            &design->findings, YS_ERROR, "link", link->interval_place,
-            "with an interval of %g ms and a latency of %u the supervision timeout must be at least %g s, and "
-            "it is %g s: take a longer one, or less latency",
-            interval_ms, latency, least_s, (double)ys_link_timeout_us(link) / 1e6);
+        ys_findings_add(&design->findings, YS_ERROR, "link", link->interval_place,
+                        "with an interval of %g ms and a latency of %u the supervision timeout must be at least %g s, "
+                        "and it is %g s: use a longer one, or less latency",
+                        interval_ms, latency, least_s, (double)ys_link_timeout_us(link) / 1e6);
     if (link->accepts == YS_LINK_ACCEPT_WITHIN + 1 && !asks)
         ys_findings_add(&design->findings, YS_ERROR, "link", link->place,
                         "it accepts only its own interval, and has none: add one");

@@ -38,5 +38,5 @@ void ys_check_scanning(struct ys_design *design)
     check_times(design, scanning);
     if (scanning->service_text.text == NULL && scanning->name.text == NULL && !scanning->company.given)
         ys_findings_add(&design->findings, YS_WARNING, "scanning", scanning->place,
-                        "it looks for whatever there is: say what it is told by, service:, name: or company:");
+                        "scanning needs a criterion: service:, name: or company:");
 }

@@ -17,13 +17,11 @@ static void check_passkey(struct ys_design *design)
                         "a passkey has six digits, such as \"004711\", not \"%s\"", text);
     if (security->capability == YS_CAPABILITY_NONE + 1)
         ys_findings_add(&design->findings, YS_ERROR, "security", security->passkey.place,
-                        "a device without display and keyboard has no use for a passkey: leave it out, or say what it "
-                        "has");
+                        "a device without display and keyboard cannot use a passkey: remove it, or correct capability");
     else
-        ys_findings_add(
-            &design->findings, YS_ADVICE, "security", security->passkey.place,
-            "a passkey that is always the same is found out in at most 20 tries, one digit of its 20 binary "
-            "ones by each: a random one is safer, where the device can show it");
+        ys_findings_add(&design->findings, YS_ADVICE, "security", security->passkey.place,
+                        "a fixed passkey can be found in at most 20 attempts, one bit with each: a random one is "
+                        "safer, if the device has a display");
 }
 
 /* Whether people, or another way, can show that no one is between the two. */
@@ -40,22 +38,21 @@ static void check_demands(struct ys_design *design)
     if (!security->given)
         return;
     if (security->least == YS_LEAST_AUTHENTICATED + 1 && !can_authenticate(security))
-        ys_findings_add(
-            findings, YS_ERROR, "security", security->least_place,
-            "nobody could ever pair: authenticated takes a display, a keyboard or data out of band, and the "
-            "device has none");
+        ys_findings_add(findings, YS_ERROR, "security", security->least_place,
+                        "no pairing can succeed: authenticated needs a display, a keyboard or out-of-band data, and "
+                        "the device has none");
     if (security->rotation_us.given && !security->privacy)
         ys_findings_add(findings, YS_ERROR, "security", security->rotation_us.place,
                         "only an address of its own privacy changes: add privacy: true, or leave this out");
     if (security->privacy && !security->bonding)
         ys_findings_add(findings, YS_WARNING, "security", security->place,
-                        "its address changes, and nobody is remembered who could tell whose it is: add bonding");
+                        "its address changes, and without bonds no peer can resolve it: add bonding");
     if (security->when_full != 0 && !security->bonding)
         ys_findings_add(findings, YS_ERROR, "security", security->place,
-                        "nobody is remembered, so that it never is full: leave out when full, or add bonding");
+                        "without bonds there is no limit: remove when full, or add bonding");
     if (security->debug_key)
         ys_findings_add(findings, YS_WARNING, "security", security->place,
-                        "with the debug key everybody who listens can read everything: leave it out of a product");
+                        "with the debug key any eavesdropper can read everything: remove it from a product");
 }
 
 static void check_limits(struct ys_design *design)
@@ -68,16 +65,15 @@ static void check_limits(struct ys_design *design)
     if (limits->bonds.given && limits->bonds.number > 0 && !(security->given && security->bonding))
         ys_findings_add(&design->findings, YS_ERROR, "limits", limits->bonds.place,
                         security->given ? "there is room for bonds, but bonding: false: leave one of the two out"
-                                        : "there is room for bonds, but nothing that bonds: say security: "
-                                          "{capability: none}, or what the device has, or leave this out");
+                                        : "bonds need security: add security: {capability: none}, or the capability of "
+                                          "the device, or remove bonds");
     if (security->given && security->bonding && limits->bonds.given && limits->connections.given &&
         limits->bonds.number < limits->connections.number)
         ys_findings_add(
             &design->findings, YS_WARNING, "limits", limits->bonds.place,
             security->when_full == YS_WHEN_FULL_REFUSE + 1
-                ? "%llu peers can be connected and only %llu remembered, the others cannot pair: say bonds: %llu"
-                : "%llu peers can be connected and only %llu remembered, one that pairs drives out another: "
-                  "say bonds: %llu",
+                ? "%llu peers can be connected but only %llu bonded, the others cannot pair: use bonds: %llu"
+                : "%llu peers can be connected but only %llu bonded, so a new bond replaces another: use bonds: %llu",
             (unsigned long long)limits->connections.number, (unsigned long long)limits->bonds.number,
             (unsigned long long)limits->connections.number);
     if (limits->connections.given && design->set_count > 0) {
@@ -86,7 +82,7 @@ static void check_limits(struct ys_design *design)
             connectable |= design->sets[i].kind <= YS_ADVERTISE_CONNECTABLE + 1;
         if (!connectable)
             ys_findings_add(&design->findings, YS_WARNING, "limits", limits->connections.place,
-                            "nobody can connect, since no advertising is connectable: leave this out");
+                            "no advertising set is connectable: remove this");
     }
 }
 
@@ -109,13 +105,13 @@ static void check_offer(struct ys_design *design, const struct ys_offer *offer, 
                         what, right_words(offer->right));
     else if (offer->right >= YS_RIGHT_AUTHENTICATED && !can_authenticate(security))
         ys_findings_add(&design->findings, YS_ERROR, "rights-unreachable", offer->place,
-                        "\"%s\" offers %s to %s, which a device without display and keyboard never has: make it "
-                        "encrypted, or say what the device has",
+                        "\"%s\" offers %s to %s, which a device without display and keyboard cannot reach: use "
+                        "encrypted, or correct capability",
                         name, what, right_words(offer->right));
     else if (offer->right == YS_RIGHT_SECURE_CONNECTIONS && security->key_size.given && security->key_size.number < 16)
         ys_findings_add(&design->findings, YS_WARNING, "security", security->key_size.place,
-                        "\"%s\" offers %s to %s, whose keys have 16 bytes: who pairs with a shorter one never has it; "
-                        "leave key size out",
+                        "\"%s\" offers %s to %s, whose keys have 16 bytes: a pairing with a shorter key never gets it; "
+                        "remove key size",
                         name, what, right_words(offer->right));
 }
 

@@ -22,7 +22,7 @@ static void check_resolution(struct ys_design *design, const struct ys_field *fi
                         "\"%s\" has a resolution, which only whole numbers have: leave it out", name);
     if ((field->multiplier > 1 || field->halvings > 0) && field->format->bits > 32)
         ys_findings_add(&design->findings, YS_ERROR, "resolution", place,
-                        "\"%s\" is too wide for this resolution: take a format of at most 32 bits, or a power of ten",
+                        "\"%s\" is too wide for this resolution: use a format of at most 32 bits, or a power of ten",
                         name);
 }
 
@@ -79,14 +79,14 @@ static void check_named_numbers(struct ys_design *design, const struct ys_field 
                         "uint8, or leave names out",
                         name);
     if (field->name_count > NAMES_MOST)
-        ys_findings_add(findings, YS_ERROR, "value-names", place, "\"%s\" has %zu names of numbers: list %d at most",
+        ys_findings_add(findings, YS_ERROR, "value-names", place, "\"%s\" has %zu names of numbers: the maximum is %d",
                         name, field->name_count, NAMES_MOST);
     for (size_t i = 0; i < field->name_count && counts && field->name_count <= NAMES_MOST; i++) {
         const struct ys_named_number *one = &field->names[i];
         check_word(design, one->name, place, name);
         if ((one->name[0] >= '0' && one->name[0] <= '9') || one->name[0] == '-')
             ys_findings_add(findings, YS_ERROR, "value-names", place,
-                            "\"%s\" would be read as a number: let the name begin with a letter", one->name);
+                            "\"%s\" would be read as a number: begin the name with a letter", one->name);
         if (one->number > greatest)
             ys_findings_add(findings, YS_ERROR, "value-names", place,
                             "\"%s\" is the name of %llu: %s has names up to %llu", one->name,
@@ -163,14 +163,14 @@ static void check_field(struct ys_design *design, const struct ys_field *whole, 
     check_bits(design, field, field->place, field->name);
     check_named_numbers(design, field, field->name);
     if (field->format->size == 0 && kind != YS_FORMAT_STRUCT && field->length.number == 0)
-        ys_findings_add(findings, YS_ERROR, "length", field->place, "\"%s\" has no length: say how many bytes it has",
+        ys_findings_add(findings, YS_ERROR, "length", field->place, "\"%s\" has no length: add its number of bytes",
                         field->name);
     if (field->format->size != 0 && field->length.number != 0)
         ys_findings_add(findings, YS_ERROR, "length", field->length.place,
                         "%s is always %u bytes long: leave the length out", field->format->name, field->format->size);
     if (is_open_ended(field) && index + 1 < whole->field_count)
         ys_findings_add(findings, YS_ERROR, "structure", field->place,
-                        "\"%s\" can be of any length, so nothing can come behind it: make it the last", field->name);
+                        "\"%s\" has a variable length: make it the last field", field->name);
     for (size_t i = 0; i < index; i++)
         check_members(findings, &whole->fields[i], field);
     if (ys_is_keyword(field->id))

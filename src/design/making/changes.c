@@ -148,7 +148,7 @@ static void compare_fields(struct comparing *comparing, const struct ys_field *a
         add(comparing, BREAKS, "field \"%s\" is gone", text_of(a->fields[i].name));
     for (size_t i = common; i < b->field_count; i++)
         add(comparing, b->fields[i].depends ? COMPATIBLE : BREAKS, "field \"%s\" is new%s", text_of(b->fields[i].name),
-            b->fields[i].depends ? ", and only there when a flag says so" : "");
+            b->fields[i].depends ? ", and exists only when a flag is set" : "");
 }
 
 static void compare_value(struct comparing *comparing, const struct ys_field *a, const struct ys_field *b, bool lengths)
@@ -399,20 +399,20 @@ static void compare_set(struct comparing *comparing, const struct ys_advertiseme
             kinds[1] == YS_ADVERTISE_CONNECTABLE ? "can be connected to now" : "is of another kind");
     if (a->extended != b->extended)
         add(comparing, BREAKS,
-            b->extended ? "is extended now: who only hears legacy advertising does not find it"
+            b->extended ? "is extended now: centrals with legacy advertising only do not find it"
                         : "is legacy advertising now");
     if (a->primary_phy != b->primary_phy || a->phy != b->phy)
         add(comparing, BREAKS, "is on another PHY");
     for (size_t i = 0; i < a->promise_count; i++) {
         const struct ys_service *service = a->promises[i].service;
         if (service != NULL && !promises(b, &service->uuid))
-            add(comparing, BREAKS, "does not tell the service \"%s\" any more, by which it may be looked for",
+            add(comparing, BREAKS, "no longer advertises the service \"%s\", by which centrals may search",
                 service->name);
     }
     for (size_t i = 0; i < b->promise_count; i++) {
         const struct ys_service *service = b->promises[i].service;
         if (service != NULL && !promises(a, &service->uuid))
-            add(comparing, COMPATIBLE, "also tells the service \"%s\"", service->name);
+            add(comparing, COMPATIBLE, "also advertises the service \"%s\"", service->name);
     }
     if (a->interval_min_us != b->interval_min_us || a->interval_max_us != b->interval_max_us)
         add(comparing, COMPATIBLE, "interval %g ms, was %g ms: how fast it is found changes",
@@ -467,7 +467,7 @@ static void compare_device(struct comparing *comparing)
     const uint64_t keys[] = {a->key_size.given ? a->key_size.number : 16, b->key_size.given ? b->key_size.number : 16};
     comparing->where = "device";
     if (strcmp(text_of(comparing->before->name.text), text_of(comparing->after->name.text)) != 0)
-        add(comparing, BREAKS, "is called \"%s\", was \"%s\": who looks for the name does not find it",
+        add(comparing, BREAKS, "is called \"%s\", was \"%s\": a search for the name fails",
             text_of(comparing->after->name.text), text_of(comparing->before->name.text));
     if (comparing->before->appearance != comparing->after->appearance)
         add(comparing, COMPATIBLE, "another appearance");
@@ -513,7 +513,7 @@ static void compare_tables(struct comparing *comparing, const struct ys_layout *
         moved += i >= after->count || !is_same_row(&before->rows[i], &after->rows[i]);
     comparing->where = "table";
     if (is_cached(before) && !is_cached(after))
-        add(comparing, BREAKS, "has no hash any more: clients that kept it cannot tell whether it has changed");
+        add(comparing, BREAKS, "no longer has a hash: clients with a cached table cannot detect changes");
     if (moved > 0 && !is_cached(before))
         add(comparing, BREAKS,
             "%zu attribute%s moved or gone: clients that keep it are not told, since the old version had no caching",

@@ -216,7 +216,7 @@ void ys_interface_print(FILE *stream, const struct ys_design *design)
     bool meets = design->set_count > 0 || !design->scanning.given;
     (void)fputs(meets ? "\n\nWhat the device offers over Bluetooth Low Energy. Numbers are sent with their least "
                         "significant byte first, unless it says otherwise.\n"
-                      : "\n\nThe device is a central: nobody can connect to it.\n",
+                      : "\n\nThe device is a central: it is not connectable.\n",
                 stream);
     if (design->scanning.given)
         print_scanning(stream, &design->scanning);

@@ -45,14 +45,13 @@ bool ys_method_stops_a_man_in_the_middle(uint8_t method)
 const char *ys_method_protects(uint8_t method, bool secure)
 {
     if (method == YS_METHOD_OUT_OF_BAND)
-        return "against listeners and a man in the middle, as far as nobody else gets the data";
+        return "against eavesdroppers and a man in the middle, if nobody else gets the data";
     if (method == YS_METHOD_JUST_WORKS)
         return secure ? "against listeners; not against a man in the middle"
-                      : "against nobody who is near while the two pair: the key can be computed from what is heard";
-    return secure
-               ? "against listeners and a man in the middle"
-               : "against a man in the middle, at one guess in a million; not against who listens while the two pair "
-                 "and tries all passkeys";
+                      : "not against eavesdroppers during the pairing, who can compute the key";
+    return secure ? "against listeners and a man in the middle"
+                  : "against a man in the middle (one guess in a million); not against eavesdroppers during the "
+                    "pairing, who can try all passkeys";
 }
 
 const char *ys_method_at_central(uint8_t method)

@@ -128,9 +128,7 @@ static int hear_unknown(const char *text, uint8_t *bytes, size_t size, const cha
     }
     int used = hear_bytes(text, strcspn(text, "("), bytes, size, problem);
     if (used < 0)
-        *problem =
-            "nobody knows its format: write its bytes (2a 00), a text (\"hello\"), or a number behind its format "
-            "(uint16 42)";
+        *problem = "unknown format: write bytes (2a 00), a text (\"hello\"), or a format and a number (uint16 42)";
     return used;
 }
 

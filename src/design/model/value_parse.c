@@ -39,7 +39,7 @@ static bool ends_with_unit(const struct ys_field *field, const char *end, const 
 {
     while (*end == ' ')
         end++;
-    *problem = "behind the number stands something other than its unit";
+    *problem = "the unit is wrong";
     return *end == '\0' ||
            (field->unit != NULL && (strcmp(end, field->unit->symbol) == 0 || strcmp(end, field->unit->name) == 0));
 }
@@ -163,7 +163,7 @@ static int parse_medfloat(const struct ys_field *field, const char *text, uint8_
 static int parse_flags(const struct ys_field *field, const char *text, uint8_t *bytes, const char **problem)
 {
     uint64_t flags = 0;
-    *problem = "it names a bit that there is not";
+    *problem = "it names an unknown bit";
     while (*text != '\0' && strcmp(text, "none") != 0) {
         size_t length = strcspn(text, "+");
         size_t used = length;
@@ -371,7 +371,7 @@ static int parse_struct(const struct ys_field *whole, const char *text, uint8_t 
             flags[i] = ys_value_bits(field->format, bytes + length);
         length += (size_t)used;
     }
-    *problem = "something stands behind its last field";
+    *problem = "there is text after its last field";
     return *text == '\0' ? (int)length : -1;
 }
 

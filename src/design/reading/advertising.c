@@ -37,7 +37,7 @@ bool ys_read_interval(const struct ys_node *node, uint64_t ends[2])
             return false;
     }
     if (count != 2)
-        error(node, "interval", "interval must be one time, or a list of the least and the greatest");
+        error(node, "interval", "interval must be one time, or a list of minimum and maximum");
     return count == 2;
 }
 
@@ -52,8 +52,8 @@ static void set_interval(const struct ys_node *node, void *target)
     set->interval_max_us = ends[1];
     if (ends[0] < 20000 || ends[1] > UINT32_MAX || ends[0] > ends[1])
         error(node, "interval",
-              "the advertising interval must be from 20 ms to 10.24 s, or with extended: true to 71 min, the least one "
-              "first");
+              "the advertising interval must be from 20 ms to 10.24 s, or with extended: true up to 71 min, the "
+              "minimum first");
     else if (ends[0] % 625 != 0 || ends[1] % 625 != 0)
         error(node, "interval", "the advertising interval goes in steps of 0.625 ms: take a multiple of it");
 }
@@ -77,7 +77,7 @@ static struct ys_part *begin(const struct ys_node *node, void *target, enum ys_p
 {
     struct ys_part *part = target;
     if (part->kind != YS_PART_NONE)
-        error(node, "payload", "one item is one part: begin the next with a dash of its own");
+        error(node, "payload", "one item is one part: begin the next item with a dash");
     part->kind = kind;
     return part;
 }
@@ -101,7 +101,8 @@ static void part_connection_interval(const struct ys_node *node, void *target)
         return;
     if (part->range_us[0] < 7500 || part->range_us[1] > 4000000 || part->range_us[0] > part->range_us[1] ||
         part->range_us[0] % 1250 != 0 || part->range_us[1] % 1250 != 0)
-        error(node, "payload", "a connection interval must be from 7.5 ms to 4 s in steps of 1.25 ms, the least first");
+        error(node, "payload",
+              "a connection interval must be from 7.5 ms to 4 s in steps of 1.25 ms, the minimum first");
 }
 
 static void part_wanted_services(const struct ys_node *node, void *target)

@@ -13,7 +13,7 @@ static void take_cause(const struct ys_node *node, struct ys_behaviour *behaviou
 {
     if (behaviour->cause != YS_CAUSE_NONE)
         ys_findings_add(node->findings, YS_ERROR, "behaviour", node->place,
-                        "one item has one thing that is done, write or set: begin the next with a dash of its own");
+                        "one item has one action, write or set: begin the next item with a dash");
     behaviour->cause = (int)cause;
     ys_key_written(node, behaviour);
 }
@@ -32,8 +32,7 @@ static void take_effect(const struct ys_node *node, struct ys_behaviour *behavio
 {
     if (behaviour->effect != YS_EFFECT_NONE)
         ys_findings_add(node->findings, YS_ERROR, "behaviour", node->place,
-                        "one item has one thing that holds, read, expect or expect none: begin the next with a dash of "
-                        "its own");
+                        "one item has one expectation, read, expect or expect none: begin the next item with a dash");
     behaviour->effect = (int)effect;
     ys_key_written(node, behaviour);
 }
@@ -68,7 +67,7 @@ static void take_between(const struct ys_node *node, void *target)
     behaviour->between_count = count;
     if (count != COUNT(behaviour->between))
         ys_findings_add(node->findings, YS_ERROR, "behaviour", node->place,
-                        "between has the least and the greatest, such as [0, 10]");
+                        "between needs minimum and maximum, such as [0, 10]");
 }
 
 static const struct ys_key behaviour_keys[] = {

@@ -145,7 +145,7 @@ static void characteristic_range(const struct ys_node *node, void *target)
     }
     if (ys_yaml_is_sequence(node) && characteristic->range_count != 2)
         ys_findings_add(node->findings, YS_ERROR, "range", node->place,
-                        "range must be a list of the least and the greatest value, such as [0, 150]");
+                        "range must be a list of minimum and maximum, such as [0, 150]");
 }
 
 static const struct ys_key descriptor_keys[] = {

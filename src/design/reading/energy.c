@@ -119,7 +119,7 @@ static void read_level(const struct ys_node *node, struct ys_energy *energy, boo
     } else if (energy->levels == YS_POWER_LEVELS ||
                (energy->levels > 0 && level.dbm <= energy->transmit[energy->levels - 1].dbm)) {
         ys_findings_add(node->findings, YS_ERROR, "energy", node->place,
-                        "transmit has up to %d powers, from the least to the greatest", YS_POWER_LEVELS);
+                        "transmit has up to %d powers, in ascending order", YS_POWER_LEVELS);
     } else {
         energy->transmit[energy->levels++] = level;
     }
@@ -157,7 +157,7 @@ static void key_voltage(const struct ys_node *node, void *target)
     }
     if (ys_yaml_is_sequence(node) && (count != 2 || both[0] <= both[1]))
         ys_findings_add(node->findings, YS_ERROR, "energy", node->place,
-                        "voltage has two values, full and empty, of which the first is more: [3 V, 2 V]");
+                        "voltage has two values, full and empty: [3 V, 2 V]");
     energy->full_v = both[0];
     energy->empty_v = both[1];
 }

@@ -20,7 +20,7 @@ static void begin(const struct ys_node *node, struct ys_expectation *expectation
 {
     if (expectation->kind != YS_EXPECT_NONE)
         ys_findings_add(node->findings, YS_ERROR, "expect", node->place,
-                        "one item is one expectation: begin the next with a dash of its own");
+                        "one item is one expectation: begin the next item with a dash");
     expectation->kind = (int)kind;
 }
 
@@ -37,7 +37,7 @@ static void expect_interval(const struct ys_node *node, void *target)
     if (!ys_read_interval(node, expectation->ends_us))
         return;
     if (expectation->ends_us[0] > expectation->ends_us[1])
-        ys_findings_add(node->findings, YS_ERROR, "expect", node->place, "the least interval comes first");
+        ys_findings_add(node->findings, YS_ERROR, "expect", node->place, "the minimum interval comes first");
 }
 
 static void expect_silence(const struct ys_node *node, void *target)
@@ -71,8 +71,8 @@ static void check_found(struct ys_findings *findings, struct ys_expectation *exp
     char *name = ys_copy(by != NULL ? by : "half", by != NULL ? strlen(by) : 4);
     if (!ys_scanner_of(name, &expectation->by))
         ys_findings_add(findings, YS_ERROR, "expect", expectation->by_text.place,
-                        "there is no scanner \"%s\": take constant, half, tenth or hundredth, or a window of an "
-                        "interval in steps of 0.625 ms, such as 30 ms of 100 ms",
+                        "unknown scanner \"%s\": use constant, half, tenth or hundredth, or a window and an interval "
+                        "in steps of 0.625 ms, such as 30 ms of 100 ms",
                         by);
     expectation->by_name = name;
     expectation->share = share != NULL ? strtod(share, &end) / 100 : 1;
@@ -82,7 +82,7 @@ static void check_found(struct ys_findings *findings, struct ys_expectation *exp
                         "in must be a share, such as 99 %%, not \"%s\"", share);
     if (expectation->within_us.number == 0 || expectation->within_us.number > 60000000)
         ys_findings_add(findings, YS_ERROR, "expect", expectation->place,
-                        "found within must be more than 0 and at most 60 s, after which a search is given up");
+                        "found within must be more than 0 and at most 60 s, the length of a search");
 }
 
 /* Whether nothing is wrong with its keys. */
@@ -109,7 +109,7 @@ void ys_read_expectations(const struct ys_node *node, void *target)
             check_found(node->findings, expectation);
         else if (expectation->kind == YS_EXPECT_NONE)
             ys_findings_add(node->findings, YS_ERROR, "expect", item.place,
-                            "say what is expected: found within, interval, or max silence");
+                            "the expectation is missing: found within, interval, or max silence");
         else if (more)
             ys_findings_add(node->findings, YS_ERROR, "expect", item.place, "by and in belong to found within");
     }

@@ -458,7 +458,7 @@ struct ys_design *ys_definition_read(const char *file, const char *text, size_t 
     add_implied(design);
     if (design->id == NULL || ys_is_keyword(design->id))
         ys_findings_add(&design->findings, YS_ERROR, "name-in-c", (struct ys_place){.line = 1, .column = 1},
-                        "the file's name gives the device's name in C: begin it with a letter, and take no keyword");
+                        "the file's name gives the device's name in C: begin it with a letter, and avoid keywords");
     else if (ys_identifier_is_reserved(design->id))
         ys_findings_add(&design->findings, YS_ERROR, "name-in-c", (struct ys_place){.line = 1, .column = 1},
                         "the file's name would give names in C that a library has, such as %s_...: rename it",

@@ -27,7 +27,7 @@ static void link_interval(const struct ys_node *node, void *target)
     if (!ys_read_interval(node, ends))
         return;
     if (ends[0] < 7500 || ends[1] > 4000000 || ends[0] > ends[1] || ends[0] % STEP_US != 0 || ends[1] % STEP_US != 0) {
-        error(node, "a connection interval must be from 7.5 ms to 4 s in steps of 1.25 ms, the least first");
+        error(node, "a connection interval must be from 7.5 ms to 4 s in steps of 1.25 ms, the minimum first");
         return;
     }
     link->interval_min_us = (uint32_t)ends[0];

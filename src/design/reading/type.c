@@ -126,7 +126,7 @@ static void add_named_number(const struct ys_node *item, struct ys_field *field,
         errno = 0;
         number = strtoull(digits, &end, 0);
         if (digits[0] < '0' || digits[0] > '9' || *end != '\0' || errno != 0) {
-            error(item, "value-names", "behind the equals sign belongs a whole number, such as in: unknown = 255");
+            error(item, "value-names", "a whole number must follow the equals sign, as in: unknown = 255");
             return;
         }
     }

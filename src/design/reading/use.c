@@ -158,7 +158,7 @@ void ys_use_end(struct ys_service *service, struct ys_findings *findings)
         struct ys_characteristic *found = ys_characteristic_named(service, service->dropped[i].name);
         if (found == NULL || !found->brought) {
             ys_findings_add(findings, YS_ERROR, "use", service->dropped[i].place,
-                            "\"%s\" is not among what use brings: leave it out", service->dropped[i].name);
+                            "\"%s\" is not a part of use: remove it", service->dropped[i].name);
             continue;
         }
         ys_characteristic_clear(found);

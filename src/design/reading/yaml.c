@@ -117,7 +117,7 @@ static bool check_text(const char *text, size_t length, struct ys_place place, s
         }
         if (place.column == 1 && begins_another(&documents, text + i, length - i)) {
             ys_findings_add(findings, YS_ERROR, "yaml", place,
-                            "a second document begins here, which would not be read: a file holds one");
+                            "a second document begins here: a file contains one document");
             return false;
         }
         if (text[i] == '&' && ++anchors > ANCHORS_MOST) {

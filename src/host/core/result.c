@@ -17,7 +17,7 @@ const char *ys_result_text(enum ys_result result)
         [YS_ERROR_PORT_CURVE] = "the port lacks the curve: give it curve_key, curve_secret and curve_result, or none",
         [YS_ERROR_PORT_STORE] =
             "the port has a part of a store: give it store_put, store_get and store_delete, or none",
-        [YS_ERROR_TABLE] = "there is no attribute table: generate one, or use ys_table_bare",
+        [YS_ERROR_TABLE] = "no attribute table: generate one, or use ys_table_bare",
         [YS_ERROR_TABLE_NOTIFIABLES] = "the table has more notifying characteristics than YS_NOTIFIABLES: raise it",
         [YS_ERROR_TABLE_VALUES] = "the table stores values: give its memory, NAME_VALUES_SIZE bytes",
         [YS_ERROR_NOT_READY] = "the host is not ready: start it, and wait for YS_EVENT_READY",

@@ -31,7 +31,7 @@ void ys_bearer_receive(struct ys_host *host, const struct ys_frame *frame)
     else if (is_for_client(opcode) && host->client != NULL)
         host->client->receive(host, connection, &received.pdu, received.verdict);
     else if (is_for_client(opcode))
-        ys_host_log(host, "dropped an answer that nobody waits for, opcode", opcode);
+        ys_host_log(host, "dropped an unexpected response, opcode", opcode);
     else if (opcode == YS_ATT_CONFIRMATION)
         ys_notify_confirmed(host, connection);
     else

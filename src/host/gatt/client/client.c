@@ -60,7 +60,7 @@ static void client_receive(struct ys_host *host, struct ys_connection *connectio
     struct ys_client_request *request = connection->requests;
     uint16_t mtu_before = connection->mtu;
     if (request == NULL || !connection->request_sent || verdict == YS_ATT_UNKNOWN) {
-        ys_host_log(host, "dropped an answer that nobody waits for, opcode", pdu->opcode);
+        ys_host_log(host, "dropped an unexpected response, opcode", pdu->opcode);
         return;
     }
     bool error = pdu->opcode == YS_ATT_ERROR_RESPONSE;
