@@ -19,6 +19,12 @@ done
 "$command" demo "$work/hook_scale.device.yaml" | grep -q "all as expected"
 tail -n +2 "$root/examples/hook_scale/hook_scale.device.yaml" | diff - "$work/hook_scale.device.yaml"
 
+# The guide has the same, and every picture is linked from the README.
+awk '/^```yaml$/ { on = 1; next } /^```/ { on = 0 } on' "$root/docs/guide.md" | diff - "$work/hook_scale.device.yaml"
+for picture in "$root"/docs/screenshots/*.png; do
+    grep -q "docs/screenshots/$(basename "$picture")" "$root/README.md" || { echo "the README does not link $picture"; exit 1; }
+done
+
 # So is its scene, which passes.
 awk '/^```yaml scene/ { on = 1; next } /^```/ { on = 0 } on' "$root/README.md" >"$work/readme.scene.yaml"
 cp "$root/examples/torque_wrench/torque_wrench.device.yaml" "$work"
@@ -68,7 +74,7 @@ grep -rhoE 'YS_(ERROR|WARNING|ADVICE), "[a-z-]+"|(error|unknown)\(node, "[a-z-]+
 sed -n 's/^| `\([a-z-]*\)` | .*/\1/p' "$root/docs/checks.md" | sort -u >"$work/explained"
 diff "$work/codes" "$work/explained"
 
-for document in README.md CONTRIBUTING.md docs/definition.md docs/scenes.md docs/architecture.md docs/porting.md docs/fidelity.md docs/checks.md docs/attribute-protocol.md docs/throughput.md docs/traffic.md; do
+for document in README.md CONTRIBUTING.md $(cd "$root" && ls docs/*.md); do
     grep -o '](\([^)#]*\))' "$root/$document" | sed 's/](\(.*\))/\1/' | while read -r link; do
         test -e "$root/$(dirname "$document")/$link" || { echo "$document links $link, which is not there"; exit 1; }
     done

@@ -1,0 +1,48 @@
+#!/usr/bin/env python3
+"""What pages of the manual show is what comes: each block of ```console is run, in one folder a page.
+test_pages.py ROOT COMMAND
+
+A line behind "$ " is a command; what follows is its output. "..." alone stands for any lines, within a line for any text."""
+import pathlib
+import re
+import subprocess
+import sys
+import tempfile
+
+ROOT, COMMAND = (pathlib.Path(argument).resolve() for argument in sys.argv[1:3])
+failures = []
+commands = 0
+
+
+def pattern_of(lines):
+    """A pattern for the whole output."""
+    parts = []
+    for line in lines:
+        if line == "...":
+            parts.append(r"(?:[^\n]*\n)*?")
+        else:
+            parts.append("[^\n]*".join(re.escape(part) for part in line.split("...")) + "\n")
+    return "".join(parts)
+
+
+def run(page, folder, command, shown):
+    global commands
+    commands += 1
+    environment = {"PATH": f"{COMMAND.parent}:/usr/local/bin:/usr/bin:/bin", "HOME": folder, "COLUMNS": "160"}
+    done = subprocess.run(command, shell=True, cwd=folder, capture_output=True, text=True, env=environment, check=False)
+    if re.fullmatch(pattern_of(shown), done.stdout + done.stderr) is None:
+        failures.append(f"{page.name}: {command}\n{done.stdout}{done.stderr}")
+
+
+for page in sorted((ROOT / "docs").glob("*.md")):
+    blocks = re.findall(r"^```console\n(.*?)^```", page.read_text(encoding="utf-8"), re.M | re.S)
+    with tempfile.TemporaryDirectory() as folder:
+        for block in blocks:
+            for part in re.split(r"^\$ ", block, flags=re.M)[1:]:
+                command, *shown = part.rstrip("\n").split("\n")
+                run(page, folder, command, shown)
+
+print(f"{commands} commands")
+for failure in failures:
+    print("---", failure)
+sys.exit(1 if failures or commands < 10 else 0)
