@@ -120,7 +120,9 @@ static void describe(const struct argp *argp)
 {
     json_t *options = json_array();
     for (const struct argp_option *option = argp->options; option != NULL && option->name != NULL; option++) {
-        char letter[2] = {option->key > ' ' && option->key < 127 ? (char)option->key : '\0'};
+        char letter[2] = "";
+        if (option->key > ' ' && option->key < 127)
+            (void)snprintf(letter, sizeof letter, "%c", option->key);
         (void)json_array_append_new(options,
                                     json_pack("{s:s, s:s, s:s?, s:b, s:s}", "name", option->name, "letter", letter,
                                               "argument", option->arg, "optional",
