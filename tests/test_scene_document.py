@@ -233,7 +233,7 @@ CHANGED = [
     ("scene", re.sub(r"devices:\n.*centrals", "devices: []\ncentrals", BASE, flags=re.S)),
     ("yaml", BASE + " - x: [\n"),
 ]
-codes = set(re.findall(r"^\| `([a-z-]+)` \| [a-zA-Z]", document[document.index("What is wrong with a scene"):], re.M))
+codes = set(re.findall(r"^\| `([a-z-]+)` \| [a-zA-Z]", document[document.index("Problems of a scene"):], re.M))
 codes |= set(re.findall(r"`([a-z-]+)`", document[document.index("and those of any YAML"):document.index("checks.md]")]))
 seen = set()
 for code, text in [(code, with_step(step)) for code, step in WRONG] + CHANGED:

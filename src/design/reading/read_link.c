@@ -59,7 +59,7 @@ static void link_event_length(const struct ys_node *node, void *target)
         error(node, "an event length must be from 1.25 ms to 4 s in steps of 0.625 ms");
 }
 
-static const char *const phys[] = {"1M", "2M", "coded", "coded S2", "coded S8", NULL};
+static const char *const phys[] = {"1M", "2M", "coded", "coded-s2", "coded-s8", NULL};
 static const struct ys_kind kind_phy = {.form = YS_WORD, .words = phys};
 static const char *const answers[] = {"everything", "own interval", "nothing", NULL};
 static const struct ys_kind kind_accepts = {.form = YS_WORD, .words = answers};
