@@ -11,15 +11,15 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
 static struct ys_audit *audit;
 static const struct ys_glossary glossary;
 
-/* Every level is said, and watched. */
+/* Every layer is said, and watched. */
 static void take(void *context, const struct ys_seen *seen)
 {
     (void)context;
-    for (int level = 0; level < YS_TRACE_LEVELS; level++) {
+    for (int layer = 0; layer < YS_TRACE_LAYERS; layer++) {
         char words[300];
         struct ys_text text = ys_text_in(words, sizeof words);
         struct ys_message message;
-        if (ys_message_of(seen, (enum ys_trace_level)level, &glossary, &message))
+        if (ys_message_of(seen, (enum ys_trace_layer)layer, &glossary, &message))
             ys_message_say(&message, &glossary, &text);
     }
     ys_audit_take(audit, seen);

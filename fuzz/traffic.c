@@ -16,11 +16,11 @@ static const struct ys_glossary glossary;
 static void take(void *context, const struct ys_seen *seen)
 {
     (void)context;
-    for (int level = 0; level < YS_TRACE_LEVELS; level++) {
+    for (int layer = 0; layer < YS_TRACE_LAYERS; layer++) {
         char words[300];
         struct ys_text text = ys_text_in(words, sizeof words);
         struct ys_message message;
-        if (!ys_message_of(seen, (enum ys_trace_level)level, &glossary, &message))
+        if (!ys_message_of(seen, (enum ys_trace_layer)layer, &glossary, &message))
             continue;
         ys_message_say(&message, &glossary, &text);
         (void)ys_filter_matches(filter, &message, &glossary, 0, 0);

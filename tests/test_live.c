@@ -179,7 +179,7 @@ static void a_device_that_is_outside_is_measured(void **state)
     struct outcome outcome = measure("interval", "--seconds 1 --runs 1 --scanner constant", false);
     if (outcome.status != 0)
         fail_msg("%s%s", outcome.out, outcome.err);
-    assert_non_null(strstr(outcome.out, "heard by a real controller"));
+    assert_non_null(strstr(outcome.out, "received by a real controller"));
     outcome = measure("throughput", "'live torque' --seconds 4", false);
     if (outcome.status != 0)
         fail_msg("%s%s", outcome.out, outcome.err);

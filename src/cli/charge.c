@@ -101,27 +101,23 @@ static bool draw(const char *who, const struct input *input, const struct ys_pha
     struct plot plot;
     if (!plot_begin(&plot, who, input->plot, input->replaces))
         return false;
-    (void)fprintf(plot.data, "# us since the first packet began, mA in the mean, mA fitted, the difference\n");
+    (void)fprintf(plot.data, "# us since the first packet began, mA on average, mA fitted, the difference\n");
     for (size_t i = 0; i < fit->samples; i++)
         (void)fprintf(plot.data, "%.3f %.6f %.6f %.6f\n", ((double)i - (double)fit->mark) * fit->step_us,
                       fit->mean_ma[i], fit->fitted_ma[i], fit->mean_ma[i] - fit->fitted_ma[i]);
     char title[600];
-    (void)snprintf(title, sizeof title, "%s, for %s: %zu events in the mean, and their phases",
+    (void)snprintf(title, sizeof title, "%s, for %s: %zu events on average, and their phases",
                    plot_base_of(input->common.files.paths[1]), plot_base_of(input->common.files.paths[0]), fit->used);
     (void)fputs("title = ", plot.script);
     plot_put_text(plot.script, title);
     (void)fputc('\n', plot.script);
-    (void)fprintf(
-        plot.script,
-        "set multiplot layout 2,1 margins 0.08,0.97,0.09,0.93 spacing 0.15\n"
-        "set border 3\nset tics nomirror out\nset grid ytics lc rgb \"#d8d8d8\"\n"
-        "set title title noenhanced\nset ylabel \"mA\"\nset yrange [0:*]\n"
-        "set key top right\n"
-        "plot data using 1:2 with lines lw 4 lc rgb \"#99c1d9\" title \"measured\", \\\n"
-        "  data using 1:3 with lines lw 2 lc rgb \"#c1442e\" title \"fitted\"\n"
-        "set title \"What the phases leave over, in the mean\"\nset xlabel \"us since the first packet began\"\n"
-        "set yrange [*:*]\n"
-        "plot data using 1:4 with lines lw 1 lc rgb \"#2a6f97\" notitle\n");
+    (void)fprintf(plot.script,
+                  "set multiplot layout 2,1 margins 0.08,0.97,0.09,0.93 spacing 0.15\nset border 3\nset tics nomirror "
+                  "out\nset grid ytics lc rgb \"#d8d8d8\"\nset title title noenhanced\nset ylabel \"mA\"\nset yrange "
+                  "[0:*]\nset key top right\nplot data using 1:2 with lines lw 4 lc rgb \"#99c1d9\" title "
+                  "\"measured\", \\\n  data using 1:3 with lines lw 2 lc rgb \"#c1442e\" title \"fitted\"\nset title "
+                  "\"What the phases leave over, on average\"\nset xlabel \"us since the first packet began\"\nset "
+                  "yrange [*:*]\nplot data using 1:4 with lines lw 1 lc rgb \"#2a6f97\" notitle\n");
     return plot_end(&plot);
 }
 

@@ -249,7 +249,7 @@ static void print_charge(const struct ys_throughput_plan *plan, const struct ys_
     if (plan->energy == NULL)
         (void)printf("  charge     unknown: the definition has no energy section\n");
     else
-        (void)printf("  charge     %.1f mC a megabyte; the device draws %.2f mA in the mean%s\n",
+        (void)printf("  charge     %.1f mC a megabyte; the device draws %.2f mA on average%s\n",
                      report->mc_per_megabyte, report->mean_ua / 1000,
                      report->recorded && report->basis.holes > 0 ? ", of what was heard of it" : "");
 }
@@ -259,7 +259,7 @@ static void print_hindrances(const struct ys_throughput_report *report, const st
 {
     char text[32];
     if (count == 0) {
-        (void)printf("\nNothing holds it back that could be changed.\n");
+        (void)printf("\nNothing that can be changed limits it.\n");
         return;
     }
     (void)printf("\nWhat limits it, ordered by effect, each with the result of a change:\n");
@@ -283,8 +283,7 @@ static void print_text(const struct ys_throughput_plan *plan, struct ys_throughp
                      report->seconds, report->from_s);
     else if (report->live)
         (void)printf("%s: \"%s\" as %s, for %.3f s over real controllers%s\n\n", device, what,
-                     ys_carrier_names[plan->carrier], report->seconds,
-                     report->foreign ? ", from a device that is real" : "");
+                     ys_carrier_names[plan->carrier], report->seconds, report->foreign ? ", from a real device" : "");
     else
         (void)printf("%s: \"%s\" as %s, for %u s, seed %llu\n\n", device, what, ys_carrier_names[plan->carrier],
                      plan->seconds, (unsigned long long)plan->seed);
@@ -299,9 +298,9 @@ static void print_text(const struct ys_throughput_plan *plan, struct ys_throughp
         (void)printf("  limit      %s by calculation: %s%.2f %% of it is reached", rate_text(report->limit_bps, text),
                      perhaps_more ? "at least " : "", 100 * report->ratio);
     else
-        (void)printf("  limit      not known, since the interval of the connection is not known");
+        (void)printf("  limit      unknown, because the connection interval is unknown");
     if (report->error > 0)
-        (void)printf(", give or take %.2f", 100 * report->error);
+        (void)printf(", within %.2f", 100 * report->error);
     (void)putchar('\n');
     if (plan->both)
         print_back(report);

@@ -18,7 +18,7 @@ void ys_report_summary(FILE *stream, const struct ys_demo_summary *summary)
     (void)fprintf(stream, "\nadvertising interval  set %g ms", (double)summary->set_min_us / 1000);
     if (summary->set_max_us != summary->set_min_us)
         (void)fprintf(stream, " to %g ms", (double)summary->set_max_us / 1000);
-    (void)fprintf(stream, "; measured %.3f ms to %.3f ms, %.3f ms in the mean of %" PRIu64 "\n",
+    (void)fprintf(stream, "; measured %.3f ms to %.3f ms, %.3f ms on average of %" PRIu64 "\n",
                   summary->interval_min_ms, summary->interval_max_ms, summary->interval_mean_ms, summary->intervals);
     (void)fprintf(stream,
                   "notifications         %" PRIu64 " sent, %" PRIu64 " received, %" PRIu64 " after unsubscribing\n",

@@ -9,7 +9,7 @@
 
 static const char *silence_reason(enum ys_silence silence)
 {
-    return silence == YS_SILENCE_CONNECTED ? "a central had connected"
+    return silence == YS_SILENCE_CONNECTED ? "a central was connected"
            : silence == YS_SILENCE_STOPPED ? "it had stopped"
            : silence == YS_SILENCE_MISSED  ? "the recorder may have missed packets meanwhile"
                                            : "between two events";
@@ -38,22 +38,22 @@ static void print_air(const struct ys_design *design, struct ys_interval_report 
     double set = interval_set_ms(design);
     (void)printf("events            %llu in %g s", (unsigned long long)air->events, report->seconds);
     if (report->connections > 0)
-        (void)printf(", and %u connections meanwhile", report->connections);
+        (void)printf(", with %u connections", report->connections);
     if (air->missed_share > 0)
         (void)printf(
-            "\nmissed            %.2g %% of its packets, by events of which some were heard; about %llu events",
+            "\nmissed            %.2g %% of its packets, estimated from partly received events; about %llu events",
             100 * air->missed_share, (unsigned long long)air->missed);
     (void)printf("\ninterval          set %g ms", set);
     if (design->sets->interval_max_us != design->sets->interval_min_us)
         (void)printf(" to %g ms", (double)design->sets->interval_max_us / 1000);
     if (intervals->count == 0)
-        (void)printf(air->unmeasured > 0 ? "; none was heard from its beginning to its end\n"
+        (void)printf(air->unmeasured > 0 ? "; no event was received completely\n"
                      : report->recorded  ? "; too few events to measure it\n"
-                                         : "; too few events to measure it: take more --seconds\n");
+                                         : "; too few events to measure it: use more --seconds\n");
     else
         print_intervals(intervals, set);
     if (air->spacings > 0)
-        (void)printf("channels          one after the other, %g us apart", (double)air->spacing_min_ns / 1000);
+        (void)printf("channels          in sequence, %g us apart", (double)air->spacing_min_ns / 1000);
     if (air->spacing_max_ns > air->spacing_min_ns)
         (void)printf(" to %g us", (double)air->spacing_max_ns / 1000);
     (void)printf("%s", air->spacings > 0 ? "\n" : "");
@@ -73,7 +73,7 @@ static void print_air(const struct ys_design *design, struct ys_interval_report 
     (void)printf("longest silence   %.3f ms, from %.3f s on: %s", (double)air->silence_ns / 1e6,
                  (double)(air->silence_from_ns - report->from_ns) / 1e9, silence_reason(air->silence));
     if (report->recorded && air->silence >= YS_SILENCE_STOPPED)
-        (void)printf("; %llu packets of others were heard then", (unsigned long long)air->silence_others);
+        (void)printf("; %llu packets of others were received then", (unsigned long long)air->silence_others);
     (void)putchar('\n');
 }
 
@@ -84,16 +84,16 @@ static void print_heard(const struct ys_design *design, struct ys_interval_repor
     struct ys_samples *intervals = &air->intervals_ms;
     struct ys_samples *strengths = &report->strengths_dbm;
     double set = interval_set_ms(design);
-    (void)printf("heard             %llu events in %g s", (unsigned long long)air->events, report->seconds);
+    (void)printf("received          %llu events in %g s", (unsigned long long)air->events, report->seconds);
     if (report->missed > 0)
         (void)printf(", and about %u were missed", report->missed);
     (void)printf("\ninterval          set %g ms", set);
     if (design->sets->interval_max_us != design->sets->interval_min_us)
         (void)printf(" to %g ms", (double)design->sets->interval_max_us / 1000);
     if (intervals->count == 0)
-        (void)printf("; no two events one after the other were heard\n");
+        (void)printf("; no two events in a row were received\n");
     else
-        (void)printf("; heard %.0f ms to %.0f ms, mean %.1f ms, median %.0f ms\n", ys_samples_quantile(intervals, 0),
+        (void)printf("; received %.0f ms to %.0f ms, mean %.1f ms, median %.0f ms\n", ys_samples_quantile(intervals, 0),
                      ys_samples_quantile(intervals, 1), ys_samples_mean(intervals),
                      ys_samples_quantile(intervals, 0.5));
     if (strengths->count > 0)
@@ -102,9 +102,8 @@ static void print_heard(const struct ys_design *design, struct ys_interval_repor
                      ys_samples_quantile(strengths, 1));
     (void)printf("longest silence   %.0f ms, from %.3f s on\n", (double)air->silence_ns / 1e6,
                  (double)(air->silence_from_ns - report->from_ns) / 1e9);
-    (void)printf(
-        "                  as its host was told, to a few milliseconds; packets, channels and charge cannot be "
-        "known so\n");
+    (void)printf("                  as reported to the host, with a precision of a few milliseconds; packets, channels "
+                 "and charge are unknown\n");
 }
 
 static void print_charge(const struct ys_design *design, const struct ys_interval_report *report)
@@ -113,7 +112,7 @@ static void print_charge(const struct ys_design *design, const struct ys_interva
     if (!design->energy.given)
         return;
     double mean_ua = ys_charge_mean_ua(figures, &report->activity);
-    (void)printf("charge            %s%.2f uA in the mean", report->air.missed_share > 0 ? "at least " : "", mean_ua);
+    (void)printf("charge            %s%.2f uA on average", report->air.missed_share > 0 ? "at least " : "", mean_ua);
     if (figures->battery_mah > 0)
         (void)printf("; %g mAh last %s%.0f days", figures->battery_mah, report->air.missed_share > 0 ? "at most " : "",
                      ys_charge_days(figures, mean_ua));
@@ -143,7 +142,7 @@ static const char *time_text(double ms, char *text, size_t size)
 
 static void print_searches(struct ys_interval_report *report)
 {
-    (void)printf("\ntime until found  %-22s %10s %10s %10s %7s %20s %10s\n", "window of interval", "median", "95 %",
+    (void)printf("\ndiscovery time    %-22s %10s %10s %10s %7s %20s %10s\n", "window of interval", "median", "95 %",
                  "worst", "never", "calculated: median", "95 %");
     for (size_t i = 0; i < report->search_count; i++) {
         struct ys_search *search = &report->searches[i];
@@ -164,7 +163,7 @@ static void print_searches(struct ys_interval_report *report)
 /* The shares found within round times, and below each what was calculated. */
 static void print_shares(const struct ys_interval_report *report)
 {
-    (void)printf("\nshare found       %-10s", "within");
+    (void)printf("\ndiscovered        %-10s", "within");
     for (size_t i = 0; i < YS_ROUND_TIMES; i++)
         (void)printf(ys_round_times_ms[i] < 1000 ? "%6g ms" : "%7g s",
                      ys_round_times_ms[i] < 1000 ? ys_round_times_ms[i] : ys_round_times_ms[i] / 1000);
@@ -180,8 +179,8 @@ static void print_shares(const struct ys_interval_report *report)
             (void)printf("%7.1f %%", 100 * search->calculated_within[k]);
             most = search->error_within[k] > most ? search->error_within[k] : most;
         }
-        (void)printf("  %s, give or take %.1f\n",
-                     search->crowded  ? "each collision by itself"
+        (void)printf("  %s within %.1f\n",
+                     search->crowded  ? "calculated for independent collisions"
                      : search->agrees ? "they agree"
                                       : "THEY DO NOT AGREE",
                      100 * most);
@@ -231,7 +230,7 @@ bool interval_print(const struct measured *measured)
     if (report->recorded)
         (void)printf("; in %s\n\n", measured->capture);
     else if (report->live)
-        (void)printf("; heard by a real controller\n\n");
+        (void)printf("; received by a real controller\n\n");
     else
         (void)printf("; seed %llu\n\n", measured->seed);
     if (report->trouble[0] != '\0') {
@@ -248,7 +247,8 @@ bool interval_print(const struct measured *measured)
         (void)printf("\ndiscovery time    unknown from a capture; use a simulation\n");
     } else {
         print_searches(report);
-        (void)printf("  %llu searches each; one is given up after %d s\n", measured->runs, YS_SEARCH_MS / 1000);
+        (void)printf("  %llu searches by each scanner; a search ends after %d s\n", measured->runs,
+                     YS_SEARCH_MS / 1000);
         if (measured->runs > 0 && !report->live)
             print_shares(report);
     }

@@ -204,10 +204,10 @@ void take_print_charge(FILE *stream, const json_t *take)
         double receive_uc = real_of(spent, "receive_uc") + real_of(spent, "turn_round_uc");
         double all_uc = standby_uc + events_uc + transmit_uc + receive_uc;
         double percent = all_uc > 0 ? 100 / all_uc : 0;
-        (void)fprintf(stream, "charge  %s draws %.1f uA in the mean", string_of(spent, "who"),
+        (void)fprintf(stream, "charge  %s draws %.1f uA on average", string_of(spent, "who"),
                       real_of(spent, "mean_current_ua"));
         if (json_is_number(json_object_get(spent, "battery_days")))
-            (void)fprintf(stream, ": its battery lasts %.0f days like this", real_of(spent, "battery_days"));
+            (void)fprintf(stream, ": its battery lasts %.0f days", real_of(spent, "battery_days"));
         (void)fprintf(stream, " (standby %.0f %%, waking up %.0f %%, sending %.0f %%, listening %.0f %%)\n",
                       standby_uc * percent, events_uc * percent, transmit_uc * percent, receive_uc * percent);
     }
