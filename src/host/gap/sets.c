@@ -104,7 +104,7 @@ static bool is_1m(uint8_t phy)
 
 static uint8_t phy_from_hci(uint8_t phy)
 {
-    return phy >= YS_HCI_PHY_1M && phy <= YS_HCI_PHY_CODED ? (uint8_t)(1u << (phy - 1)) : (uint8_t)YS_1M;
+    return phy == YS_HCI_PHY_CODED ? YS_CODED : phy == YS_HCI_PHY_2M ? YS_2M : YS_1M;
 }
 
 static bool continues(const struct ys_sets *sets, const struct ys_hci_extended_report *report)
