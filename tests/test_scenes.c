@@ -28,11 +28,11 @@
 #define WITH_SCALE "devices:\n" STAND_IN("scale", SCALE)
 
 /* With YARNSWIFT_AUDIT in the environment each scene that passes must keep the rules of the standard, but for who talks
- * nonsense, and for firmware that is told to. */
+ * garbage, and for firmware that is told to. */
 static void audit(const char *path, const char *body)
 {
     char line[2000];
-    const char *except = strstr(body, "nonsense") != NULL    ? "--except t"
+    const char *except = strstr(body, "garbage") != NULL    ? "--except t"
                          : strstr(body, "{set: put") != NULL ? "--except rogue"
                                                              : "";
     (void)snprintf(line, sizeof line, "audit %s '%s'", except, path);
