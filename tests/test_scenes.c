@@ -32,7 +32,7 @@
 static void audit(const char *path, const char *body)
 {
     char line[2000];
-    const char *except = strstr(body, "garbage") != NULL    ? "--except t"
+    const char *except = strstr(body, "garbage") != NULL     ? "--except t"
                          : strstr(body, "{set: put") != NULL ? "--except rogue"
                                                              : "";
     (void)snprintf(line, sizeof line, "audit %s '%s'", except, path);
