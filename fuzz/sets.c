@@ -6,6 +6,11 @@
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
 
+static bool is_a_phy(uint8_t phy)
+{
+    return phy == YS_1M || phy == YS_2M || phy == YS_CODED;
+}
+
 static void on_event(const struct ys_event *event)
 {
     const uint8_t *bytes = event->u.report.data;
@@ -18,7 +23,7 @@ static void on_event(const struct ys_event *event)
         last = bytes[event->u.report.length - 1]; /* the sanitizers see whether it is there */
     (void)last;
     if (event->u.report.extended != NULL &&
-        (event->u.report.extended->phy > YS_CODED || event->u.report.extended->primary_phy > YS_CODED))
+        (!is_a_phy(event->u.report.extended->phy) || !is_a_phy(event->u.report.extended->primary_phy)))
         abort();
 }
 

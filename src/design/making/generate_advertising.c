@@ -188,11 +188,12 @@ static void put_options(FILE *stream, const char *name, const struct ys_set_opti
 {
     static const char *const phys[] = {[YS_1M] = "YS_1M", [YS_2M] = "YS_2M", [YS_CODED] = "YS_CODED"};
     (void)fprintf(stream, "\nstatic const struct ys_set_options %s = {\n", name);
-    (void)fprintf(stream, "    /* extended */ %s, /* anonymous */ %s, /* tells power */ %s, /* tells requests */ %s,\n",
+    (void)fprintf(stream,
+                  "    /* extended */ %s, /* anonymous */ %s, /* include power */ %s, /* report scan requests */ %s,\n",
                   yes(options->extended), yes(options->anonymous), yes(options->include_power),
                   yes(options->report_scan_requests));
     (void)fprintf(stream,
-                  "    /* power */ %s, %d, /* primary PHY */ %s, /* PHY */ %s, /* set */ %u, /* events */ %u};\n",
+                  "    /* power */ %s, %d, /* primary PHY */ %s, /* PHY */ %s, /* SID */ %u, /* events */ %u};\n",
                   yes(options->has_power), options->power_dbm, phys[options->primary_phy], phys[options->phy],
                   options->set_id, options->events);
 }
