@@ -4,7 +4,7 @@ cd "$(dirname "$0")/.."
 
 # The packages that are needed to build, and then what only tests, checks and pictures need.
 build_packages="gcc libc6-dev cmake ninja-build pkg-config libfyaml-dev libjansson-dev libssl-dev libedit-dev libsqlite3-dev"
-test_packages="$build_packages g++ libcmocka-dev libpcap-dev gnuplot-nox python3-jsonschema python3-ruamel.yaml nodejs"
+test_packages="$build_packages g++ make libcmocka-dev libpcap-dev gnuplot-nox python3-jsonschema python3-ruamel.yaml nodejs"
 
 # need PACKAGE...: installs what is missing, with sudo where that is needed.
 need() {

@@ -359,8 +359,8 @@ static void the_demo_tells_what_happens_step_by_step(void **state)
         "wrench  is ready: address",
         "wrench  advertises every 100 ms",
         "tablet  scans for \"Torvane T2\"",
-        "promises tightening, battery",
-        "tablet  has connected, every 30 ms",
+        "offers tightening, battery",
+        "tablet  connected, every 30 ms",
         "tablet  has agreed on an MTU of 247 bytes",
         "live torque                            5f8d0001-2b1c-4e6f-9a37-d4c1e07b6a52 read, notify",
         "reads preset: 120.0 N m  [b0 04]",
@@ -373,7 +373,7 @@ static void the_demo_tells_what_happens_step_by_step(void **state)
         "has received 0 more within 1 s",
         "reads bolt result: number 2, peak torque 42.0 N m, angle 120 \xc2\xb0, verdict good  [02 00 a4 01 78 00 01]",
         "wrench  disconnected: the other side ended the connection (0x13)",
-        "tablet  has found it after",
+        "tablet  found it after",
         "all as expected",
     };
     (void)state;

@@ -234,5 +234,5 @@ done
 # The command and its man page are there.
 "$work/prefix/bin/yarnswift" check lamp.device.yaml
 for file in yarnswift.1 bash-completion/completions/yarnswift _yarnswift yarnswift.fish scenes.schema.json; do
-    test -s "$(find "$work/prefix" -path "*/$file")" || { echo "$file is not installed"; exit 1; }
+    test -s "$(find "$work/prefix" -path "*/$file" | head -n 1)" || { echo "$file is not installed"; exit 1; }
 done

@@ -1015,7 +1015,7 @@ static void a_private_address_changes_and_only_who_is_remembered_knows_it(void *
     assert_int_equal(yard.tablet.secured.u.secured.level, YS_LEVEL_ENCRYPTED);
     yard_disconnect(&yard);
     addresses = 0;
-    yard_pass(&yard, 100500); /* it rotates about ten times, and goes on advertising in between */
+    yard_pass(&yard, 100500); /* it rotates about ten times, and continues to advertise in between */
     assert_in_range(addresses, 9, 11);
     assert_false(ys_address_is_equal(&address_on_air, &first));
     assert_int_equal(ys_bond_find(&yard.tablet.host, &address_on_air), 1);

@@ -185,7 +185,7 @@ static void a_scene_that_fails_says_what_was_expected_what_came_and_what_was_on_
     struct outcome outcome = run_command("rehearse '" SCENES "must_fail.scene.yaml'");
     assert_says(&outcome, 1, "must_fail.scene.yaml:15: tablet: expect bolt result field peak torque is 60.0 N m");
     assert_non_null(strstr(outcome.out, "expected  60.0 N m, within 5 s"));
-    assert_non_null(strstr(outcome.out, "came      3 values came, the last is 42.0 N m"));
+    assert_non_null(strstr(outcome.out, "came      3 values received, the last is 42.0 N m"));
     assert_non_null(strstr(outcome.out, "wrench   indication, bolt result: number 3, peak torque 42.0 N m, angle 120"));
     assert_non_null(strstr(outcome.out, "tablet   confirmation"));
     assert_non_null(strstr(outcome.out, "\nFAILED  "));
@@ -265,7 +265,7 @@ static const struct {
     /* finding and connecting */
     {"{name: t}", "[{find: Nobody, within: 1 s, fails: has not found it}]", 0, "has not found it within 1 s"},
     {"{name: t}", "[{find: Torvane T2, fails: has not found it}]", 1, "that it fails: has not found it"},
-    {"{name: t}", "[{find service: battery}, connect]", 0, "has connected, every 30 ms"},
+    {"{name: t}", "[{find service: battery}, connect]", 0, "connected, every 30 ms"},
     {"{name: t}", "[{find service: 0x180f}, {connect: wrench}, {connect: wrench, fails: connected with it already}]", 0,
      "already"},
     {"{name: t}", "[connect]", 1, "has found no device yet"},
@@ -281,8 +281,8 @@ static const struct {
     /* the MTU */
     {"{name: t, mtu: 185}", "[{connect: wrench}]", 0, "with an MTU of 185"},
     {"{name: t, mtu: 100}", "[{connect: wrench}]", 0, "with an MTU of 100"},
-    {"{name: t, kind: old}", "[{connect: wrench}]", 0, "has connected, every 50 ms\n"},
-    {"{name: t, asks for mtu: false}", "[{connect: wrench}]", 0, "has connected, every 30 ms\n"},
+    {"{name: t, kind: old}", "[{connect: wrench}]", 0, "connected, every 50 ms\n"},
+    {"{name: t, asks for mtu: false}", "[{connect: wrench}]", 0, "connected, every 30 ms\n"},
     {"{name: t, interval: 100 ms}", "[{connect: wrench}]", 0, "every 100 ms"},
     /* values */
     {"{name: t}", "[{connect: wrench}, discover, {read: preset, is: 121.0 N m}]", 1, "expected  121.0 N m"},
@@ -308,7 +308,7 @@ static const struct {
      "level, to: 40 %}, {expect: battery level, in order: [50 %, 40 %], within: 70 s}]",
      0, "40 %"},
     {"{name: t}", "[{connect: wrench}, discover, {subscribe: live torque}, {expect: live torque, within: 1 s}]", 1,
-     "no value came"},
+     "no value received"},
     {"{name: t}",
      "[{connect: wrench}, discover, {subscribe: live torque}, {set: trigger, to: on}, {expect none: live torque, for: "
      "1 s}]",
@@ -492,7 +492,7 @@ static void an_older_controller_does_not_hear_what_is_extended(void **state)
     } cases[] = {
         {"kind: old", 1, "has not found it within 5 s"},
         {"kind: polite", 1, "has not found it within 5 s"},
-        {"kind: polite, coded: true", 0, "has connected, every 30 ms, with an MTU of 247"},
+        {"kind: polite, coded: true", 0, "connected, every 30 ms, with an MTU of 247"},
         {"kind: drowsy, coded: true", 0, "every 400 ms, 4 of them may be left out, timeout 20000 ms"},
     };
     char body[1500];
@@ -904,7 +904,7 @@ static void connecting_ends_in_time_though_it_is_tried_again_and_again(void **st
                                    "}, %s, {jam: []}, {wait: 1 s}, {connect: wrench, within: 5 s}]\n",
                        cases[i].step);
         struct outcome outcome = rehearse(body, "");
-        assert_says(&outcome, 0, "has connected");
+        assert_says(&outcome, 0, "connected, every");
         const char *simulated = strstr(outcome.out, "steps, ");
         assert_non_null(simulated);
         assert_true(strtod(simulated + strlen("steps, "), NULL) < cases[i].most_s + 1.5);

@@ -43,6 +43,15 @@ spread() {
     "$command" "$verb" "$@" --results "$work/all.sqlite" --json >"$work/merged"
     cmp "$work/whole" "$work/merged"
     refused "$verb" "$@" --undone
+    # a file of another format is refused, and is left as it is
+    cp "$work/all.sqlite" "$work/newer.sqlite"
+    python3 -c "import sqlite3, sys
+with sqlite3.connect(sys.argv[1]) as file: file.execute(\"UPDATE file SET value = '2' WHERE key = 'format'\")" "$work/newer.sqlite"
+    cp "$work/newer.sqlite" "$work/kept"
+    refused "$verb" "$@" --results "$work/newer.sqlite"
+    refused "$verb" --merge --results "$work/merged_newer.sqlite" "$work/newer.sqlite"
+    cmp "$work/newer.sqlite" "$work/kept"
+    rm "$work/newer.sqlite"
     refused "$verb" "$@" --undone --results "$work/nowhere.sqlite"
     [ ! -e "$work/nowhere.sqlite" ]
     for share in 0/4 5/4 1/0 x/4 1 /4 4/0-3 0/1-4 1/4-1 1/1-99999999999; do

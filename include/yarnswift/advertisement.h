@@ -56,7 +56,7 @@ struct ys_ad {
     const uint8_t *data;
 };
 
-/* Takes the next structure. Returns false at the end; then ys_reader_ok tells whether the bytes were well formed.
+/* Takes the next structure. Returns false at the end; then ys_reader_ok returns whether the bytes were well formed.
  * A length of zero ends the significant part early, as the standard says. From any context. */
 bool ys_get_ad(struct ys_reader *reader, struct ys_ad *ad);
 

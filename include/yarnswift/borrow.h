@@ -1,4 +1,4 @@
-/* What a port without an accelerator borrows from its controller: random numbers (LE Rand), the curve P-256, and AES
+/* For a port without an accelerator, computed by its controller: random numbers (LE Rand), the curve P-256, and AES
  * (LE Encrypt). Its functions are the `random`, `curve_key`, `curve_secret`, `curve_result` and `encrypt` of a port, or
  * are called by those.
  *

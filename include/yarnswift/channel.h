@@ -47,7 +47,7 @@ enum ys_channel_state {
     YS_CHANNEL_CLOSING
 };
 
-/* What a channel is to be. `memory` holds a message that comes until it is whole. */
+/* Settings of a channel. `memory` holds an incoming message until it is complete. */
 struct ys_channel_settings {
     uint16_t spsm;   /* the service's number: 0x0001 to 0x00ff */
     uint8_t level;   /* enum ys_level that the link must have, where this side waits; 0: open */
@@ -99,12 +99,12 @@ struct ys_channels {
 void ys_host_use_channels(struct ys_host *host, struct ys_channels *channels);
 
 /* Waits for the other side of any connection to open the service; each channel that waits takes one. `channel` is the
- * host's until it is closed. YS_EVENT_CHANNEL_OPENED tells. YS_ERROR_ARGUMENT, YS_ERROR_UNSUPPORTED (it needs
+ * host's until it is closed. YS_EVENT_CHANNEL_OPENED reports it. YS_ERROR_ARGUMENT, YS_ERROR_UNSUPPORTED (it needs
  * ys_host_use_channels), YS_ERROR_BUSY (it is not closed). */
 enum ys_result ys_channel_wait(struct ys_host *host, struct ys_channel *channel,
                                const struct ys_channel_settings *settings);
 
-/* Opens the service on a connection; YS_EVENT_CHANNEL_OPENED or YS_EVENT_CHANNEL_REFUSED tells. Else as
+/* Opens the service on a connection; YS_EVENT_CHANNEL_OPENED or YS_EVENT_CHANNEL_REFUSED reports the result. Else as
  * ys_channel_wait; YS_ERROR_NO_CONNECTION. */
 enum ys_result ys_channel_open(struct ys_host *host, struct ys_channel *channel, uint16_t connection,
                                const struct ys_channel_settings *settings);
@@ -120,7 +120,7 @@ enum ys_result ys_channel_send(struct ys_host *host, struct ys_channel *channel,
 enum ys_result ys_channel_stream(struct ys_channel *channel, struct ys_stream *stream);
 
 /* Closes it, or waits no longer. An open one is closed once the other side has heard of it, or the connection has
- * ended: YS_EVENT_CHANNEL_CLOSED tells, and its memory is the caller's again. A message that goes is cut off.
+ * ended: YS_EVENT_CHANNEL_CLOSED reports it, and its memory is the caller's again. A message that goes is cut off.
  * YS_ERROR_ARGUMENT: it is closed. */
 enum ys_result ys_channel_close(struct ys_host *host, struct ys_channel *channel);
 

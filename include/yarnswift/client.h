@@ -30,7 +30,7 @@ enum ys_outcome {
     YS_OUTCOME_DISCONNECTED /* the connection ended first */
 };
 
-/* What a discovery can find. */
+/* Kinds of items that a discovery finds. */
 enum ys_found_kind { YS_FOUND_SERVICE, YS_FOUND_CHARACTERISTIC, YS_FOUND_DESCRIPTOR, YS_FOUND_INCLUDE };
 
 /* Something that was discovered. */
@@ -50,7 +50,7 @@ struct ys_client_part {
     const uint8_t *value;
 };
 
-/* What a discovery has found, kept for the next connection, in the caller's memory. Zero it before its first use but
+/* The result of a discovery, kept for the next connection, in the caller's memory. Zero it before its first use but
  * for the first two; it may be stored and loaded as it is, with its items. */
 struct ys_client_cache {
     struct ys_found *items;

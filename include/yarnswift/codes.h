@@ -71,7 +71,7 @@ enum ys_hci_error {
     YS_HCI_PACKET_TOO_LONG = 0x45
 };
 
-/* What a code means, in a few plain words; never NULL. From any context. */
+/* The meaning of a code, in a few plain words; never NULL. From any context. */
 const char *ys_att_error_text(uint8_t error);
 const char *ys_hci_error_text(uint8_t error);
 

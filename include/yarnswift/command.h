@@ -12,7 +12,7 @@ extern "C" {
 
 struct ys_command;
 
-/* What came of a command: `status`, enum ys_hci_error, and what the controller has returned after it (Core 5.4 Vol 4
+/* The result of a command: `status`, enum ys_hci_error, and the controller's return parameters after it (Core 5.4 Vol 4
  * Part E 7.7.14), which is empty if it only said that it has begun. From ys_host_run; the command may be sent again. */
 typedef void ys_command_done(struct ys_host *host, struct ys_command *command, uint8_t status,
                              struct ys_reader *answer);

@@ -1,5 +1,5 @@
-/* What a controller is and can, and what it measures and prefers (Core 5.4 Vol 4 Part E 7.4, 7.5, 7.8). All of it goes
- * as commands between the host's own, so the host must use them: ys_host_use_commands, see command.h. */
+/* The controller: its version, features, measurements and defaults (Core 5.4 Vol 4 Part E 7.4, 7.5, 7.8). All of it
+ * goes as commands between the host's own, so the host must use them: ys_host_use_commands, see command.h. */
 #ifndef YARNSWIFT_CONTROLLER_H
 #define YARNSWIFT_CONTROLLER_H
 
@@ -17,11 +17,11 @@ struct ys_need {
     const char *name;
 };
 
-/* What borrow.h needs: the first for AES, the second for random numbers, and two for the curve. */
+/* Commands that borrow.h needs: the first for AES, the second for random numbers, and two for the curve. */
 #define YS_BORROW_NEEDS 4
 extern const struct ys_need ys_borrow_needs[YS_BORROW_NEEDS];
 
-/* What is known of a controller. Its memory is the caller's. */
+/* A controller. Its memory is the caller's. */
 struct ys_controller_facts {
     uint8_t version; /* of HCI, as the Assigned Numbers have it: 13 is 5.4; likewise: */
     uint16_t revision;
@@ -46,7 +46,7 @@ bool ys_controller_supports(const struct ys_controller_facts *facts, uint16_t pl
 
 struct ys_ask;
 
-/* What came of it: `status`, enum ys_hci_error, and the value. From ys_host_run. */
+/* The result: `status`, enum ys_hci_error, and the value. From ys_host_run. */
 typedef void ys_ask_done(struct ys_host *host, struct ys_ask *ask, uint8_t status, int16_t value);
 
 /* Something that the controller is asked or told. Its memory is the caller's, until it is done. */

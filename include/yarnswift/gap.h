@@ -14,13 +14,13 @@ extern "C" {
 
 struct ys_host;
 
-/* What others may do with an advertisement. */
+/* What others may do with an advertisement: scan, connect, or neither. */
 enum ys_advertising_kind {
     YS_ADVERTISE_CONNECTABLE,
     YS_ADVERTISE_SCANNABLE,
     YS_ADVERTISE_BEACON,
     YS_ADVERTISE_DIRECTED,     /* one central may connect, and nobody else hears it: no payload */
-    YS_ADVERTISE_DIRECTED_FAST /* the same every 3.75 ms, for 1.28 s; YS_EVENT_ADVERTISING_ENDED tells */
+    YS_ADVERTISE_DIRECTED_FAST /* the same every 3.75 ms, for 1.28 s; YS_EVENT_ADVERTISING_ENDED reports it */
 };
 
 /* Whom a device hears that keeps to its accept list: bits of `filter`. */
@@ -33,22 +33,22 @@ enum ys_advertising_filter {
  * and failures. */
 enum ys_findable {
     YS_FINDABLE_WHILE_FREE,      /* whenever another connection fits */
-    YS_FINDABLE_UNTIL_CONNECTED, /* until a central has connected; YS_EVENT_ADVERTISING_ENDED tells */
+    YS_FINDABLE_UNTIL_CONNECTED, /* until a central has connected; YS_EVENT_ADVERTISING_ENDED reports it */
     YS_FINDABLE_ALWAYS           /* also when no connection fits: others may then ask, and not connect (ADV_SCAN_IND) */
 };
 
 /* How to advertise. The payloads are advertising structures, see advertisement.h. */
 struct ys_advertising {
     uint32_t interval_min_us; /* 20,000 to 10,240,000; rounded down to steps of 625 */
-    uint32_t interval_max_us; /* not less; rounded down likewise */
+    uint32_t interval_max_us; /* not less; rounded down in the same way */
     uint8_t kind;             /* enum ys_advertising_kind */
     uint16_t data_length;     /* 0 to 31; more with `options` */
-    uint16_t response_length; /* 0 to 31, likewise; of the scan response */
+    uint16_t response_length; /* 0 to 31; of the scan response */
     const uint8_t *data;
     const uint8_t *response;
     uint8_t findable;       /* enum ys_findable; only for YS_ADVERTISE_CONNECTABLE */
     uint8_t channels;       /* bit 0: 37, bit 1: 38, bit 2: 39; 0: all three */
-    uint32_t duration_ms;   /* 0: without an end; at most 2,147,483,647. YS_EVENT_ADVERTISING_ENDED tells */
+    uint32_t duration_ms;   /* 0: without end; at most 2,147,483,647. YS_EVENT_ADVERTISING_ENDED reports it */
     uint8_t filter;         /* enum ys_advertising_filter */
     struct ys_address peer; /* of the directed kinds: for whom it is */
     const struct ys_set_options *options; /* what needs a newer controller, see sets.h; may be NULL */
@@ -57,7 +57,7 @@ struct ys_advertising {
 /* How to scan. */
 struct ys_scanning {
     uint32_t interval_us; /* 2,500 to 10,240,000; rounded down to steps of 625 */
-    uint32_t window_us;   /* not more than the interval; rounded down likewise */
+    uint32_t window_us;   /* not more than the interval; rounded down in the same way */
     bool active;          /* ask for scan responses */
     bool once;            /* report each advertisement once, as far as the controller remembers it */
     bool listed;          /* report only who is on the accept list */
@@ -92,10 +92,11 @@ enum ys_result ys_advertise_payload(struct ys_host *host, uint8_t number, const 
 /* Stops advertising. From the same places. YS_ERROR_NOT_READY. */
 enum ys_result ys_advertise_stop(struct ys_host *host);
 
-/* Who may ask, connect, be reported, or be connected to, where it says so: `count` addresses, which stay the caller's
- * and must stay valid until the list is set again. The list is empty after each start. It cannot change while it is
- * used (Core 5.4 Vol 4 Part E 7.8.16): stop first. YS_EVENT_ACCEPT_LIST_FAILED tells that the controller has no room
- * for so many. From handlers, events and the main loop. YS_ERROR_NOT_READY, YS_ERROR_BUSY, YS_ERROR_ARGUMENT. */
+/* The accept list: who may scan, connect, be reported, or be connected to, where that is restricted: `count` addresses,
+ * which stay the caller's and must stay valid until the list is set again. The list is empty after each start. It
+ * cannot change while it is used (Core 5.4 Vol 4 Part E 7.8.16): stop first. YS_EVENT_ACCEPT_LIST_FAILED reports that
+ * the controller has no room for so many. From handlers, events and the main loop. YS_ERROR_NOT_READY, YS_ERROR_BUSY,
+ * YS_ERROR_ARGUMENT. */
 enum ys_result ys_accept_list_set(struct ys_host *host, const struct ys_address *peers, uint8_t count);
 
 /* Scans with these settings, which are copied, and reports by YS_EVENT_REPORT until ys_scan_stop.
@@ -106,7 +107,7 @@ enum ys_result ys_scan(struct ys_host *host, const struct ys_scanning *scanning)
 enum ys_result ys_scan_stop(struct ys_host *host);
 
 /* Connects as central to `peer` as soon as it is heard (NULL if `listed`); YS_EVENT_CONNECTED or
- * YS_EVENT_CONNECT_FAILED tells. Both arguments are copied.
+ * YS_EVENT_CONNECT_FAILED reports it. Both arguments are copied.
  * YS_ERROR_NOT_READY, YS_ERROR_ARGUMENT, YS_ERROR_UNSUPPORTED, YS_ERROR_NO_ROOM, YS_ERROR_BUSY (it is connecting
  * already). */
 enum ys_result ys_connect(struct ys_host *host, const struct ys_address *peer, const struct ys_connecting *connecting);

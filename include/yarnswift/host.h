@@ -1,5 +1,6 @@
-/* The host: a machine that is turned. It never blocks, never sleeps, has no heap and no globals, and calls handlers
- * and events one at a time, from ys_host_run; a few calls tell at once what they have done, see ys_event_handler.
+/* The host: a state machine driven by ys_host_run. It never blocks, never sleeps, has no heap and no globals, and calls
+ * handlers and events one at a time, from ys_host_run; a few calls tell at once what they have done, see
+ * ys_event_handler.
  *
  * An owner gives it memory (a struct ys_host), a port and a table, starts it, and calls ys_host_run whenever a packet
  * has come, an interrupt has said that something changed, or the time has passed that the last call returned. */
@@ -29,7 +30,7 @@ extern "C" {
 
 enum ys_role { YS_ROLE_CENTRAL = 0, YS_ROLE_PERIPHERAL = 1 };
 
-/* What can happen. */
+/* Kinds of events. */
 enum ys_event_kind {
     YS_EVENT_READY,               /* the start has succeeded */
     YS_EVENT_START_FAILED,        /* start: at which step, and why */
@@ -75,7 +76,7 @@ enum ys_event_kind {
     YS_EVENT_CHANNEL_CLOSED
 };
 
-/* What was heard. */
+/* A report of a scan. */
 enum ys_report_type {
     YS_REPORT_CONNECTABLE,
     YS_REPORT_DIRECTED,
@@ -87,7 +88,7 @@ enum ys_report_type {
 /* How a received value was sent. */
 enum ys_notification_kind { YS_BY_NOTIFICATION, YS_BY_INDICATION };
 
-/* What became of a remembered peer. */
+/* Changes of a remembered peer. */
 enum ys_bond_change {
     YS_BOND_MADE,
     YS_BOND_FORGOTTEN, /* as asked, or for a new one */
@@ -187,7 +188,7 @@ enum ys_own_address {
                                           Part C 10.8) */
 };
 
-/* What a host is made of. Pointers must stay valid as long as the host is used. */
+/* Settings of a host. Pointers must stay valid as long as the host is used. */
 struct ys_host_settings {
     const struct ys_port *port;
     const struct ys_table *table;
@@ -225,7 +226,7 @@ struct ys_waiting {
     uint16_t length; /* of the PDU */
 };
 
-/* What encryption has given to a link. Private. */
+/* The encryption of a link. Private. */
 struct ys_link_security {
     uint8_t key_size; /* 0: it is not encrypted */
     bool authenticated;
@@ -233,7 +234,7 @@ struct ys_link_security {
     bool has_key; /* there is a key with which it could be encrypted */
 };
 
-/* What pairing knows of a link. Private. */
+/* The pairing of a link. Private. */
 struct ys_link_keys {
     struct ys_address own; /* of this device, on the air */
     struct ys_address air; /* of the peer, on the air */
@@ -294,7 +295,7 @@ struct ys_extra {
     struct ys_extra *next;
 };
 
-/* What a host knows of an advertising set. Private. */
+/* An advertising set of a host. Private. */
 struct ys_set {
     const struct ys_advertising *advertising; /* NULL: it is not wanted */
     const struct ys_advertising *before;      /* what was on the air until it was changed */
@@ -394,7 +395,7 @@ void ys_host_start(struct ys_host *host);
  * or YS_FOREVER. From the main loop only. */
 uint32_t ys_host_run(struct ys_host *host);
 
-/* Says that the value behind `handle` has changed: who subscribed is sent the newest value, as soon as the spacing of
+/* Reports that the value of `handle` has changed: subscribers are sent the newest value, as soon as the spacing of
  * the characteristic and the link allow. Any number of calls before that make one notification or indication. Who
  * switched on both is sent indications, each after the last was confirmed; a peer that does not confirm within 30 s is
  * disconnected (Core 5.4 Vol 3 Part F 3.3.3).
@@ -404,7 +405,7 @@ void ys_host_changed(struct ys_host *host, uint16_t handle);
 /* Answers an access for which a handler returned YS_LATER: `token` is the access's. `error` is YS_ATT_OK, or the ATT or
  * application error that the peer gets; `value` of `length` bytes is the whole value, if it was a read, and is copied;
  * else it is ignored. After a consent the access goes on, and handlers may be called for it, from ys_host_run.
- * A token is good for one answer; YS_ERROR_TOO_LATE says that it was answered, or that the connection ended.
+ * A token is good for one answer; YS_ERROR_TOO_LATE: it was answered already, or the connection ended.
  * From handlers, events and the main loop. YS_ERROR_TOO_LATE. */
 enum ys_result ys_answer(struct ys_host *host, uint32_t token, uint8_t error, const void *value, uint16_t length);
 
@@ -432,12 +433,12 @@ struct ys_address ys_host_address(const struct ys_host *host);
 /* The MTU of a connection, or 0 if there is none. */
 uint16_t ys_host_mtu(const struct ys_host *host, uint16_t connection);
 
-/* Whether anybody on any connection is subscribed to the value behind `handle`; or the other side of one connection.
+/* Whether any client is subscribed to the value of `handle`; or the client of one connection.
  * Not from an interrupt. */
 bool ys_host_is_subscribed(const struct ys_host *host, uint16_t handle);
 bool ys_host_is_subscribed_on(const struct ys_host *host, uint16_t connection, uint16_t handle);
 
-/* Sends the value behind `handle`, as it is when the link has room, to one connection alone; by indication or
+/* Sends the value of `handle`, as it is when the link has room, to one connection only; by indication or
  * notification as ys_host_changed. The handler can tell for whom it is by the connection of its access.
  * From handlers, events, work and the main loop. YS_ERROR_NO_CONNECTION; YS_ERROR_NOT_SUBSCRIBED: its other side does
  * not want to hear of it; YS_ERROR_BUSY: the spacing of the characteristic has not passed since it was sent to

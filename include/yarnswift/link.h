@@ -19,14 +19,14 @@ extern "C" {
 /* How to send on LE Coded: how many symbols stand for a bit. */
 enum ys_link_coding { YS_CODING_ANY, YS_CODING_S2, YS_CODING_S8 };
 
-/* What a central answers to a peripheral that asks for other parameters, and a peripheral to a central's. */
+/* The answer of a central to a peripheral that requests other parameters, and of a peripheral to a central. */
 enum ys_link_answer {
     YS_LINK_ACCEPT,        /* whatever the standard allows */
     YS_LINK_ACCEPT_WITHIN, /* an interval in the range that it wants itself, and no more latency */
     YS_LINK_REFUSE
 };
 
-/* What the firmware wants of its connections. */
+/* Connection parameters that the firmware requests. */
 struct ys_link_wishes {
     uint32_t interval_min_us;        /* 7,500 to 4,000,000; 0: whatever the central chose. Steps of 1,250 */
     uint32_t interval_max_us;        /* not less */
@@ -52,7 +52,7 @@ struct ys_link_state {
     uint8_t receive_length;
 };
 
-/* What of it has changed, or was refused. */
+/* The part of it that has changed, or was refused. */
 enum ys_link_change { YS_LINK_PARAMETERS, YS_LINK_PHYS, YS_LINK_LENGTH };
 
 /* One connection's. Private. */
@@ -85,7 +85,7 @@ struct ys_links {
 enum ys_result ys_host_use_links(struct ys_host *host, struct ys_links *links, const struct ys_link_wishes *wishes);
 
 /* Asks for something else on a connection, at once; `wishes` stay the caller's and must stay valid until the connection
- * ends or others are asked for. YS_EVENT_LINK_CHANGED tells of each matter that has changed, YS_EVENT_LINK_REFUSED of
+ * ends or others are asked for. YS_EVENT_LINK_CHANGED reports each matter that has changed, YS_EVENT_LINK_REFUSED of
  * each that came to nothing. YS_ERROR_ARGUMENT, YS_ERROR_NO_CONNECTION, YS_ERROR_UNSUPPORTED (it needs
  * ys_host_use_links). */
 enum ys_result ys_link_ask(struct ys_host *host, uint16_t connection, const struct ys_link_wishes *wishes);

@@ -12,7 +12,7 @@
 extern "C" {
 #endif
 
-/* What a number can be besides a number. */
+/* Special values of a number. */
 enum ys_medfloat_kind {
     YS_MEDFLOAT_NUMBER,
     YS_MEDFLOAT_NAN,               /* not a number: a wrong measurement */

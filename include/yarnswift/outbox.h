@@ -34,9 +34,9 @@ struct ys_outbox {
  *
  * A value leaves the outbox when the peer has it: when an indication is confirmed (Core 5.4 Vol 3 Part F 3.3.2), or
  * when the controller gives back the buffers of a notification, which it does after the peer's link layer has
- * acknowledged them (Vol 4 Part E 7.7.19). What had not left it when a connection ends is sent again to the next
- * subscriber, so a value can arrive twice: number the values if that matters. While nobody is subscribed values wait.
- * A value longer than the MTU allows waits until the client has agreed to a larger one; this is logged.
+ * acknowledged them (Vol 4 Part E 7.7.19). Values that had not left it when a connection ends are sent again to the
+ * next subscriber, so a value can arrive twice: number the values if that matters. While nobody is subscribed values
+ * wait. A value longer than the MTU allows waits until the client has agreed to a larger one; this is logged.
  *
  * Opening it again changes nothing. From handlers, events, work and the main loop, after ys_host_init.
  * YS_ERROR_ARGUMENT: the handle can neither notify nor indicate, or `size` has no room for a value of one byte. */
@@ -74,13 +74,13 @@ struct ys_receipts {
     uint8_t count;
 };
 
-/* Has the host say what becomes of each notification and indication, of outboxes too but not of streams:
- * YS_EVENT_SENT when it has been handed to the controller, and YS_EVENT_ARRIVED when the peer has it, as told at
- * ys_outbox_open. No YS_EVENT_ARRIVED comes for what was under way when a connection ended.
- * `memory` has room for `size` of them, 1 to 255; no more are under way at once, so it also limits how fast values are
- * sent: as many as the controller has buffers is enough. Each is then sent in a PDU of its own. Both blocks of memory
- * stay the caller's and must stay valid as long as the host is used.
- * After ys_host_init, before ys_host_start. YS_ERROR_ARGUMENT: there is no memory. */
+/* Makes the host report when each notification and indication is sent and has arrived, also of outboxes but not of
+ * streams: YS_EVENT_SENT when it has been handed to the controller, and YS_EVENT_ARRIVED when the peer has it, as told
+ * at ys_outbox_open. No YS_EVENT_ARRIVED comes for what was under way when a connection ended. `memory` has room for
+ * `size` of them, 1 to 255; no more are under way at once, so it also limits how fast values are sent: as many as the
+ * controller has buffers is enough. Each is then sent in a PDU of its own. Both blocks of memory stay the caller's and
+ * must stay valid as long as the host is used. After ys_host_init, before ys_host_start. YS_ERROR_ARGUMENT: there is no
+ * memory. */
 enum ys_result ys_host_use_receipts(struct ys_host *host, struct ys_receipts *receipts, struct ys_receipt *memory,
                                     uint8_t size);
 

@@ -3,7 +3,7 @@
  * A host uses them if its owner gives it the memory before the start. It then answers who wants to pair, encrypts the
  * links of peers that it remembers, and unless told to wait begins security by itself where a right demands it. What
  * people have to do is asked by events, and answered by the calls below: at once, or later; everything else goes on
- * meanwhile. One pairing goes on at a time; who comes second is told that the device is busy.
+ * meanwhile. One pairing runs at a time; a second peer is answered that the device is busy.
  *
  * All calls: from handlers, events and the main loop. */
 #ifndef YARNSWIFT_PAIRING_H
@@ -51,7 +51,7 @@ struct ys_pairing {
     struct ys_connection *connection; /* that is pairing; NULL: none */
     const struct ys_pairing_step *step;
     const struct ys_oob *peer_oob; /* what came from the peer out of band; NULL: nothing */
-    const uint8_t *legacy_oob;     /* likewise, 16 bytes that both know */
+    const uint8_t *legacy_oob;     /* 16 bytes that both know */
     uint32_t deadline_ms;
     uint32_t quiet_until_ms; /* after a failure nobody may try for a while */
     uint32_t passkey;
@@ -111,15 +111,15 @@ enum ys_result ys_host_use_pairing(struct ys_host *host, struct ys_pairing *pair
                                    const struct ys_security *security);
 
 /* Brings a connection to a level (enum ys_level), if it is not there: as central by encryption with the key of a
- * remembered peer, or else by pairing; as peripheral by asking the central for it. YS_EVENT_SECURED tells, also if it
- * was there already; or YS_EVENT_PAIRING_FAILED, YS_EVENT_ENCRYPTION_FAILED. A peripheral whose central does nothing
+ * remembered peer, or else by pairing; as peripheral by asking the central for it. YS_EVENT_SECURED reports it, also if
+ * it was there already; or YS_EVENT_PAIRING_FAILED, YS_EVENT_ENCRYPTION_FAILED. A peripheral whose central does nothing
  * hears nothing.
  * YS_ERROR_NO_CONNECTION, YS_ERROR_ARGUMENT, YS_ERROR_UNSUPPORTED (it needs ys_host_use_pairing), YS_ERROR_BUSY: a
  * pairing goes on; YS_ERROR_TOO_LATE: a pairing on this connection ran out of time, which only a new connection ends.
  */
 enum ys_result ys_secure(struct ys_host *host, uint16_t connection, uint8_t level);
 
-/* As central: encrypts a connection anew, with a fresh session key (Vol 6 Part B 5.1.3.2). YS_EVENT_SECURED tells.
+/* As central: encrypts a connection anew, with a fresh session key (Vol 6 Part B 5.1.3.2). YS_EVENT_SECURED reports it.
  * YS_ERROR_NO_CONNECTION, YS_ERROR_UNSUPPORTED; YS_ERROR_ARGUMENT: there is no key, or this is the peripheral;
  * YS_ERROR_BUSY. Of the peers that are not remembered, only who has paired last can be encrypted anew. */
 enum ys_result ys_encryption_refresh(struct ys_host *host, uint16_t connection);
@@ -128,7 +128,7 @@ enum ys_result ys_encryption_refresh(struct ys_host *host, uint16_t connection);
  * no longer) waited for. */
 enum ys_result ys_passkey_enter(struct ys_host *host, uint16_t connection, uint32_t passkey);
 
-/* Says after YS_EVENT_NUMBER_COMPARE whether both show the same. YS_ERROR_TOO_LATE likewise. */
+/* Answers YS_EVENT_NUMBER_COMPARE: whether both show the same number. YS_ERROR_TOO_LATE: nothing is being compared. */
 enum ys_result ys_number_confirm(struct ys_host *host, uint16_t connection, bool same);
 
 /* Ends a pairing: the other side is told that the passkey was not entered. YS_ERROR_TOO_LATE: there is none. */
@@ -148,7 +148,7 @@ void ys_oob_set(struct ys_host *host, const struct ys_oob *peer, const uint8_t *
 /* The number of a remembered peer, from 1, by its identity address, or by one of its resolvable ones; 0: none. */
 uint8_t ys_bond_find(struct ys_host *host, const struct ys_address *peer);
 
-/* What is remembered under a number: the peer's identity. False if nothing is. */
+/* The identity of the remembered peer with this number. False if there is none. */
 bool ys_bond_get(struct ys_host *host, uint8_t number, struct ys_address *identity, uint8_t *level);
 
 /* Forgets a peer, with all that was kept of it, or with 0 all of them. Its connection, if there is one, stays as it is.

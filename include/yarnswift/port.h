@@ -21,7 +21,7 @@ extern "C" {
 #define YS_RECORDS_OF_BONDS   0x0100 /* keys */
 #define YS_RECORDS_OF_CLIENTS 0x0200 /* what a peer has subscribed to, and what it knows of the table */
 
-/* What has become of a computation on the curve. */
+/* The state of a computation on the curve. */
 enum ys_curve { YS_CURVE_BUSY, YS_CURVE_DONE, YS_CURVE_FAILED };
 
 struct ys_port {
@@ -83,8 +83,8 @@ struct ys_port {
      *
      * Begins to draw a new key pair, whose private key the port keeps until the next. False if it cannot. */
     bool (*curve_key)(void *context);
-    /* Begins to compute the shared secret of that key and a peer's public key (X, then Y). What is no point of the
-     * curve must fail. False if it cannot. */
+    /* Begins to compute the shared secret of that key and a peer's public key (X, then Y). A key that is no point of
+     * the curve must fail. False if it cannot. */
     bool (*curve_secret)(void *context, const uint8_t *peer);
     /* Hands over what was computed, once: 64 bytes of public key, or 32 of shared secret. With NULL what goes on is
      * given up, and the private key forgotten. */

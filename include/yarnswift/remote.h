@@ -22,7 +22,7 @@ struct ys_remote_item {
     struct ys_uuid uuid;
 };
 
-/* What a remote device has, and how it is told from others. */
+/* A remote device: its items, and how it is recognised. */
 struct ys_remote_plan {
     const struct ys_remote_item *items;
     const struct ys_report_filter *filter;
@@ -55,11 +55,11 @@ struct ys_remote_settings {
     /* A value has come, by a subscription or by ys_remote_read: `item` is the index of its characteristic. Its bytes
      * are there until the next call with this remote. */
     void (*on_value)(struct ys_remote *remote, uint8_t item, struct ys_reader *value);
-    /* What was read or written came to nothing: enum ys_att_error; or of a write to its end, YS_ATT_OK. */
+    /* A read or a write has failed: enum ys_att_error; or of a write to its end, YS_ATT_OK. */
     void (*on_done)(struct ys_remote *remote, uint8_t item, uint8_t error);
 };
 
-/* What a remote is at. */
+/* States of a remote. */
 enum ys_remote_state {
     YS_REMOTE_IDLE,
     YS_REMOTE_SEARCHES,

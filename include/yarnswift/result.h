@@ -1,4 +1,4 @@
-/* What a call of the host returns when firmware asks for something. */
+/* Results of the host's functions. */
 #ifndef YARNSWIFT_RESULT_H
 #define YARNSWIFT_RESULT_H
 
@@ -32,7 +32,7 @@ enum ys_result {
     YS_ERROR_CONTEXT            /* it was called from where it is not allowed; only found if YS_DEBUG is 1 */
 };
 
-/* What a result means and what to do about it, in one line; never NULL. From any context. */
+/* The meaning of a result, with a remedy, in one line; never NULL. From any context. */
 const char *ys_result_text(enum ys_result result);
 
 #ifdef __cplusplus

@@ -10,7 +10,7 @@
 extern "C" {
 #endif
 
-/* What a device can show, and what can be entered at it, as the standard numbers it (Core 5.4 Vol 3 Part H 2.3.2). */
+/* The display and the keyboard of a device, numbered as in the standard (Core 5.4 Vol 3 Part H 2.3.2). */
 enum ys_capability {
     YS_CAPABILITY_DISPLAY = 0,          /* it can show six digits */
     YS_CAPABILITY_DISPLAY_YES_NO = 1,   /* and somebody can say yes or no */
@@ -61,14 +61,14 @@ enum ys_smp_reason {
     YS_SMP_TIMEOUT = 0xff /* the other side said nothing for 30 s; not on the air */
 };
 
-/* What a reason means, in a few plain words; never NULL. From any context. */
+/* The meaning of a reason, in a few plain words; never NULL. From any context. */
 const char *ys_smp_reason_text(uint8_t reason);
 
 /* No fixed passkey: it is drawn for each pairing. */
 #define YS_PASSKEY_RANDOM 0xffffffffu
 #define YS_PASSKEY_MAX    999999
 
-/* What a device wants of pairing, and of its links. */
+/* The security settings of a device. */
 struct ys_security {
     uint8_t capability;   /* enum ys_capability */
     uint8_t least;        /* enum ys_level: a pairing that cannot give it is refused; 4: secure-connections-only */

@@ -29,7 +29,7 @@ extern "C" {
  * takes on the slowest line. */
 #define YS_SERIAL_PAUSE_MS 100
 
-/* What went wrong. */
+/* Faults of the line. */
 enum ys_serial_fault {
     YS_SERIAL_NONSENSE, /* a byte with which no packet begins, which is the number: something was lost, or doubled */
     YS_SERIAL_TOO_LONG, /* a packet of so many bytes, for which there is no room */

@@ -18,13 +18,13 @@
 extern "C" {
 #endif
 
-/* What only sets can do; `options` of a struct ys_advertising. */
+/* Options that need advertising sets; `options` of a struct ys_advertising. */
 struct ys_set_options {
     bool extended;      /* extended packets, which older centrals do not hear. Then a scannable set has a response and
                            no data, and a connectable one cannot be asked and has data of one packet: 238 bytes */
     bool anonymous;     /* extended beacons: without an address */
     bool include_power; /* extended: the packets tell their power */
-    bool report_scan_requests; /* YS_EVENT_SCAN_REQUEST tells who asks */
+    bool report_scan_requests; /* YS_EVENT_SCAN_REQUEST reports who scans */
     bool has_power;            /* the controller's most, unless there is: */
     int8_t power_dbm;          /* -127 to 20; the controller takes the nearest that it has */
     uint8_t primary_phy;       /* extended, enum ys_phys: YS_1M (or 0) or YS_CODED */
@@ -33,21 +33,21 @@ struct ys_set_options {
     uint8_t events;            /* extended: the number of advertising events after which it ends; 0: without an end */
 };
 
-/* What a controller without extended advertising could not give. */
+/* Options that a controller without extended advertising lacks. */
 enum ys_set_loss {
     YS_LOST_PHY = 0x01,       /* it is on 1M */
     YS_LOST_DATA = 0x02,      /* structures that fit neither into the advertisement nor into the scan response */
-    YS_LOST_ANONYMITY = 0x04, /* it tells its address */
+    YS_LOST_ANONYMITY = 0x04, /* it sends its address */
     YS_LOST_POWER = 0x08,     /* the controller's own power, which is not told */
     YS_LOST_COUNT = 0x10,     /* it does not end after its events */
     YS_LOST_REQUESTS = 0x20,  /* who asks is not told */
     YS_LOST_INTERVAL = 0x40   /* it is 10.24 s, the longest that there is */
 };
 
-/* What an extended report says besides. */
+/* The additional data of an extended report. */
 struct ys_extended_report {
     uint8_t primary_phy; /* enum ys_phys */
-    uint8_t phy;         /* likewise, of its payload */
+    uint8_t phy;         /* the same of its payload */
     uint8_t set_id;      /* 255: none */
     int8_t power_dbm;    /* at which it was sent; 127: not told */
     bool anonymous;      /* there is no address */

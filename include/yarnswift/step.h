@@ -21,7 +21,7 @@
 extern "C" {
 #endif
 
-/* What counts in a report: who was called, and how much it took. */
+/* A count of a report: what was called, and how long it took. */
 struct ys_step_count {
     uint8_t kind;    /* a letter, see docs/lockstep.md; 0: unused */
     uint16_t number; /* handle, or kind of event */

@@ -29,7 +29,7 @@ struct ys_stream {
     struct ys_stream *next;
 };
 
-/* Opens a stream behind a characteristic that notifies and whose definition says `stream: true`. `memory` of `size`
+/* Opens a stream of a characteristic that notifies and whose definition says `stream: true`. `memory` of `size`
  * bytes holds what waits, one byte less than `size`; it and the stream stay the caller's and must stay valid as long as
  * the host is used. One client at a time can subscribe to it; a second one is refused. What waits when a client
  * unsubscribes stays, for the next; what has been handed to the controller when a connection ends is gone. Opening it

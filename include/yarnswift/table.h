@@ -46,7 +46,7 @@ typedef uint8_t ys_read_handler(const struct ys_access *access, struct ys_writer
  * application error that the writer gets, if it asked for an answer. Called from ys_host_run. */
 typedef uint8_t ys_write_handler(const struct ys_access *access, struct ys_reader *value);
 
-/* What somebody wants to do with a value. */
+/* Kinds of access to a value. */
 enum ys_access_kind { YS_TO_READ, YS_TO_WRITE, YS_TO_SUBSCRIBE };
 
 /* Consents to an access to a characteristic or descriptor whose definition asks for it, after its rights were checked
@@ -54,7 +54,7 @@ enum ys_access_kind { YS_TO_READ, YS_TO_WRITE, YS_TO_SUBSCRIBE };
  * YS_LATER, or the error that the peer gets, such as YS_ATT_INSUFFICIENT_AUTHORIZATION. Called from ys_host_run. */
 typedef uint8_t ys_consent_handler(const struct ys_access *access, enum ys_access_kind kind);
 
-/* What an attribute is. */
+/* Kinds of attributes. */
 enum ys_attribute_kind {
     YS_ATTRIBUTE_SERVICE,        /* primary service declaration */
     YS_ATTRIBUTE_CHARACTERISTIC, /* characteristic declaration; its value follows */
@@ -72,8 +72,8 @@ enum ys_attribute_kind {
 #define YS_ATTRIBUTE_VARIABLE  0x80 /* a written value may be shorter than `size` */
 #define YS_ATTRIBUTE_KIND_MASK 0x0f
 
-/* What an access needs: nothing, a link that is encrypted, one whose key was authenticated, or one whose key was also
- * made by LE Secure Connections (Core 5.4 Vol 3 Part C 10.2.1). */
+/* The security that an access needs: nothing, a link that is encrypted, one whose key was authenticated, or one whose
+ * key was also made by LE Secure Connections (Core 5.4 Vol 3 Part C 10.2.1). */
 enum ys_right {
     YS_RIGHT_NONE, /* nobody may */
     YS_RIGHT_OPEN,

@@ -6,6 +6,7 @@
 #include <stdbool.h>
 #include <stddef.h>
 #include <stdint.h>
+#include <string.h>
 
 #include "wire/air.h"
 
@@ -36,6 +37,15 @@ struct ys_record {
     size_t length;            /* of `bytes` */
     struct ys_air_packet air; /* on the air */
 };
+
+/* Copies a record without the part of the longest PDU that it does not use, which is most of it. */
+static inline void ys_record_copy(struct ys_record *to, const struct ys_record *from)
+{
+    size_t used = offsetof(struct ys_record, air);
+    if (from->kind == YS_RECORD_AIR)
+        used += offsetof(struct ys_air_packet, pdu) + from->air.length;
+    memcpy(to, from, used);
+}
 
 /* Takes a record, which is valid during the call. */
 typedef void ys_record_fn(void *context, const struct ys_record *record);

@@ -6,6 +6,7 @@
 
 #include <jansson.h>
 
+#include "cli/page/page.h"
 #include "cli/shared/options.h"
 #include "cli/shared/say.h"
 #include "cli/shared/verb.h"
@@ -19,11 +20,13 @@ struct threshold {
     double percent;
 };
 
-enum key { KEY_THRESHOLD = 0x700 };
+enum key { KEY_THRESHOLD = 0x700, KEY_REPLACE };
 
 struct input {
     struct common common;
     bool all; /* also what is the same */
+    const char *page;
+    bool replaces;
     struct threshold thresholds[THRESHOLDS_MOST];
     size_t threshold_count;
 };
@@ -76,6 +79,12 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         return take_threshold(state->argv[0], argument, input) ? 0 : EINVAL;
     case 'a':
         input->all = true;
+        return 0;
+    case PAGE_FILE:
+        input->page = argument;
+        return 0;
+    case KEY_REPLACE:
+        input->replaces = true;
         return 0;
     default:
         return parse_common(key, state, &input->common);
@@ -245,7 +254,9 @@ static size_t join(const struct input *input, const struct figures *a, const str
                           .change = NAN};
         if (!first && find(a, figure->path) != NULL)
             continue;
-        if (row.a != NULL && row.b != NULL && *row.a != 0)
+        if (ends_with(row.path, "seed")) /* which is no quantity */
+            row.change = NAN;
+        else if (row.a != NULL && row.b != NULL && *row.a != 0)
             row.change = 100 * (*row.b / *row.a - 1);
         else if (row.a != NULL && row.b != NULL && *row.a == *row.b)
             row.change = 0;
@@ -306,7 +317,8 @@ static void print_text(const struct input *input, const struct row *rows, size_t
         (void)printf("%zu %s worse than allowed, or missing.\n", worse, worse == 1 ? "figure is" : "figures are");
 }
 
-static void print_json(const struct row *rows, size_t count, size_t worse)
+/* The caller's. */
+static json_t *result_json(const struct row *rows, size_t count, size_t worse)
 {
     json_t *list = json_array();
     for (size_t i = 0; i < count; i++) {
@@ -319,10 +331,39 @@ static void print_json(const struct row *rows, size_t count, size_t worse)
                                   rows[i].verdict != 0 ? json_string(verdict_words[rows[i].verdict + 2]) : json_null());
         (void)json_array_append_new(list, one);
     }
-    json_t *root = json_pack("{s:s, s:I, s:o}", "kind", "comparison", "worse", (json_int_t)worse, "figures", list);
+    return json_pack("{s:s, s:I, s:o}", "kind", "comparison", "worse", (json_int_t)worse, "figures", list);
+}
+
+static void print_json(const struct row *rows, size_t count, size_t worse)
+{
+    json_t *root = result_json(rows, count, worse);
     (void)json_dumpf(root, stdout, JSON_INDENT(2) | JSON_REAL_PRECISION(12));
     (void)putchar('\n');
     json_decref(root);
+}
+
+static bool write_page(const struct input *input, const struct row *rows, size_t count, size_t worse)
+{
+    char summary[200];
+    bool judged = input->threshold_count > 0;
+    if (judged)
+        (void)snprintf(summary, sizeof summary, "%zu of %zu figures %s worse than allowed, or missing.", worse, count,
+                       worse == 1 ? "is" : "are");
+    else
+        (void)snprintf(summary, sizeof summary, "%zu figures. No --threshold: nothing was judged.", count);
+    json_t *result = result_json(rows, count, worse);
+    const struct page page = {.verb = "compare",
+                              .title = "Two results",
+                              .verdict = !judged     ? PAGE_UNJUDGED
+                                         : worse > 0 ? PAGE_BAD
+                                                     : PAGE_GOOD,
+                              .summary = summary,
+                              .result = result,
+                              .paths = input->common.files.paths,
+                              .path_count = (size_t)input->common.files.count};
+    bool good = page_write(input->page, input->replaces, &page);
+    json_decref(result);
+    return good;
 }
 
 /* Of a list, that of its first. */
@@ -381,6 +422,8 @@ static int compare(const char *who, const struct input *input, json_t *first, js
         else
             print_text(input, rows, count, worse);
         status = worse > 0 ? EXIT_UNEXPECTED : EXIT_AS_EXPECTED;
+        if (input->page != NULL && !write_page(input, rows, count, worse))
+            status = EXIT_BAD_INPUT;
     }
     free(rows);
     free(a.items);
@@ -394,6 +437,8 @@ int verb_compare(int argc, char **argv)
         {"threshold", KEY_THRESHOLD, "[FIGURE=]PERCENT", 0,
          "Fail if this figure, or every figure, is worse by more than PERCENT; may be repeated", 0},
         {"all", 'a', NULL, 0, "Also show figures that are equal in both", 0},
+        PAGE_OPTION,
+        {"replace", KEY_REPLACE, NULL, 0, "Overwrite existing files", 0},
         {"json", 'j', NULL, 0, "Print the comparison as JSON", 0},
         {0}};
     static const struct argp argp = {
@@ -412,6 +457,8 @@ int verb_compare(int argc, char **argv)
         (void)complain(argv[0], "name two results");
         return EXIT_BAD_INPUT;
     }
+    if (!page_is_free(input.page, input.replaces))
+        return EXIT_BAD_INPUT;
     json_t *first = load(argv[0], input.common.files.paths[0]);
     json_t *second = first != NULL ? load(argv[0], input.common.files.paths[1]) : NULL;
     int status = second != NULL && check_kinds(argv[0], first, second) ? compare(argv[0], &input, first, second)

@@ -5,10 +5,12 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "cli/page/page.h"
 #include "cli/shared/options.h"
 #include "cli/shared/saving.h"
 #include "cli/shared/say.h"
 #include "cli/shared/verb.h"
+#include "cli/shared/version.h"
 #include "design/model/words.h"
 
 static const struct verb verbs[] = {
@@ -17,7 +19,9 @@ static const struct verb verbs[] = {
 #endif
     {"check", "check definitions, and report every problem with a remedy", verb_check},
     {"table", "show the attribute table of a definition", verb_table},
+#ifndef YARNSWIFT_GENERATOR
     {"pairing", "show the result of pairing with each kind of central", verb_pairing},
+#endif
     {"catalogue", "search the numbers that the standard has adopted", verb_catalogue},
     {"generate", "write C for the device or its clients, or its interface for other languages", verb_generate},
 #ifndef YARNSWIFT_GENERATOR /* the generator builds the demo's device, and so comes without what plays one */
@@ -104,6 +108,9 @@ int main(int argc, char **argv)
 {
     argp_err_exit_status = EXIT_BAD_INPUT;
     saving_watch();
+#ifndef YARNSWIFT_GENERATOR
+    page_command(argc, argv);
+#endif
     if (argc < 2) {
         print_help(stderr);
         return EXIT_BAD_INPUT;
@@ -113,7 +120,7 @@ int main(int argc, char **argv)
         return finish(EXIT_AS_EXPECTED);
     }
     if (strcmp(argv[1], "--version") == 0) {
-        (void)puts("yarnswift " YARNSWIFT_VERSION);
+        (void)printf("yarnswift %s\n", version_text());
         return finish(EXIT_AS_EXPECTED);
     }
     if (strcmp(argv[1], "--options") == 0)

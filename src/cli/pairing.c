@@ -4,6 +4,7 @@
 
 #include <jansson.h>
 
+#include "cli/page/page.h"
 #include "cli/shared/definitions.h"
 #include "cli/shared/options.h"
 #include "cli/shared/say.h"
@@ -13,11 +14,7 @@
 
 #define TEXT_MOST 1000
 
-static error_t parse(int key, char *argument, struct argp_state *state)
-{
-    (void)argument;
-    return parse_common(key, state, state->input);
-}
+enum key { KEY_REPLACE = 0x700 };
 
 /* Calls `take` for each value and way that needs a level, in the order of the definition. */
 static void each_right(const struct ys_design *design,
@@ -191,7 +188,8 @@ static json_t *json_outcome(const struct ys_pairing_outcome *outcome)
                      ys_method_at_central(outcome->method), "people_at_device", ys_method_at_device(outcome->method));
 }
 
-static void print_json(const struct ys_design *design, const struct ys_pairing_outcome *outcomes, size_t count)
+/* The caller's. */
+static json_t *result_json(const struct ys_design *design, const struct ys_pairing_outcome *outcomes, size_t count)
 {
     struct ys_security security;
     json_t *list = json_array();
@@ -200,11 +198,53 @@ static void print_json(const struct ys_design *design, const struct ys_pairing_o
     for (size_t i = 0; i < count; i++)
         (void)json_array_append_new(list, json_outcome(&outcomes[i]));
     each_right(design, json_right, rights);
-    json_t *root =
-        json_pack("{s:s, s:s, s:b, s:i, s:i, s:b, s:o, s:o}", "device", design->name.text, "capability",
-                  ys_capability_words(security.capability), "asks_for_authentication", security.authenticates,
-                  "key_size_min_bytes", security.key_size_min, "bonds", security.bonds, "passkey_is_fixed",
-                  security.passkey != YS_PASSKEY_RANDOM, "outcomes", list, "rights", rights);
+    return json_pack("{s:s, s:s, s:b, s:i, s:i, s:b, s:o, s:o}", "device", design->name.text, "capability",
+                     ys_capability_words(security.capability), "asks_for_authentication", security.authenticates,
+                     "key_size_min_bytes", security.key_size_min, "bonds", security.bonds, "passkey_is_fixed",
+                     security.passkey != YS_PASSKEY_RANDOM, "outcomes", list, "rights", rights);
+}
+
+struct input {
+    struct common common;
+    const char *page;
+    bool replaces;
+};
+
+static error_t parse(int key, char *argument, struct argp_state *state)
+{
+    struct input *input = state->input;
+    if (key == PAGE_FILE)
+        input->page = argument;
+    else if (key == KEY_REPLACE)
+        input->replaces = true;
+    else
+        return parse_common(key, state, &input->common);
+    return 0;
+}
+
+static bool write_page(const struct input *input, const struct ys_design *design,
+                       const struct ys_pairing_outcome *outcomes, size_t count)
+{
+    char summary[200];
+    size_t pairs = 0;
+    for (size_t i = 0; i < count; i++)
+        pairs += outcomes[i].refused == 0;
+    (void)snprintf(summary, sizeof summary, "%zu of %zu kinds of centrals can pair with it.", pairs, count);
+    json_t *result = result_json(design, outcomes, count);
+    const struct page page = {.verb = "pairing",
+                              .title = design->name.text,
+                              .summary = summary,
+                              .result = result,
+                              .paths = input->common.files.paths,
+                              .path_count = (size_t)input->common.files.count};
+    bool good = page_write(input->page, input->replaces, &page);
+    json_decref(result);
+    return good;
+}
+
+static void print_json(const struct ys_design *design, const struct ys_pairing_outcome *outcomes, size_t count)
+{
+    json_t *root = result_json(design, outcomes, count);
     (void)json_dumpf(root, stdout, JSON_INDENT(2));
     (void)putchar('\n');
     json_decref(root);
@@ -213,6 +253,8 @@ static void print_json(const struct ys_design *design, const struct ys_pairing_o
 int verb_pairing(int argc, char **argv)
 {
     static const struct argp_option options[] = {
+        PAGE_OPTION,
+        {"replace", KEY_REPLACE, NULL, 0, "Overwrite existing files", 0},
         {"json", 'j', NULL, 0,
          "Print JSON: a result for each kind of central, and the rights with their security levels", 0},
         {0}};
@@ -225,22 +267,26 @@ int verb_pairing(int argc, char **argv)
                "ask for more security than the device does. The manual's chapter on security explains what each method "
                "protects against.\vExit status: 0, or 2 if the definition or an option is wrong.",
     };
-    struct common input = {.json = false};
+    struct input input = {.page = NULL};
     struct ys_pairing_outcome outcomes[YS_OUTCOMES_MOST];
     if (!parse_options(&argp, argc, argv, &input))
         return EXIT_BAD_INPUT;
+    if (!page_is_free(input.page, input.replaces))
+        return EXIT_BAD_INPUT;
     struct ys_design *design;
-    struct ys_layout *layout = open_only(argv[0], &input.files, &design);
+    struct ys_layout *layout = open_only(argv[0], &input.common.files, &design);
     int status = layout != NULL ? EXIT_AS_EXPECTED : EXIT_BAD_INPUT;
     if (layout != NULL && !design->security.given) {
-        (void)complain(argv[0], "%s does not pair: add security to device", input.files.paths[0]);
+        (void)complain(argv[0], "%s does not pair: add security to device", input.common.files.paths[0]);
         status = EXIT_BAD_INPUT;
     } else if (layout != NULL) {
         size_t count = ys_outcomes_of(design, outcomes);
-        if (input.json)
+        if (input.common.json)
             print_json(design, outcomes, count);
         else
             print_text(design, outcomes, count);
+        if (input.page != NULL && !write_page(&input, design, outcomes, count))
+            status = EXIT_BAD_INPUT;
     }
     ys_layout_free(layout);
     ys_design_free(design);

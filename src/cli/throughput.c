@@ -5,6 +5,7 @@
 #include <string.h>
 
 #include "capture/file/reader.h"
+#include "cli/page/page.h"
 #include "cli/shared/controllers.h"
 #include "cli/shared/definitions.h"
 #include "cli/shared/options.h"
@@ -29,6 +30,7 @@ struct input {
     const char *texts[64]; /* of the parameters that were given */
     const char *carrier;
     const char *plot;
+    const char *page;
     struct recorder recorder;
     struct controllers controllers; /* real ones; and: */
     struct ys_live live;
@@ -72,6 +74,9 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case KEY_CARRIER:
         input->carrier = argument;
         input->of_simulations = "carrier";
+        return 0;
+    case PAGE_FILE:
+        input->page = argument;
         return 0;
     case 'p':
         input->plot = argument;
@@ -325,9 +330,10 @@ static void print_text(const struct ys_throughput_plan *plan, struct ys_throughp
 
 /* as JSON */
 
-static void print_json(const struct ys_throughput_plan *plan, struct ys_throughput_report *report, const char *device,
-                       const struct ys_characteristic *characteristic, const struct ys_hindrance *hindrances,
-                       size_t count)
+/* The caller's. */
+static json_t *result_json(const struct ys_throughput_plan *plan, struct ys_throughput_report *report,
+                           const char *device, const struct ys_characteristic *characteristic,
+                           const struct ys_hindrance *hindrances, size_t count)
 {
     json_t *root = report_json(plan, report);
     json_t *list = json_array();
@@ -340,9 +346,51 @@ static void print_json(const struct ys_throughput_plan *plan, struct ys_throughp
                                                     hindrances[i].words, "instead", hindrances[i].remedy, "goodput_bps",
                                                     hindrances[i].goodput_bps));
     (void)json_object_set_new(root, "limited_by", list);
+    return root;
+}
+
+static void print_json(const json_t *root)
+{
     (void)json_dumpf(root, stdout, JSON_INDENT(2) | JSON_REAL_PRECISION(12));
     (void)putchar('\n');
-    json_decref(root);
+}
+
+/* as a page */
+
+static bool write_page(const struct input *input, const struct ys_throughput_report *report, const char *device,
+                       json_t *result, bool well)
+{
+    char summary[700];
+    int length =
+        snprintf(summary, sizeof summary, "%.1f kbit/s, %.0f %% of what this link allows.", report->goodput_bps / 1000,
+                 report->limit_bps > 0 ? 100 * report->goodput_bps / report->limit_bps : 0);
+    if (report->trouble[0] != '\0')
+        (void)snprintf(summary + length, sizeof summary - (size_t)length, " %s.", report->trouble);
+    const struct page page = {.verb = "throughput",
+                              .title = device,
+                              .verdict = well ? PAGE_GOOD : PAGE_BAD,
+                              .summary = summary,
+                              .result = result,
+                              .paths = input->common.files.paths,
+                              .path_count = input->common.files.count > 0 ? 1 : 0};
+    return page_write(input->page, input->recorder.replaces, &page);
+}
+
+/* Prints the result, and writes its page, if one is wanted. False after a line. */
+static bool tell(const struct input *input, const struct ys_throughput_plan *plan, struct ys_throughput_report *report,
+                 const char *device, const struct ys_characteristic *characteristic,
+                 const struct ys_hindrance *hindrances, size_t count, bool well)
+{
+    bool good = true;
+    json_t *result = result_json(plan, report, device, characteristic, hindrances, count);
+    if (input->common.json)
+        print_json(result);
+    else
+        print_text(plan, report, device, characteristic, hindrances, count);
+    if (input->page != NULL)
+        good = write_page(input, report, device, result, well);
+    json_decref(result);
+    return good;
 }
 
 /* as a picture: a bar for what it is, and for what it would be without each thing that holds it back */
@@ -409,11 +457,8 @@ static int run_recorded(const char *who, struct input *input, struct ys_throughp
         char problem[YS_PROBLEM_SIZE];
         if (ys_throughput_of(&recorded, &input->stream, plan, &report, problem)) {
             const struct ys_characteristic *characteristic = streamed(layout, input->stream.handle, plan->carrier);
-            if (input->common.json)
-                print_json(plan, &report, device, characteristic, NULL, 0);
-            else
-                print_text(plan, &report, device, characteristic, NULL, 0);
-            status = EXIT_AS_EXPECTED;
+            if (tell(input, plan, &report, device, characteristic, NULL, 0, true))
+                status = EXIT_AS_EXPECTED;
             ys_throughput_free(&report);
         } else if (problem[0] != '\0') {
             (void)complain(path, "%s", problem);
@@ -479,12 +524,10 @@ static int run(const char *who, struct input *input, struct ys_throughput_plan *
     }
     if (report.goodput_bps > 0 && !report.live)
         count = ys_throughput_explain(plan, &report, hindrances);
-    if (input->common.json)
-        print_json(plan, &report, device, characteristic, hindrances, count);
-    else
-        print_text(plan, &report, device, characteristic, hindrances, count);
     bool well = report.trouble[0] == '\0' && report.out_of_order == 0 && report.missing == 0;
     int status = well ? EXIT_AS_EXPECTED : EXIT_UNEXPECTED;
+    if (!tell(input, plan, &report, device, characteristic, hindrances, count, well))
+        status = EXIT_BAD_INPUT;
     if (input->plot != NULL && !draw(who, input, plan, &report, device,
                                      characteristic != NULL ? characteristic->name : "messages", hindrances, count))
         status = EXIT_BAD_INPUT;
@@ -515,7 +558,8 @@ static int run_named(const char *who, struct input *input)
         return EXIT_BAD_INPUT;
     }
     if (!source_suits(who, captured, input->recorder.path != NULL ? "capture" : input->of_simulations,
-                      input->of_captures))
+                      input->of_captures) ||
+        !page_is_free(input->page, input->recorder.replaces))
         return EXIT_BAD_INPUT;
     struct ys_design *design;
     struct ys_layout *layout =
@@ -554,6 +598,7 @@ int verb_throughput(int argc, char **argv)
         {"from", KEY_FROM, "TIME", 0, "In a capture, measure from this time, in seconds (default: the first value)", 0},
         {"to", KEY_TO, "TIME", 0, "In a capture, measure up to this time, in seconds (default: the last value)", 0},
         SOURCE_KEY_OPTIONS,
+        PAGE_OPTION,
         RECORDER_OPTIONS,
         {"json", 'j', NULL, 0, "Print the result as JSON", 0},
         {0}};

@@ -126,7 +126,7 @@ static void judge_silence(const struct ys_design *design, const struct ys_expect
         return;
     if (air->silence == YS_SILENCE_CONNECTED)
         (void)snprintf(verdict->advice, sizeof verdict->advice,
-                       "make room for another connection, so that it goes on advertising while it is connected");
+                       "make room for another connection, so that it continues to advertise while it is connected");
     else if (air->silence == YS_SILENCE_STOPPED)
         (void)snprintf(verdict->advice, sizeof verdict->advice, "let it advertise without an end");
     else

@@ -287,7 +287,7 @@ static void begin_advertise(struct act *act)
     bool on = act->step->word == 1;
     enum ys_result result = ys_central_advertise(act_who(act)->central, on);
     if (result == YS_OK)
-        act_end(act, true, "it %s", on ? "advertises" : "advertises no more");
+        act_end(act, true, "it %s", on ? "advertises" : "stops advertising");
     else
         act_end(act, false, "it cannot advertise: %s", ys_result_text(result));
 }

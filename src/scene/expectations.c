@@ -97,7 +97,7 @@ static void fail_with_values(struct act *act)
 {
     char text[300];
     if (act->seen == 0) {
-        act_end(act, false, "no value came");
+        act_end(act, false, "no value received");
         return;
     }
     const struct ys_arrival *last = ys_central_arrival(act_who(act)->central, act->last);
@@ -106,10 +106,10 @@ static void fail_with_values(struct act *act)
     else
         (void)snprintf(text, sizeof text, "forgotten");
     if (act->step->order_count > 0)
-        act_end(act, false, "%llu values came, of which %llu were the next in order; the last is %s",
+        act_end(act, false, "%llu values received, of which %llu were the next in order; the last is %s",
                 (unsigned long long)act->seen, (unsigned long long)act->matched, text);
     else
-        act_end(act, false, "%llu value%s came, the last is %s", (unsigned long long)act->seen,
+        act_end(act, false, "%llu value%s received, the last is %s", (unsigned long long)act->seen,
                 act->seen == 1 ? "" : "s", text);
 }
 
@@ -200,11 +200,11 @@ static void poll_all(struct act *act)
     if (step->rate_count > 0)
         act_end(act, rate >= step->rate[0] && rate <= step->rate[1], "%.1f a second", rate);
     else if (act->seen == 0)
-        act_end(act, false, "no value came");
+        act_end(act, false, "no value received");
     else if (act->ends[0][0] != '\0')
-        act_end(act, true, "%llu values came, %s to %s", (unsigned long long)act->seen, act->ends[0], act->ends[1]);
+        act_end(act, true, "%llu values received, %s to %s", (unsigned long long)act->seen, act->ends[0], act->ends[1]);
     else
-        act_end(act, true, "%llu values came", (unsigned long long)act->seen);
+        act_end(act, true, "%llu values received", (unsigned long long)act->seen);
 }
 
 void poll_expect(struct act *act)

@@ -13,6 +13,7 @@
 #define SLOT_BITS 12 /* a slot is so many bits of a time in nanoseconds: 4 us */
 #define SLOTS     65536
 #define WORD      64
+#define PAGE      4096     /* slots that have one word of `worded`: WORD times WORD */
 #define FEW       8        /* so many of a slot are looked at one by one */
 #define ON_WHEEL  SIZE_MAX /* the place of a timer that is not in the heap */
 
@@ -32,6 +33,7 @@ struct ys_clock {
     size_t on_wheel;
     struct ys_timer *wheel[SLOTS]; /* a slot has timers of every round */
     uint64_t filled[SLOTS / WORD]; /* bits: which slots have any */
+    uint64_t worded[SLOTS / PAGE]; /* bits: which words of `filled` have any, so that quiet times cost little */
 };
 
 struct ys_clock *ys_clock_new(void)
@@ -150,7 +152,16 @@ static inline void enter_wheel(struct ys_clock *clock, struct ys_timer *timer)
     timer->link = &clock->wheel[slot];
     clock->wheel[slot] = timer;
     clock->filled[slot / WORD] |= UINT64_C(1) << slot % WORD;
+    clock->worded[slot / PAGE] |= UINT64_C(1) << slot / WORD % WORD;
     clock->on_wheel++;
+}
+
+static inline void empty(struct ys_clock *clock, size_t slot)
+{
+    uint64_t *word = &clock->filled[slot / WORD];
+    *word &= ~(UINT64_C(1) << slot % WORD);
+    if (*word == 0)
+        clock->worded[slot / PAGE] &= ~(UINT64_C(1) << slot / WORD % WORD);
 }
 
 static inline void leave_wheel(struct ys_clock *clock, struct ys_timer *timer)
@@ -162,7 +173,7 @@ static inline void leave_wheel(struct ys_clock *clock, struct ys_timer *timer)
     } else {
         size_t slot = (timer->at_ns >> SLOT_BITS) % SLOTS;
         if (clock->wheel[slot] == NULL)
-            clock->filled[slot / WORD] &= ~(UINT64_C(1) << slot % WORD);
+            empty(clock, slot);
     }
     clock->on_wheel--;
 }
@@ -170,12 +181,15 @@ static inline void leave_wheel(struct ys_clock *clock, struct ys_timer *timer)
 /* The first slot from this one on that has any timer, in this round or the next; there must be one. */
 static inline uint64_t next_filled(const struct ys_clock *clock, uint64_t slot)
 {
-    for (;;) {
-        uint64_t word = clock->filled[slot % SLOTS / WORD] >> slot % WORD;
-        if (word != 0)
-            return slot + (uint64_t)__builtin_ctzll(word);
-        slot += WORD - slot % WORD;
-    }
+    uint64_t word = clock->filled[slot % SLOTS / WORD] >> slot % WORD;
+    if (word != 0)
+        return slot + (uint64_t)__builtin_ctzll(word);
+    slot += WORD - slot % WORD;
+    uint64_t words = 0;
+    while ((words = clock->worded[slot % SLOTS / PAGE] >> slot / WORD % WORD) == 0)
+        slot += PAGE - slot % PAGE;
+    slot += WORD * (uint64_t)__builtin_ctzll(words);
+    return slot + (uint64_t)__builtin_ctzll(clock->filled[slot % SLOTS / WORD]);
 }
 
 static inline bool fires_before(const struct ys_timer *a, const struct ys_timer *b)

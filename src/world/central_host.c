@@ -268,7 +268,7 @@ enum ys_result ys_central_advertise(struct ys_central *central, bool on)
                             : on                         ? ys_advertise(central->host, &central->advertising)
                                                          : ys_advertise_stop(central->host);
     if (result == YS_OK)
-        central_say(central, on ? "advertises as \"%s\", every 100 ms" : "advertises no more", central->name);
+        central_say(central, on ? "advertises as \"%s\", every 100 ms" : "stops advertising", central->name);
     else
         central_say(central, "cannot advertise: %s", ys_result_text(result));
     return result;

@@ -67,7 +67,7 @@ static void observe_command(struct ys_device *device, struct ys_reader *reader)
         ys_get_u8(&command.parameters) != 1)
         return;
     const struct ys_advertisement *set = device->design->sets;
-    const char *verb = device->advertised ? "goes on advertising" : "advertises";
+    const char *verb = device->advertised ? "continues to advertise" : "advertises";
     device->advertised = true;
     if (set == NULL) /* of which its definition says nothing */
         ys_world_say(device->world, YS_SIDE_DEVICE, device->name, "%s", verb);

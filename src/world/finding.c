@@ -14,7 +14,7 @@ static void list_promises(const struct ys_design *design, const struct ys_event 
     for (size_t i = 0; design != NULL && i < design->service_count && used < size; i++) {
         const struct ys_service *service = &design->services[i];
         if (ys_ad_has_service(event->u.report.data, event->u.report.length, &service->uuid))
-            used += (size_t)snprintf(text + used, size - used, "%s%s", used > 0 ? ", " : ", promises ", service->name);
+            used += (size_t)snprintf(text + used, size - used, "%s%s", used > 0 ? ", " : ", offers ", service->name);
     }
 }
 
@@ -134,7 +134,7 @@ void central_heard(struct ys_central *central, const struct ys_event *event)
         task->peer = ys_central_peer(central, &event->u.report.address);
         central->found = task->peer;
         end_find(task);
-        task_end(task, task->peer != NULL, "has found it after %.1f ms", task_passed_ms(task));
+        task_end(task, task->peer != NULL, "found it after %.1f ms", task_passed_ms(task));
     }
 }
 

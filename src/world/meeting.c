@@ -91,7 +91,7 @@ static void mtu_agreed(struct ys_task *task)
 {
     task_end(task, true, "has agreed on an MTU of %u bytes: %u of value in one notification", task->request.length,
              task->request.length - 3);
-    (void)snprintf(task->brief, sizeof task->brief, "has connected, every %g ms, with an MTU of %u",
+    (void)snprintf(task->brief, sizeof task->brief, "connected, every %g ms, with an MTU of %u",
                    task->central->traits->interval_us / 1000.0, task->request.length);
 }
 
@@ -119,9 +119,9 @@ void central_met(struct ys_central *central, const struct ys_event *event)
     }
     end_connect(task);
     if (!central->traits->asks_mtu) {
-        task_end(task, true, "has connected, every %g ms", event->u.connected.interval_us / 1000.0);
+        task_end(task, true, "connected, every %g ms", event->u.connected.interval_us / 1000.0);
     } else {
-        central_say(central, "has connected, every %g ms", event->u.connected.interval_us / 1000.0);
+        central_say(central, "connected, every %g ms", event->u.connected.interval_us / 1000.0);
         task->what = "agree on an MTU";
         task_begun(task, ys_client_exchange_mtu(central->host, event->connection, task_request(task, mtu_agreed)));
     }

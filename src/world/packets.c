@@ -91,7 +91,7 @@ static void wait(void *context, const struct ys_record *record)
         return;
     }
     struct waiting *waiting = &packets->waiting[(packets->first + packets->records++) % WAITING];
-    waiting->record = *record;
+    ys_record_copy(&waiting->record, record);
     if (record->length > 0)
         memcpy(waiting->bytes, record->bytes, record->length);
     packets->on_the_air += record->kind == YS_RECORD_AIR;

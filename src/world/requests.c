@@ -104,10 +104,10 @@ static void discovery_done(struct ys_task *task)
     for (size_t i = 0; i < peer->tree_count; i++)
         services += peer->tree[i].found.kind == YS_FOUND_SERVICE;
     if (task->central->listing == YS_LIST_NONE) {
-        task_end(task, true, "has discovered %zu services with %zu values", services, ys_peer_value_count(peer));
+        task_end(task, true, "discovered %zu services with %zu values", services, ys_peer_value_count(peer));
         return;
     }
-    task_end(task, true, "has discovered:");
+    task_end(task, true, "discovered:");
     ys_peer_list(peer);
 }
 
@@ -238,7 +238,7 @@ void ys_begin_read(struct ys_task *task, struct ys_peer *peer, uint16_t handle)
 static void write_done(struct ys_task *task)
 {
     task_end(task, true, "writes %s", task->asked + strlen("write "));
-    (void)snprintf(task->brief, sizeof task->brief, task->commands ? "has sent it" : "has written it");
+    (void)snprintf(task->brief, sizeof task->brief, task->commands ? "sent" : "written");
 }
 
 void ys_begin_write(struct ys_task *task, struct ys_peer *peer, uint16_t handle, const uint8_t *value, size_t length,

@@ -127,7 +127,7 @@ static void talk(struct ys_task *task)
     uint8_t bytes[NONSENSE_MOST];
     uint16_t channel = 0;
     if (!task->peer->connected || now_ns >= task->began_ns + task->patience_ns) {
-        task_end(task, true, "has talked nonsense, %zu frames%s", task->again,
+        task_end(task, true, "sent garbage, %zu frames%s", task->again,
                  task->peer->connected ? "" : ", until the link ended");
         return;
     }

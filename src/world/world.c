@@ -70,11 +70,7 @@ bool ys_world_neighbour(struct ys_world *world, const struct ys_controller_setti
 static void record_air(void *context, const struct ys_air_packet *packet)
 {
     const struct ys_recording *recording = context;
-    ys_sorter_take(recording->sorter,
-                   &(struct ys_record){.kind = YS_RECORD_AIR,
-                                       .at_ns = packet->start_ns,
-                                       .known = YS_AIR_CHANNEL | YS_AIR_STRENGTH | YS_AIR_CRC | YS_AIR_PHY,
-                                       .air = *packet});
+    ys_sorter_take_air(recording->sorter, packet);
 }
 
 void ys_world_record(struct ys_world *world, struct ys_recording *recording)

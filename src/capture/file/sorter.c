@@ -41,13 +41,19 @@ static struct held *held_at(struct ys_sorter *sorter, size_t index)
     return &sorter->ring[(sorter->first + index) & (sorter->capacity - 1)];
 }
 
+static void move(struct held *to, const struct held *from)
+{
+    ys_record_copy(&to->record, &from->record);
+    to->bytes = from->bytes;
+}
+
 static void grow(struct ys_sorter *sorter)
 {
     struct held *ring = calloc(2 * sorter->capacity, sizeof *ring);
     if (ring == NULL)
         abort(); /* a capture that has lost records would tell of faults that are none */
     for (size_t i = 0; i < sorter->count; i++)
-        ring[i] = *held_at(sorter, i);
+        move(&ring[i], held_at(sorter, i));
     free(sorter->ring);
     sorter->ring = ring;
     sorter->capacity *= 2;
@@ -65,23 +71,47 @@ static void hand_on(struct ys_sorter *sorter)
     sorter->count--;
 }
 
-void ys_sorter_take(struct ys_sorter *sorter, const struct ys_record *record)
+/* The place of a new record. */
+static struct held *open_place(struct ys_sorter *sorter, uint64_t at_ns)
 {
     if (sorter->count == sorter->capacity)
         grow(sorter);
     size_t index = sorter->count++;
-    for (; index > 0 && held_at(sorter, index - 1)->record.at_ns > record->at_ns; index--)
-        *held_at(sorter, index) = *held_at(sorter, index - 1);
-    struct held *held = held_at(sorter, index);
-    *held = (struct held){.record = *record};
+    for (; index > 0 && held_at(sorter, index - 1)->record.at_ns > at_ns; index--)
+        move(held_at(sorter, index), held_at(sorter, index - 1));
+    return held_at(sorter, index);
+}
+
+static void hand_on_old(struct ys_sorter *sorter, uint64_t at_ns)
+{
+    while (sorter->count > 0 && held_at(sorter, 0)->record.at_ns + LONGEST_NS < at_ns)
+        hand_on(sorter);
+}
+
+void ys_sorter_take(struct ys_sorter *sorter, const struct ys_record *record)
+{
+    struct held *held = open_place(sorter, record->at_ns);
+    ys_record_copy(&held->record, record);
+    held->bytes = NULL;
     if (record->length > 0) {
         held->bytes = malloc(record->length);
         if (held->bytes == NULL)
             abort();
         memcpy(held->bytes, record->bytes, record->length);
     }
-    while (sorter->count > 0 && held_at(sorter, 0)->record.at_ns + LONGEST_NS < record->at_ns)
-        hand_on(sorter);
+    hand_on_old(sorter, record->at_ns);
+}
+
+void ys_sorter_take_air(struct ys_sorter *sorter, const struct ys_air_packet *packet)
+{
+    struct held *held = open_place(sorter, packet->start_ns);
+    memset(&held->record, 0, offsetof(struct ys_record, air));
+    held->record.kind = YS_RECORD_AIR;
+    held->record.at_ns = packet->start_ns;
+    held->record.known = YS_AIR_CHANNEL | YS_AIR_STRENGTH | YS_AIR_CRC | YS_AIR_PHY;
+    memcpy(&held->record.air, packet, offsetof(struct ys_air_packet, pdu) + packet->length);
+    held->bytes = NULL;
+    hand_on_old(sorter, packet->start_ns);
 }
 
 void ys_sorter_end(struct ys_sorter *sorter)

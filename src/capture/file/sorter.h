@@ -12,6 +12,9 @@ struct ys_sorter *ys_sorter_new(const struct ys_record_sink *sink);
 /* Takes a record. Those that began longer ago than any packet lasts are handed on. */
 void ys_sorter_take(struct ys_sorter *sorter, const struct ys_record *record);
 
+/* The same of a packet that a simulated radio sent, of which all is known. */
+void ys_sorter_take_air(struct ys_sorter *sorter, const struct ys_air_packet *packet);
+
 /* Hands on what is left. */
 void ys_sorter_end(struct ys_sorter *sorter);
 void ys_sorter_free(struct ys_sorter *sorter);

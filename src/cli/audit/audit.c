@@ -7,6 +7,8 @@
 
 #include "capture/audit/audit.h"
 #include "cli/audit/connections.h"
+#include "cli/page/page.h"
+#include "cli/page/timeline.h"
 #include "cli/shared/options.h"
 #include "cli/shared/say.h"
 #include "cli/shared/source.h"
@@ -16,7 +18,10 @@
 /* Breaches of a rule that are told where nothing more is asked for. */
 #define SHOWN_USUAL 3
 
-enum key { KEY_RULES = 1, KEY_EXCEPT };
+/* Packets of a page that stand before a breach, with its own. */
+#define RECENT_KEPT 6
+
+enum key { KEY_RULES = 1, KEY_EXCEPT, KEY_REPLACE };
 
 struct input {
     struct source source;
@@ -24,6 +29,8 @@ struct input {
     const char *only;
     const char *excepted[YS_EXCEPTED_MOST];
     size_t excepted_count;
+    const char *page;
+    bool replaces;
     bool all;
     bool rules;
 };
@@ -34,6 +41,10 @@ struct running {
     uint64_t records;
     uint64_t first_ns;
     uint64_t last_ns;
+    const struct ys_glossary *glossary;
+    json_t *packets; /* for a page: of each breach, by its packet's number, that packet and those before; or NULL */
+    json_t *recent;  /* the last packets in words */
+    size_t breaches; /* whose packets are kept */
 };
 
 static error_t parse(int key, char *argument, struct argp_state *state)
@@ -45,6 +56,12 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         return 0;
     case KEY_RULES:
         input->rules = true;
+        return 0;
+    case PAGE_FILE:
+        input->page = argument;
+        return 0;
+    case KEY_REPLACE:
+        input->replaces = true;
         return 0;
     case KEY_EXCEPT:
         if (input->excepted_count < YS_EXCEPTED_MOST) {
@@ -75,11 +92,10 @@ static int print_rules(void)
     const char *group = "";
     unsigned count = 0;
     (void)printf(
-        "# What `yarnswift audit` watches\n\n"
-        "Made from the program's own table by `yarnswift audit --rules`. Clauses are of the Core Specification "
-        "5.4 and its supplement (CSS).\nA rule is kept or broken each time that it is watched, or it cannot "
-        "be told, because something is missing in the\ncapture: its beginning, a packet, a key. Advice breaks "
-        "nothing.\n");
+        "# Rules of the audit\n\n"
+        "`yarnswift audit --rules` prints this page from its own table. Clauses are those of the Core Specification "
+        "5.4 and its supplement (CSS).\nEach time a rule applies it is kept, broken, or undecided, because something "
+        "is missing in the capture: its\nbeginning, a packet, a key. Advice is no violation.\n");
     for (int i = 0; i < YS_RULES; i++) {
         const struct ys_rule *rule = &ys_rules[i];
         if (strcmp(group, rule->group) != 0)
@@ -96,6 +112,25 @@ static int print_rules(void)
 
 /* running */
 
+/* Keeps what led to a breach, in words. */
+static void keep_packets(struct running *running, const struct ys_seen *seen)
+{
+    size_t count;
+    const struct ys_breach *breaches = ys_audit_breaches(running->audit, &count);
+    bool empty = seen->kind == YS_SEEN_LINK && seen->good && seen->packet.data.length == 0;
+    bool found = count > running->breaches;
+    json_t *packet = empty && !found ? NULL : timeline_packet(seen, running->glossary, running->first_ns);
+    if (packet != NULL)
+        (void)json_array_append_new(running->recent, packet);
+    if (json_array_size(running->recent) > RECENT_KEPT)
+        (void)json_array_remove(running->recent, 0);
+    for (; running->breaches < count; running->breaches++) {
+        char number[24];
+        (void)snprintf(number, sizeof number, "%llu", (unsigned long long)breaches[running->breaches].record);
+        (void)json_object_set_new(running->packets, number, json_copy(running->recent));
+    }
+}
+
 static void take_seen(void *context, const struct ys_seen *seen)
 {
     struct running *running = context;
@@ -103,6 +138,8 @@ static void take_seen(void *context, const struct ys_seen *seen)
         running->first_ns = seen->record->at_ns < YS_SIMULATED_NS ? 0 : seen->record->at_ns;
     running->last_ns = seen->record->at_ns;
     ys_audit_take(running->audit, seen);
+    if (running->packets != NULL)
+        keep_packets(running, seen);
 }
 
 static bool is_wanted(const struct input *input, enum ys_rule_id rule)
@@ -116,7 +153,7 @@ static const char *verdict_of(const struct ys_tally *tally, enum ys_rule_id rule
 {
     if (tally->broken > 0)
         return ys_rules[rule].is_error ? "BROKEN" : "advice";
-    return tally->kept > 0 ? "kept" : tally->unknown > 0 ? "cannot tell" : "no occasion";
+    return tally->kept > 0 ? "kept" : tally->unknown > 0 ? "undecided" : "not applicable";
 }
 
 static void print_breach(const struct running *running, const struct ys_breach *breach)
@@ -153,7 +190,7 @@ static void print_broken(const struct input *input, const struct running *runnin
 
 static void print_all(const struct input *input, const struct running *running)
 {
-    (void)printf("  %-24s %-12s %12s %10s %12s\n", "rule", "verdict", "kept", "broken", "cannot tell");
+    (void)printf("  %-24s %-12s %12s %10s %12s\n", "rule", "verdict", "kept", "broken", "undecided");
     for (int i = 0; i < YS_RULES; i++) {
         const struct ys_tally *tally = ys_audit_tally(running->audit, (enum ys_rule_id)i);
         if (is_wanted(input, (enum ys_rule_id)i))
@@ -249,7 +286,7 @@ static void print_text(const struct input *input, const struct running *running)
     unsigned joined = count_joined(running->follower);
     if (input->all)
         print_connections(running->follower, running->first_ns);
-    (void)printf("%llu packets in %.3f s: of %d rule%s %u are broken, %u kept, %u cannot be told, %u had no occasion",
+    (void)printf("%llu packets in %.3f s; %d rule%s: %u broken, %u kept, %u undecided, %u not applicable",
                  (unsigned long long)running->records, ((double)running->last_ns - (double)running->first_ns) / 1e9,
                  input->only != NULL ? 1 : YS_RULES, input->only != NULL ? "" : "s", sums.broken, sums.kept,
                  sums.unknown, sums.unmet);
@@ -314,7 +351,8 @@ static json_t *holes_json(const struct running *running)
     return json_pack("{s:I, s:o}", "count", (json_int_t)count, "first", list);
 }
 
-static void print_json(const struct input *input, const struct running *running)
+/* The caller's. */
+static json_t *result_json(const struct input *input, const struct running *running)
 {
     struct sums sums = sum_up(input, running);
     json_t *rules = json_array();
@@ -322,22 +360,57 @@ static void print_json(const struct input *input, const struct running *running)
         if (is_wanted(input, (enum ys_rule_id)i))
             (void)json_array_append_new(rules, rule_json(running, (enum ys_rule_id)i));
     }
-    json_t *root =
-        json_pack("{s:s, s:I, s:f, s:i, s:i, s:i, s:i, s:i, s:I, s:i, s:I, s:o, s:o, s:o}", "kind", "audit", "packets",
-                  (json_int_t)running->records, "seconds", ((double)running->last_ns - (double)running->first_ns) / 1e9,
-                  "broken", sums.broken, "kept", sums.kept, "unknown", sums.unknown, "no_occasion", sums.unmet,
-                  "advice", sums.advice, "damaged_packets", (json_int_t)ys_audit_damaged(running->audit), "lossy_logs",
-                  (int)ys_audit_lossy_logs(running->audit), "unreadable_packets",
-                  (json_int_t)ys_audit_unreadable(running->audit), "connections",
-                  connections_json(running->follower, running->first_ns), "holes", holes_json(running), "rules", rules);
+    return json_pack(
+        "{s:s, s:I, s:f, s:i, s:i, s:i, s:i, s:i, s:I, s:i, s:I, s:o, s:o, s:o}", "kind", "audit", "packets",
+        (json_int_t)running->records, "seconds", ((double)running->last_ns - (double)running->first_ns) / 1e9, "broken",
+        sums.broken, "kept", sums.kept, "unknown", sums.unknown, "no_occasion", sums.unmet, "advice", sums.advice,
+        "damaged_packets", (json_int_t)ys_audit_damaged(running->audit), "lossy_logs",
+        (int)ys_audit_lossy_logs(running->audit), "unreadable_packets", (json_int_t)ys_audit_unreadable(running->audit),
+        "connections", connections_json(running->follower, running->first_ns), "holes", holes_json(running), "rules",
+        rules);
+}
+
+static void print_json(const struct input *input, const struct running *running)
+{
+    json_t *root = result_json(input, running);
     (void)json_dumpf(root, stdout, JSON_INDENT(2) | JSON_REAL_PRECISION(12));
     (void)putchar('\n');
     json_decref(root);
 }
 
+/* as a page */
+
+static bool write_page(const struct input *input, const struct running *running)
+{
+    char summary[300];
+    struct sums sums = sum_up(input, running);
+    (void)snprintf(summary, sizeof summary,
+                   "%llu packets; %u rules broken, %u kept, %u undecided, %u not applicable.%s",
+                   (unsigned long long)running->records, sums.broken, sums.kept, sums.unknown, sums.unmet,
+                   input->source.failed ? " The scene itself failed." : "");
+    json_t *result = result_json(input, running);
+    json_t *more = json_pack("{s:O}", "packets", running->packets);
+    const struct page page = {.verb = "audit",
+                              .title = input->common.files.paths[0],
+                              .verdict = sums.broken > 0 || input->source.failed ? PAGE_BAD : PAGE_GOOD,
+                              .summary = summary,
+                              .result = result,
+                              .more = more,
+                              .paths = input->common.files.paths,
+                              .path_count = (size_t)input->common.files.count};
+    bool good = page_write(input->page, input->replaces, &page);
+    json_decref(result);
+    json_decref(more);
+    return good;
+}
+
 static int run(struct input *input, const char *who)
 {
-    struct running running = {.audit = ys_audit_new(&input->source.glossary)};
+    struct running running = {.audit = ys_audit_new(&input->source.glossary), .glossary = &input->source.glossary};
+    if (input->page != NULL) {
+        running.packets = json_object();
+        running.recent = json_array();
+    }
     running.follower = ys_follower_new(take_seen, &running);
     bool good = running.audit != NULL && running.follower != NULL;
     bool broken = false;
@@ -358,6 +431,9 @@ static int run(struct input *input, const char *who)
         print_json(input, &running);
     else if (good)
         print_text(input, &running);
+    good = good && (input->page == NULL || write_page(input, &running));
+    json_decref(running.packets);
+    json_decref(running.recent);
     ys_follower_free(running.follower);
     ys_audit_free(running.audit);
     return !good ? EXIT_BAD_INPUT : broken || input->source.failed ? EXIT_UNEXPECTED : EXIT_AS_EXPECTED;
@@ -374,6 +450,8 @@ int verb_audit(int argc, char **argv)
          0},
         {"rules", KEY_RULES, NULL, 0, "Print the table of rules as Markdown, and audit nothing", 0},
         SOURCE_OPTIONS,
+        PAGE_OPTION,
+        {"replace", KEY_REPLACE, NULL, 0, "Overwrite existing files", 0},
         {"json", 'j', NULL, 0, "Print the result as JSON", 0},
         {0}};
     static const struct argp argp = {
@@ -392,6 +470,8 @@ int verb_audit(int argc, char **argv)
         return EXIT_BAD_INPUT;
     if (input.rules)
         return print_rules();
+    if (!page_is_free(input.page, input.replaces))
+        return EXIT_BAD_INPUT;
     int status = source_open(&input.source, argv[0], &input.common.files) ? run(&input, argv[0]) : EXIT_BAD_INPUT;
     source_close(&input.source);
     return status;

@@ -226,7 +226,8 @@ static void run_forget(struct explorer *explorer, const char *rest)
         }
         who = explorer_device(explorer);
     }
-    (void)explorer_do(explorer, json_pack("{s:s,s:s}", "forget", "everybody", "who", who));
+    if (explorer_do(explorer, json_pack("{s:s,s:s}", "forget", "everybody", "who", who)))
+        (void)printf("  all bonds of %s are deleted\n", who);
 }
 
 static void run_set(struct explorer *explorer, const char *rest)
@@ -342,13 +343,13 @@ const struct command explore_commands[COMMANDS] = {
      false, NULL},
     {"find", "NAME", "scan until this name is received", run_find, false, NULL},
     {"connect", "[DEVICE]", "connect to a device; to several, one after the other", run_connect, false, NULL},
-    {"discover", "[DEVICE]", "discover its table, or deal with the one that is remembered", run_discover, false, NULL},
+    {"discover", "[DEVICE]", "discover its table, or use the remembered one", run_discover, false, NULL},
     {"tree", "[DEVICE]", "list services, characteristics and their values", run_tree, false, NULL},
     {"read", "NAME", "read a value; of another device: read NAME of DEVICE", run_read, false, NULL},
     {"write", "NAME VALUE", "write a value, in words (42.0 N m), or as bytes a4 01; without response", run_write, false,
      NULL},
-    {"subscribe", "NAME", "let its values come, as they change", run_subscribe, false, NULL},
-    {"unsubscribe", "NAME", "let no more come", run_unsubscribe, false, NULL},
+    {"subscribe", "NAME", "subscribe to its values", run_subscribe, false, NULL},
+    {"unsubscribe", "NAME", "stop the subscription", run_unsubscribe, false, NULL},
     {"set", "NAME VALUE", "change a value at the device, as a sensor or a button does", run_set, true, NULL},
     {"wait", "[TIME]", "let virtual time pass: 1 s, or 250 ms, or 2 h", run_wait, false, NULL},
     {"clock", "run|stand", "let time follow the clock, or stand still", run_clock, false, clock_choices},

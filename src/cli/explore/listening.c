@@ -108,7 +108,7 @@ static bool is_shown(const struct filter *filter, const struct ys_advertiser *he
 /* The services that an advertisement promises, as far as a definition names them. */
 static void put_services(const struct explorer *explorer, const struct ys_advertiser *heard)
 {
-    const char *between = ", promises ";
+    const char *between = ", offers ";
     for (size_t i = 0; i < explorer->central; i++) {
         const struct ys_design *design = explorer->scene->actors[i].design;
         for (size_t j = 0; j < design->service_count; j++) {

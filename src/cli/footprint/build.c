@@ -111,11 +111,15 @@ static bool find_sources(struct build *build)
         slash[1] = '\0';
     char *installed[] = {ys_new_text("%s%s", command, YARNSWIFT_SOURCES_FROM_BIN),
                          ys_new_text("%s%s", command, YARNSWIFT_HEADERS_FROM_BIN)};
+    char *built[] = {ys_new_text("%s%s/src", command, YARNSWIFT_TREE_FROM_BIN),
+                     ys_new_text("%s%s/include", command, YARNSWIFT_TREE_FROM_BIN)};
     bool is_there = is_folder(installed[0]);
-    (void)snprintf(build->sources, sizeof build->sources, "%s", is_there ? installed[0] : YARNSWIFT_TREE "/src");
-    (void)snprintf(build->headers, sizeof build->headers, "%s", is_there ? installed[1] : YARNSWIFT_TREE "/include");
+    (void)snprintf(build->sources, sizeof build->sources, "%s", is_there ? installed[0] : built[0]);
+    (void)snprintf(build->headers, sizeof build->headers, "%s", is_there ? installed[1] : built[1]);
     free(installed[0]);
     free(installed[1]);
+    free(built[0]);
+    free(built[1]);
     if (is_folder(build->sources))
         return true;
     return complain(build->who, "the sources of the library are missing: no %s", build->sources);

@@ -9,6 +9,7 @@
 #include "cli/interval/json.h"
 #include "cli/interval/kept.h"
 #include "cli/interval/plot.h"
+#include "cli/interval/sheet.h"
 #include "cli/interval/text.h"
 #include "cli/shared/controllers.h"
 #include "cli/shared/definitions.h"
@@ -45,6 +46,7 @@ struct input {
     bool runs_said;
     const char *set;
     const char *plot;
+    const char *page;
     struct ys_scanner scanners[SCANNERS_MOST];
     size_t scanner_count;
     bool any_phase;
@@ -96,6 +98,21 @@ static bool take_share(const struct argp_state *state, int key, const char *argu
 {
     input->of_simulations = input->of_air = "results and --part";
     return share_take(&input->share, state->argv[0], key, argument);
+}
+
+/* What comes of it, and where that goes. */
+static error_t parse_output(int key, char *argument, struct argp_state *state)
+{
+    struct input *input = state->input;
+    if (key == 'p') {
+        input->plot = argument;
+        return plot_is_possible(state->argv[0], argument) ? 0 : EINVAL;
+    }
+    if (key == PAGE_FILE) {
+        input->page = argument;
+        return 0;
+    }
+    return recorder_parse(&input->recorder, key, argument) ? 0 : parse_common(key, state, &input->common);
 }
 
 static error_t parse(int key, char *argument, struct argp_state *state)
@@ -151,12 +168,8 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case 'C':
         input->of_simulations = "controller";
         return controller_take(&input->controllers, state->argv[0], argument) ? 0 : EINVAL;
-    case 'p':
-        input->plot = argument;
-        good = plot_is_possible(state->argv[0], argument);
-        break;
     default:
-        return recorder_parse(&input->recorder, key, argument) ? 0 : parse_common(key, state, &input->common);
+        return parse_output(key, argument, state);
     }
     return good ? 0 : EINVAL;
 }
@@ -213,6 +226,9 @@ static int tell(const char *who, const struct input *input, const struct ys_desi
         .design = design, .report = report, .capture = input->capture, .seed = input->seed, .runs = input->runs};
     bool good = input->common.json ? interval_print_json(&measured) : interval_print(&measured);
     int status = good ? EXIT_AS_EXPECTED : EXIT_UNEXPECTED;
+    struct page page = {.paths = input->common.files.paths, .path_count = (size_t)input->common.files.count};
+    if (input->page != NULL && !interval_write_page(input->page, input->recorder.replaces, &measured, &page))
+        status = EXIT_BAD_INPUT;
     if (input->plot != NULL && !interval_draw(who, input->plot, input->recorder.replaces, &measured))
         status = EXIT_BAD_INPUT;
     ys_interval_report_free(report);
@@ -348,6 +364,7 @@ static int measure_files(const char *who, struct input *input)
     if (!share_fits(&input->share, who) ||
         !source_suits(who, input->capture != NULL, input->recorder.path != NULL ? "capture" : input->of_simulations,
                       input->advertiser != NULL ? "advertiser" : NULL) ||
+        !page_is_free(input->page, input->recorder.replaces) ||
         (input->plot != NULL && !plot_is_free(who, input->plot, input->recorder.replaces)))
         return EXIT_BAD_INPUT;
     struct ys_layout *layout = open_only(
@@ -392,6 +409,7 @@ int verb_interval(int argc, char **argv)
          "Draw the intervals and the discovery times to FILE, which ends in .svg or .png; its data and script are "
          "written beside it",
          0},
+        PAGE_OPTION,
         RECORDER_OPTIONS,
         {"json", 'j', NULL, 0, "Print the result as JSON", 0},
         {0}};

@@ -88,7 +88,7 @@ static void put_live(json_t *root, struct ys_interval_report *report)
                                               ys_samples_quantile(strengths, 1)));
 }
 
-bool interval_print_json(const struct measured *measured)
+json_t *interval_json(const struct measured *measured, bool *met)
 {
     const struct ys_design *design = measured->design;
     struct ys_interval_report *report = measured->report;
@@ -142,8 +142,16 @@ bool interval_print_json(const struct measured *measured)
     }
     bool troubled = report->trouble[0] != '\0';
     (void)json_object_set_new(root, "verdicts", troubled ? json_array() : verdicts_json(design, report, &good));
+    *met = good && !troubled;
+    return root;
+}
+
+bool interval_print_json(const struct measured *measured)
+{
+    bool met;
+    json_t *root = interval_json(measured, &met);
     (void)json_dumpf(root, stdout, JSON_INDENT(2) | JSON_REAL_PRECISION(12));
     (void)putchar('\n');
     json_decref(root);
-    return good && !troubled;
+    return met;
 }

@@ -7,7 +7,7 @@
 #include "design/making/payload.h"
 #include "experiment/verdict.h"
 
-static const char *silence_reason(enum ys_silence silence)
+const char *interval_silence_reason(enum ys_silence silence)
 {
     return silence == YS_SILENCE_CONNECTED ? "a central was connected"
            : silence == YS_SILENCE_STOPPED ? "it had stopped"
@@ -71,7 +71,7 @@ static void print_air(const struct ys_design *design, struct ys_interval_report 
     (void)printf("on the air        %s%.3f s of %g s: %.3f %%\n", air->missed_share > 0 ? "at least " : "",
                  (double)air->on_air_ns / 1e9, report->seconds, (double)air->on_air_ns / 1e7 / report->seconds);
     (void)printf("longest silence   %.3f ms, from %.3f s on: %s", (double)air->silence_ns / 1e6,
-                 (double)(air->silence_from_ns - report->from_ns) / 1e9, silence_reason(air->silence));
+                 (double)(air->silence_from_ns - report->from_ns) / 1e9, interval_silence_reason(air->silence));
     if (report->recorded && air->silence >= YS_SILENCE_STOPPED)
         (void)printf("; %llu packets of others were received then", (unsigned long long)air->silence_others);
     (void)putchar('\n');

@@ -7,4 +7,7 @@
 /* Prints them; false if something that is expected is not so. */
 bool interval_print(const struct measured *measured);
 
+/* Why it was silent. */
+const char *interval_silence_reason(enum ys_silence silence);
+
 #endif

@@ -18,6 +18,7 @@ struct input {
     unsigned long long jobs;
     unsigned long long most_s;
     const char *junit;
+    const char *page;
     struct module_folders folders;
     struct controllers controllers;
     struct recorder recorder;
@@ -42,6 +43,10 @@ struct rehearsal {
     struct progress progress;
     size_t done;
     double written_s; /* when the results were last written */
+    json_t *shown;    /* the take that a page shows, or NULL; */
+    json_t *watched;  /* what was watched of it, or NULL; */
+    size_t shown_index;
+    bool shown_passed;
 };
 
 #endif

@@ -5,9 +5,12 @@
 #include <time.h>
 #include <unistd.h>
 
+#include "cli/page/page.h"
 #include "cli/rehearse/rehearsal.h"
 #include "cli/rehearse/spread.h"
+#include "cli/rehearse/take_page.h"
 #include "cli/rehearse/takes.h"
+#include "cli/rehearse/watch.h"
 #include "cli/shared/crash.h"
 #include "cli/shared/definitions.h"
 #include "cli/shared/options.h"
@@ -56,6 +59,9 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         return module_folder_take(&input->folders, verb, argument) ? 0 : EINVAL;
     case 'x':
         input->junit = argument;
+        return 0;
+    case PAGE_FILE:
+        input->page = argument;
         return 0;
     case 'v':
         input->steps = true;
@@ -153,15 +159,21 @@ static void play(void *context, size_t number, FILE *result)
     struct ys_take take;
     if (!recorder_begin(&recorder))
         _exit(EXIT_BAD_INPUT);
+    struct ys_recording *recording = recorder_recording(&recorder);
+    struct watch *watch = input->page != NULL ? watch_begin(scene, recording) : NULL;
+    if (watch != NULL)
+        recording = watch_recording(watch);
     if (input->controllers.count > 0)
-        play_live(scene, rehearsal->input, recorder_recording(&recorder), &take);
+        play_live(scene, rehearsal->input, recording, &take);
     else
-        ys_scene_play(scene, input->seed + index % input->seeds, recorder_recording(&recorder), NULL, &take);
+        ys_scene_play(scene, input->seed + index % input->seeds, recording, NULL, &take);
     if (!recorder_end(&recorder))
         _exit(EXIT_BAD_INPUT);
-    json_t *root =
-        take_to_json(scene, &take,
-                     input->log || input->common.json || input->share.results != NULL || take.ending != YS_TAKE_PASSED);
+    json_t *root = take_to_json(scene, &take,
+                                input->log || input->common.json || input->page != NULL ||
+                                    input->share.results != NULL || take.ending != YS_TAKE_PASSED);
+    if (watch != NULL)
+        (void)json_object_set_new(root, "watched", watch_end(watch));
     (void)json_object_set_new(root, "elapsed_s", json_real(now_s() - began_s));
     (void)json_dumpf(root, result, JSON_COMPACT | JSON_REAL_PRECISION(15));
     json_decref(root);
@@ -179,6 +191,7 @@ static void take_done(void *context, size_t number, const char *result, size_t l
         take = broken_take(scene->file, scene->title.text, input->seed + index % input->seeds,
                            crash != NULL ? crash : "the process of the scene ended without a result");
     rehearsal->played[index] = take;
+    take_page_keep(rehearsal, index, take);
     if (!spread_keep(rehearsal, index, take)) { /* no more can be kept, and nobody would know */
         results_close(rehearsal->store);
         exit(EXIT_BAD_INPUT);
@@ -388,6 +401,7 @@ static int rehearse(struct input *input)
         status = status_of(&rehearsal);
         bool written = input->junit == NULL || takes_write_junit(input->junit, rehearsal.results);
         drop_elapsed(&rehearsal);
+        written = (input->page == NULL || take_page_write(&rehearsal)) && written;
         if (input->common.json) {
             (void)json_dumpf(rehearsal.results, stdout, JSON_INDENT(2) | JSON_REAL_PRECISION(15));
             (void)putchar('\n');
@@ -403,6 +417,8 @@ static int rehearse(struct input *input)
     free(rehearsal.scenes);
     free(rehearsal.takes);
     json_decref(rehearsal.results);
+    json_decref(rehearsal.shown);
+    json_decref(rehearsal.watched);
     return status;
 }
 
@@ -413,6 +429,8 @@ static bool fits_together(const char *who, const struct input *input)
         return complain(who, "name a scene, such as NAME.scene.yaml");
     if (input->recorder.path != NULL && (input->common.files.count != 1 || input->seeds != 1))
         return complain(who, "--capture takes one scene and one seed");
+    if (input->page != NULL && input->only_check)
+        return complain(who, "--page shows what was played: omit --check");
     if (input->controllers.count > 0 && (input->common.files.count != 1 || input->seeds != 1))
         return complain(who, "--controller takes one scene and one seed");
     if (input->controllers.count == 0 && input->folders.plugged_count > 0)
@@ -436,6 +454,7 @@ int verb_rehearse(int argc, char **argv)
         {"steps", 'v', NULL, 0, "Also show the steps of scenes that pass", 0},
         {"log", KEY_LOG, NULL, 0, "Show the logs of all devices and centrals instead of the steps", 0},
         {"junit", 'x', "FILE", 0, "Write the results to FILE as JUnit XML, for build servers", 0},
+        PAGE_OPTION,
         {"check", 'c', NULL, 0, "Check the scenes, and play nothing", 0},
         {"schema", 'S', NULL, 0, "Print the JSON Schema of scenes, for editors, and play nothing", 0},
         SHARE_OPTIONS,
@@ -468,7 +487,8 @@ int verb_rehearse(int argc, char **argv)
         return share_merge(&input.share, argv[0], &input.common.files, "takes");
     if (!fits_together(argv[0], &input))
         return EXIT_BAD_INPUT;
-    if (!recorder_is_free(&input.recorder) || (input.junit != NULL && !takes_may_write_junit(input.junit)))
+    if (!recorder_is_free(&input.recorder) || !page_is_free(input.page, input.recorder.replaces) ||
+        (input.junit != NULL && !takes_may_write_junit(input.junit)))
         return EXIT_BAD_INPUT;
     return rehearse(&input);
 }

@@ -11,6 +11,9 @@
 #include "cli/shared/options.h"
 #include "cli/shared/say.h"
 
+/* Counts up when a file of before cannot be read any more (docs/results-file.md). */
+#define FORMAT "1"
+
 struct results {
     const char *who;
     const char *path;
@@ -54,10 +57,27 @@ static bool is_whole(const struct results *store)
     return whole;
 }
 
+/* Whether it is a file of results, in the form that is written here. */
+static bool is_of_this_format(const struct results *store)
+{
+    int result;
+    char *format = ask(store, "SELECT value FROM file WHERE key = 'format'", NULL, NULL, &result);
+    bool same = format != NULL && strcmp(format, FORMAT) == 0;
+    if (format == NULL)
+        (void)complain(store->who, "%s is no file of results", store->path);
+    else if (!same)
+        (void)complain(store->who, "%s has format %s, and this version reads and writes format " FORMAT, store->path,
+                       format);
+    free(format);
+    return same;
+}
+
 static bool is_about(const struct results *store, const char *about)
 {
     int result;
-    char *was = ask(store, "SELECT value FROM sweep WHERE key = 'about'", NULL, NULL, &result);
+    if (!is_of_this_format(store))
+        return false;
+    char *was = ask(store, "SELECT value FROM file WHERE key = 'about'", NULL, NULL, &result);
     bool same = was != NULL && strcmp(was, about) == 0;
     if (was != NULL && !same)
         (void)complain(store->who, "%s has results of something else: of %s, not of %s", store->path, was, about);
@@ -72,10 +92,10 @@ static bool make(const struct results *store, const char *about)
     int result;
     bool good =
         run(store, "PRAGMA synchronous = NORMAL") && run(store, "BEGIN IMMEDIATE") &&
-        run(store, "CREATE TABLE IF NOT EXISTS sweep (key TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID") &&
+        run(store, "CREATE TABLE IF NOT EXISTS file (key TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID") &&
         run(store, "CREATE TABLE IF NOT EXISTS result (point TEXT PRIMARY KEY, json TEXT NOT NULL) WITHOUT ROWID");
     if (good) {
-        free(ask(store, "INSERT OR IGNORE INTO sweep VALUES ('about', ?1)", about, NULL, &result));
+        free(ask(store, "INSERT OR IGNORE INTO file VALUES ('about', ?1), ('format', ?2)", about, FORMAT, &result));
         good = result == SQLITE_DONE && run(store, "COMMIT");
     }
     return good || say(store, "cannot write");
@@ -141,10 +161,10 @@ char *results_about(const char *who, const char *path)
         (void)complain(who, "cannot open %s", path);
         return NULL;
     }
-    if (sqlite3_open_v2(path, &store.database, SQLITE_OPEN_READONLY, NULL) == SQLITE_OK && is_whole(&store))
-        about = ask(&store, "SELECT value FROM sweep WHERE key = 'about'", NULL, NULL, &result);
-    if (about == NULL)
+    if (sqlite3_open_v2(path, &store.database, SQLITE_OPEN_READONLY, NULL) != SQLITE_OK || !is_whole(&store))
         (void)complain(who, "%s is damaged, or no file of results", path);
+    else if (is_of_this_format(&store))
+        about = ask(&store, "SELECT value FROM file WHERE key = 'about'", NULL, NULL, &result);
     (void)sqlite3_close(store.database);
     return about;
 }

@@ -9,6 +9,8 @@
 #include <time.h>
 #include <unistd.h>
 
+#include "cli/page/page.h"
+#include "cli/page/timeline.h"
 #include "cli/shared/options.h"
 #include "cli/shared/plot.h"
 #include "cli/shared/saving.h"
@@ -144,6 +146,9 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         trace->plot_path = argument;
         good = plot_is_possible(who, argument);
         break;
+    case PAGE_FILE:
+        trace->page_path = argument;
+        break;
     case KEY_DRAW:
         trace->draw = argument;
         good = trace_plot_is_known(argument) ||
@@ -210,6 +215,8 @@ static void show(struct trace *trace, const struct ys_message *message)
         if (ys_message_of(message->seen, YS_TRACE_VALUES, &trace->source.glossary, &value) && !value.landmark)
             trace_value(trace, &value);
     }
+    if (matches && trace->timeline != NULL)
+        timeline_take(trace->timeline, message->seen);
     if (matches && trace->plot != NULL)
         trace_plot_take(trace->plot, trace, message->seen);
     if (!matches && trace->left == 0) {
@@ -324,7 +331,8 @@ static bool close_values(struct trace *trace)
 
 static bool is_free(const struct trace *trace, const char *who)
 {
-    return trace->plot_path == NULL || plot_is_free(who, trace->plot_path, trace->replaces);
+    return page_is_free(trace->page_path, trace->replaces) &&
+           (trace->plot_path == NULL || plot_is_free(who, trace->plot_path, trace->replaces));
 }
 
 /* What could not be shown, and why. */
@@ -339,13 +347,43 @@ static void tell_missing(const struct trace *trace, const char *who)
                        (unsigned long long)trace->unreadable);
 }
 
+static bool write_page(const struct trace *trace, bool met)
+{
+    char summary[300];
+    (void)snprintf(summary, sizeof summary, "%llu messages%s.%s%s", (unsigned long long)trace->matched,
+                   trace->filter != NULL ? " match the filter" : "",
+                   trace->source.failed ? " The scene itself failed." : "",
+                   met ? "" : " Their number is not the one that was expected.");
+    json_t *result = json_pack("{s:I, s:I, s:I}", "matched", (json_int_t)trace->matched, "damaged",
+                               (json_int_t)trace->damaged, "unreadable", (json_int_t)trace->unreadable);
+    json_t *more = json_pack("{s:o}", "air", timeline_json(trace->timeline));
+    bool judged = trace->expects || trace->source.scene != NULL;
+    const struct page page = {.verb = "trace",
+                              .title = trace->common.files.paths[0],
+                              .verdict = !judged                        ? PAGE_UNJUDGED
+                                         : met && !trace->source.failed ? PAGE_GOOD
+                                                                        : PAGE_BAD,
+                              .summary = summary,
+                              .result = result,
+                              .more = more,
+                              .paths = trace->common.files.paths,
+                              .path_count = (size_t)trace->common.files.count};
+    bool good = page_write(trace->page_path, trace->replaces, &page);
+    json_decref(result);
+    json_decref(more);
+    return good;
+}
+
 static int run(struct trace *trace, const char *who)
 {
     trace->follower = ys_follower_new(take_seen, trace);
     trace->kept = calloc((size_t)trace->before + 1, sizeof *trace->kept);
     if (trace->plot_path != NULL)
         trace->plot = trace_plot_new(trace);
-    bool good = trace->follower != NULL && trace->kept != NULL && (trace->plot_path == NULL || trace->plot != NULL);
+    if (trace->page_path != NULL)
+        trace->timeline = timeline_new(&trace->source.glossary);
+    bool good = trace->follower != NULL && trace->kept != NULL && (trace->plot_path == NULL || trace->plot != NULL) &&
+                (trace->page_path == NULL || trace->timeline != NULL);
     if (!good) {
         (void)complain(who, "there is no memory for it");
     } else {
@@ -368,6 +406,8 @@ static int run(struct trace *trace, const char *who)
     free(trace->kept);
     ys_follower_free(trace->follower);
     bool met = !trace->expects || trace->matched == trace->expected;
+    good = good && (trace->page_path == NULL || write_page(trace, met));
+    timeline_free(trace->timeline);
     if (good && !met)
         (void)complain(who, "%llu messages match, and %llu were expected", (unsigned long long)trace->matched,
                        trace->expected);
@@ -385,7 +425,8 @@ static bool go_together(const struct trace *trace, const char *who)
         return complain(who, "--before and --after need --filter");
     if (trace->expects && (trace->packet > 0 || trace->follows))
         return complain(who, "--expect counts matches up to the end: omit --packet and --follow");
-    if (trace->packet > 0 && (trace->plot_path != NULL || trace->values_path != NULL || trace->common.json))
+    if (trace->packet > 0 &&
+        (trace->plot_path != NULL || trace->page_path != NULL || trace->values_path != NULL || trace->common.json))
         return complain(who, "--packet shows one packet in words, and nothing else");
     return true;
 }
@@ -423,6 +464,7 @@ int verb_trace(int argc, char **argv)
          "Draw a picture to FILE, which ends in .svg or .png; its data and script are written beside it. No lines are "
          "printed",
          0},
+        PAGE_OPTION,
         {"draw", KEY_DRAW, "WHAT", 0, "What to draw: values (default), strength, or connection", 0},
         {"replace", KEY_REPLACE, NULL, 0, "Overwrite existing files", 0},
         SOURCE_OPTIONS,

@@ -22,6 +22,7 @@ struct trace {
     unsigned long long expected; /* how many are to match, if `expects` */
     const char *values_path;
     const char *plot_path;
+    const char *page_path;
     const char *draw;
     double from_s; /* if `has_from`; likewise: */
     double to_s;
@@ -41,6 +42,7 @@ struct trace {
     struct ys_output values_file;
     FILE *values; /* its stream, or NULL */
     struct trace_plot *plot;
+    struct timeline *timeline; /* of the page, or NULL */
     bool has_origin;
     bool has_last;
     bool on_air; /* a packet on the air was seen */

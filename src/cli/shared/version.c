@@ -1,0 +1,19 @@
+/* The version, with the commit that it was built from. */
+#include "cli/shared/version.h"
+
+#include <stdio.h>
+
+/* The commit, "" where it is not known (made at build time). The generator has none: what it makes would be made anew
+ * with each. */
+#ifdef YARNSWIFT_NO_COMMIT
+static const char version_commit[] = "";
+#else
+extern const char version_commit[];
+#endif
+
+const char *version_text(void)
+{
+    static char text[80];
+    (void)snprintf(text, sizeof text, version_commit[0] != '\0' ? "%s (%s)" : "%s", YARNSWIFT_VERSION, version_commit);
+    return text;
+}
