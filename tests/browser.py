@@ -4,6 +4,7 @@ import base64
 import json
 import os
 import pathlib
+import select
 import shutil
 import subprocess
 import sys
@@ -51,7 +52,7 @@ class Browser:
     def _message(self, seconds=30):
         end = time.monotonic() + seconds
         while b"\0" not in self.rest:
-            if time.monotonic() > end:
+            if not select.select([self.read], [], [], max(0, end - time.monotonic()))[0]:
                 raise TimeoutError("the browser does not answer")
             part = os.read(self.read, 1 << 20)
             if not part:
@@ -106,6 +107,13 @@ class Browser:
         if "exceptionDetails" in answer:
             raise RuntimeError(json.dumps(answer["exceptionDetails"])[:600])
         return answer["result"].get("value")
+
+    def until(self, script, seconds=30):
+        """Waits until an expression is true, for what a page does little by little. What it was at last."""
+        end = time.monotonic() + seconds
+        while not (value := self.run(script)) and time.monotonic() < end:
+            time.sleep(0.05)
+        return value
 
     def box(self, selector):
         return self.run(f"(() => {{ const node = document.querySelector({json.dumps(selector)}); node.scrollIntoView({{block: 'center'}});"
