@@ -1,5 +1,5 @@
 #!/usr/bin/python3
-"""test_fragments.py ROOT COMMAND: every example in docs/definition.md is a definition that `check` takes and the schema
+"""test_fragments.py ROOT COMMAND: every example in docs/definition.md, and in other pages, is a definition that `check` takes and the schema
 allows; what the schema can see to be wrong, both refuse; the schema in docs is the one that the command prints."""
 import copy
 import json
@@ -178,6 +178,29 @@ def place(section, example):
     return base
 
 
+def around(kind, value):
+    """The base with a block of an example in it."""
+    base = copy.deepcopy(BASE)
+    if kind == "services":
+        base["services"] = value
+        base["device"].pop("security")
+    elif kind == "advertising":
+        base["advertising"] = value
+    elif kind == "expect":
+        base["expect"] = value
+    elif kind == "behaviour":
+        base["behaviour"] = value
+        base["services"][0]["characteristics"] += [PRESET, RESULT]
+    elif kind == "simulate":
+        base["services"][0]["characteristics"][0]["simulate"] = value
+    elif kind == "definition":  # whole keys of the file
+        base.update(value)
+    else:
+        assert kind == "characteristic", kind
+        base["services"][0]["characteristics"].append(value)
+    return base
+
+
 document = (root / "docs/definition.md").read_text()
 schema_keys, documented, examples = set(), set(), 0
 
@@ -222,28 +245,18 @@ for line in document.splitlines():
         block = []
         kind = line[len("```yaml"):].strip()
     elif line.startswith("```") and block is not None:
-        value = plain.load("\n".join(block))
-        base = copy.deepcopy(BASE)
-        if kind == "services":
-            base["services"] = value
-            base["device"].pop("security")
-        elif kind == "advertising":
-            base["advertising"] = value
-        elif kind == "expect":
-            base["expect"] = value
-        elif kind == "behaviour":
-            base["behaviour"] = value
-            base["services"][0]["characteristics"] += [PRESET, RESULT]
-        elif kind == "simulate":
-            base["services"][0]["characteristics"][0]["simulate"] = value
-        else:
-            assert kind == "characteristic", kind
-            base["services"][0]["characteristics"].append(value)
+        expect(True, section, dump(around(kind, plain.load("\n".join(block)))))
         examples += 1
-        expect(True, section, dump(base))
         block = None
     elif block is not None:
         block.append(line)
+
+# Other pages of the manual have some, too; those of scenes, and whole definitions, are tried by other tests.
+for page in sorted((root / "docs").glob("*.md")):
+    if page.name != "definition.md":
+        for kind, text in re.findall(r"^```yaml ((?!scene)\w+)\n(.*?)^```", page.read_text(), re.M | re.S):
+            expect(True, page.name, dump(around(kind, plain.load(text))))
+            examples += 1
 
 missing = sorted(key for key in schema_keys - documented if f"{key}:" not in document)
 if missing:

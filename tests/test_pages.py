@@ -1,8 +1,8 @@
 #!/usr/bin/env python3
 """What pages of the manual show is what comes: each block of ```console is run, in one folder a page.
-test_pages.py ROOT COMMAND
+test_pages.py ROOT COMMAND [PAGE]
 
-A line behind "$ " is a command; what follows is its output. "..." alone stands for any lines, within a line for any text."""
+With the name of a page only that page is run. A line behind "$ " is a command; what follows is its output. "..." alone stands for any lines, within a line for any text."""
 import json
 import pathlib
 import re
@@ -36,7 +36,7 @@ def run(page, folder, command, shown):
         failures.append(f"{page.name}: {command}\n{done.stdout}{done.stderr}")
 
 
-for page in sorted((ROOT / "docs").glob("*.md")):
+for page in sorted((ROOT / "docs").glob(sys.argv[3] if len(sys.argv) > 3 else "*.md")):
     blocks = re.findall(r"^```console\n(.*?)^```", page.read_text(encoding="utf-8"), re.M | re.S)
     with tempfile.TemporaryDirectory() as folder:
         shutil.copytree(ROOT / "examples", pathlib.Path(folder) / "examples")  # a page may begin in the project's root

@@ -54,6 +54,9 @@ def without_a_browser(folder):
     last = air["packets"][-1][0]
     check(f"times late in an hour have their microseconds: {last}", last > 3600 and round(last * 1e6) % 10 != 0 or
           any(round(packet[0] * 1e6) % 10 != 0 for packet in air["packets"][-50:]))
+    for words in (["--undone", "--results", folder / "x.sqlite"], ["--merge", "--results", folder / "x.sqlite"]):
+        said = run("rehearse", *words, "--page", folder / "none.html", SCENES / "shift.scene.yaml", status=2)
+        check(f"no page of nothing: {said}", not (folder / "none.html").exists())
     run("trace", "--packet", "3", "--page", folder / "one.html", SCENES / "shift.scene.yaml", status=2)
     many = folder / "many.html"
     run("rehearse", "--page", many, "--runs", "3", SCENES / "shift.scene.yaml", SCENES / "must_fail.scene.yaml", status=1)
@@ -103,8 +106,9 @@ def failing_scene(folder, view):
 def each_verb(folder, view):
     verbs = {"interval": [WRENCH, "--runs", "50"], "throughput": [WRENCH, "--seconds", "2"],
              "pairing": [ROOT / "examples/tool_cabinet/tool_cabinet.device.yaml"],
-             "audit": [SCENES / "stranger.scene.yaml"], "trace": [SCENES / "shift.scene.yaml"]}
-    told = {"interval": "expected", "throughput": None, "pairing": None, "audit": None, "trace": "packet"}
+             "audit": [SCENES / "stranger.scene.yaml"], "trace": [SCENES / "shift.scene.yaml"],
+             "meet": [ROOT / "tests/modules/misbehaving.device.yaml", "--runs", "60", "-m", COMMAND.parent.parent / "modules", "-f", "misbehaving"]}
+    told = {"interval": "expected", "trace": "packet"}
     for verb, words in verbs.items():
         page = folder / f"{verb}.html"
         run(verb, "--page", page, *words)
@@ -116,13 +120,17 @@ def each_verb(folder, view):
         view.open(page)
         check(f"{verb}: nor on a telephone", view.run("document.documentElement.scrollWidth <= innerWidth"))
         view.size(1280, 800)
-        if told[verb]:
+        if verb in told:
             view.open(page)
             texts = []
             for step in range(1, 30):
                 view.point(".plot", across=0.1 + step * 0.03, down=0.2)
                 texts.append(view.run("document.querySelector('.readout').textContent"))
             check(f"{verb}: pointing tells something: {texts[-1]}", any(told[verb] in text for text in texts))
+    view.open(folder / "meet.html")
+    check("meet: a finding and its scene are open", view.run("document.querySelectorAll('details[open] details[open] pre').length") == 1)
+    check("meet: what failed leads to its finding", view.run("[...document.querySelectorAll('td a')].every(link => document.querySelector(link.getAttribute('href')))")
+          and view.run("document.querySelectorAll('td a').length") > 0)
     for name, phy in (("first", "1M"), ("second", "2M")):
         (folder / f"{name}.json").write_text(run("throughput", "--json", "--seconds", "2", "--phy", phy, WRENCH))
     run("compare", "--page", folder / "compare.html", "--threshold", "5", folder / "second.json", folder / "first.json", status=1)
@@ -141,10 +149,10 @@ def hostile(folder, view):
         f"scene: {quoted}\ndevices: [{{name: {quoted}, definition: device.device.yaml}}]\ncentrals: [{{name: tablet, kind: polite}}]\n"
         f"steps:\n  - {{find service: {quoted}, within: 5 s}}\n  - connect\n  - discover\n  - {{subscribe: {quoted}}}\n  - {{expect: {quoted}, between: [20, 30], for: 3 s}}\n")
     before = len(view.problems)
-    pages = {"rehearse": "evil.scene.yaml", "trace": "evil.scene.yaml", "audit": "evil.scene.yaml", "throughput": "device.device.yaml", "interval": "device.device.yaml"}
+    pages = {"rehearse": "evil.scene.yaml", "trace": "evil.scene.yaml", "audit": "evil.scene.yaml", "throughput": "device.device.yaml", "interval": "device.device.yaml", "meet": "device.device.yaml"}
     for verb, file in pages.items():
         page = folder / f"evil_{verb}.html"
-        said = run(verb, "--page", page, folder / file)
+        said = run(verb, "--page", page, folder / file, *(["--runs", "8"] if verb == "meet" else []))
         if not page.exists():
             check(f"{verb} of hostile names: {said}", False)
             continue

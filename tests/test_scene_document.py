@@ -110,8 +110,9 @@ for line in document.splitlines():
             key = example.split(":")[0]
             changed = re.sub(rf"{key}: .*", example, central) if key in ("name", "kind") else central + f"    {example}\n"
             expect_good(example, BASE.replace(central, changed + extra))
-block = re.search(r"```yaml scene\n(.*?)```", document, re.S).group(1)
-expect_good("the first example", block)
+for page in sorted((root / "docs").glob("*.md")):
+    for block in re.findall(r"^```yaml scene\n(.*?)^```", page.read_text(), re.M | re.S):
+        expect_good(page.name, block)
 
 
 def keys_of(node):

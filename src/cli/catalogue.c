@@ -17,7 +17,7 @@
 static error_t parse(int key, char *argument, struct argp_state *state)
 {
     (void)argument;
-    return parse_common(key, state, state->input);
+    return parse_common(key, argument, state, state->input);
 }
 
 /* Prints a block of lines behind a title, each moved in. */

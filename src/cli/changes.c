@@ -22,7 +22,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     struct input *input = state->input;
     (void)argument;
     if (key != KEY_STRICT)
-        return parse_common(key, state, &input->common);
+        return parse_common(key, argument, state, &input->common);
     input->strict = true;
     return 0;
 }

@@ -13,13 +13,12 @@
 #include "cli/shared/verb.h"
 #include "experiment/measured_current.h"
 
-enum key { KEY_REPLACE = 0x300, KEY_SET };
+enum key { KEY_SET = 0x300 };
 
 struct input {
     struct common common;
     const char *set;
     const char *plot;
-    bool replaces;
 };
 
 static error_t parse(int key, char *argument, struct argp_state *state)
@@ -32,11 +31,8 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case 'p':
         input->plot = argument;
         return plot_is_possible(state->argv[0], argument) ? 0 : EINVAL;
-    case KEY_REPLACE:
-        input->replaces = true;
-        return 0;
     default:
-        return parse_common(key, state, &input->common);
+        return parse_common(key, argument, state, &input->common);
     }
 }
 
@@ -99,7 +95,7 @@ static void print_json(const struct ys_phase_shape *shape, const struct ys_phase
 static bool draw(const char *who, const struct input *input, const struct ys_phase_fit *fit)
 {
     struct plot plot;
-    if (!plot_begin(&plot, who, input->plot, input->replaces))
+    if (!plot_begin(&plot, who, input->plot, input->common.replaces))
         return false;
     (void)fprintf(plot.data, "# us since the first packet began, mA on average, mA fitted, the difference\n");
     for (size_t i = 0; i < fit->samples; i++)
@@ -137,7 +133,7 @@ static int run(const char *who, const struct input *input, const struct ys_desig
                            : "extended advertising cannot be fitted: choose a legacy set with --advertising-set");
         return EXIT_BAD_INPUT;
     }
-    if (input->plot != NULL && !plot_is_free(who, input->plot, input->replaces))
+    if (input->plot != NULL && !plot_is_free(who, input->plot, input->common.replaces))
         return EXIT_BAD_INPUT;
     if (!ys_current_read(path, &trace, problem)) {
         (void)complain(path, "%s", problem);
@@ -167,7 +163,7 @@ int verb_charge(int argc, char **argv)
          "Draw the events and the fitted model to FILE, which ends in .svg or .png; its data and script are written "
          "beside it",
          0},
-        {"replace", KEY_REPLACE, NULL, 0, "Overwrite existing files", 0},
+        REPLACE_OPTION,
         {"json", 'j', NULL, 0, "Print the result as JSON", 0},
         {0}};
     static const struct argp argp = {

@@ -8,6 +8,7 @@
 
 #include "cli/page/page.h"
 #include "cli/shared/options.h"
+#include "cli/shared/saving.h"
 #include "cli/shared/say.h"
 #include "cli/shared/verb.h"
 
@@ -20,13 +21,11 @@ struct threshold {
     double percent;
 };
 
-enum key { KEY_THRESHOLD = 0x700, KEY_REPLACE };
+enum key { KEY_THRESHOLD = 0x700 };
 
 struct input {
     struct common common;
     bool all; /* also what is the same */
-    const char *page;
-    bool replaces;
     struct threshold thresholds[THRESHOLDS_MOST];
     size_t threshold_count;
 };
@@ -80,14 +79,8 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case 'a':
         input->all = true;
         return 0;
-    case PAGE_FILE:
-        input->page = argument;
-        return 0;
-    case KEY_REPLACE:
-        input->replaces = true;
-        return 0;
     default:
-        return parse_common(key, state, &input->common);
+        return parse_common(key, argument, state, &input->common);
     }
 }
 
@@ -358,10 +351,8 @@ static bool write_page(const struct input *input, const struct row *rows, size_t
                                          : worse > 0 ? PAGE_BAD
                                                      : PAGE_GOOD,
                               .summary = summary,
-                              .result = result,
-                              .paths = input->common.files.paths,
-                              .path_count = (size_t)input->common.files.count};
-    bool good = page_write(input->page, input->replaces, &page);
+                              .result = result};
+    bool good = page_write(&input->common, &page);
     json_decref(result);
     return good;
 }
@@ -422,7 +413,7 @@ static int compare(const char *who, const struct input *input, json_t *first, js
         else
             print_text(input, rows, count, worse);
         status = worse > 0 ? EXIT_UNEXPECTED : EXIT_AS_EXPECTED;
-        if (input->page != NULL && !write_page(input, rows, count, worse))
+        if (input->common.page != NULL && !write_page(input, rows, count, worse))
             status = EXIT_BAD_INPUT;
     }
     free(rows);
@@ -438,7 +429,7 @@ int verb_compare(int argc, char **argv)
          "Fail if this figure, or every figure, is worse by more than PERCENT; may be repeated", 0},
         {"all", 'a', NULL, 0, "Also show figures that are equal in both", 0},
         PAGE_OPTION,
-        {"replace", KEY_REPLACE, NULL, 0, "Overwrite existing files", 0},
+        REPLACE_OPTION,
         {"json", 'j', NULL, 0, "Print the comparison as JSON", 0},
         {0}};
     static const struct argp argp = {
@@ -457,7 +448,7 @@ int verb_compare(int argc, char **argv)
         (void)complain(argv[0], "name two results");
         return EXIT_BAD_INPUT;
     }
-    if (!page_is_free(input.page, input.replaces))
+    if (!saving_is_free(input.common.page, input.common.replaces))
         return EXIT_BAD_INPUT;
     json_t *first = load(argv[0], input.common.files.paths[0]);
     json_t *second = first != NULL ? load(argv[0], input.common.files.paths[1]) : NULL;

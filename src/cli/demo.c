@@ -35,7 +35,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case 's':
         return take_seed(state->argv[0], argument, &input->seed) ? 0 : EINVAL;
     default:
-        return recorder_parse(&input->recorder, key, argument) ? 0 : parse_common(key, state, &input->common);
+        return recorder_parse(&input->recorder, key, argument) ? 0 : parse_common(key, argument, state, &input->common);
     }
 }
 
@@ -65,7 +65,7 @@ static int play(struct ys_demo_plan *plan, struct input *input)
 {
     struct ys_demo_summary summary;
     struct ys_report_log log = {.stream = stdout, .colour = wants_colour(stdout)};
-    if (!recorder_begin(&input->recorder))
+    if (!recorder_begin(&input->recorder, input->common.replaces))
         return EXIT_BAD_INPUT;
     plan->recording = recorder_recording(&input->recorder);
     bool played = ys_demo_run(plan, input->seed, input->common.json ? NULL : ys_report_line, &log, &summary);

@@ -80,7 +80,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         input->purpose = find_purpose(argument);
         return input->purpose != NULL ? 0 : EINVAL;
     default:
-        return key == 'j' ? ARGP_ERR_UNKNOWN : parse_common(key, state, &input->common);
+        return key == 'j' ? ARGP_ERR_UNKNOWN : parse_common(key, argument, state, &input->common);
     }
 }
 

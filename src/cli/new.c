@@ -39,7 +39,7 @@ struct words {
 static error_t parse(int key, char *argument, struct argp_state *state)
 {
     (void)argument;
-    return key == 'j' ? ARGP_ERR_UNKNOWN : parse_common(key, state, state->input);
+    return key == 'j' ? ARGP_ERR_UNKNOWN : parse_common(key, argument, state, state->input);
 }
 
 /* A random UUID (RFC 9562 5.4) whose first 32 bits leave room to count from. */

@@ -7,14 +7,13 @@
 #include "cli/page/page.h"
 #include "cli/shared/definitions.h"
 #include "cli/shared/options.h"
+#include "cli/shared/saving.h"
 #include "cli/shared/say.h"
 #include "cli/shared/verb.h"
 #include "design/making/outcome.h"
 #include "design/making/security.h"
 
 #define TEXT_MOST 1000
-
-enum key { KEY_REPLACE = 0x700 };
 
 /* Calls `take` for each value and way that needs a level, in the order of the definition. */
 static void each_right(const struct ys_design *design,
@@ -204,25 +203,12 @@ static json_t *result_json(const struct ys_design *design, const struct ys_pairi
                      security.passkey != YS_PASSKEY_RANDOM, "outcomes", list, "rights", rights);
 }
 
-struct input {
-    struct common common;
-    const char *page;
-    bool replaces;
-};
-
 static error_t parse(int key, char *argument, struct argp_state *state)
 {
-    struct input *input = state->input;
-    if (key == PAGE_FILE)
-        input->page = argument;
-    else if (key == KEY_REPLACE)
-        input->replaces = true;
-    else
-        return parse_common(key, state, &input->common);
-    return 0;
+    return parse_common(key, argument, state, state->input);
 }
 
-static bool write_page(const struct input *input, const struct ys_design *design,
+static bool write_page(const struct common *common, const struct ys_design *design,
                        const struct ys_pairing_outcome *outcomes, size_t count)
 {
     char summary[200];
@@ -231,13 +217,8 @@ static bool write_page(const struct input *input, const struct ys_design *design
         pairs += outcomes[i].refused == 0;
     (void)snprintf(summary, sizeof summary, "%zu of %zu kinds of centrals can pair with it.", pairs, count);
     json_t *result = result_json(design, outcomes, count);
-    const struct page page = {.verb = "pairing",
-                              .title = design->name.text,
-                              .summary = summary,
-                              .result = result,
-                              .paths = input->common.files.paths,
-                              .path_count = (size_t)input->common.files.count};
-    bool good = page_write(input->page, input->replaces, &page);
+    const struct page page = {.verb = "pairing", .title = design->name.text, .summary = summary, .result = result};
+    bool good = page_write(common, &page);
     json_decref(result);
     return good;
 }
@@ -254,7 +235,7 @@ int verb_pairing(int argc, char **argv)
 {
     static const struct argp_option options[] = {
         PAGE_OPTION,
-        {"replace", KEY_REPLACE, NULL, 0, "Overwrite existing files", 0},
+        REPLACE_OPTION,
         {"json", 'j', NULL, 0,
          "Print JSON: a result for each kind of central, and the rights with their security levels", 0},
         {0}};
@@ -267,25 +248,25 @@ int verb_pairing(int argc, char **argv)
                "ask for more security than the device does. The manual's chapter on security explains what each method "
                "protects against.\vExit status: 0, or 2 if the definition or an option is wrong.",
     };
-    struct input input = {.page = NULL};
+    struct common common = {.page = NULL};
     struct ys_pairing_outcome outcomes[YS_OUTCOMES_MOST];
-    if (!parse_options(&argp, argc, argv, &input))
+    if (!parse_options(&argp, argc, argv, &common))
         return EXIT_BAD_INPUT;
-    if (!page_is_free(input.page, input.replaces))
+    if (!saving_is_free(common.page, common.replaces))
         return EXIT_BAD_INPUT;
     struct ys_design *design;
-    struct ys_layout *layout = open_only(argv[0], &input.common.files, &design);
+    struct ys_layout *layout = open_only(argv[0], &common.files, &design);
     int status = layout != NULL ? EXIT_AS_EXPECTED : EXIT_BAD_INPUT;
     if (layout != NULL && !design->security.given) {
-        (void)complain(argv[0], "%s does not pair: add security to device", input.common.files.paths[0]);
+        (void)complain(argv[0], "%s does not pair: add security to device", common.files.paths[0]);
         status = EXIT_BAD_INPUT;
     } else if (layout != NULL) {
         size_t count = ys_outcomes_of(design, outcomes);
-        if (input.common.json)
+        if (common.json)
             print_json(design, outcomes, count);
         else
             print_text(design, outcomes, count);
-        if (input.page != NULL && !write_page(&input, design, outcomes, count))
+        if (common.page != NULL && !write_page(&common, design, outcomes, count))
             status = EXIT_BAD_INPUT;
     }
     ys_layout_free(layout);

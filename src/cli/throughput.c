@@ -12,6 +12,7 @@
 #include "cli/shared/parameters.h"
 #include "cli/shared/plot.h"
 #include "cli/shared/recorder.h"
+#include "cli/shared/saving.h"
 #include "cli/shared/say.h"
 #include "cli/shared/source.h"
 #include "cli/shared/verb.h"
@@ -30,7 +31,6 @@ struct input {
     const char *texts[64]; /* of the parameters that were given */
     const char *carrier;
     const char *plot;
-    const char *page;
     struct recorder recorder;
     struct controllers controllers; /* real ones; and: */
     struct ys_live live;
@@ -75,9 +75,6 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         input->carrier = argument;
         input->of_simulations = "carrier";
         return 0;
-    case PAGE_FILE:
-        input->page = argument;
-        return 0;
     case 'p':
         input->plot = argument;
         input->of_simulations = "plot";
@@ -95,7 +92,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         input->of_captures = key == SOURCE_KEY ? "key" : "bonds";
         return source_parse(&input->source, state->argv[0], key, argument);
     default:
-        return recorder_parse(&input->recorder, key, argument) ? 0 : parse_common(key, state, &input->common);
+        return recorder_parse(&input->recorder, key, argument) ? 0 : parse_common(key, argument, state, &input->common);
     }
 }
 
@@ -370,10 +367,8 @@ static bool write_page(const struct input *input, const struct ys_throughput_rep
                               .title = device,
                               .verdict = well ? PAGE_GOOD : PAGE_BAD,
                               .summary = summary,
-                              .result = result,
-                              .paths = input->common.files.paths,
-                              .path_count = input->common.files.count > 0 ? 1 : 0};
-    return page_write(input->page, input->recorder.replaces, &page);
+                              .result = result};
+    return page_write(&input->common, &page);
 }
 
 /* Prints the result, and writes its page, if one is wanted. False after a line. */
@@ -387,7 +382,7 @@ static bool tell(const struct input *input, const struct ys_throughput_plan *pla
         print_json(result);
     else
         print_text(plan, report, device, characteristic, hindrances, count);
-    if (input->page != NULL)
+    if (input->common.page != NULL)
         good = write_page(input, report, device, result, well);
     json_decref(result);
     return good;
@@ -400,7 +395,7 @@ static bool draw(const char *who, const struct input *input, const struct ys_thr
                  const struct ys_hindrance *hindrances, size_t count)
 {
     struct plot plot;
-    if (!plot_begin(&plot, who, input->plot, input->recorder.replaces))
+    if (!plot_begin(&plot, who, input->plot, input->common.replaces))
         return false;
     (void)fprintf(plot.data, "# place, goodput in kbit/s, what\n");
     (void)fprintf(plot.data, "%zu %.3f \"as it is\"\n", count, report->goodput_bps / 1000);
@@ -502,8 +497,8 @@ static int run(const char *who, struct input *input, struct ys_throughput_plan *
         return EXIT_BAD_INPUT;
     input->live.name = device;
     input->live.value = characteristic != NULL ? &characteristic->uuid : NULL;
-    if ((input->plot != NULL && !plot_is_free(who, input->plot, input->recorder.replaces)) ||
-        !recorder_begin(&input->recorder))
+    if ((input->plot != NULL && !plot_is_free(who, input->plot, input->common.replaces)) ||
+        !recorder_begin(&input->recorder, input->common.replaces))
         return EXIT_BAD_INPUT;
     plan->recording = recorder_recording(&input->recorder);
     bool good = ys_throughput_run(plan, &report);
@@ -559,7 +554,7 @@ static int run_named(const char *who, struct input *input)
     }
     if (!source_suits(who, captured, input->recorder.path != NULL ? "capture" : input->of_simulations,
                       input->of_captures) ||
-        !page_is_free(input->page, input->recorder.replaces))
+        !saving_is_free(input->common.page, input->common.replaces))
         return EXIT_BAD_INPUT;
     struct ys_design *design;
     struct ys_layout *layout =

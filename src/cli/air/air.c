@@ -241,7 +241,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case 'j':
         return ARGP_ERR_UNKNOWN;
     default:
-        return recorder_parse(&input->recorder, key, argument) ? 0 : parse_common(key, state, &input->common);
+        return recorder_parse(&input->recorder, key, argument) ? 0 : parse_common(key, argument, state, &input->common);
     }
 }
 
@@ -278,7 +278,7 @@ int verb_air(int argc, char **argv)
         (void)complain(argv[0], "--plug and --firmware are of devices of a scene: name one");
         return EXIT_BAD_INPUT;
     }
-    if (!recorder_begin(&input.recorder))
+    if (!recorder_begin(&input.recorder, input.common.replaces))
         return EXIT_BAD_INPUT;
     crash_watch(STDERR_FILENO, "\nyarnswift air: ", "\n", EXIT_BAD_INPUT, 0);
     pace_mind_signals();

@@ -10,6 +10,7 @@
 #include "cli/page/page.h"
 #include "cli/page/timeline.h"
 #include "cli/shared/options.h"
+#include "cli/shared/saving.h"
 #include "cli/shared/say.h"
 #include "cli/shared/source.h"
 #include "cli/shared/terminal.h"
@@ -21,7 +22,7 @@
 /* Packets of a page that stand before a breach, with its own. */
 #define RECENT_KEPT 6
 
-enum key { KEY_RULES = 1, KEY_EXCEPT, KEY_REPLACE };
+enum key { KEY_RULES = 1, KEY_EXCEPT };
 
 struct input {
     struct source source;
@@ -29,8 +30,6 @@ struct input {
     const char *only;
     const char *excepted[YS_EXCEPTED_MOST];
     size_t excepted_count;
-    const char *page;
-    bool replaces;
     bool all;
     bool rules;
 };
@@ -57,12 +56,6 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case KEY_RULES:
         input->rules = true;
         return 0;
-    case PAGE_FILE:
-        input->page = argument;
-        return 0;
-    case KEY_REPLACE:
-        input->replaces = true;
-        return 0;
     case KEY_EXCEPT:
         if (input->excepted_count < YS_EXCEPTED_MOST) {
             input->excepted[input->excepted_count++] = argument;
@@ -80,7 +73,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         return EINVAL;
     default: {
         error_t taken = source_parse(&input->source, state->argv[0], key, argument);
-        return taken == ARGP_ERR_UNKNOWN ? parse_common(key, state, &input->common) : taken;
+        return taken == ARGP_ERR_UNKNOWN ? parse_common(key, argument, state, &input->common) : taken;
     }
     }
 }
@@ -395,10 +388,8 @@ static bool write_page(const struct input *input, const struct running *running)
                               .verdict = sums.broken > 0 || input->source.failed ? PAGE_BAD : PAGE_GOOD,
                               .summary = summary,
                               .result = result,
-                              .more = more,
-                              .paths = input->common.files.paths,
-                              .path_count = (size_t)input->common.files.count};
-    bool good = page_write(input->page, input->replaces, &page);
+                              .more = more};
+    bool good = page_write(&input->common, &page);
     json_decref(result);
     json_decref(more);
     return good;
@@ -407,7 +398,7 @@ static bool write_page(const struct input *input, const struct running *running)
 static int run(struct input *input, const char *who)
 {
     struct running running = {.audit = ys_audit_new(&input->source.glossary), .glossary = &input->source.glossary};
-    if (input->page != NULL) {
+    if (input->common.page != NULL) {
         running.packets = json_object();
         running.recent = json_array();
     }
@@ -431,7 +422,7 @@ static int run(struct input *input, const char *who)
         print_json(input, &running);
     else if (good)
         print_text(input, &running);
-    good = good && (input->page == NULL || write_page(input, &running));
+    good = good && (input->common.page == NULL || write_page(input, &running));
     json_decref(running.packets);
     json_decref(running.recent);
     ys_follower_free(running.follower);
@@ -451,7 +442,7 @@ int verb_audit(int argc, char **argv)
         {"rules", KEY_RULES, NULL, 0, "Print the table of rules as Markdown, and audit nothing", 0},
         SOURCE_OPTIONS,
         PAGE_OPTION,
-        {"replace", KEY_REPLACE, NULL, 0, "Overwrite existing files", 0},
+        REPLACE_OPTION,
         {"json", 'j', NULL, 0, "Print the result as JSON", 0},
         {0}};
     static const struct argp argp = {
@@ -470,7 +461,7 @@ int verb_audit(int argc, char **argv)
         return EXIT_BAD_INPUT;
     if (input.rules)
         return print_rules();
-    if (!page_is_free(input.page, input.replaces))
+    if (!saving_is_free(input.common.page, input.common.replaces))
         return EXIT_BAD_INPUT;
     int status = source_open(&input.source, argv[0], &input.common.files) ? run(&input, argv[0]) : EXIT_BAD_INPUT;
     source_close(&input.source);

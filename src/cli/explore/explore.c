@@ -81,7 +81,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case 'j':
         return ARGP_ERR_UNKNOWN;
     default:
-        return recorder_parse(&input->recorder, key, argument) ? 0 : parse_common(key, state, &input->common);
+        return recorder_parse(&input->recorder, key, argument) ? 0 : parse_common(key, argument, state, &input->common);
     }
 }
 
@@ -339,7 +339,8 @@ int verb_explore(int argc, char **argv)
     }
     explorer.head = open_head(&input);
     explorer.central = (size_t)input.common.files.count;
-    if (explorer.head == NULL || !has_devices(argv[0], &input, explorer.head) || !recorder_begin(&input.recorder)) {
+    if (explorer.head == NULL || !has_devices(argv[0], &input, explorer.head) ||
+        !recorder_begin(&input.recorder, input.common.replaces)) {
         json_decref(explorer.head);
         return EXIT_BAD_INPUT;
     }

@@ -317,7 +317,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
 {
     struct input *input = state->input;
     if (key != KEY_COMPILER)
-        return parse_common(key, state, &input->common);
+        return parse_common(key, argument, state, &input->common);
     input->compiler = argument;
     return 0;
 }

@@ -17,6 +17,7 @@
 #include "cli/shared/plot.h"
 #include "cli/shared/progress.h"
 #include "cli/shared/recorder.h"
+#include "cli/shared/saving.h"
 #include "cli/shared/say.h"
 #include "cli/shared/share.h"
 #include "cli/shared/source.h"
@@ -46,7 +47,6 @@ struct input {
     bool runs_said;
     const char *set;
     const char *plot;
-    const char *page;
     struct ys_scanner scanners[SCANNERS_MOST];
     size_t scanner_count;
     bool any_phase;
@@ -108,11 +108,7 @@ static error_t parse_output(int key, char *argument, struct argp_state *state)
         input->plot = argument;
         return plot_is_possible(state->argv[0], argument) ? 0 : EINVAL;
     }
-    if (key == PAGE_FILE) {
-        input->page = argument;
-        return 0;
-    }
-    return recorder_parse(&input->recorder, key, argument) ? 0 : parse_common(key, state, &input->common);
+    return recorder_parse(&input->recorder, key, argument) ? 0 : parse_common(key, argument, state, &input->common);
 }
 
 static error_t parse(int key, char *argument, struct argp_state *state)
@@ -226,10 +222,9 @@ static int tell(const char *who, const struct input *input, const struct ys_desi
         .design = design, .report = report, .capture = input->capture, .seed = input->seed, .runs = input->runs};
     bool good = input->common.json ? interval_print_json(&measured) : interval_print(&measured);
     int status = good ? EXIT_AS_EXPECTED : EXIT_UNEXPECTED;
-    struct page page = {.paths = input->common.files.paths, .path_count = (size_t)input->common.files.count};
-    if (input->page != NULL && !interval_write_page(input->page, input->recorder.replaces, &measured, &page))
+    if (input->common.page != NULL && !interval_write_page(&input->common, &measured))
         status = EXIT_BAD_INPUT;
-    if (input->plot != NULL && !interval_draw(who, input->plot, input->recorder.replaces, &measured))
+    if (input->plot != NULL && !interval_draw(who, input->plot, input->common.replaces, &measured))
         status = EXIT_BAD_INPUT;
     ys_interval_report_free(report);
     return status;
@@ -293,7 +288,7 @@ static int run(const char *who, struct input *input, const struct ys_design *des
         kept_say_undone(&kept);
         return kept_end(&kept, who) ? EXIT_AS_EXPECTED : EXIT_BAD_INPUT;
     }
-    if (!recorder_begin(&input->recorder))
+    if (!recorder_begin(&input->recorder, input->common.replaces))
         return EXIT_BAD_INPUT; /* what is kept is closed with the process */
     plan.recording = recorder_recording(&input->recorder);
     bool good = ys_interval_run(&plan, &report);
@@ -320,7 +315,7 @@ static int run_live(const char *who, struct input *input, const struct ys_design
     }
     if (!input->runs_said)
         input->runs = YS_SEARCHES_LIVE;
-    if (!controllers_live(&input->controllers, who, &live) || !recorder_begin(&input->recorder))
+    if (!controllers_live(&input->controllers, who, &live) || !recorder_begin(&input->recorder, input->common.replaces))
         return EXIT_BAD_INPUT;
     struct progress progress = progress_begin("searches");
     const struct ys_interval_plan plan = {
@@ -361,11 +356,11 @@ static int measure_files(const char *who, struct input *input)
     struct ys_design *design;
     const struct files *files = &input->common.files;
     input->capture = files->count == 2 ? files->paths[1] : NULL;
-    if (!share_fits(&input->share, who) ||
+    if (!share_fits(&input->share, who, &input->common) ||
         !source_suits(who, input->capture != NULL, input->recorder.path != NULL ? "capture" : input->of_simulations,
                       input->advertiser != NULL ? "advertiser" : NULL) ||
-        !page_is_free(input->page, input->recorder.replaces) ||
-        (input->plot != NULL && !plot_is_free(who, input->plot, input->recorder.replaces)))
+        !saving_is_free(input->common.page, input->common.replaces) ||
+        (input->plot != NULL && !plot_is_free(who, input->plot, input->common.replaces)))
         return EXIT_BAD_INPUT;
     struct ys_layout *layout = open_only(
         who, &(struct files){.paths = files->paths, .count = files->count - (input->capture != NULL)}, &design);
@@ -427,6 +422,6 @@ int verb_interval(int argc, char **argv)
     if (!parse_options(&argp, argc, argv, &input))
         return EXIT_BAD_INPUT;
     if (input.share.merge)
-        return share_merge(&input.share, argv[0], &input.common.files, "searches");
+        return share_merge(&input.share, argv[0], &input.common, "searches");
     return measure_files(argv[0], &input);
 }

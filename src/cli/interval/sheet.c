@@ -71,7 +71,7 @@ static json_t *drawn_json(const struct measured *measured)
     return more;
 }
 
-bool interval_write_page(const char *path, bool replaces, const struct measured *measured, struct page *page)
+bool interval_write_page(const struct common *common, const struct measured *measured)
 {
     bool met;
     char summary[600];
@@ -79,12 +79,12 @@ bool interval_write_page(const char *path, bool replaces, const struct measured 
     json_t *result = interval_json(measured, &met);
     json_t *more = drawn_json(measured);
     size_t count = json_array_size(json_object_get(result, "verdicts"));
-    page->verb = "interval";
-    page->title = measured->design->name.text;
-    page->summary = summary;
-    page->result = result;
-    page->more = more;
-    page->verdict = met ? count > 0 ? PAGE_GOOD : PAGE_UNJUDGED : PAGE_BAD;
+    const struct page page = {.verb = "interval",
+                              .title = measured->design->name.text,
+                              .verdict = met ? count > 0 ? PAGE_GOOD : PAGE_UNJUDGED : PAGE_BAD,
+                              .summary = summary,
+                              .result = result,
+                              .more = more};
     if (report->trouble[0] != '\0')
         (void)snprintf(summary, sizeof summary, "%s.", report->trouble);
     else if (count == 0)
@@ -94,7 +94,7 @@ bool interval_write_page(const char *path, bool replaces, const struct measured 
         (void)snprintf(summary, sizeof summary,
                        met ? "Every expectation of the definition is met."
                            : "An expectation of the definition is not met.");
-    bool good = page_write(path, replaces, page);
+    bool good = page_write(common, &page);
     json_decref(result);
     json_decref(more);
     return good;

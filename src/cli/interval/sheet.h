@@ -5,7 +5,7 @@
 #include "cli/interval/measured.h"
 #include "cli/page/page.h"
 
-/* Writes the page; the rest of `page` is filled in. False after a line. */
-bool interval_write_page(const char *path, bool replaces, const struct measured *measured, struct page *page);
+/* Writes the page. False after a line. */
+bool interval_write_page(const struct common *common, const struct measured *measured);
 
 #endif

@@ -250,31 +250,6 @@ json_t *coverage_json(const struct coverage *coverage)
     return root;
 }
 
-void coverage_put_page(const struct coverage *coverage, FILE *stream, void (*put)(FILE *, const char *))
-{
-    (void)fputs("<h2>What was reached of the firmware</h2>\n", stream);
-    for (size_t i = 0; i < coverage->source_count; i++) {
-        const struct source *source = &coverage->sources[i];
-        (void)fputs("<p><code>", stream);
-        put(stream, source->path);
-        (void)fprintf(stream, "</code>: %u of %u functions, %u of %u branches.</p>\n", source->called,
-                      source->functions, source->taken, source->branches);
-        if (source->place_count == 0)
-            continue;
-        (void)fputs("<table><tr><th>line</th><th>not reached</th></tr>\n", stream);
-        for (size_t k = 0; k < source->place_count; k++) {
-            const struct place *place = &source->places[k];
-            (void)fprintf(stream, "<tr><th scope=\"row\">%u</th><td>", place->line);
-            if (place->function != NULL)
-                put(stream, place->function);
-            else
-                (void)fprintf(stream, "%u of %u branches", place->branches - place->taken, place->branches);
-            (void)fputs("</td></tr>\n", stream);
-        }
-        (void)fputs("</table>\n", stream);
-    }
-}
-
 void coverage_end(struct coverage *coverage)
 {
     if (coverage == NULL)

@@ -4,7 +4,6 @@
 
 #include <stdbool.h>
 #include <stddef.h>
-#include <stdio.h>
 
 #include <jansson.h>
 
@@ -19,8 +18,6 @@ bool coverage_read(struct coverage *coverage);
 
 void coverage_print(const struct coverage *coverage);
 json_t *coverage_json(const struct coverage *coverage);
-/* As a part of a page; `put` writes a text so that a page can have it. */
-void coverage_put_page(const struct coverage *coverage, FILE *stream, void (*put)(FILE *, const char *));
 
 void coverage_end(struct coverage *coverage);
 

@@ -29,8 +29,6 @@
 #define KEY_RESULTS 0x500
 #define KEY_PART    0x501
 #define KEY_MERGE   0x502
-#define KEY_PAGE    0x503
-#define KEY_REPLACE 0x504
 #define KEY_INPUT   0x505
 #define KEY_UNTIL   0x506
 
@@ -50,7 +48,6 @@ struct input {
     const char *firmware;
     const char *scenes; /* folder for those that fail */
     const char *results;
-    const char *page;
     unsigned long long number; /* of encounters; 0: as many as there is time for */
     double seconds;            /* 0: as long as that many take */
     unsigned long long seed;
@@ -59,7 +56,6 @@ struct input {
     unsigned long long parts;
     bool merge;
     bool until_found;
-    bool replaces;
     struct module_folders folders;
     const char *inputs[INPUTS_MOST];
     size_t input_count;
@@ -137,19 +133,13 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case KEY_UNTIL:
         input->until_found = true;
         break;
-    case KEY_PAGE:
-        input->page = argument;
-        break;
-    case KEY_REPLACE:
-        input->replaces = true;
-        break;
     case KEY_INPUT:
         good = input->input_count < INPUTS_MOST || complain(state->argv[0], "name at most %d inputs", INPUTS_MOST);
         if (good)
             input->inputs[input->input_count++] = argument;
         break;
     default:
-        return parse_common(key, state, &input->common);
+        return parse_common(key, argument, state, &input->common);
     }
     return good ? 0 : EINVAL;
 }
@@ -295,7 +285,7 @@ static bool write_scene(const struct meeting *meeting, struct meet_finding *find
     finding->path = file_name(meeting, finding, number);
     bool good = (mkdir(meeting->input->scenes, 0777) == 0 || errno == EEXIST) ||
                 complain(meeting->who, "cannot make the folder %s: %s", meeting->input->scenes, strerror(errno));
-    good = good && saving_begin(&output, finding->path, meeting->input->replaces);
+    good = good && saving_begin(&output, finding->path, meeting->input->common.replaces);
     if (good)
         good = fputs(finding->scene, output.stream) >= 0 && saving_end(&output, true);
     if (!good) {
@@ -485,7 +475,7 @@ static int tell(struct meeting *meeting)
         meet_print_json(&meeting->outcome);
     else
         meet_print(&meeting->outcome);
-    if (input->page != NULL && !meet_write_page(input->page, input->replaces, &meeting->outcome))
+    if (input->common.page != NULL && !meet_write_page(&input->common, &meeting->outcome))
         return EXIT_BAD_INPUT;
     if (meeting->unwritten)
         return EXIT_BAD_INPUT;
@@ -604,8 +594,8 @@ int verb_meet(int argc, char **argv)
          "Keep the encounters that passed in this SQLite file; a later run continues from there", 0},
         {"part", KEY_PART, "I/N", 0, PART_HELP, 0},
         {"merge", KEY_MERGE, NULL, 0, "Merge the results of the named files into --results", 0},
-        {"page", KEY_PAGE, "FILE", 0, "Write the result to FILE as an HTML page", 0},
-        {"replace", KEY_REPLACE, NULL, 0, "Overwrite existing files", 0},
+        PAGE_OPTION,
+        REPLACE_OPTION,
         {"json", 'j', NULL, 0, "Print the result as JSON", 0},
         {0}};
     static const struct argp argp = {
@@ -624,16 +614,12 @@ int verb_meet(int argc, char **argv)
     if (!parse_options(&argp, argc, argv, &input))
         return EXIT_BAD_INPUT;
     if (input.merge)
-        return results_merge_all(argv[0], input.results, input.common.files.paths, input.common.files.count,
-                                 "encounters")
-                   ? EXIT_AS_EXPECTED
-                   : EXIT_BAD_INPUT;
+        return results_merge_all(argv[0], input.results, &input.common, "encounters") ? EXIT_AS_EXPECTED
+                                                                                      : EXIT_BAD_INPUT;
     if (input.number == 0 && input.seconds <= 0)
         input.seconds = SECONDS_USUAL;
-    if (input.page != NULL && !input.replaces && access(input.page, F_OK) == 0) {
-        (void)complain(argv[0], "%s is there: name another page, or give --replace", input.page);
+    if (!saving_is_free(input.common.page, input.common.replaces))
         return EXIT_BAD_INPUT;
-    }
     struct sigaction action = {.sa_handler = on_interrupt};
     (void)sigaction(SIGINT, &action, NULL);
     (void)sigaction(SIGTERM, &action, NULL);

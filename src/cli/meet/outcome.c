@@ -7,8 +7,9 @@
 
 #include <jansson.h>
 
-#include "cli/shared/saving.h"
+#include "cli/page/page.h"
 #include "cli/shared/say.h"
+#include "design/model/memory.h"
 #include "world/traits.h"
 
 #define NAME_WIDTH 24
@@ -35,26 +36,20 @@ static const char *who_name(const struct meet_outcome *outcome, size_t who, char
 }
 
 /* "write preset, then read preset" */
-static void put_behaviour(FILE *stream, const struct ys_behaviour *behaviour, void (*put)(FILE *, const char *))
+static char *behaviour_text(const struct ys_behaviour *behaviour)
 {
     static const char *const causes[] = {"", "write ", "set "};
     static const char *const effects[] = {"", "read ", "expect ", "expect none of "};
-    (void)fputs(causes[behaviour->cause], stream);
-    if (behaviour->cause != YS_CAUSE_NONE) {
-        put(stream, behaviour->cause_text.text);
-        if (behaviour->to.text != NULL) {
-            (void)fputs(" to ", stream);
-            put(stream, behaviour->to.text);
-        }
-        (void)fputs(", then ", stream);
-    }
-    (void)fputs(effects[behaviour->effect], stream);
-    put(stream, behaviour->effect_text.text);
+    bool caused = behaviour->cause != YS_CAUSE_NONE;
+    return ys_new_text("%s%s%s%s%s%s%s", causes[behaviour->cause], caused ? behaviour->cause_text.text : "",
+                       caused && behaviour->to.text != NULL ? " to " : "",
+                       caused && behaviour->to.text != NULL ? behaviour->to.text : "", caused ? ", then " : "",
+                       effects[behaviour->effect], behaviour->effect_text.text);
 }
 
-static uint32_t at(const uint32_t *table, const struct meet_outcome *outcome, size_t who, size_t value)
+static size_t place(const struct meet_outcome *outcome, size_t who, size_t value)
 {
-    return table[who * (columns(outcome) + 1) + value];
+    return who * (columns(outcome) + 1) + value;
 }
 
 /* as text */
@@ -91,8 +86,8 @@ static void print_matrix(const struct meet_outcome *outcome)
         ys_subject_say(outcome->subject, value, name, sizeof name);
         (void)printf("  %-*.*s", NAME_WIDTH, NAME_WIDTH, name);
         for (size_t who = 0; who < whos(outcome); who++) {
-            uint32_t met = at(outcome->met, outcome, who, value);
-            uint32_t failed = at(outcome->failed, outcome, who, value);
+            uint32_t met = outcome->met[place(outcome, who, value)];
+            uint32_t failed = outcome->failed[place(outcome, who, value)];
             char text[40];
             if (met == 0)
                 (void)snprintf(text, sizeof text, "-");
@@ -112,8 +107,10 @@ static void print_behaviour(const struct meet_outcome *outcome)
     for (size_t i = 0; i < design->behaviour_count; i++) {
         (void)printf(i == 0 ? "\n  behaviour, and in how many encounters it was tried\n  %8llu  " : "  %8llu  ",
                      (unsigned long long)outcome->behaved[i]);
-        put_behaviour(stdout, &design->behaviours[i], put_plain);
+        char *text = behaviour_text(&design->behaviours[i]);
+        put_plain(stdout, text);
         (void)putchar('\n');
+        free(text);
     }
 }
 
@@ -159,7 +156,7 @@ void meet_print(const struct meet_outcome *outcome)
 
 /* as JSON */
 
-void meet_print_json(const struct meet_outcome *outcome)
+static json_t *outcome_json(const struct meet_outcome *outcome)
 {
     const struct ys_covered covered = ys_plan_covered(outcome->plan);
     json_t *findings = json_array();
@@ -180,21 +177,25 @@ void meet_print_json(const struct meet_outcome *outcome)
             ys_subject_say(outcome->subject, value, value_text, sizeof value_text);
             (void)json_array_append_new(
                 matrix, json_pack("{s:s, s:s, s:I, s:I}", "who", who_name(outcome, who, who_text), "value", value_text,
-                                  "encounters", (json_int_t)at(outcome->met, outcome, who, value), "failed",
-                                  (json_int_t)at(outcome->failed, outcome, who, value)));
+                                  "encounters", (json_int_t)outcome->met[place(outcome, who, value)], "failed",
+                                  (json_int_t)outcome->failed[place(outcome, who, value)]));
         }
     }
     for (size_t i = 0; i < outcome->subject->design->behaviour_count; i++)
         (void)json_array_append_new(behaviours,
                                     json_pack("{s:i, s:I}", "line", outcome->subject->design->behaviours[i].place.line,
                                               "encounters", (json_int_t)outcome->behaved[i]));
-    json_t *root =
-        json_pack("{s:s, s:s, s:s?, s:I, s:I, s:{s:I, s:I, s:I, s:I}, s:o, s:o, s:o, s:o}", "kind", "meet", "device",
-                  title(outcome), "firmware", outcome->subject->firmware, "seed", (json_int_t)outcome->seed,
-                  "encounters", (json_int_t)outcome->encounters, "covered", "pairs", (json_int_t)covered.pairs,
-                  "all_pairs", (json_int_t)covered.all_pairs, "triples", (json_int_t)covered.triples, "all_triples",
-                  (json_int_t)covered.all_triples, "findings", findings, "behaviour", behaviours, "reached",
-                  coverage_json(outcome->coverage), "matrix", matrix);
+    return json_pack("{s:s, s:s, s:s?, s:I, s:I, s:{s:I, s:I, s:I, s:I}, s:o, s:o, s:o, s:o}", "kind", "meet", "device",
+                     title(outcome), "firmware", outcome->subject->firmware, "seed", (json_int_t)outcome->seed,
+                     "encounters", (json_int_t)outcome->encounters, "covered", "pairs", (json_int_t)covered.pairs,
+                     "all_pairs", (json_int_t)covered.all_pairs, "triples", (json_int_t)covered.triples, "all_triples",
+                     (json_int_t)covered.all_triples, "findings", findings, "behaviour", behaviours, "reached",
+                     coverage_json(outcome->coverage), "matrix", matrix);
+}
+
+void meet_print_json(const struct meet_outcome *outcome)
+{
+    json_t *root = outcome_json(outcome);
     (void)json_dumpf(root, stdout, JSON_INDENT(2) | JSON_REAL_PRECISION(12));
     (void)putchar('\n');
     json_decref(root);
@@ -202,164 +203,66 @@ void meet_print_json(const struct meet_outcome *outcome)
 
 /* as a page */
 
-static void put_html(FILE *stream, const char *text)
+/* Of each two aspects how many pairs have met, of how many. */
+static json_t *covered_json(const struct meet_outcome *outcome)
 {
-    for (; *text != '\0'; text++) {
-        unsigned char byte = (unsigned char)*text;
-        if (*text == '&')
-            (void)fputs("&amp;", stream);
-        else if (*text == '<')
-            (void)fputs("&lt;", stream);
-        else if (*text == '"')
-            (void)fputs("&quot;", stream);
-        else if (byte >= 0x20 && byte != 0x7f)
-            (void)fputc(byte, stream);
-        else
-            (void)fprintf(stream, "\\x%02x", byte);
-    }
-}
-
-static void put_matrix(FILE *stream, const struct meet_outcome *outcome)
-{
-    char name[300];
-    (void)fputs("<table><tr><th></th>", stream);
-    for (size_t who = 0; who < whos(outcome); who++)
-        (void)fprintf(stream, "<th>%s</th>", who_name(outcome, who, name));
-    (void)fputs("</tr>\n", stream);
-    for (size_t value = 0; value < columns(outcome); value++) {
-        (void)fputs("<tr><th scope=\"row\">", stream);
-        ys_subject_say(outcome->subject, value, name, sizeof name);
-        put_html(stream, name);
-        (void)fputs("</th>", stream);
-        for (size_t who = 0; who < whos(outcome); who++) {
-            uint32_t met = at(outcome->met, outcome, who, value);
-            uint32_t failed = at(outcome->failed, outcome, who, value);
-            if (met == 0)
-                (void)fputs("<td class=\"none\">not yet</td>", stream);
-            else if (failed == 0)
-                (void)fprintf(stream, "<td class=\"good\">%u good</td>", met);
-            else
-                (void)fprintf(stream, "<td class=\"bad\"><a href=\"#finding%u\">%u of %u failed</a></td>",
-                              outcome->first[who * (columns(outcome) + 1) + value], failed, met);
-        }
-        (void)fputs("</tr>\n", stream);
-    }
-    (void)fputs("</table>\n", stream);
-}
-
-static void put_findings(FILE *stream, const struct meet_outcome *outcome)
-{
-    if (outcome->finding_count == 0)
-        (void)fputs("<p>Nothing was found.</p>\n", stream);
-    for (size_t i = 0; i < outcome->finding_count; i++) {
-        const struct meet_finding *one = &outcome->findings[i];
-        (void)fprintf(stream, "<section id=\"finding%zu\"><h3>", i + 1);
-        put_html(stream, one->what);
-        (void)fputs("</h3><dl><dt>came</dt><dd>", stream);
-        put_html(stream, one->came);
-        if (one->expected[0] != '\0') {
-            (void)fputs("</dd><dt>expected</dt><dd>", stream);
-            put_html(stream, one->expected);
-        }
-        (void)fprintf(stream, "</dd><dt>where</dt><dd>in %zu encounter%s, first in number %llu, with %zu steps",
-                      one->count, one->count == 1 ? "" : "s", (unsigned long long)one->number, one->before);
-        if (one->path != NULL) {
-            (void)fprintf(stream, "; with %zu in <code>", one->after);
-            put_html(stream, one->path);
-            (void)fputs("</code>", stream);
-        }
-        (void)fputs("</dd></dl><details><summary>the smallest scene that shows it</summary><pre>", stream);
-        for (char *line = one->scene, *end; line[0] != '\0'; line = end + 1) { /* which ends with a newline */
-            end = strchr(line, '\n');
-            *end = '\0';
-            put_html(stream, line);
-            *end = '\n';
-            (void)fputc('\n', stream);
-        }
-        (void)fputs("</pre></details></section>\n", stream);
-    }
-}
-
-static void put_behaviours(FILE *stream, const struct meet_outcome *outcome)
-{
-    const struct ys_design *design = outcome->subject->design;
-    if (design->behaviour_count == 0)
-        return;
-    (void)fputs("<h2>Behaviour</h2>\n<table><tr><th></th><th>encounters in which it was tried</th></tr>\n", stream);
-    for (size_t i = 0; i < design->behaviour_count; i++) {
-        (void)fputs("<tr><th scope=\"row\">", stream);
-        put_behaviour(stream, &design->behaviours[i], put_html);
-        (void)fprintf(stream, "</th><td class=\"%s\">%llu</td></tr>\n", outcome->behaved[i] > 0 ? "good" : "none",
-                      (unsigned long long)outcome->behaved[i]);
-    }
-    (void)fputs("</table>\n", stream);
-}
-
-static void put_covered(FILE *stream, const struct meet_outcome *outcome)
-{
-    (void)fputs("<table><tr><th></th>", stream);
-    for (int i = 0; i < YS_ASPECTS - 1; i++)
-        (void)fprintf(stream, "<th>%s</th>", ys_aspect_name((enum ys_aspect)i));
-    (void)fputs("</tr>\n", stream);
-    for (int i = 1; i < YS_ASPECTS; i++) {
-        (void)fprintf(stream, "<tr><th scope=\"row\">%s</th>", ys_aspect_name((enum ys_aspect)i));
-        for (int j = 0; j < YS_ASPECTS - 1; j++) {
+    json_t *covered = json_array();
+    for (int i = 0; i < YS_ASPECTS; i++) {
+        json_t *row = json_array();
+        for (int j = 0; j < i; j++) {
             size_t met;
             size_t all;
-            if (j >= i) {
-                (void)fputs("<td></td>", stream);
-                continue;
-            }
             ys_plan_covered_of(outcome->plan, (enum ys_aspect)j, (enum ys_aspect)i, &met, &all);
-            (void)fprintf(stream, "<td class=\"%s\">%zu of %zu</td>", met == all ? "good" : "none", met, all);
+            (void)json_array_append_new(row, json_pack("[I, I]", (json_int_t)met, (json_int_t)all));
         }
-        (void)fputs("</tr>\n", stream);
+        (void)json_array_append_new(covered,
+                                    json_pack("{s:s, s:o}", "name", ys_aspect_name((enum ys_aspect)i), "with", row));
     }
-    (void)fputs("</table>\n", stream);
+    return covered;
 }
 
-static void put_page(FILE *stream, const struct meet_outcome *outcome)
+/* What the page has besides: scenes of findings, which finding a place of the matrix failed with, behaviour in words.
+ */
+static json_t *more_json(const struct meet_outcome *outcome)
+{
+    json_t *scenes = json_array();
+    json_t *first = json_array();
+    json_t *behaviours = json_array();
+    for (size_t i = 0; i < outcome->finding_count; i++)
+        (void)json_array_append_new(scenes, page_text(outcome->findings[i].scene));
+    for (size_t i = 0; i < whos(outcome); i++) { /* in the order of the matrix in JSON */
+        for (size_t value = 0; value < columns(outcome); value++)
+            (void)json_array_append_new(first, json_integer(outcome->first[place(outcome, i, value)]));
+    }
+    for (size_t i = 0; i < outcome->subject->design->behaviour_count; i++) {
+        char *text = behaviour_text(&outcome->subject->design->behaviours[i]);
+        (void)json_array_append_new(behaviours, page_text(text));
+        free(text);
+    }
+    return json_pack("{s:o, s:o, s:o, s:o}", "scenes", scenes, "first", first, "behaviour", behaviours, "covered",
+                     covered_json(outcome));
+}
+
+bool meet_write_page(const struct common *common, const struct meet_outcome *outcome)
 {
     const struct ys_covered covered = ys_plan_covered(outcome->plan);
-    (void)fputs("<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>", stream);
-    put_html(stream, title(outcome));
-    (void)fputs(
-        " has met everybody</title>\n<style>\n"
-        "body { font: 15px/1.5 system-ui, sans-serif; margin: 2rem auto; max-width: 78rem; padding: 0 1rem; "
-        "color: #222; }\n"
-        "table { border-collapse: collapse; margin: 1rem 0; }\n"
-        "th, td { padding: .3rem .7rem; text-align: left; border: 1px solid #ddd; font-weight: normal; }\n"
-        "tr:first-child th { background: #f4f4f1; }\n"
-        ".good { background: #e4f2e4; } .bad { background: #f8dcd6; font-weight: 600; } .none { color: #888; }\n"
-        "section { border-left: 4px solid #c1442e; padding: .1rem 1rem; margin: 1rem 0; }\n"
-        "h3 { margin: .4rem 0; } dl { display: grid; grid-template-columns: 6rem 1fr; margin: .4rem 0; }\n"
-        "a { color: inherit; } pre { overflow-x: auto; font-size: 13px; }\n"
-        "dt { color: #777; } dd { margin: 0; overflow-wrap: anywhere; }\n"
-        "</style></head><body>\n<h1>",
-        stream);
-    put_html(stream, title(outcome));
-    (void)fprintf(stream, "</h1>\n<p>%llu encounters, seed %llu, with ", (unsigned long long)outcome->encounters,
-                  outcome->seed);
-    put_html(stream, outcome->subject->firmware != NULL ? outcome->subject->firmware : "simulated from its definition");
-    (void)fprintf(stream, ". %zu of %zu pairs of what encounters are made of have met, and %zu of %zu triples.</p>\n",
-                  covered.pairs, covered.all_pairs, covered.triples, covered.all_triples);
-    (void)fprintf(stream, "<h2>Found: %zu</h2>\n", outcome->finding_count);
-    put_findings(stream, outcome);
-    (void)fputs("<h2>Encounters by characteristic and central</h2>\n", stream);
-    put_matrix(stream, outcome);
-    put_behaviours(stream, outcome);
-    if (outcome->coverage != NULL)
-        coverage_put_page(outcome->coverage, stream, put_html);
-    (void)fputs("<h2>Covered pairs</h2>\n", stream);
-    put_covered(stream, outcome);
-    (void)fputs("</body></html>\n", stream);
-}
-
-bool meet_write_page(const char *path, bool replaces, const struct meet_outcome *outcome)
-{
-    struct ys_output output;
-    if (!saving_begin(&output, path, replaces))
-        return false;
-    put_page(output.stream, outcome);
-    return saving_end(&output, true);
+    char found[60];
+    (void)snprintf(found, sizeof found, outcome->finding_count == 0 ? "nothing" : "%zu fault%s", outcome->finding_count,
+                   outcome->finding_count == 1 ? "" : "s");
+    char *summary = ys_new_text("%llu encounters found %s. %zu of %zu pairs and %zu of %zu triples were covered.",
+                                (unsigned long long)outcome->encounters, found, covered.pairs, covered.all_pairs,
+                                covered.triples, covered.all_triples);
+    json_t *result = outcome_json(outcome);
+    json_t *more = more_json(outcome);
+    const struct page page = {.verb = "meet",
+                              .title = title(outcome),
+                              .verdict = outcome->finding_count == 0 ? PAGE_GOOD : PAGE_BAD,
+                              .summary = summary,
+                              .result = result,
+                              .more = more};
+    bool good = page_write(common, &page);
+    json_decref(more);
+    json_decref(result);
+    free(summary);
+    return good;
 }

@@ -4,6 +4,7 @@
 
 #include "cli/meet/coverage.h"
 #include "cli/meet/trials.h"
+#include "cli/shared/options.h"
 
 /* Encounters that have failed in the same way. */
 struct meet_finding {
@@ -42,6 +43,6 @@ void meet_print(const struct meet_outcome *outcome);
 void meet_print_json(const struct meet_outcome *outcome);
 
 /* A page of it. False after a line. */
-bool meet_write_page(const char *path, bool replaces, const struct meet_outcome *outcome);
+bool meet_write_page(const struct common *common, const struct meet_outcome *outcome);
 
 #endif

@@ -28,12 +28,6 @@ void page_command(int argc, char **argv)
     command.words = argv;
 }
 
-bool page_is_free(const char *path, bool replaces)
-{
-    return path == NULL || replaces || access(path, F_OK) != 0 ||
-           complain(path, "it is there, and is left alone; give --replace to write over it");
-}
-
 json_t *page_text(const char *text)
 {
     json_t *string = json_string(text);
@@ -71,17 +65,26 @@ static json_t *source_json(const char *path)
     return string != NULL ? string : json_null();
 }
 
-static json_t *data_of(const struct page *page)
+/* The files that were named, each with its text if it is a definition or a scene. */
+static json_t *files_json(const struct files *named)
+{
+    json_t *files = json_array();
+    for (int i = 0; i < named->count; i++) {
+        const char *path = named->paths[i];
+        if (access(path, F_OK) == 0)
+            (void)json_array_append_new(files,
+                                        json_pack("{s:o, s:o}", "path", page_text(path), "text", source_json(path)));
+    }
+    return files;
+}
+
+static json_t *data_of(const struct page *page, const struct files *named)
 {
     static const char *const verdicts[] = {"none", "good", "bad"};
-    json_t *files = json_array();
-    for (size_t i = 0; i < page->path_count; i++)
-        (void)json_array_append_new(
-            files, json_pack("{s:o, s:o}", "path", page_text(page->paths[i]), "text", source_json(page->paths[i])));
     json_t *data =
         json_pack("{s:s, s:s, s:o, s:o, s:s, s:o, s:o, s:O}", "version", version_text(), "verb", page->verb, "command",
                   command_json(), "title", page_text(page->title), "verdict", verdicts[page->verdict], "summary",
-                  page_text(page->summary), "files", files, "result", page->result);
+                  page_text(page->summary), "files", files_json(named), "result", page->result);
     if (page->more != NULL)
         (void)json_object_set(data, "more", page->more);
     return data;
@@ -100,12 +103,12 @@ static void put_json(FILE *stream, const json_t *data)
     free(text);
 }
 
-bool page_write(const char *path, bool replaces, const struct page *page)
+bool page_write(const struct common *common, const struct page *page)
 {
     struct ys_output output;
-    if (!page_is_free(path, replaces) || !saving_begin(&output, path, replaces))
+    if (!saving_begin(&output, common->page, common->replaces))
         return false;
-    json_t *data = data_of(page);
+    json_t *data = data_of(page, &common->files);
     (void)fprintf(output.stream,
                   "<!doctype html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n"
                   "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n"

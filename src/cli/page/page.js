@@ -463,6 +463,29 @@ const verbs = {
     const rights = level => result.rights.filter(right => right.level === level);
     section("What each security level grants", table(["level", "rights"], [1, 2, 3, 4].map(level => [level, rights(level).map(right => `${right.way} ${right.characteristic}`).join(", ") || "nothing more"]), ["n"]));
   },
+  meet() {
+    const more = data.more, found = result.findings;
+    section("Findings", found.length ? found.map((finding, index) => {
+      const node = details(`${index + 1}. ${finding.what}`, true, list([["expected", finding.expected], ["came", finding.came],
+        ["where", `in ${plural(finding.encounters, "encounter")}, first in number ${number(finding.first)}, with ${plural(finding.steps_before, "step")}`]]),
+        details(`The smallest scene that shows it${finding.scene ? ": " + finding.scene : ""}`, index === 0, el("pre", {}, more.scenes[index])));
+      node.id = `finding${index + 1}`;
+      return node;
+    }) : el("p", {}, "No encounter has failed."));
+    const centrals = [...new Set(result.matrix.map(cell => cell.who))], values = [...new Set(result.matrix.map(cell => cell.value))];
+    section("Encounters by value and central", table(["", ...centrals], values.map((value, row) => ({cells: [value, ...centrals.map((_, column) => {
+      const index = column * values.length + row, cell = result.matrix[index];
+      if (!cell.encounters) return el("span", {class: "faint"}, "not yet");
+      if (!cell.failed) return number(cell.encounters);
+      return el("a", {href: `#finding${more.first[index]}`}, `${number(cell.failed)} of ${number(cell.encounters)} failed`);
+    })]}))));
+    if (more.behaviour.length) section("Behaviour", table(["behaviour", "encounters that tried it"], more.behaviour.map((words, index) => ({
+      attributes: {class: result.behaviour[index].encounters ? "good" : null}, cells: [words, number(result.behaviour[index].encounters)]})), ["", "n"]));
+    if (result.reached.length) section("Firmware that was reached", result.reached.map(file => details(`${file.file}: ${file.functions_reached} of ${plural(file.functions, "function")}, ${file.branches_reached} of ${plural(file.branches, "branch", "branches")}`, false,
+      file.not_reached.length ? table(["line", "not reached"], file.not_reached.map(place => [place.line, place.function !== undefined ? place.function : `${place.branches - place.taken} of ${plural(place.branches, "branch", "branches")}`]), ["n"]) : el("p", {}, "All of it was reached."))));
+    section("Covered pairs", el("p", {class: "small"}, "Each encounter is made of one choice for each aspect. A cell says how many pairs of choices have occurred, of how many."),
+      table(["", ...more.covered.slice(0, -1).map(aspect => aspect.name)], more.covered.slice(1).map(aspect => ({cells: [aspect.name, ...more.covered.slice(0, -1).map((_, index) => index < aspect.with.length ? aspect.with[index].map(count => number(count)).join(" of ") : "")]}))));
+  },
   compare() {
     const rows = result.figures, order = {worse: 0, missing: 1}, changed = rows.filter(row => row.first !== row.second).sort((a, b) => (order[a.verdict] ?? 2) - (order[b.verdict] ?? 2));
     const most = Math.max(1, ...changed.map(row => Math.min(200, Math.abs(row.change_percent || 0))));

@@ -18,7 +18,6 @@ struct input {
     unsigned long long jobs;
     unsigned long long most_s;
     const char *junit;
-    const char *page;
     struct module_folders folders;
     struct controllers controllers;
     struct recorder recorder;

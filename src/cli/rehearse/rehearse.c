@@ -15,6 +15,7 @@
 #include "cli/shared/definitions.h"
 #include "cli/shared/options.h"
 #include "cli/shared/pool.h"
+#include "cli/shared/saving.h"
 #include "cli/shared/say.h"
 #include "cli/shared/terminal.h"
 #include "cli/shared/verb.h"
@@ -60,9 +61,6 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case 'x':
         input->junit = argument;
         return 0;
-    case PAGE_FILE:
-        input->page = argument;
-        return 0;
     case 'v':
         input->steps = true;
         return 0;
@@ -76,7 +74,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         input->only_check = true;
         return 0;
     default:
-        return recorder_parse(&input->recorder, key, argument) ? 0 : parse_common(key, state, &input->common);
+        return recorder_parse(&input->recorder, key, argument) ? 0 : parse_common(key, argument, state, &input->common);
     }
 }
 
@@ -157,10 +155,10 @@ static void play(void *context, size_t number, FILE *result)
     struct recorder recorder = input->recorder;
     double began_s = now_s();
     struct ys_take take;
-    if (!recorder_begin(&recorder))
+    if (!recorder_begin(&recorder, input->common.replaces))
         _exit(EXIT_BAD_INPUT);
     struct ys_recording *recording = recorder_recording(&recorder);
-    struct watch *watch = input->page != NULL ? watch_begin(scene, recording) : NULL;
+    struct watch *watch = input->common.page != NULL ? watch_begin(scene, recording) : NULL;
     if (watch != NULL)
         recording = watch_recording(watch);
     if (input->controllers.count > 0)
@@ -170,7 +168,7 @@ static void play(void *context, size_t number, FILE *result)
     if (!recorder_end(&recorder))
         _exit(EXIT_BAD_INPUT);
     json_t *root = take_to_json(scene, &take,
-                                input->log || input->common.json || input->page != NULL ||
+                                input->log || input->common.json || input->common.page != NULL ||
                                     input->share.results != NULL || take.ending != YS_TAKE_PASSED);
     if (watch != NULL)
         (void)json_object_set_new(root, "watched", watch_end(watch));
@@ -401,7 +399,7 @@ static int rehearse(struct input *input)
         status = status_of(&rehearsal);
         bool written = input->junit == NULL || takes_write_junit(input->junit, rehearsal.results);
         drop_elapsed(&rehearsal);
-        written = (input->page == NULL || take_page_write(&rehearsal)) && written;
+        written = (input->common.page == NULL || take_page_write(&rehearsal)) && written;
         if (input->common.json) {
             (void)json_dumpf(rehearsal.results, stdout, JSON_INDENT(2) | JSON_REAL_PRECISION(15));
             (void)putchar('\n');
@@ -429,7 +427,7 @@ static bool fits_together(const char *who, const struct input *input)
         return complain(who, "name a scene, such as NAME.scene.yaml");
     if (input->recorder.path != NULL && (input->common.files.count != 1 || input->seeds != 1))
         return complain(who, "--capture takes one scene and one seed");
-    if (input->page != NULL && input->only_check)
+    if (input->common.page != NULL && input->only_check)
         return complain(who, "--page shows what was played: omit --check");
     if (input->controllers.count > 0 && (input->common.files.count != 1 || input->seeds != 1))
         return complain(who, "--controller takes one scene and one seed");
@@ -437,7 +435,7 @@ static bool fits_together(const char *who, const struct input *input)
         return complain(who, "--outside needs a real controller: add --controller");
     if (input->controllers.count > 0 && (input->share.results != NULL || input->share.parts > 1))
         return complain(who, "--results and --part are of simulations: they cannot go with real controllers");
-    return share_fits(&input->share, who);
+    return share_fits(&input->share, who, &input->common);
 }
 
 int verb_rehearse(int argc, char **argv)
@@ -484,10 +482,11 @@ int verb_rehearse(int argc, char **argv)
                    ? EXIT_AS_EXPECTED
                    : EXIT_BAD_INPUT;
     if (input.share.merge)
-        return share_merge(&input.share, argv[0], &input.common.files, "takes");
+        return share_merge(&input.share, argv[0], &input.common, "takes");
     if (!fits_together(argv[0], &input))
         return EXIT_BAD_INPUT;
-    if (!recorder_is_free(&input.recorder) || !page_is_free(input.page, input.recorder.replaces) ||
+    if (!saving_is_free(input.recorder.path, input.common.replaces) ||
+        !saving_is_free(input.common.page, input.common.replaces) ||
         (input.junit != NULL && !takes_may_write_junit(input.junit)))
         return EXIT_BAD_INPUT;
     return rehearse(&input);

@@ -154,10 +154,8 @@ bool take_page_write(const struct rehearsal *rehearsal)
                               .verdict = passed == all ? PAGE_GOOD : PAGE_BAD,
                               .summary = text,
                               .result = result,
-                              .more = more,
-                              .paths = input->common.files.paths,
-                              .path_count = (size_t)input->common.files.count};
-    bool good = page_write(input->page, input->recorder.replaces, &page);
+                              .more = more};
+    bool good = page_write(&input->common, &page);
     json_decref(result);
     json_decref(more);
     return good;

@@ -150,18 +150,26 @@ bool parse_options(const struct argp *argp, int argc, char **argv, void *input)
     return argp_parse(argp, argc, argv, 0, NULL, input) == 0;
 }
 
-error_t parse_common(int key, struct argp_state *state, struct common *common)
+error_t parse_common(int key, char *argument, struct argp_state *state, struct common *common)
 {
-    if (key == 'j') {
+    switch (key) {
+    case 'j':
         common->json = true;
         return 0;
-    }
-    if (key != ARGP_KEY_ARGS)
+    case COMMON_PAGE:
+        common->page = argument;
+        return 0;
+    case COMMON_REPLACE:
+        common->replaces = true;
+        return 0;
+    case ARGP_KEY_ARGS:
+        common->files.paths = state->argv + state->next;
+        common->files.count = state->argc - state->next;
+        state->next = state->argc;
+        return 0;
+    default:
         return ARGP_ERR_UNKNOWN;
-    common->files.paths = state->argv + state->next;
-    common->files.count = state->argc - state->next;
-    state->next = state->argc;
-    return 0;
+    }
 }
 
 bool take_seconds(const char *who, const char *option, const char *argument, double *seconds)

@@ -12,14 +12,25 @@ struct files {
     int count;
 };
 
+/* Options that several verbs have, as rows of a verb's table. */
+/* clang-format off */
+#define PAGE_OPTION                                                                                                    \
+    {"page", COMMON_PAGE, "FILE", 0, "Also write the result to FILE, an HTML page that needs no other files", 0}
+#define REPLACE_OPTION {"replace", COMMON_REPLACE, NULL, 0, "Overwrite existing files", 0}
+/* clang-format on */
+
+enum common_key { COMMON_PAGE = 0x2c0, COMMON_REPLACE };
+
 /* What all verbs take; the first member of each verb's input. */
 struct common {
     struct files files;
+    const char *page; /* NULL: none is written */
+    bool replaces;
     bool json;
 };
 
-/* For a verb's parser, where it does not know a key itself: takes --json and the files. */
-error_t parse_common(int key, struct argp_state *state, struct common *common);
+/* For a verb's parser, where it does not know a key itself: takes --json, --page, --replace, and the files. */
+error_t parse_common(int key, char *argument, struct argp_state *state, struct common *common);
 
 /* Runs argp over the arguments, after saying in one line what it would not take. Returns false if there is such. Help
  * is printed, and the program ended, in here. */

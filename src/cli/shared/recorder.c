@@ -1,35 +1,25 @@
 /* What a simulation was, in a file. */
 #include "cli/shared/recorder.h"
 
-#include <unistd.h>
-
+#include "cli/shared/saving.h"
 #include "cli/shared/say.h"
 
 bool recorder_parse(struct recorder *recorder, int key, char *argument)
 {
-    if (key == RECORDER_CAPTURE)
-        recorder->path = argument;
-    else if (key == RECORDER_REPLACE)
-        recorder->replaces = true;
-    else
+    if (key != RECORDER_CAPTURE)
         return false;
+    recorder->path = argument;
     return true;
 }
 
-bool recorder_is_free(const struct recorder *recorder)
-{
-    return recorder->path == NULL || recorder->replaces || access(recorder->path, F_OK) != 0 ||
-           complain(recorder->path, "it is there, and is left alone; give --replace to write over it");
-}
-
-bool recorder_begin(struct recorder *recorder)
+bool recorder_begin(struct recorder *recorder, bool replaces)
 {
     char error[400];
     if (recorder->path == NULL)
         return true;
-    if (!recorder_is_free(recorder))
+    if (!saving_is_free(recorder->path, replaces))
         return false;
-    recorder->writer = ys_capture_create(recorder->path, recorder->replaces, error, sizeof error);
+    recorder->writer = ys_capture_create(recorder->path, replaces, error, sizeof error);
     if (recorder->writer == NULL)
         return complain(recorder->path, "%s", error);
     recorder->recording.sink = (struct ys_record_sink){.take = ys_capture_sink, .context = recorder->writer};

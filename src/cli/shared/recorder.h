@@ -5,34 +5,31 @@
 #include <argp.h>
 
 #include "capture/file/writer.h"
+#include "cli/shared/options.h"
 #include "world/world.h"
 
-/* Their options, as a row or two of a verb's table. */
+/* Their options, as rows of a verb's table. */
 /* clang-format off */
 #define RECORDER_OPTIONS                                                                                               \
     {"capture", RECORDER_CAPTURE, "FILE", 0,                                                                           \
      "Write a capture of the air and of HCI to FILE: NAME.pcapng has both; with NAME.pcap, HCI goes to NAME-WHO.pcap",  \
      0},                                                                                                               \
-    {"replace", RECORDER_REPLACE, NULL, 0, "Overwrite existing files", 0}
+    REPLACE_OPTION
 /* clang-format on */
 
-enum recorder_key { RECORDER_CAPTURE = 0x200, RECORDER_REPLACE };
+enum recorder_key { RECORDER_CAPTURE = 0x200 };
 
 struct recorder {
     const char *path; /* NULL: nothing is captured */
-    bool replaces;
     struct ys_capture_writer *writer;
     struct ys_recording recording;
 };
 
-/* Takes one of its options; false if the key is none. */
+/* Takes its option; false if the key is another. */
 bool recorder_parse(struct recorder *recorder, int key, char *argument);
 
-/* Whether the file may be made, as far as can be told before; false after a line. */
-bool recorder_is_free(const struct recorder *recorder);
-
 /* Makes the file, if one is wanted; false after a line. */
-bool recorder_begin(struct recorder *recorder);
+bool recorder_begin(struct recorder *recorder, bool replaces);
 
 /* What a run is given; NULL if nothing is captured. */
 struct ys_recording *recorder_recording(struct recorder *recorder);

@@ -186,12 +186,15 @@ int results_merge(struct results *store, const char *path)
     return good ? count : -1;
 }
 
-bool results_merge_all(const char *who, const char *into, char *const *paths, int count, const char *what)
+bool results_merge_all(const char *who, const char *into, const struct common *common, const char *what)
 {
+    char *const *paths = common->files.paths;
+    int count = common->files.count;
     struct results *store = NULL;
     int total = 0;
     bool good = (into != NULL && count > 0) ||
                 complain(who, "--merge needs the files to be merged, and --results with the file to put them into");
+    good = good && (common->page == NULL || complain(who, "--merge only merges results: omit --page"));
     char *about = good ? results_about(who, paths[0]) : NULL;
     good = about != NULL;
     for (int i = 1; good && i < count; i++) {

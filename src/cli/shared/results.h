@@ -5,6 +5,8 @@
 
 #include <stdbool.h>
 
+#include "cli/shared/options.h"
+
 struct results;
 
 /* Opens or makes a file of such results, `about` being what it is of. NULL after a line: it cannot be opened,
@@ -23,8 +25,9 @@ bool results_put(struct results *store, const char *point, const char *json);
 /* Takes over all results of another file; how many, or -1 after a line. */
 int results_merge(struct results *store, const char *path);
 
-/* Puts the results of some files into that of `into`, and says how many there are of `what`; false after a line. */
-bool results_merge_all(const char *who, const char *into, char *const *paths, int count, const char *what);
+/* Puts the results of the named files into that of `into`, and says how many there are of `what`; false after a line.
+ */
+bool results_merge_all(const char *who, const char *into, const struct common *common, const char *what);
 
 /* Reads a share of the results: I/N with I from 1 to N, or as a batch system counts its tasks I/A-B with I from A to B.
  * `part` is counted from 1; there are at most `most`. False after a line. */

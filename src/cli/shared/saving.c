@@ -4,8 +4,15 @@
 #include <signal.h>
 #include <stdlib.h>
 #include <string.h>
+#include <unistd.h>
 
 #include "cli/shared/say.h"
+
+bool saving_is_free(const char *path, bool replaces)
+{
+    return path == NULL || replaces || access(path, F_OK) != 0 ||
+           complain(path, "it is there, and is left alone; give --replace to write over it");
+}
 
 bool saving_begin(struct ys_output *output, const char *path, bool replaces)
 {

@@ -36,18 +36,20 @@ uint64_t share_stamp(char *const *paths, int count)
     return stamp;
 }
 
-bool share_fits(const struct share *share, const char *who)
+bool share_fits(const struct share *share, const char *who, const struct common *common)
 {
     if (!share->undone)
         return true;
     if (share->results == NULL)
         return complain(who, "--undone needs --results");
+    if (common->page != NULL)
+        return complain(who, "--undone computes nothing: omit --page");
     return access(share->results, R_OK) == 0 || complain(who, "cannot open %s", share->results);
 }
 
-int share_merge(const struct share *share, const char *who, const struct files *files, const char *what)
+int share_merge(const struct share *share, const char *who, const struct common *common, const char *what)
 {
-    return results_merge_all(who, share->results, files->paths, files->count, what) ? EXIT_AS_EXPECTED : EXIT_BAD_INPUT;
+    return results_merge_all(who, share->results, common, what) ? EXIT_AS_EXPECTED : EXIT_BAD_INPUT;
 }
 
 bool share_is_mine(const struct share *share, unsigned long long index)

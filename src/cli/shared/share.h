@@ -50,10 +50,10 @@ bool share_take(struct share *share, const char *who, int key, const char *argum
 uint64_t share_stamp(char *const *paths, int count);
 
 /* Whether what was asked for fits together; false after a line. */
-bool share_fits(const struct share *share, const char *who);
+bool share_fits(const struct share *share, const char *who, const struct common *common);
 
 /* Puts files of results into one; the exit status. `what` they have: "takes". */
-int share_merge(const struct share *share, const char *who, const struct files *files, const char *what);
+int share_merge(const struct share *share, const char *who, const struct common *common, const char *what);
 
 /* Whether the `index`th is in the share. */
 bool share_is_mine(const struct share *share, unsigned long long index);

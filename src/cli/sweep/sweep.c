@@ -24,7 +24,6 @@
 
 #define KEY_CARRIER     1
 #define KEY_HEAT        5
-#define KEY_REPLACE     7
 #define NAME_SIZE       400
 #define INTERRUPTS_MOST 2
 
@@ -36,7 +35,6 @@ struct input {
     struct share share;
     unsigned long long jobs;
     bool heat;
-    bool replaces;
 };
 
 static error_t parse(int key, char *argument, struct argp_state *state)
@@ -57,9 +55,6 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     case KEY_HEAT:
         input->heat = true;
         break;
-    case KEY_REPLACE:
-        input->replaces = true;
-        break;
     case 'J':
         good = take_jobs(state->argv[0], argument, &input->jobs);
         break;
@@ -68,7 +63,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         good = plot_is_possible(state->argv[0], argument);
         break;
     default:
-        return parse_common(key, state, &input->common);
+        return parse_common(key, argument, state, &input->common);
     }
     return good ? 0 : EINVAL;
 }
@@ -327,7 +322,7 @@ static int finish_sweep(const char *who, const struct input *input, const struct
         print_text(sweep, results, about);
     int status = !whole ? EXIT_BAD_INPUT : well ? EXIT_AS_EXPECTED : EXIT_UNEXPECTED;
     if (whole && input->plot != NULL &&
-        !sweep_draw(who, input->plot, sweep, results, about, input->heat, input->replaces))
+        !sweep_draw(who, input->plot, sweep, results, about, input->heat, input->common.replaces))
         status = EXIT_BAD_INPUT;
     free(results);
     return status;
@@ -432,7 +427,7 @@ int verb_sweep(int argc, char **argv)
          "Draw goodput and limit as lines to FILE, which ends in .svg or .png; its data and script are written beside "
          "it",
          0},
-        {"replace", KEY_REPLACE, NULL, 0, "Overwrite existing files", 0},
+        REPLACE_OPTION,
         {"heat", KEY_HEAT, NULL, 0, "Draw a heat map of two parameters instead of lines", 0},
         {"json", 'j', NULL, 0, "Print the results as JSON", 0},
         {0}};
@@ -459,10 +454,10 @@ int verb_sweep(int argc, char **argv)
     if (!parse_options(&argp, argc, argv, &input))
         return EXIT_BAD_INPUT;
     if (input.share.merge)
-        return share_merge(&input.share, argv[0], &input.common.files, "results");
-    if (!share_fits(&input.share, argv[0]))
+        return share_merge(&input.share, argv[0], &input.common, "results");
+    if (!share_fits(&input.share, argv[0], &input.common))
         return EXIT_BAD_INPUT;
-    if (input.plot != NULL && !plot_is_free(argv[0], input.plot, input.replaces))
+    if (input.plot != NULL && !plot_is_free(argv[0], input.plot, input.common.replaces))
         return EXIT_BAD_INPUT;
     return sweep_definition(argv[0], &input);
 }

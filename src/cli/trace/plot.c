@@ -36,7 +36,7 @@ struct trace_plot *trace_plot_new(const struct trace *trace)
         return NULL;
     if (trace->draw != NULL)
         plot->drawn = (enum drawn)word_among(trace->draw, words);
-    plot->open = plot_begin(&plot->plot, "yarnswift trace", trace->plot_path, trace->replaces);
+    plot->open = plot_begin(&plot->plot, "yarnswift trace", trace->plot_path, trace->common.replaces);
     if (plot->open)
         (void)fprintf(plot->plot.data, "# time in s, series, value\n");
     return plot;

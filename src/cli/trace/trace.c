@@ -33,7 +33,6 @@ enum key {
     KEY_PACKET,
     KEY_VALUES,
     KEY_DRAW,
-    KEY_REPLACE,
     KEY_BEFORE,
     KEY_AFTER,
     KEY_FROM,
@@ -99,7 +98,7 @@ static error_t parse_shared(struct trace *trace, struct argp_state *state, int k
     if (key == 'O')
         return plug_take(&trace->source.folders, who, argument) ? 0 : EINVAL;
     error_t taken = source_parse(&trace->source, who, key, argument);
-    return taken == ARGP_ERR_UNKNOWN ? parse_common(key, state, &trace->common) : taken;
+    return taken == ARGP_ERR_UNKNOWN ? parse_common(key, argument, state, &trace->common) : taken;
 }
 
 static error_t parse(int key, char *argument, struct argp_state *state)
@@ -146,16 +145,10 @@ static error_t parse(int key, char *argument, struct argp_state *state)
         trace->plot_path = argument;
         good = plot_is_possible(who, argument);
         break;
-    case PAGE_FILE:
-        trace->page_path = argument;
-        break;
     case KEY_DRAW:
         trace->draw = argument;
         good = trace_plot_is_known(argument) ||
                complain(who, "unknown picture \"%s\"; use values, strength or connection", argument);
-        break;
-    case KEY_REPLACE:
-        trace->replaces = true;
         break;
     default:
         return parse_shared(trace, state, key, argument);
@@ -312,9 +305,8 @@ static bool open_values(struct trace *trace)
 {
     if (trace->values_path == NULL)
         return true;
-    if (!trace->replaces && access(trace->values_path, F_OK) == 0)
-        return complain(trace->values_path, "it is there, and is left alone; give --replace to write over it");
-    if (!saving_begin(&trace->values_file, trace->values_path, trace->replaces))
+    if (!saving_is_free(trace->values_path, trace->common.replaces) ||
+        !saving_begin(&trace->values_file, trace->values_path, trace->common.replaces))
         return false;
     trace->values = trace->values_file.stream;
     trace_values_head(trace->values);
@@ -331,8 +323,8 @@ static bool close_values(struct trace *trace)
 
 static bool is_free(const struct trace *trace, const char *who)
 {
-    return page_is_free(trace->page_path, trace->replaces) &&
-           (trace->plot_path == NULL || plot_is_free(who, trace->plot_path, trace->replaces));
+    return saving_is_free(trace->common.page, trace->common.replaces) &&
+           (trace->plot_path == NULL || plot_is_free(who, trace->plot_path, trace->common.replaces));
 }
 
 /* What could not be shown, and why. */
@@ -365,10 +357,8 @@ static bool write_page(const struct trace *trace, bool met)
                                                                         : PAGE_BAD,
                               .summary = summary,
                               .result = result,
-                              .more = more,
-                              .paths = trace->common.files.paths,
-                              .path_count = (size_t)trace->common.files.count};
-    bool good = page_write(trace->page_path, trace->replaces, &page);
+                              .more = more};
+    bool good = page_write(&trace->common, &page);
     json_decref(result);
     json_decref(more);
     return good;
@@ -380,10 +370,10 @@ static int run(struct trace *trace, const char *who)
     trace->kept = calloc((size_t)trace->before + 1, sizeof *trace->kept);
     if (trace->plot_path != NULL)
         trace->plot = trace_plot_new(trace);
-    if (trace->page_path != NULL)
+    if (trace->common.page != NULL)
         trace->timeline = timeline_new(&trace->source.glossary);
     bool good = trace->follower != NULL && trace->kept != NULL && (trace->plot_path == NULL || trace->plot != NULL) &&
-                (trace->page_path == NULL || trace->timeline != NULL);
+                (trace->common.page == NULL || trace->timeline != NULL);
     if (!good) {
         (void)complain(who, "there is no memory for it");
     } else {
@@ -406,7 +396,7 @@ static int run(struct trace *trace, const char *who)
     free(trace->kept);
     ys_follower_free(trace->follower);
     bool met = !trace->expects || trace->matched == trace->expected;
-    good = good && (trace->page_path == NULL || write_page(trace, met));
+    good = good && (trace->common.page == NULL || write_page(trace, met));
     timeline_free(trace->timeline);
     if (good && !met)
         (void)complain(who, "%llu messages match, and %llu were expected", (unsigned long long)trace->matched,
@@ -426,7 +416,7 @@ static bool go_together(const struct trace *trace, const char *who)
     if (trace->expects && (trace->packet > 0 || trace->follows))
         return complain(who, "--expect counts matches up to the end: omit --packet and --follow");
     if (trace->packet > 0 &&
-        (trace->plot_path != NULL || trace->page_path != NULL || trace->values_path != NULL || trace->common.json))
+        (trace->plot_path != NULL || trace->common.page != NULL || trace->values_path != NULL || trace->common.json))
         return complain(who, "--packet shows one packet in words, and nothing else");
     return true;
 }
@@ -466,7 +456,7 @@ int verb_trace(int argc, char **argv)
          0},
         PAGE_OPTION,
         {"draw", KEY_DRAW, "WHAT", 0, "What to draw: values (default), strength, or connection", 0},
-        {"replace", KEY_REPLACE, NULL, 0, "Overwrite existing files", 0},
+        REPLACE_OPTION,
         SOURCE_OPTIONS,
         {"json", 'j', NULL, 0, "Print one JSON object a line", 0},
         {0}};

@@ -22,7 +22,6 @@ struct trace {
     unsigned long long expected; /* how many are to match, if `expects` */
     const char *values_path;
     const char *plot_path;
-    const char *page_path;
     const char *draw;
     double from_s; /* if `has_from`; likewise: */
     double to_s;
@@ -53,7 +52,6 @@ struct trace {
     bool has_to;
     bool follows;
     bool expects;
-    bool replaces;
 };
 
 #endif
