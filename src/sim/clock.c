@@ -1,7 +1,10 @@
-/* Virtual time. Timers wait in no order, each in the slot of its time on a wheel that goes round in a quarter of a
- * second: most of a crowd are far off, and cost the same however many they are. The next one is the least of the next
- * slot that has any, by time and then by the order in which they were queued. Where a slot is crowded, as when all
- * begin at the same time, those in it go to a heap. */
+/* Virtual time. A few timers wait in order in a list, as in a quiet scene. Of a crowd they wait in no order, each in
+ * the slot of its time on a wheel that goes round in a quarter of a second: most of them are far off, and cost the same
+ * however many they are. The next one is the least of the next slot that has any, by time and then by the order in
+ * which they were queued. Where a slot is crowded, as when all begin at the same time, those in it go to a heap.
+ *
+ *     list --(one too many)--> wheel, all of them --(a slot is crowded)--> heap
+ *     wheel and heap --(few are left)--> list, all of them */
 #include "sim/clock.h"
 
 #include <stdlib.h>
@@ -15,7 +18,9 @@
 #define WORD      64
 #define PAGE      4096     /* slots that have one word of `worded`: WORD times WORD */
 #define FEW       8        /* so many of a slot are looked at one by one */
+#define LISTED    32       /* at most so many are in the list; those of a crowd come back when half of that are left */
 #define ON_WHEEL  SIZE_MAX /* the place of a timer that is not in the heap */
+#define IN_LIST   (SIZE_MAX - 1)
 
 struct queued {
     uint64_t at_ns;
@@ -27,6 +32,8 @@ struct ys_clock {
     uint64_t now_ns;
     uint64_t at_one_time; /* timers that have fired since time last went on */
     uint64_t next_order;
+    struct queued list[LISTED]; /* all of them, the first one at the end; or none */
+    size_t listed;
     struct queued *heap; /* from index 1 on: those of crowded slots */
     size_t heaped;
     size_t capacity;
@@ -234,12 +241,59 @@ static inline struct ys_timer *next_on_wheel(struct ys_clock *clock, uint64_t la
     return NULL;
 }
 
-/* both */
+/* the list */
+
+static inline bool is_crowded(const struct ys_clock *clock)
+{
+    return clock->on_wheel + clock->heaped > 0;
+}
+
+static inline void enter_list(struct ys_clock *clock, struct ys_timer *timer)
+{
+    const struct queued queued = {.at_ns = timer->at_ns, .order = timer->order, .timer = timer};
+    size_t at = clock->listed++;
+    for (; at > 0 && is_before(&clock->list[at - 1], &queued); at--)
+        clock->list[at] = clock->list[at - 1];
+    clock->list[at] = queued;
+    timer->place = IN_LIST;
+}
+
+static inline void leave_list(struct ys_clock *clock, const struct ys_timer *timer)
+{
+    size_t at = --clock->listed;
+    struct queued gone = clock->list[at];
+    while (gone.timer != timer) {
+        const struct queued next = clock->list[--at];
+        clock->list[at] = gone;
+        gone = next;
+    }
+}
+
+static void list_to_wheel(struct ys_clock *clock)
+{
+    while (clock->listed > 0)
+        enter_wheel(clock, clock->list[--clock->listed].timer);
+}
+
+static void others_to_list(struct ys_clock *clock)
+{
+    while (clock->heaped > 0)
+        enter_list(clock, clock->heap[clock->heaped--].timer);
+    for (uint64_t slot = 0; clock->on_wheel > 0;) {
+        struct ys_timer *timer = clock->wheel[slot = next_filled(clock, slot)];
+        leave_wheel(clock, timer);
+        enter_list(clock, timer);
+    }
+}
+
+/* all */
 
 static inline void leave(struct ys_clock *clock, struct ys_timer *timer)
 {
     if (timer->place == ON_WHEEL)
         leave_wheel(clock, timer);
+    else if (timer->place == IN_LIST)
+        leave_list(clock, timer);
     else
         leave_heap(clock, timer->place);
     timer->place = 0;
@@ -257,11 +311,16 @@ void ys_clock_set(struct ys_clock *clock, struct ys_timer *timer, uint64_t at_ns
         leave(clock, timer);
     timer->at_ns = at_ns > clock->now_ns ? at_ns : clock->now_ns;
     timer->order = clock->next_order++;
-    enter_wheel(clock, timer);
+    if (clock->listed == LISTED)
+        list_to_wheel(clock);
+    if (is_crowded(clock))
+        enter_wheel(clock, timer);
+    else
+        enter_list(clock, timer);
 }
 
-/* The one that fires next, if it is due until then; else NULL. */
-static inline struct ys_timer *next_due(struct ys_clock *clock, uint64_t until_ns)
+/* Of a crowd: the one that fires next, if it is due until then; else NULL. */
+static inline struct ys_timer *next_of_crowd(struct ys_clock *clock, uint64_t until_ns)
 {
     uint64_t heap_ns = clock->heaped > 0 ? clock->heap[1].at_ns : UINT64_MAX;
     uint64_t last_ns = heap_ns < until_ns ? heap_ns : until_ns;
@@ -271,10 +330,30 @@ static inline struct ys_timer *next_due(struct ys_clock *clock, uint64_t until_n
     return first != NULL && first->at_ns <= until_ns ? first : NULL;
 }
 
+/* Takes out the one that fires next, if it is due until then; else NULL. */
+static inline struct ys_timer *take_next(struct ys_clock *clock, uint64_t until_ns)
+{
+    size_t others = clock->on_wheel + clock->heaped;
+    if (others > LISTED / 2) {
+        struct ys_timer *timer = next_of_crowd(clock, until_ns);
+        if (timer != NULL)
+            leave(clock, timer);
+        return timer;
+    }
+    if (others > 0)
+        others_to_list(clock);
+    if (clock->listed == 0 || clock->list[clock->listed - 1].at_ns > until_ns)
+        return NULL;
+    struct ys_timer *timer = clock->list[--clock->listed].timer;
+    timer->place = 0;
+    return timer;
+}
+
 bool ys_clock_stands(const struct ys_clock *clock)
 {
     return clock->at_one_time > AT_ONE_TIME_MOST &&
-           clock->at_one_time > AT_ONE_TIME_MOST + FOR_EACH_OF_THESE * (uint64_t)(clock->heaped + clock->on_wheel);
+           clock->at_one_time >
+               AT_ONE_TIME_MOST + FOR_EACH_OF_THESE * (uint64_t)(clock->heaped + clock->on_wheel + clock->listed);
 }
 
 void ys_clock_stop(struct ys_clock *clock)
@@ -286,7 +365,7 @@ static inline bool fire_next(struct ys_clock *clock, uint64_t until_ns)
 {
     if (ys_clock_stands(clock))
         return false;
-    struct ys_timer *timer = next_due(clock, until_ns);
+    struct ys_timer *timer = take_next(clock, until_ns);
     if (timer == NULL) {
         if (until_ns > clock->now_ns) {
             clock->now_ns = until_ns;
@@ -294,7 +373,6 @@ static inline bool fire_next(struct ys_clock *clock, uint64_t until_ns)
         }
         return false;
     }
-    leave(clock, timer);
     clock->at_one_time = timer->at_ns > clock->now_ns ? 0 : clock->at_one_time + 1;
     clock->now_ns = timer->at_ns;
     timer->fire(timer->context);
