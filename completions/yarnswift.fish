@@ -184,7 +184,7 @@ complete -c yarnswift -n '__fish_seen_subcommand_from meet' -l output -s o -r -d
 complete -c yarnswift -n '__fish_seen_subcommand_from meet' -l results -r -d 'Keep the encounters that passed in this SQLite file; a later run continues from there'
 complete -c yarnswift -n '__fish_seen_subcommand_from meet' -l part -r -d 'Only do share I of N, each of which another machine may do; or I/A-B, as a batch system counts its tasks: 0/0-7'
 complete -c yarnswift -n '__fish_seen_subcommand_from meet' -l merge -d 'Merge the results of the named files into --results'
-complete -c yarnswift -n '__fish_seen_subcommand_from meet' -l page -r -d 'Write the result to FILE as an HTML page'
+complete -c yarnswift -n '__fish_seen_subcommand_from meet' -l page -r -d 'Also write the result to FILE, an HTML page that needs no other files'
 complete -c yarnswift -n '__fish_seen_subcommand_from meet' -l replace -d 'Overwrite existing files'
 complete -c yarnswift -n '__fish_seen_subcommand_from meet' -l json -s j -d 'Print the result as JSON'
 complete -c yarnswift -n '__fish_seen_subcommand_from air' -l controllers -r -d 'Number of controllers that are offered, 1 to 16 (default 1)'
