@@ -179,7 +179,7 @@ static void feed(struct ys_follower *follower)
 
 static void draw_trace(const char *path, const char *script, const char *what)
 {
-    struct drawing drawing = {.trace = {.plot_path = path, .draw = what, .replaces = true}};
+    struct drawing drawing = {.trace = {.plot_path = path, .draw = what, .common.replaces = true}};
     char *paths[] = {texts[TITLE]};
     drawing.trace.common.files = (struct files){.paths = paths, .count = 1};
     drawing.trace.source.glossary = (struct ys_glossary){.attribute = mean, .number = number};

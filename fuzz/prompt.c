@@ -62,7 +62,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
     char *rest = text;
     explorer.scene = ys_scene_read("explore", head, sizeof head - 1, &files);
     explorer.central = explorer.scene->device_count;
-    explorer.stage = ys_stage_new(explorer.scene, &explorer.take, 1, NULL, NULL, NULL);
+    explorer.stage = ys_stage_new(explorer.scene, &explorer.take, 1, true, NULL, NULL, NULL);
     if (explorer.stage == NULL || explorer.prompt == NULL)
         abort();
     for (unsigned i = 0; i < LINES_MOST && rest != NULL && !explorer.quits; i++)

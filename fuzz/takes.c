@@ -210,7 +210,7 @@ static struct ys_design *open_one(void *context, const char *path)
 static void play(const struct ys_scene *scene, uint64_t seed)
 {
     struct ys_take played;
-    ys_scene_play(scene, seed, NULL, NULL, &played);
+    ys_scene_play(scene, seed, true, NULL, NULL, &played);
     bool failed = false;
     for (size_t i = 0; i < played.step_count; i++) {
         failed |= !played.steps[i].passed;

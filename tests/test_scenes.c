@@ -725,6 +725,38 @@ static void firmware_that_crashes_is_named_and_the_other_scenes_are_played(void 
     }
 }
 
+/* A take that failed is played once more for its packets, of which nobody else hears. */
+static void a_take_that_fails_shows_its_packets_and_speaks_once(void **state)
+{
+    static const char spoken[] = "the rogue speaks";
+    static const char body[] =
+        WITH_TROUBLE "centrals: [{name: t}]\nsteps: [{connect: rogue}, discover, {set: fail, to: 10}, "
+                     "{read: count, is: 999}]\n";
+    (void)state;
+    struct outcome outcome = rehearse(body, "");
+    assert_says(&outcome, 1, "the last packets on the air that told something:");
+    const char *first = strstr(outcome.err, spoken);
+    assert_non_null(first);
+    assert_null(strstr(first + 1, spoken));
+    /* the same packets as of a take that kept them at once */
+    struct outcome several = rehearse(body, "--json");
+    json_t *json = json_loads(strchr(several.out, '['), 0, NULL);
+    const json_t *packets =
+        json_object_get(json_array_get(json_object_get(json_array_get(json, 0), "takes"), 0), "packets");
+    assert_true(json_array_size(packets) > 3);
+    const json_t *packet;
+    size_t index;
+    json_array_foreach(packets, index, packet)
+    {
+        assert_non_null(strstr(outcome.out, json_string_value(packet)));
+    }
+    json_decref(json);
+    /* of several seeds the first that failed is shown */
+    outcome = rehearse(body, "--runs 3");
+    assert_says(&outcome, 1, "the last packets on the air that told something:");
+    assert_non_null(strstr(outcome.out, "0 of 3 seeds; failed with --seed 1, 2, 3"));
+}
+
 /* Whoever has no power does nothing, and says so. */
 static void what_has_no_power_does_nothing(void **state)
 {
@@ -994,6 +1026,7 @@ int main(void)
         cmocka_unit_test(a_module_that_does_not_fit_is_refused),
         cmocka_unit_test(modules_are_looked_for_where_they_are_said_to_be),
         cmocka_unit_test(a_scene_that_cannot_be_read_does_not_stop_the_others),
+        cmocka_unit_test(a_take_that_fails_shows_its_packets_and_speaks_once),
         cmocka_unit_test(every_kind_of_central_meets_the_wrench),
         cmocka_unit_test(connecting_ends_in_time_though_it_is_tried_again_and_again),
         cmocka_unit_test(a_group_may_fail_while_others_of_it_are_at_work),

@@ -22,8 +22,9 @@ void board_alarm(uint32_t ticks);
 /* Sleeps until an interrupt is pending. Interrupts are off, and are taken later. */
 void board_sleep(void);
 
-/* The line to the controller. Its interrupt calls port_line_interrupt. A byte that has come, or false; a byte to be
- * sent, or false if there is no room; the interrupt for room on or off. From port_line_interrupt, but for the last. */
+/* The line to the controller. Its interrupt calls port_line_interrupt. These functions read a received byte (false:
+ * none), write a byte (false: no room), and switch the transmit interrupt on or off. The first two are called from
+ * port_line_interrupt only. */
 bool board_line_get(uint8_t *byte);
 bool board_line_put(uint8_t byte);
 void board_line_room(bool tell);

@@ -28,7 +28,7 @@ struct ys_target_sizes {
     uint32_t stack;
 };
 
-/* Whoever has a target. All are called from ys_target_turn and get `context` back. */
+/* What the owner of a target is told. All are called from ys_target_turn and get `context` back. */
 struct ys_target_calls {
     void (*packet)(void *context, const uint8_t *packet, size_t length); /* to its controller */
     void (*event)(void *context, const struct ys_step_event *event);

@@ -13,8 +13,8 @@ struct ys_simulated;
 /* Which way a packet crosses HCI. */
 enum ys_direction { YS_TO_CONTROLLER, YS_TO_HOST };
 
-/* A controller that is none of the simulation's: a real one, at a line. Its owner hands on what comes from it by
- * ys_simulated_hear, while somebody has it. */
+/* A real controller on a serial line, in place of a simulated one. Its owner passes on what it sends by
+ * ys_simulated_hear while a host uses it. */
 struct ys_outside {
     void (*send)(void *context, const uint8_t *packet, size_t length); /* to it */
     void *context;

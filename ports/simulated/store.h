@@ -9,16 +9,16 @@ struct ys_store;
 
 /* A store with room for so many bytes of records in all; NULL if there is no memory. */
 struct ys_store *ys_store_new(size_t capacity);
-/* The same with the records of an SQLite file, which is made if there is none; each change is in the file, whole,
- * before the call returns. Nobody but its owner can read it, since records are keys. NULL, and why in `error` if that
- * is not NULL, if it cannot be opened or is no such file; it is then left as it is. */
+/* The same, with the records in an SQLite file, which is created if it does not exist. Each change is complete in the
+ * file before the call returns. Only its owner can read it, since records are keys. NULL, with the reason in `error` if
+ * that is not NULL, if the file cannot be opened or has another format; it is then left unchanged. */
 struct ys_store *ys_store_open(const char *path, size_t capacity, char *error, size_t size);
 /* The same with the records of such a file, which is only read, and left as it is: changes stay in memory. */
 struct ys_store *ys_store_read(const char *path, size_t capacity, char *error, size_t size);
 void ys_store_free(struct ys_store *store);
 
-/* After so many more writes and deletions the store takes none any more, as if the power had been cut then, until it is
- * told YS_STORE_WHOLE. */
+/* After this number of further writes and deletions the store accepts no more, as if power had been cut, until it is
+ * set to YS_STORE_WHOLE. */
 #define YS_STORE_WHOLE SIZE_MAX
 void ys_store_cut(struct ys_store *store, size_t changes);
 /* Writes and deletions so far. */

@@ -1,4 +1,4 @@
-/* Values to be written: at the edge of what a characteristic takes, and beyond. */
+/* Values to write: at the limits of a characteristic, and beyond them. */
 #ifndef ENCOUNTER_BYTES_H
 #define ENCOUNTER_BYTES_H
 
@@ -14,7 +14,7 @@ enum ys_worth {
     YS_WORTH_OPEN    /* it does not say */
 };
 
-/* Makes one for a way of writing; false if there is none of this kind. `bytes` has room for YS_VALUE_LONGEST + 1. */
+/* Makes a value for a way of writing; false if this kind does not exist. `bytes` has room for YS_VALUE_LONGEST + 1. */
 bool ys_encounter_bytes(const struct ys_characteristic *characteristic, enum ys_access_way way,
                         struct ys_chance *chance, uint8_t *bytes, size_t *length, enum ys_worth *worth);
 

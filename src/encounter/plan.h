@@ -1,4 +1,4 @@
-/* In which order aspects are tried: so that each value of one meets each of every other soon. */
+/* The order in which aspects are combined, so that every pair of values occurs early. */
 #ifndef ENCOUNTER_PLAN_H
 #define ENCOUNTER_PLAN_H
 

@@ -90,8 +90,8 @@ struct ys_activity ys_interval_activity(const struct ys_advertising_meter *air, 
 /* Searches that were not asked for in another number are so many in real time. */
 #define YS_SEARCHES_LIVE 10
 
-/* The same with real controllers: a scanner that always listens hears the device for a while, and then each scanner
- * looks for it, one search behind the other. Times are those at which reports have come, to a millisecond. */
+/* The same with real controllers: a scanner that always listens hears the device for a while; then each scanner
+ * searches for it, one search after the other. Times are those of the reports, with a precision of a millisecond. */
 bool ys_interval_run_live(const struct ys_interval_plan *plan, struct ys_interval_report *report);
 
 /* Sets what was found beside what is calculated; fills in all but the scanner and the searches. Private. */

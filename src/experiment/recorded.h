@@ -1,4 +1,4 @@
-/* The figures of an interval and of a stream, from what was recorded in place of a simulation. */
+/* The figures of an interval and of a stream, from a capture instead of a simulation. */
 #ifndef EXPERIMENT_RECORDED_H
 #define EXPERIMENT_RECORDED_H
 

@@ -1,4 +1,4 @@
-/* A stream over a connection: how fast it goes, and how far that is from what the link can carry. */
+/* A stream over a connection: its goodput, and what limits it. */
 #ifndef EXPERIMENT_THROUGHPUT_H
 #define EXPERIMENT_THROUGHPUT_H
 

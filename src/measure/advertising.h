@@ -55,7 +55,8 @@ enum ys_silence {
     YS_SILENCE_MISSED     /* so many of its events may have been missed by who watched */
 };
 
-/* Watches one advertiser. Fields are private but for the results; zero it but for the first seven. */
+/* Measures one advertiser. All fields but the first seven and the results are private; zero the struct, then set those
+ * seven. */
 struct ys_advertising_meter {
     struct ys_address advertiser;
     bool anonymous;           /* it tells no address: what tells none is taken for it */
@@ -114,7 +115,7 @@ void ys_advertising_meter_take(struct ys_advertising_meter *meter, const struct 
 /* A packet was heard that is no advertising: who watched was not deaf. */
 void ys_advertising_meter_other(struct ys_advertising_meter *meter);
 
-/* The watch is over: what has been silent until now has been so for that long. */
+/* The measurement ends: silences that have not ended yet are counted up to now. */
 void ys_advertising_meter_end(struct ys_advertising_meter *meter, uint64_t now_ns);
 
 /* The share of its packets that who watched has missed, by those events of which only some were heard; 0 to 1. */

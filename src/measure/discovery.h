@@ -36,11 +36,11 @@ struct ys_discovery_expectation {
 double ys_discovery_expect(const struct ys_discovery *discovery, double limit_ms, double within_ms,
                            struct ys_discovery_expectation *expectation);
 
-/* The share that is found within each of these times, in milliseconds and ascending, at most 600,000. */
+/* The share of searches that succeed within each of these times, in milliseconds and ascending, at most 600,000. */
 void ys_discovery_shares(const struct ys_discovery *discovery, const double *times_ms, double *shares, size_t count);
 
-/* What else advertises at the same strength loses packets, too: the share of those that overlap with one of `count`
- * others, each of which sends a packet of this length on each channel, every interval and 0 to 10 ms. */
+/* Packets that collide with other advertisers are lost: the share of packets that overlap with one of `count` others,
+ * each of which sends a packet of this length on each channel, every interval plus 0 to 10 ms. */
 double ys_collisions(uint32_t packet_us, uint32_t other_us, uint32_t other_interval_us, uint32_t count);
 
 #endif

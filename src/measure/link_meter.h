@@ -16,7 +16,7 @@ struct ys_link_side {
     bool sequence;
 };
 
-/* Watches one connection. Zero it but for the first. Packets tell their side. */
+/* Measures one connection. Zero it and set the first field. Packets tell their side. */
 struct ys_link_meter {
     uint32_t access_address;
     /* results */

@@ -6,7 +6,7 @@
 #include <stddef.h>
 #include <stdint.h>
 
-/* How somebody scans: on 37, 38, 39 in turn, in a window of each interval (Vol 6 Part B 4.4.3). */
+/* The parameters of a scanner: 37, 38, 39 in turn, in a window of each interval (Vol 6 Part B 4.4.3). */
 struct ys_scanner {
     const char *name;
     uint32_t window_us; /* 2.5 ms to the interval, both in steps of 0.625 ms */

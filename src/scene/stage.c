@@ -207,7 +207,7 @@ static bool name_devices(struct ys_stage *stage)
     return good;
 }
 
-struct ys_stage *ys_stage_new(const struct ys_scene *scene, struct ys_take *take, uint64_t seed,
+struct ys_stage *ys_stage_new(const struct ys_scene *scene, struct ys_take *take, uint64_t seed, bool packets,
                               struct ys_recording *recording, ys_line_fn *line, void *context)
 {
     struct ys_stage *stage = ys_new(sizeof *stage);
@@ -226,6 +226,8 @@ struct ys_stage *ys_stage_new(const struct ys_scene *scene, struct ys_take *take
     if (good) {
         ys_radio_observe(stage->world.radio, &stage->observer);
         ys_world_record(&stage->world, recording);
+    }
+    if (good && packets) {
         const struct ys_glossary glossary = ys_names_glossary(stage->names);
         stage->packets = ys_packets_new(&stage->world, &glossary);
         good = stage->packets != NULL;
@@ -347,10 +349,10 @@ static void tell_spent(const struct ys_stage *stage)
     }
 }
 
-void ys_scene_play(const struct ys_scene *scene, uint64_t seed, struct ys_recording *recording,
+void ys_scene_play(const struct ys_scene *scene, uint64_t seed, bool packets, struct ys_recording *recording,
                    const struct ys_beside *beside, struct ys_take *take)
 {
-    struct ys_stage *stage = ys_stage_new(scene, take, seed, recording, NULL, NULL);
+    struct ys_stage *stage = ys_stage_new(scene, take, seed, packets, recording, NULL, NULL);
     if (stage == NULL)
         return;
     if (beside != NULL)
@@ -363,7 +365,8 @@ void ys_scene_play(const struct ys_scene *scene, uint64_t seed, struct ys_record
         within = audited_tell(stage->audited) && within;
     if ((!passed || !within) && take->ending != YS_TAKE_BROKEN) {
         take->ending = YS_TAKE_FAILED;
-        ys_packets_say(stage->packets, PACKETS_BEFORE, false, take_packet_line, take);
+        if (stage->packets != NULL)
+            ys_packets_say(stage->packets, PACKETS_BEFORE, false, take_packet_line, take);
     }
     tell_spent(stage);
     take->simulated_s = (double)ys_world_now_ns(&stage->world) / (double)YS_NS_PER_S;

@@ -17,7 +17,8 @@ enum trouble {
     WAITS,
     EXITS,
     EXITS_AT_ONCE,
-    NEVER_RESTS
+    NEVER_RESTS,
+    SPEAKS
 };
 
 static struct ys_host *our_host;
@@ -52,6 +53,9 @@ static void make(int what)
         _exit(0);
     case NEVER_RESTS:
         ys_work_ask(&restless);
+        break;
+    case SPEAKS:
+        (void)write(STDOUT_FILENO, "the rogue speaks\n", 17);
         break;
     default:
         break;

@@ -15,7 +15,8 @@ struct ys_audit;
 struct ys_audit *ys_audit_new(const struct ys_glossary *glossary);
 void ys_audit_free(struct ys_audit *audit);
 
-/* What this one breaks is not counted: somebody who is known to misbehave. False if there are too many. */
+/* Violations by this party are not counted, because it misbehaves on purpose. False if there are too many such
+ * parties. */
 bool ys_audit_except(struct ys_audit *audit, const char *name);
 
 /* Takes what was seen; `context` is the audit, as a ys_seen_fn has it. */
@@ -40,8 +41,7 @@ uint64_t ys_audit_damaged(const struct ys_audit *audit);
 /* Packets that were encrypted with a key that is not known. */
 uint64_t ys_audit_unreadable(const struct ys_audit *audit);
 
-/* Borders whose logs have lost packets, which they do not say: what breaks rules there cannot be told. Behind
- * ys_audit_end. */
+/* HCI interfaces whose logs have lost packets without saying so: violations there are undecided. After ys_audit_end. */
 unsigned ys_audit_lossy_logs(const struct ys_audit *audit);
 
 #endif

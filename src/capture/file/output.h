@@ -7,8 +7,8 @@
 #include <stdio.h>
 #include <sys/types.h>
 
-/* A file that is being written, under a name beside its own that nobody can know before. Stays where it is in memory
- * until it ends. */
+/* A file that is being written, under a name beside its own that nobody can guess. The struct must not move until the
+ * end. */
 struct ys_output {
     char *path;
     char *beside;
@@ -22,8 +22,8 @@ struct ys_output {
  * through a symbolic link. False, and why in `error`, if it cannot be. */
 bool ys_output_begin(struct ys_output *output, const char *path, bool replaces, char *error, size_t size);
 
-/* Puts it in its place. If `good` is false, or something fails, what is there stays, and nothing else is left. False,
- * and why in `error`, but for `good`. */
+/* Moves the file to its place. If `good` is false, or something fails, the old file stays and the new one is removed.
+ * False, with the reason in `error` unless `good` was false. */
 bool ys_output_end(struct ys_output *output, bool good, char *error, size_t size);
 
 /* Removes what this process is writing; puts it in its place as far as it has come. Only what a signal may do. */

@@ -4,8 +4,8 @@
 
 #include <stdint.h>
 
-/* Is told what is wrong, or worth knowing, with the byte of the file at which it is. Of each kind of trouble the first
- * is told, and how often it came at the end. */
+/* Is called with a problem, or a remark, and its offset in the file in bytes. Of each kind, the first is reported at
+ * once, and their number at the end. */
 typedef void ys_capture_trouble_fn(void *context, uint64_t offset, const char *text);
 
 #endif

@@ -1,4 +1,4 @@
-/* Follows what was on the air and at HCI, record by record: each is read in the light of what came before it. */
+/* Follows the records of the air and of HCI one by one: each is decoded with the state that earlier ones have left. */
 #ifndef CAPTURE_FOLLOW_H
 #define CAPTURE_FOLLOW_H
 

@@ -1,5 +1,5 @@
-/* Where traces take names and meanings from: what a device's definition says, and what the standard has adopted.
- * Whoever has them gives these functions; each may be NULL. */
+/* Where traces take names and meanings from: the definitions of devices and the Assigned Numbers. The owner provides
+ * these functions; each may be NULL. */
 #ifndef CAPTURE_GLOSSARY_H
 #define CAPTURE_GLOSSARY_H
 

@@ -1,4 +1,4 @@
-/* A text that grows in memory of a fixed size. Where that ends it is cut behind a word, and " ..." says so. */
+/* A text in memory of a fixed size. If it does not fit, it is cut after a word, and " ..." is appended. */
 #ifndef CAPTURE_TEXT_H
 #define CAPTURE_TEXT_H
 
@@ -21,7 +21,7 @@ __attribute__((format(printf, 2, 3)))
 #endif
 void ys_text_add(struct ys_text *text, const char *format, ...);
 
-/* Adds bytes in hexadecimal, with a space between two, at most so many; then what there is more is told. */
+/* Adds at most this many bytes in hexadecimal, separated by spaces; then the number of further bytes. */
 void ys_text_hex(struct ys_text *text, const uint8_t *bytes, size_t length, size_t most);
 
 #endif

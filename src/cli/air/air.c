@@ -182,7 +182,7 @@ static int run_scene(const char *who, struct input *input)
         return status;
     }
     struct ys_stage *stage =
-        ys_stage_new(scene, &take, input->seed, recorder_recording(&input->recorder), line_out, &colour);
+        ys_stage_new(scene, &take, input->seed, false, recorder_recording(&input->recorder), line_out, &colour);
     struct offers offers = {.pace = {.world = stage != NULL ? ys_stage_world(stage) : NULL}};
     if (stage == NULL) {
         (void)complain(who, "%s", take.problem);

@@ -18,7 +18,7 @@ struct ys_central *explorer_central(const struct explorer *explorer);
 /* The connection with a device; NULL if there is none. */
 struct ys_peer *explorer_connection(const struct explorer *explorer, size_t device);
 
-/* The connection with the device that is meant; if there is none, with any, which is meant from then on; or NULL. */
+/* The current connection with a device; if there is none, any connection, which becomes the current one; or NULL. */
 struct ys_peer *explorer_peer(struct explorer *explorer);
 
 /* What the device that is meant is called. */

@@ -286,7 +286,7 @@ static int play(const char *who, struct input *input, struct explorer *explorer)
     if (explorer->scene->findings.errors == 0 && firmware_all_used(&input->folders, who) &&
         prepare_controllers(&input->controllers, who, explorer->scene)) {
         greet(explorer);
-        explorer->stage = ys_stage_new(explorer->scene, &explorer->take, input->seed,
+        explorer->stage = ys_stage_new(explorer->scene, &explorer->take, input->seed, true,
                                        recorder_recording(&input->recorder), line_out, explorer);
         if (explorer->stage == NULL)
             (void)complain(who, "%s", explorer->take.problem);

@@ -8,8 +8,8 @@
 
 #define EXPLORER_NAME 80
 
-/* The device whose name `*text` begins with, as a whole word, is meant from now on, and `*text` goes on behind it;
- * false if it begins with none. */
+/* If `*text` begins with the name of a device, as a whole word, that device becomes the current one, and `*text` moves
+ * to after the name. False if it does not. */
 bool explorer_take_device(struct explorer *explorer, const char **text);
 
 /* Likewise at the end, behind " of ", which is cut off. */

@@ -11,7 +11,7 @@ struct prompt;
 struct prompt_owner {
     void *context;
     const char *(*text)(void *context); /* of the prompt */
-    /* Time has passed while somebody types; called about 25 times a second. */
+    /* Called about 25 times a second while the user types. */
     void (*idle)(void *context, unsigned long passed_us);
     /* The words that a line could go on with from its byte `*from` on: fills in at most `most`, which stay the owner's
      * until the next call. */
@@ -26,7 +26,7 @@ bool prompt_is_terminal(const struct prompt *prompt);
 /* The next line, without its end, until the next call; NULL at the end of the input. */
 const char *prompt_next(struct prompt *prompt);
 
-/* To be called before and after something is printed: so that it does not come into the line that is being typed. */
+/* Call these before and after printing, so that the output does not mix with the line that is being typed. */
 void prompt_hide(struct prompt *prompt);
 void prompt_show(struct prompt *prompt);
 

@@ -39,8 +39,8 @@ struct build_stack {
     size_t interrupt;
 };
 
-/* Finds the library's sources and writes what is generated; `prelude` is what the program is told of the definition.
- * False after a line. build_end has to be called all the same. */
+/* Finds the library's sources and generates the tables; `prelude` gets the sizes of the definition. False after a line.
+ * Call build_end in any case. */
 bool build_begin(struct build *build, const struct ys_design *design, const struct ys_layout *layout,
                  const char *prelude);
 void build_end(struct build *build);

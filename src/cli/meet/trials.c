@@ -83,7 +83,7 @@ static void play(void *context, size_t index, FILE *result)
         root = json_pack("{s:b, s:s, s:s, s:s}", "failed", 1, "what", "makes a scene", "topic", "makes a scene", "came",
                          scene->findings.items[0].text);
     } else {
-        ys_scene_play(scene, trials->seed, NULL, NULL, &take);
+        ys_scene_play(scene, trials->seed, false, NULL, NULL, &take);
         root = result_of(&take, playing->list[index].encounter, playing->lines[index]);
     }
     (void)json_dumpf(root, result, JSON_COMPACT);

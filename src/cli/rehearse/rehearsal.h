@@ -39,6 +39,8 @@ struct rehearsal {
     size_t todo_count;
     size_t mine; /* how many are in the share */
     struct results *store;
+    bool packets; /* takes that fail tell of their last packets */
+    bool again;   /* what is played now was played before */
     struct progress progress;
     size_t done;
     double written_s; /* when the results were last written */

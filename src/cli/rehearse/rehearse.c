@@ -1,5 +1,6 @@
 /* yarnswift rehearse: plays scenes, and says whether all came as it was expected. */
 #include <errno.h>
+#include <fcntl.h>
 #include <stdlib.h>
 #include <string.h>
 #include <time.h>
@@ -140,15 +141,25 @@ static void play_live(const struct ys_scene *scene, struct input *input, struct 
     char problem[300] = "";
     *take = (struct ys_take){.seed = input->seed, .ending = YS_TAKE_BROKEN};
     if (controllers_open(controllers, problem, sizeof problem))
-        ys_scene_play(scene, input->seed, recording, &beside, take);
+        ys_scene_play(scene, input->seed, true, recording, &beside, take);
     else
         take->problem = strdup(problem);
     controllers_close(controllers);
 }
 
+/* What firmware prints has been printed before. */
+static void be_silent(void)
+{
+    int nowhere = open("/dev/null", O_WRONLY | O_CLOEXEC);
+    (void)dup2(nowhere, STDOUT_FILENO);
+    (void)dup2(nowhere, STDERR_FILENO);
+}
+
 static void play(void *context, size_t number, FILE *result)
 {
     const struct rehearsal *rehearsal = context;
+    if (rehearsal->again)
+        be_silent();
     const struct input *input = rehearsal->input;
     size_t index = rehearsal->todo[number];
     const struct ys_scene *scene = rehearsal->scenes[index / input->seeds];
@@ -164,7 +175,7 @@ static void play(void *context, size_t number, FILE *result)
     if (input->controllers.count > 0)
         play_live(scene, rehearsal->input, recording, &take);
     else
-        ys_scene_play(scene, input->seed + index % input->seeds, recording, NULL, &take);
+        ys_scene_play(scene, input->seed + index % input->seeds, rehearsal->packets, recording, NULL, &take);
     if (!recorder_end(&recorder))
         _exit(EXIT_BAD_INPUT);
     json_t *root = take_to_json(scene, &take,
@@ -200,6 +211,48 @@ static void take_done(void *context, size_t number, const char *result, size_t l
         rehearsal->written_s = now_s();
     }
     progress_show(&rehearsal->progress, ++rehearsal->done, rehearsal->todo_count);
+}
+
+/* Most takes pass, and then nobody asks for packets: where only one that failed is shown, it is played once more, with
+ * them. */
+
+/* The first of a scene that failed; `seeds`: none. */
+static size_t first_failed(const struct rehearsal *rehearsal, size_t scene)
+{
+    size_t seeds = (size_t)rehearsal->input->seeds;
+    for (size_t i = 0; i < seeds; i++) {
+        const json_t *take = rehearsal->played[scene * seeds + i];
+        if (take != NULL && !take_passed(take))
+            return i;
+    }
+    return seeds;
+}
+
+static void replayed(void *context, size_t number, const char *result, size_t length, const char *crash)
+{
+    struct rehearsal *rehearsal = context;
+    json_t *take = crash == NULL ? json_loadb(result, length, 0, NULL) : NULL;
+    json_t *packets = json_object_get(take, "packets");
+    json_t *before = rehearsal->played[rehearsal->todo[number]];
+    if (packets != NULL && !take_passed(take) && !take_is_broken(take))
+        (void)json_object_set(before, "packets", packets);
+    json_decref(take);
+}
+
+static bool play_failed_again(struct rehearsal *rehearsal, const struct pool *pool)
+{
+    struct pool again = *pool;
+    size_t seeds = (size_t)rehearsal->input->seeds;
+    again.count = 0;
+    for (size_t i = 0; i < rehearsal->scene_count; i++) {
+        size_t first = first_failed(rehearsal, i);
+        if (first < seeds && !take_is_broken(rehearsal->played[i * seeds + first]))
+            rehearsal->todo[again.count++] = i * seeds + first;
+    }
+    rehearsal->packets = true;
+    rehearsal->again = true;
+    again.done = replayed;
+    return pool_run(&again);
 }
 
 /* printing */
@@ -369,7 +422,9 @@ static void drop_elapsed(const struct rehearsal *rehearsal)
 
 static int rehearse(struct input *input)
 {
-    struct rehearsal rehearsal = {.input = input, .progress = progress_begin("takes")};
+    bool all_tell = input->common.json || input->common.page != NULL || input->junit != NULL ||
+                    input->share.results != NULL || input->recorder.path != NULL || input->controllers.count > 0;
+    struct rehearsal rehearsal = {.input = input, .packets = all_tell, .progress = progress_begin("takes")};
     const struct ys_scene_files files = stage_files(&input->folders);
     int status = EXIT_BAD_INPUT;
     bool read = read_all(&rehearsal, &files) && firmware_all_used(&input->folders, "yarnswift rehearse") &&
@@ -389,7 +444,7 @@ static int rehearse(struct input *input)
     } else if (read && input->share.undone) {
         spread_say_undone(&rehearsal);
         status = EXIT_AS_EXPECTED;
-    } else if (read && pool_run(&pool)) {
+    } else if (read && pool_run(&pool) && (all_tell || play_failed_again(&rehearsal, &pool))) {
         progress_end(&rehearsal.progress);
         spread_gather(&rehearsal);
         if (rehearsal.mine < rehearsal.scene_count * input->seeds)

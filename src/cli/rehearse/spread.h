@@ -1,4 +1,4 @@
-/* Which takes are to be played, of those that others play or that were played before; and all of them together. */
+/* Chooses the takes to be played, without those of other shares and those played before, and merges all results. */
 #ifndef CLI_REHEARSE_SPREAD_H
 #define CLI_REHEARSE_SPREAD_H
 
@@ -10,10 +10,10 @@ bool spread_choose(struct rehearsal *rehearsal);
 /* Prints what is not played. */
 void spread_say_undone(const struct rehearsal *rehearsal);
 
-/* Keeps a take that is not broken, but for how long it took. False after a line. */
+/* Stores a take, unless it is broken, without its duration. False after a line. */
 bool spread_keep(struct rehearsal *rehearsal, size_t index, json_t *take);
 
-/* Puts all takes that are known behind their scenes, in the order of their seeds. */
+/* Appends all known takes to their scenes, in the order of seeds. */
 void spread_gather(struct rehearsal *rehearsal);
 
 void spread_end(struct rehearsal *rehearsal);

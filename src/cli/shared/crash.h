@@ -2,7 +2,7 @@
 #ifndef CLI_SHARED_CRASH_H
 #define CLI_SHARED_CRASH_H
 
-/* The seconds of the processor that a take may have where nobody says, and where nobody can say. */
+/* The limit of a take's processor time in seconds: the default, and where there is no option for it. */
 #define TAKE_USUAL_S 600
 #define TAKE_MOST_S  3600
 

@@ -43,7 +43,7 @@ void options_describe(json_t *verb);
 /* A whole number from 0 to 2^64 - 1 in decimal; false if it is anything else. */
 bool parse_number(const char *text, unsigned long long *number);
 
-/* A number with or without a fraction, and nothing before or behind it; false if it is none, or not in range. */
+/* A number with or without a fraction, with nothing before or after it; false if it is not one, or out of range. */
 bool parse_real(const char *text, double least, double most, double *number);
 
 /* Reads the argument of --seed; complains, and returns false, if it is none. */

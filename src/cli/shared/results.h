@@ -1,5 +1,5 @@
-/* Results in a file, each by a name: of the points of a sweep, or of encounters. All that fail say so, and leave what
- * is there. */
+/* Results in a file, each under a name: of sweep points, encounters or takes. Every function that fails prints a line
+ * and leaves the file as it was. */
 #ifndef CLI_SHARED_RESULTS_H
 #define CLI_SHARED_RESULTS_H
 

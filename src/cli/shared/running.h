@@ -23,8 +23,9 @@ void arguments_add_all(struct arguments *arguments, const char *const *items); /
 void running_begin(void);
 void running_end(void);
 
-/* Runs `count` programs at once in a folder, at most RUNNING_MOST. False if one cannot be run, fails or is ended by a
- * signal, after a line that says so but for a signal. `hint` is said if the first program is not there; or NULL. */
+/* Runs `count` programs in parallel in a folder, at most RUNNING_MOST. False if one cannot be run, fails, or is ended
+ * by a signal; a line is printed, except for a signal. `hint` is printed if the first program does not exist; it may be
+ * NULL. */
 bool running_all(const char *who, const char *folder, const struct arguments *programs, size_t count, const char *hint);
 
 #endif

@@ -5,8 +5,8 @@
 #include <stdbool.h>
 #include <stdio.h>
 
-/* Puts a text that may come from anywhere: what is not plain (wire/utf8.h), byte by byte as \xNN, so that no terminal
- * obeys it. */
+/* Prints a text from outside. Characters that are not plain (wire/utf8.h) become \xNN, so that no terminal interprets
+ * them. */
 void put_plain(FILE *stream, const char *text);
 
 /* Says in one line what is wrong with the options of the verb that is being run. */

@@ -46,7 +46,7 @@ bool share_has(int key);
 /* Takes one; false after a line. */
 bool share_take(struct share *share, const char *who, int key, const char *argument);
 
-/* Tells files apart by what is in them: results of others are not theirs. */
+/* A hash of the contents of files: results of other files are not used. */
 uint64_t share_stamp(char *const *paths, int count);
 
 /* Whether what was asked for fits together; false after a line. */

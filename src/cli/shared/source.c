@@ -196,7 +196,7 @@ static bool play(struct source *source, ys_record_fn *take, void *context)
     struct ys_recording recording = {.sink = {.take = take, .context = context}};
     struct ys_take played;
     crash_watch(STDERR_FILENO, "yarnswift: ", "\n", EXIT_BAD_INPUT, TAKE_MOST_S);
-    ys_scene_play(source->scene, source->seed, &recording, source->beside, &played);
+    ys_scene_play(source->scene, source->seed, false, &recording, source->beside, &played);
     if (played.ending == YS_TAKE_FAILED) {
         const struct ys_done_step *last = &played.steps[played.step_count - 1];
         (void)complain(source->scene->file, "line %d: the scene failed: %s: expected %s, came %s", last->line,

@@ -60,11 +60,11 @@ error_t source_parse(struct source *source, const char *who, int key, const char
 /* Opens what is named: one or more captures, or one scene. False after a line. */
 bool source_open(struct source *source, const char *who, const struct files *files);
 
-/* Options of verbs that simulate or measure a capture: false after a line, if one was given (or NULL) that says nothing
- * of what is measured. */
+/* Options of verbs that can simulate or read a capture. False after a line if an option (or NULL) was given that has no
+ * meaning for a capture. */
 bool source_suits(const char *who, bool captured, const char *of_simulations, const char *of_captures);
 
-/* Hands all records to `take`, in the order of time. With `waits` only what there is by now. False after a line. */
+/* Passes all records to `take`, in the order of time. With `waits`, only those that exist now. False after a line. */
 bool source_run(struct source *source, ys_record_fn *take, void *context);
 
 /* The same as a ys_replay_fn, whose context is the source: from the first record on, each time. */

@@ -4,7 +4,7 @@
 
 #include "design/model/model.h"
 
-/* How it pairs, and what of its rights that allows; how many of what there is room for. */
+/* Checks pairing against the rights it allows, and the limits of bonds. */
 void ys_check_security(struct ys_design *design);
 
 #endif

@@ -6,8 +6,7 @@
 
 #include "design/making/layout.h"
 
-/* Stands at the beginning of every generated file, in C in its first line: what lacks it is somebody's own, and is
- * never written over. */
+/* The first line of every generated file. A file without it belongs to the user and is never overwritten. */
 #define YS_GENERATED_NOTE "Written by yarnswift generate. Do not change it: it is written anew."
 #define YS_GENERATED_MARK "/* " YS_GENERATED_NOTE " */"
 

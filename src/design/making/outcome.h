@@ -1,5 +1,5 @@
-/* What becomes of a pairing: for each central that may come, how the two come to a key, what that protects against,
- * what people have to do, and what it opens. */
+/* The result of pairing with each kind of central: the method, what it protects against, what people have to do, and
+ * which rights it grants. */
 #ifndef DESIGN_MAKING_OUTCOME_H
 #define DESIGN_MAKING_OUTCOME_H
 

@@ -5,7 +5,7 @@
 
 #define COUNT(array) (sizeof(array) / sizeof((array)[0]))
 
-static const struct ys_format formats[] = {
+const struct ys_format ys_formats[] = {
     {"boolean", YS_FORMAT_BOOLEAN, 1, 1},      {"boolean[8]", YS_FORMAT_FLAGS, 1, 8},
     {"boolean[16]", YS_FORMAT_FLAGS, 2, 16},   {"boolean[24]", YS_FORMAT_FLAGS, 3, 24},
     {"boolean[32]", YS_FORMAT_FLAGS, 4, 32},   {"uint2", YS_FORMAT_UNSIGNED, 1, 2},
@@ -27,9 +27,9 @@ static const struct ys_format formats[] = {
 
 const struct ys_format *ys_format_find(const char *name)
 {
-    for (size_t i = 0; i < COUNT(formats); i++) {
-        if (strcmp(formats[i].name, name) == 0)
-            return &formats[i];
+    for (size_t i = 0; i < COUNT(ys_formats); i++) {
+        if (strcmp(ys_formats[i].name, name) == 0)
+            return &ys_formats[i];
     }
     return NULL;
 }
@@ -37,7 +37,7 @@ const struct ys_format *ys_format_find(const char *name)
 size_t ys_format_names(const char **names, size_t most)
 {
     size_t count = 0;
-    for (; count < COUNT(formats) && count < most; count++)
-        names[count] = formats[count].name;
+    for (; count < COUNT(ys_formats) && count < most; count++)
+        names[count] = ys_formats[count].name;
     return count;
 }

@@ -31,10 +31,13 @@ struct ys_format {
 };
 
 struct ys_unit {
-    char *name;
-    char *symbol;
+    const char *name;
+    const char *symbol;
     uint16_t number;
 };
+
+/* All formats. */
+extern const struct ys_format ys_formats[];
 
 /* The format of a name; NULL if there is none. */
 const struct ys_format *ys_format_find(const char *name);

@@ -5,7 +5,7 @@
 #include <stdarg.h>
 #include <stddef.h>
 
-/* Room for at least one more item behind `count` items of `size` bytes; doubles when it must. */
+/* Room for at least one item after `count` items of `size` bytes; doubles the memory when needed. */
 void *ys_grow(void *items, size_t count, size_t size);
 
 /* A zeroed piece of `size` bytes. */
@@ -14,7 +14,7 @@ void *ys_new(size_t size);
 /* A copy of the first `length` characters, with a terminating zero. */
 char *ys_copy(const char *text, size_t length);
 
-/* A new text, formatted as by printf; and likewise with arguments that are at hand. */
+/* A new text, formatted as by printf or vprintf. */
 #if defined(__GNUC__)
 __attribute__((format(printf, 1, 2)))
 #endif

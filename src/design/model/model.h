@@ -453,7 +453,7 @@ struct ys_design {
 
 void ys_design_free(struct ys_design *design);
 
-/* Whether clients may keep the table: it is said, or peers are remembered. */
+/* Whether clients may cache the table: the definition says so, or the device has bonds. */
 bool ys_design_caches(const struct ys_design *design);
 
 /* Properties of a characteristic as the standard counts them (enum ys_property). */

@@ -22,7 +22,7 @@ bool ys_value_is_sound(const struct ys_characteristic *characteristic, const uin
 /* What a number is in its unit; false if the value is none. */
 bool ys_value_number(const struct ys_field *field, const uint8_t *bytes, size_t length, double *number);
 
-/* Where in the bytes of a structure its field `part` lies; NULL if it is not there. */
+/* The position of field `part` in the bytes of a structure; NULL if the field is absent. */
 const uint8_t *ys_value_part(const struct ys_field *whole, const uint8_t *bytes, size_t length,
                              const struct ys_field *part, size_t *part_length);
 

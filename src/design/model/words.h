@@ -28,8 +28,8 @@ bool ys_identifier_is_reserved(const char *device);
 /* Reads "100 ms", "1.5 s" or "250 us" as whole microseconds. False if it is anything else, or does not fit. */
 bool ys_duration_parse(const char *text, uint64_t *us);
 
-/* Reads a decimal number as `mantissa` x 10^-`places`. Sets `end` behind it. False if it is none or has more than 18
- * digits. */
+/* Reads a decimal number as `mantissa` x 10^-`places`, and sets `end` after it. False if it is not one, or has more
+ * than 18 digits. */
 bool ys_decimal_parse(const char *text, int64_t *mantissa, int *places, const char **end);
 
 #endif

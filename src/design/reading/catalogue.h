@@ -1,4 +1,4 @@
-/* What the standard has adopted (Assigned Numbers), from catalogue.yaml, which is compiled in and read once. */
+/* What the standard has adopted (Assigned Numbers). Tables are made of catalogue.yaml at build time (src/adopted). */
 #ifndef DESIGN_READING_CATALOGUE_H
 #define DESIGN_READING_CATALOGUE_H
 
@@ -24,7 +24,7 @@ struct ys_field;
 
 /* A part of a service, or a service of a typical device. Properties count as in enum ys_property. */
 struct ys_has {
-    char *name;
+    const char *name;
     bool mandatory;
     bool knows;   /* whether the properties below are known */
     uint8_t must; /* properties that it must have */
@@ -35,17 +35,24 @@ struct ys_has {
 struct ys_adopted {
     enum ys_adopted_kind kind;
     uint16_t number;
-    char *name;
-    char *about;           /* a sentence or two, or NULL */
-    char *symbol;          /* units */
+    const char *name;
+    const char *about;     /* a sentence or two, or NULL */
+    const char *symbol;    /* units */
     struct ys_field *type; /* characteristics: the layout of the value */
-    char *range[2];        /* the least and the greatest value, as they are written; or NULL */
+    const char *range[2];  /* the least and the greatest value, as they are written; or NULL */
     struct ys_has *parts;  /* services: their characteristics, the mandatory ones first */
     size_t part_count;
 };
 
-/* Reads it, unless it was read already. All that is asked of it does so itself; what is kept of units (units.h) is
- * there then. */
+/* The tables. */
+struct ys_catalogue_section {
+    const struct ys_adopted *items;
+    size_t count;
+};
+extern const struct ys_catalogue_section ys_catalogue[YS_ADOPTED_KINDS];
+extern const struct ys_unit ys_catalogue_units[]; /* the last has no name */
+
+/* Makes its units those that are known (units.h). */
 void ys_catalogue_load(void);
 
 /* Everything of a kind, in the order of the catalogue. */

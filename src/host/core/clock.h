@@ -1,4 +1,4 @@
-/* Time as the port has it, and what is due: nobody in the host waits. */
+/* Time, from the port, and deadlines. Nothing in the host waits actively. */
 #ifndef HOST_CORE_CLOCK_H
 #define HOST_CORE_CLOCK_H
 

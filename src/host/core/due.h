@@ -1,5 +1,5 @@
-/* What the controller is to be told: a set of bits, in an order that works. hci/commands.c sends them; whoever wants
- * one says so here, and brings its row (core/extras.h, core/hooks.h). */
+/* Commands that are due: a set of bits, in an order that works. hci/commands.c sends them. A part that needs a command
+ * sets its bit here and provides its row (core/extras.h, core/hooks.h). */
 #ifndef HOST_CORE_DUE_H
 #define HOST_CORE_DUE_H
 

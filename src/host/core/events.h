@@ -1,11 +1,11 @@
-/* What the firmware is told. Lines of the log are public: ys_host_log. */
+/* Events of the firmware. Lines of the log are public: ys_host_log. */
 #ifndef HOST_CORE_EVENTS_H
 #define HOST_CORE_EVENTS_H
 
 #include <yarnswift/host.h>
 
-/* Calls the firmware, which may make any call but turn the host or start it: whoever walks over something meanwhile
- * looks again whether it is still there. */
+/* Calls the firmware, which may make any call except ys_host_run and ys_host_start. Code that iterates over something
+ * has to check afterwards whether it still exists. */
 void ys_emit(struct ys_host *host, const struct ys_event *event);
 
 /* Tells of what has a connection (0: none) and a reason at most. */

@@ -1,5 +1,5 @@
-/* Hooks: what lies below calls of what lies above it, through a constant table that is brought from there. So a part
- * that a firmware does not use is not linked, and no part knows its neighbours. */
+/* Hooks: lower parts call higher ones through a constant table that the higher part provides. So a part that a firmware
+ * does not use is not linked, and no part knows its neighbours. */
 #ifndef HOST_CORE_HOOKS_H
 #define HOST_CORE_HOOKS_H
 

@@ -4,8 +4,8 @@
 
 #include <yarnswift/host.h>
 
-/* Whether the store may be written because of what a peer did: 16 times at once, and then once a minute. It counts as
- * written. */
+/* Whether a peer may cause a write to the store: 16 times in a row, then once a minute. A positive answer counts as a
+ * write. */
 bool ys_store_may_write(struct ys_host *host);
 
 #endif

@@ -47,7 +47,7 @@ void ys_gap_restart_advertising(struct ys_host *host);
 /* All sets are advertised anew, and scanning begins anew, since the address of the device changes between their end and
  * their beginning. */
 void ys_gap_renew(struct ys_host *host);
-/* Ends advertising whose time is over; returns in how many milliseconds the next one is. */
+/* Stops advertising whose duration has passed; returns the milliseconds until the next one ends. */
 uint32_t ys_gap_run(struct ys_host *host, uint32_t now_ms);
 
 #endif

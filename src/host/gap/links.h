@@ -1,5 +1,5 @@
-/* What is to be done for connections: a set of bits for each, of which the lowest goes first. Those that the controller
- * is told go one at a time, as commands (link_commands.c); the others are signalling commands (link_signals.c). */
+/* Actions that are due for connections: a set of bits for each; the lowest goes first. HCI commands go one at a time
+ * (link_commands.c); the others are signalling commands (link_signals.c). */
 #ifndef HOST_GAP_LINKS_H
 #define HOST_GAP_LINKS_H
 

@@ -24,7 +24,7 @@ bool ys_channel_has_peer_id(const struct ys_host *host, uint16_t connection, uin
 uint16_t ys_channel_free_id(const struct ys_host *host, uint16_t connection);
 
 void ys_channel_tell(struct ys_host *host, enum ys_event_kind kind, struct ys_channel *channel, uint8_t reason);
-/* It is over: one that waited waits again, unless it is to be closed. */
+/* The channel has ended: a waiting one waits again, unless it is to be closed. */
 void ys_channel_end(struct ys_host *host, struct ys_channel *channel, enum ys_event_kind kind, uint8_t reason);
 /* The other side breaks the rules: 3.4 and 10.1 have the channel ended. */
 void ys_channel_break_off(struct ys_channel *channel);

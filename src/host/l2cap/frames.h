@@ -8,10 +8,10 @@
 #include "wire/hci.h"
 #include "wire/l2cap.h"
 
-/* Where a PDU lies in a struct ys_outgoing: behind the headers of the data packet and of L2CAP. */
+/* The offset of a PDU in a struct ys_outgoing: after the headers of the data packet and of L2CAP. */
 #define PDU_AT (YS_HCI_DATA_HEADER_SIZE + YS_L2CAP_HEADER_SIZE)
 
-/* A frame that has come; it lies in the connection's memory, until more comes for that. */
+/* A received frame. It is in the connection's memory, and valid until more data arrives. */
 struct ys_frame {
     struct ys_connection *connection;
     uint16_t channel;
@@ -38,7 +38,7 @@ void ys_l2cap_completed(struct ys_host *host, struct ys_reader *parameters);
 
 /* Takes a data packet; true once a frame is whole. */
 bool ys_l2cap_receive(struct ys_host *host, const uint8_t *packet, size_t length, struct ys_frame *frame);
-/* Nobody has taken this frame: where the standard has an answer to that, it is due. */
+/* No part has taken this frame: sends the response that the standard prescribes, if any. */
 void ys_l2cap_refuse(struct ys_host *host, const struct ys_frame *frame);
 /* The answer that is due: a code with its reason (pairing failed), or with the identifier of a signal. */
 void ys_l2cap_refuse_with(struct ys_connection *connection, uint8_t code, uint8_t argument);

@@ -7,11 +7,11 @@
 
 void ys_pairing_send(struct ys_host *host, struct ys_connection *connection, const struct ys_smp_pdu *pdu);
 void ys_pairing_send_value(struct ys_host *host, uint8_t code, const uint8_t value[16]);
-/* It has failed, and is over: nothing of it is left, and its connection is let go of. */
+/* The pairing has failed: its state is cleared, and the connection is no longer its own. */
 void ys_pairing_fail(struct ys_host *host, uint8_t reason, bool by_peer);
-/* Whether nobody may try: somebody has guessed, and the time has not passed. */
+/* Whether pairing is blocked after a failed attempt. */
 bool ys_pairing_is_quiet(const struct ys_host *host);
-/* It has succeeded, and is over likewise; unless its bond must not be kept, which fails it. */
+/* The pairing has succeeded, and its state is cleared; it fails if its bond must not be stored. */
 void ys_pairing_finish(struct ys_host *host);
 /* Whether the key of the pairing that ends is kept for its connection, since there is no bond that has it. */
 void ys_pairing_keep_key(struct ys_pairing *pairing, const struct ys_connection *connection, bool keeps);

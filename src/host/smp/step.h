@@ -8,7 +8,7 @@
 
 #define SMP_TIMEOUT_MS 30000 /* Vol 3 Part H 3.4 */
 
-/* Vol 3 Part H 2.3.6: after a failure nobody may try for a while, twice as long after each. */
+/* Vol 3 Part H 2.3.6: after a failure new attempts have to wait, twice as long each time. */
 #define QUIET_LEAST_MS 1000
 #define QUIET_MOST_MS  300000
 #define QUIET_DECAY_MS 3600000

@@ -18,8 +18,8 @@ void ys_caching_changed(struct ys_host *host, struct ys_connection *connection);
 uint8_t ys_caching_check(struct ys_connection *connection, const struct ys_att_pdu *pdu);
 /* A client has confirmed an indication. */
 void ys_caching_confirmed(const struct ys_host *host, struct ys_connection *connection);
-/* Whether the value behind a handle may be sent to a client: one that does not know the table is told that it changed,
- * and nothing else. */
+/* Whether the value of a handle may be sent to a client: a change-unaware client gets only the indication of Service
+ * Changed. */
 bool ys_caching_allows(const struct ys_host *host, const struct ys_connection *connection, uint16_t handle);
 
 #endif

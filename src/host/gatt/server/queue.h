@@ -10,8 +10,8 @@
  * value that only the firmware can take. */
 uint8_t ys_queue_add(struct ys_host *host, const struct ys_connection *connection, const struct ys_att_pdu *request);
 
-/* Does all that a connection has queued, or nothing: returns the error of the first that cannot be done, and its
- * handle. YS_LATER leaves the queue as it is, until ys_queue_finish. */
+/* Executes all queued writes of a connection, or none: returns the error of the first that fails, and its handle.
+ * YS_LATER leaves the queue as it is, until ys_queue_finish. */
 uint8_t ys_queue_execute(struct ys_host *host, struct ys_connection *connection, uint16_t *handle);
 
 /* Does what the firmware has no say in. */
@@ -24,10 +24,10 @@ void ys_queue_cancel(struct ys_host *host, struct ys_connection *connection);
 bool ys_queue_hold(struct ys_host *host, const struct ys_connection *connection, uint32_t token,
                    const struct ys_att_pdu *request);
 
-/* A command that waits under this token was consented to, or refused. False if there is none. */
+/* The write command that waits under this token has got consent, or was refused. False if no command waits under it. */
 bool ys_queue_consent(struct ys_host *host, uint32_t token, bool good);
 
-/* Takes a command out that was consented to; its value is valid until the next call. False if there is none. */
+/* Removes a command that has got consent; its value is valid until the next call. False if there is none. */
 bool ys_queue_take(struct ys_host *host, const struct ys_connection *connection, struct ys_att_pdu *command);
 
 /* Forgets all writes of a connection that has ended. */
