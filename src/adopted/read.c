@@ -114,7 +114,7 @@ static void entry_services(const struct ys_node *node, void *target)
     }
 }
 
-/* Lays the key's own field aside: the type is only there where something is said of it. */
+/* Ignores the key's own field: an entry has a type only if a key of the type is given. */
 static void entry_type(const struct ys_node *node, void *target)
 {
     struct ys_adopted *adopted = target;
@@ -215,10 +215,10 @@ static const struct ys_mapping catalogue_mapping = {"the catalogue", section_key
 
 bool adopted_read(const char *text, size_t length)
 {
-    /* kept: fields point at the names of the bits they depend on */
+    static struct fy_document *document; /* kept: fields point at the names of the bits they depend on */
     struct ys_findings findings = {.items = NULL};
     const struct ys_place place = {.line = 0};
-    struct fy_document *document = ys_yaml_parse(text, length, place, &findings);
+    document = ys_yaml_parse(text, length, place, &findings);
     if (document != NULL) {
         struct ys_node root = ys_yaml_root(document, place, &findings);
         (void)ys_yaml_mapping(&root, &catalogue_mapping, NULL);

@@ -191,7 +191,8 @@ static int direction(const char *path)
     return strstr(path, "latency") != NULL || strstr(path, "found_ms") != NULL ? -1 : 0;
 }
 
-/* By how many per cent it may get worse; negative: nobody has said. The last that fits counts, a named one most. */
+/* The allowed change for the worse in per cent; negative: none was given. The last pattern that matches counts; one
+ * that names the figure comes before all others. */
 static double allowed(const struct input *input, const char *path)
 {
     double percent = -1;

@@ -31,7 +31,7 @@ typedef void print_fn(FILE *stream, const struct ys_design *design, const struct
 
 #define FILES_MOST 3
 
-/* For whom or what it is generated: a name, and the files. */
+/* A purpose of --for: its name, and the files that are generated. */
 struct purpose {
     const char *name;
     struct {

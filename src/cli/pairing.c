@@ -1,4 +1,4 @@
-/* yarnswift pairing: what becomes of a pairing with each central that may come. */
+/* yarnswift pairing: the result of pairing with each kind of central. */
 #include <stdlib.h>
 #include <string.h>
 

@@ -169,7 +169,7 @@ static void print_row(const struct ys_layout *layout, size_t index, int width)
 /* Bytes of a structure in one line of text. */
 #define LINE_MOST 29
 
-/* Each structure: what it is, its length and type, its data, and what that says. */
+/* Each structure: its type, length, data, and meaning. */
 static void print_payload(const struct ys_design *design, const char *what, const uint8_t *bytes, size_t length,
                           size_t room)
 {

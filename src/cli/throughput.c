@@ -1,5 +1,5 @@
-/* yarnswift throughput: how fast a stream goes over a link of a given shape, how far that is from what the link can
- * carry, and what holds it back. */
+/* yarnswift throughput: the speed of a stream over a given link, compared with the limit of the link, and what holds it
+ * back. */
 #include <errno.h>
 #include <stdlib.h>
 #include <string.h>
@@ -388,7 +388,7 @@ static bool tell(const struct input *input, const struct ys_throughput_plan *pla
     return good;
 }
 
-/* as a picture: a bar for what it is, and for what it would be without each thing that holds it back */
+/* as a picture: a bar for the result, and for the result without each limit */
 
 static bool draw(const char *who, const struct input *input, const struct ys_throughput_plan *plan,
                  const struct ys_throughput_report *report, const char *device, const char *what,

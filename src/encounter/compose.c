@@ -59,7 +59,7 @@ static const struct ys_pairing_outcome *outcome_for(const struct composing *comp
     return NULL;
 }
 
-/* Pairs, as far as it can be known what comes of it. What has failed may have ended the connection: it comes again. */
+/* Pairs, if the result can be predicted. A failed pairing may have ended the connection: the central connects again. */
 static void add_pair(struct composing *composing, struct guest *guest, enum ys_pairing_way way)
 {
     static const char *const people[YS_PAIR_WAYS] = {[YS_PAIR_WRONG] = ", passkey: wrong",
@@ -224,7 +224,7 @@ static void add_guest(struct composing *composing, size_t kind)
     encounter->centrals[encounter->central_count++] = (struct ys_encounter_central){.text = text, .name = guest->name};
 }
 
-/* Somebody comes with the address of the first one, which has paired, and gets nothing that is protected. */
+/* An impostor connects with the address of the first central, which has paired, and gets no protected value. */
 static void add_impostor(struct composing *composing)
 {
     const struct ys_subject *subject = composing->subject;
@@ -347,7 +347,8 @@ static void add_often(struct composing *composing)
     step->text = text;
 }
 
-/* While it pairs: somebody else, whose rights are known; or it itself, whose level may be the one or the other. */
+/* While the first central pairs: either another central, whose rights are known, or itself, whose level may be the old
+ * or the new one. */
 static void add_while_pairing(struct composing *composing, size_t from)
 {
     struct guest *other = &composing->guests[composing->guest_count > 1 ? 1 : 0];

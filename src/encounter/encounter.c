@@ -41,7 +41,7 @@ void ys_encounter_free(struct ys_encounter *encounter)
     free(encounter);
 }
 
-/* Whether a step that is not left out names somebody. */
+/* Whether a step that remains uses this actor. */
 static bool is_there(const struct ys_encounter *encounter, char name)
 {
     const char who[] = {'w', 'h', 'o', ':', ' ', name, '\0'};

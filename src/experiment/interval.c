@@ -498,7 +498,7 @@ static void judge_search(struct ys_search *search)
     }
 }
 
-/* The share of packets of this length that scanners get wrong, with nobody else on the air. */
+/* The share of packets of this length that scanners receive with errors when nothing else is on the air. */
 static double lost_alone(const struct ys_interval_plan *plan, enum ys_phy phy, size_t length)
 {
     return 1 - (1 - plan->loss) * pow(1 - plan->bit_errors, YS_SYNC_BITS + ys_bits_of(phy, length));

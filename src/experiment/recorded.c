@@ -1,4 +1,4 @@
-/* Figures from what was recorded. What is to be measured is found in a first replay, and measured in a second. */
+/* Figures from a capture. A first replay finds what is to be measured, a second one measures it. */
 #include "experiment/recorded.h"
 
 #include <stdio.h>

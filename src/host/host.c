@@ -1,4 +1,4 @@
-/* The host as a whole: what it is made of, how it is turned, and where the controller's events go. */
+/* The host as a whole: its parts, its main loop, and the events of the controller. */
 #include <string.h>
 
 #include "host/core/bits.h"

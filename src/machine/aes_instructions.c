@@ -138,7 +138,7 @@ WITH_AES void ys_aes_ccm(const struct ys_aes_keys *keys, bool seals, const uint8
 #else
 #include <stdlib.h>
 
-/* Where there are no such instructions, ys_machine_has_aes() is false, and nobody calls these. */
+/* On machines without these instructions, ys_machine_has_aes() is false, and these functions are not called. */
 
 void ys_aes_expand(const uint8_t key[16], struct ys_aes_keys *keys)
 {

@@ -51,7 +51,7 @@ static struct chance chance_of(const struct ys_discovery *discovery, double at_u
     return chance;
 }
 
-/* The first event after the beginning of the scan: what is left of an interval that somebody comes into. */
+/* The first event after the scan has begun: the rest of the interval in which it begins. */
 static double first_density(const struct ys_discovery *discovery, double at_us)
 {
     double over_us = at_us - discovery->interval_us;
@@ -59,7 +59,7 @@ static double first_density(const struct ys_discovery *discovery, double at_us)
     return left / (discovery->interval_us + DELAY_US / 2);
 }
 
-/* The sum of what was not heard up to a time, between two steps of the grid. */
+/* The integral of what was not heard up to a time, between two steps of the grid. */
 static double sum_until(const double *sums, double at_us)
 {
     if (at_us <= 0)

@@ -55,7 +55,7 @@ static double median_of(const double *values, size_t count)
     return median;
 }
 
-/* The standard deviation of what is mostly about a level, by the median of how far it is off. */
+/* A robust standard deviation: from the median of the distances to a level. */
 static double noise_of(const struct trace *trace, double level)
 {
     double *off = room(trace->count, sizeof *off);
@@ -190,7 +190,7 @@ static void average(const struct trace *trace, const struct event *events, size_
     fit->energy.receive_ma = ma[RECEIVE];
 }
 
-/* The mean of all events, and of what is fitted to each, from the first packet on; and what is left over. */
+/* The mean of all events, aligned at the first packet; of the fit to each; and the residue. */
 static void compare(const struct trace *trace, const struct event *events, size_t count, unsigned pieces,
                     struct ys_phase_fit *fit)
 {

@@ -1,4 +1,4 @@
-/* What all kinds of steps need: whom they are about, what is compared, how they end. */
+/* Common parts of all kinds of steps: their actors, comparisons, and ends. */
 #include "scene/acting.h"
 
 #include <stdarg.h>

@@ -1,4 +1,4 @@
-/* What all kinds of steps need: whom they are about, what is compared, how they end. */
+/* Common parts of all kinds of steps: their actors, comparisons, and ends. */
 #ifndef SCENE_ACTING_H
 #define SCENE_ACTING_H
 
@@ -10,7 +10,7 @@ __attribute__((format(printf, 3, 4)))
 #endif
 void act_end(struct act *act, bool passed, const char *format, ...);
 
-/* Where somebody can be heard: the address of its host. */
+/* The address of an actor's host, at which it can be heard. */
 struct ys_address stage_address(const struct on_stage *one);
 
 /* What of a value is compared: all, or the field that the step names; NULL if that is not there. */
@@ -25,8 +25,8 @@ void act_say_value(struct act *act);
 /* The place of the mark of what an act looks at. */
 uint64_t *act_mark(const struct act *act);
 
-/* Whom a step is about: named, or found, or the only one that there is a connection with. False, and the act has
- * failed, if that is nobody. */
+/* The peer of a step: the one that it names, or the one found, or the only one with a connection. False, and the act
+ * has failed, if there is none. */
 bool act_find_peer(struct act *act);
 
 /* The same, with the handle of the characteristic. */

@@ -107,7 +107,7 @@ static bool is_nowhere(const struct on_stage *one)
     return one->plug != NULL && !ys_plug_has_address(one->plug);
 }
 
-/* Whoever is named is met where it is now; else whom it has found. */
+/* The peer that the step names, wherever it is now; else the one that was found. */
 static void begin_connect(struct act *act)
 {
     struct ys_central *central = act_who(act)->central;
@@ -232,7 +232,7 @@ static void show_field(struct act *act)
         ys_value_say(step->field, part, length, act->came, sizeof act->came);
 }
 
-/* What nobody has written, or of which that is not known, is as good as any. */
+/* A value that was not written, or whose source is unknown, may be anything. */
 static bool is_as_written(struct act *act)
 {
     const struct ys_bytes *written = act->step->as > 0 ? remembered_write(act) : NULL;

@@ -1,5 +1,5 @@
-/* What is on the air and at the interfaces is followed, and audited, as a capture of it would be. Whoever plays a
- * central may be meant to misbehave: only what devices break counts. */
+/* Follows and audits the air and the interfaces, as if they were in a capture. Centrals may misbehave on purpose: only
+ * violations by devices count. */
 #include "scene/audited.h"
 
 #include <stdlib.h>
@@ -41,7 +41,7 @@ void audited_free(struct audited *audited)
     free(audited);
 }
 
-/* The device that has broken it; NULL: it was somebody else. */
+/* The device that has broken the rule; NULL: it was not a device. */
 static const struct ys_actor *breaker(const struct ys_stage *stage, const struct ys_breach *breach)
 {
     for (size_t i = 0; i < stage->scene->device_count; i++) {

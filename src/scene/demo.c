@@ -30,7 +30,7 @@ static void on_air(void *context, const struct ys_air_packet *packet)
 {
     struct demo *demo = context;
     demo->summary->air_packets++;
-    if (!demo->metering) { /* nobody has an address before it is ready, and nobody sends before that */
+    if (!demo->metering) { /* an address is known once its host is ready, and nothing is sent before */
         demo->meter.advertiser = ys_device_address(demo->device);
         demo->metering = true;
     }
@@ -222,8 +222,7 @@ static void write_both(struct demo *demo)
         read_good(demo, choice.target);
 }
 
-/* Gives back what a value is, or zeros if nobody can read it. The application may still have a reason to refuse them.
- */
+/* Writes the current value back, or zeros if it cannot be read. The application may still refuse it. */
 static void write_back(struct demo *demo, const struct ys_characteristic *one)
 {
     uint8_t bytes[YS_VALUE_LONGEST] = {0};
@@ -316,7 +315,7 @@ static void watch(struct demo *demo)
                  (unsigned long long)demo->summary->after_unsubscribe);
     if (demo->plan->input != NULL)
         (void)ys_device_set(demo->device, demo->plan->input, 0);
-    /* where somebody acts the value changes; what moves by itself may be too slow for that */
+    /* the value changes if there is an input for it; one that moves by itself may be too slow */
     if (demo->plan->act != NULL)
         (void)expect(demo, before > 0, "no notification came");
     (void)expect(demo, demo->summary->after_unsubscribe == 0, "a notification came after unsubscribing");

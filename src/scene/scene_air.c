@@ -14,7 +14,7 @@ static void error(struct ys_scene *scene, struct ys_place place, const char *tex
     ys_findings_add(&scene->findings, YS_ERROR, "air", place, "%s", text);
 }
 
-/* What is said of it, beside what it is if nothing is said. */
+/* What the scene says of the air, over the defaults. */
 static void settle_disturber(struct ys_scene *scene, struct ys_heard *heard)
 {
     if (heard->kind == 0)
@@ -54,8 +54,8 @@ static void settle_disturber(struct ys_scene *scene, struct ys_heard *heard)
         error(scene, heard->place, "perfect air has no disturbers: use air: outdoors, or air: hall");
 }
 
-/* Perfect air is too kind to a crowd: in it, nobody's packet harms another's but for who listens to both. Where nothing
- * is said and there are more than two, they lie beside each other in the open, and packets that overlap are lost. */
+/* Perfect air is too kind to a crowd: packets collide only at a receiver of both. By default, a scene with more than
+ * two actors plays outdoors, and packets that overlap are lost. */
 static struct ys_air air_of(const struct ys_scene *scene)
 {
     bool crowd = scene->actor_count > 2;

@@ -72,7 +72,7 @@ static void check_module(struct checking *checking, struct ys_actor *actor)
                     actor->is_image ? "yarnswift_image" : "yarnswift_module", looked);
 }
 
-/* What is said of a trait overrules what its kind has. */
+/* A trait that the scene gives overrules that of the kind. */
 static void set_yes(bool *trait, int said)
 {
     if (said != 0)
@@ -201,7 +201,7 @@ static const char *const given_words[] = {"of",    "within",  "for",   "is",    
                                           "rate",  "field",   "to",    "bytes",   "response", "by",
                                           "fails", "because", "steps", "passkey", "may fail", "as"};
 
-/* Who can do it: a central, or a device that its definition plays; any device; or nobody in particular. */
+/* Who can do a step: a central or a simulated device; any device; or no actor. */
 enum doer { BY_CENTRAL, BY_DEVICE, BY_ANY, BY_NONE };
 
 static const struct {

@@ -169,7 +169,7 @@ static bool find_characteristic(struct checking *checking, struct ys_step *step,
     return step->characteristic != NULL;
 }
 
-/* What is read, written, or subscribed to, and of whom. */
+/* The value that is read, written or subscribed to, and its device. */
 static bool find_value(struct checking *checking, struct ys_step *step)
 {
     const struct ys_scene *scene = checking->scene;
@@ -231,7 +231,7 @@ static void check_by(struct checking *checking, struct ys_step *step)
     }
 }
 
-/* Values come to whoever has subscribed before. */
+/* Values arrive only after an earlier subscription. */
 static void check_subscribed(struct checking *checking, const struct ys_step *step)
 {
     for (size_t i = 0; i < checking->subscription_count; i++) {

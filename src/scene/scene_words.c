@@ -40,7 +40,7 @@ static void add_time(struct words *words, const char *before, const struct ys_co
             us->number < 1000000 ? "ms" : "s");
 }
 
-/* What becomes of somebody: power, store, whether it advertises. */
+/* States of an actor: power, store, advertising. */
 static void add_state(struct words *words, const struct ys_step *step)
 {
     static const char *const powers[] = {"", "off", "on", "cycle"};

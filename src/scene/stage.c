@@ -306,7 +306,7 @@ struct ys_plug *ys_stage_plug(struct ys_stage *stage, size_t actor)
     return stage->actors[actor].plug;
 }
 
-/* Nothing brings time on any more, and whoever did the last thing is likely to be why. */
+/* Time does not move on any more; the firmware that was called last is the likely reason. */
 static void say_standing(struct ys_stage *stage)
 {
     const struct ys_running *running = ys_running_now();

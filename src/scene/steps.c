@@ -119,7 +119,7 @@ void poll_steps(struct act *act)
     }
 }
 
-/* Whether nobody is left but steps that last as long as the others. */
+/* Whether only steps are left that last as long as the others. */
 static bool only_watch(const struct act *act)
 {
     for (size_t i = 0; i < act->child_count; i++) {

@@ -233,7 +233,7 @@ static void set_next(struct advertiser *advertiser)
     ys_clock_set(advertiser->controller->clock, &advertiser->event, now_ns + interval_ns + delay_ns);
 }
 
-/* How long an event takes if nobody asks (Vol 6 Part B 4.4.2.3, 4.4.2.5, 4.4.2.6). */
+/* The length of an event without requests (Vol 6 Part B 4.4.2.3, 4.4.2.5, 4.4.2.6). */
 static uint64_t event_ns(const struct advertiser *advertiser)
 {
     if (!set_is(advertiser, YS_HCI_SET_LEGACY))

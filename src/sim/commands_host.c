@@ -104,7 +104,8 @@ static uint8_t read_states(struct ys_controller *controller, struct ys_reader *p
     return YS_HCI_OK;
 }
 
-/* Computations. HCI sends the least significant byte first, and the standards of what is computed the most. */
+/* Computations. HCI sends the least significant byte first; the standards of cryptography begin with the most
+ * significant one. */
 
 static void turn(uint8_t *to, const uint8_t *from, size_t length)
 {

@@ -17,7 +17,7 @@
 #include "sim/scanner.h"
 #include "sim/to_host.h"
 
-/* Keeps what a controller draws for its host apart from what it draws itself. */
+/* Separates the current of a controller's own work from that of its host's commands. */
 #define CHANCE_OF_COMPUTING UINT64_C(0x900000000)
 
 /* Vol 4 Part E 7.7.14, 7.7.15. */

@@ -233,8 +233,8 @@ bool encryption_holds_data(const struct link *link)
     return link->encryption.step != ENCRYPTION_IDLE;
 }
 
-/* Vol 6 Part B 5.1.3.1: whatever comes between the two messages that begin it was put there by somebody else. A central
- * that has only asked may still get what the peripheral was about to send. */
+/* Vol 6 Part B 5.1.3.1: any other packet between the two messages that begin encryption was inserted by an attacker. A
+ * central that has only asked may still get what the peripheral was about to send. */
 bool encryption_forbids_data(const struct link *link)
 {
     return link->encryption.step >= (link->central ? ENCRYPTION_WAITS : ENCRYPTION_PAUSING);

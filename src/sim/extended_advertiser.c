@@ -26,7 +26,7 @@ static bool has_address(const struct advertiser *advertiser)
     return !set_is(advertiser, YS_HCI_SET_ANONYMOUS);
 }
 
-/* A set that has nothing to say and nobody to answer needs no second packet. */
+/* A set without data that cannot be answered needs no second packet. */
 static bool has_aux(const struct advertiser *advertiser)
 {
     return set_is(advertiser, YS_HCI_SET_CONNECTABLE) || set_is(advertiser, YS_HCI_SET_SCANNABLE) ||

@@ -141,7 +141,7 @@ static void reply(void *context)
         listener_resume(listener);
 }
 
-/* Whether this is who is to be connected to; with the filter, whoever is on the list (Vol 6 Part B 4.3.3, 4.3.4). */
+/* Whether this advertiser is the one to connect to; with the filter, any on the list (Vol 6 Part B 4.3.3, 4.3.4). */
 static bool is_wanted(const struct ys_controller *controller, const struct ys_address *sender)
 {
     const struct ys_hci_connect *wanted = &controller->connecting.common;

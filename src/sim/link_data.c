@@ -171,8 +171,8 @@ static void choose_data(struct link *link, uint8_t most)
     link->data_in_flight = link->pdu.length;
 }
 
-/* How long the answer may be that the other side begins with knowing nothing of what else this side's radio has to do:
- * the longest, if it has said that it has more. */
+/* The longest answer that the other side may begin without knowing this side's other radio activity: the longest
+ * packet, if it has announced more data. */
 static uint64_t answer_ns(const struct link *link)
 {
     return link->peer_has_more ? link_longest_answer_ns(link) : ys_link_duration_ns(link->receive_phy, 2);

@@ -31,8 +31,8 @@ void listener_resume(struct listener *listener)
         ys_radio_stop(&listener->receiver);
 }
 
-/* A connection event begins. What is being followed is missed by that, even if its packet has begun already: whoever
- * went on waiting for its end would wait for ever. */
+/* A connection event begins. The packet that is being received is lost, even if it has begun already: otherwise the
+ * listener would wait for its end for ever. */
 void listener_pause(struct listener *listener)
 {
     if (!listener->on)

@@ -100,7 +100,7 @@ static bool make_room(struct ys_propagation *propagation, uint32_t number)
     return true;
 }
 
-/* What was known of the paths from and to somebody is no longer so. */
+/* The cached path losses from and to this radio are no longer valid. */
 static void forget(struct ys_propagation *propagation, uint32_t number)
 {
     if (propagation->any_kept)

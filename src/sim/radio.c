@@ -263,7 +263,7 @@ static inline const struct ys_path *path_of(const struct ys_radio *radio, const 
     return path;
 }
 
-/* How strong it is at a receiver, in hundredths of a dBm, but for what changes with time. */
+/* The received power of a packet in hundredths of a dBm, without the part that changes with time. */
 static inline int32_t steady_cdbm(const struct ys_radio *radio, const struct source *source,
                                   const struct ys_receiver *receiver)
 {
@@ -409,7 +409,7 @@ bool ys_radio_interfere(struct ys_radio *radio, const struct ys_interferer *inte
     return true;
 }
 
-/* Adds to what a receiver has beside what it is to hear; false if it has become too much. */
+/* Adds interference to a reception; false if it has become too much. */
 static bool add_other(const struct ys_radio *radio, struct ys_receiver *receiver, const struct source *source)
 {
     receiver->other_aw += level_aw(radio, source, receiver);

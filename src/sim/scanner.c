@@ -80,7 +80,7 @@ static bool was_seen(struct scanning *scanning, const struct ys_address *address
     return false;
 }
 
-/* Vol 6 Part B 4.3.3: the list, and for directed advertisements whom they name (Vol 6 Part B 4.3.4). */
+/* Vol 6 Part B 4.3.3: the filter accept list, and for directed advertisements their target (Vol 6 Part B 4.3.4). */
 static bool is_let_through(struct ys_controller *controller, const struct ys_address *sender,
                            const struct ys_address *target)
 {

@@ -127,9 +127,9 @@ void ys_put_link_data(struct ys_writer *writer, const struct ys_link_data *pdu)
     ys_put_bytes(writer, pdu->payload, pdu->length);
 }
 
-/* The polynomial x^24 + x^10 + x^9 + x^6 + x^4 + x^3 + x + 1 for a register that is shifted to the right, so that the
- * bits enter in the order of the air. What a byte becomes that has gone through the register, and so many more behind
- * it, is the sum of what its bits become. */
+/* The polynomial x^24 + x^10 + x^9 + x^6 + x^4 + x^3 + x + 1 for a register that is shifted to the right, so that bits
+ * enter in the order of the air. The result of a byte followed by a number of zero bytes is the sum of the results of
+ * its bits. */
 #define STEP(byte, a, b, c, d, e, f, g, h)                                                                             \
     (((byte)&1 ? (a) : 0) ^ ((byte)&2 ? (b) : 0) ^ ((byte)&4 ? (c) : 0) ^ ((byte)&8 ? (d) : 0) ^                       \
      ((byte)&16 ? (e) : 0) ^ ((byte)&32 ? (f) : 0) ^ ((byte)&64 ? (g) : 0) ^ ((byte)&128 ? (h) : 0))

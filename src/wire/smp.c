@@ -3,7 +3,8 @@
 
 #include <stddef.h>
 
-/* Each PDU is a run of bytes of struct ys_smp_pdu, from this field on; but for the diversifier, a number before it. */
+/* Each PDU is a run of bytes of struct ys_smp_pdu, from this field on, except that a number precedes the
+ * diversifier. */
 struct layout {
     uint8_t code;
     uint8_t at;

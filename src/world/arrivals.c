@@ -10,7 +10,7 @@
 #include "world/tasks.h"
 #include "world/whom.h"
 
-/* What fills its packet may be the beginning of what is longer (Core 5.4 Vol 3 Part F 3.4.7.1). */
+/* A value that fills its packet may be the beginning of a longer one (Core 5.4 Vol 3 Part F 3.4.7.1). */
 static bool fits(const struct ys_central *central, const struct ys_peer *peer, const struct ys_arrival *arrival)
 {
     const struct ys_field *field = ys_peer_field(peer, arrival->handle);

@@ -1,5 +1,5 @@
-/* A central in a world: its host, and what that tells it. tasks.c has what it is told to do, whom.c whom it knows,
- * finding.c and meeting.c how it comes to a connection, requests.c what it asks there. */
+/* A central in a world: its host and the host's events. tasks.c has its tasks, whom.c its bonds, finding.c and
+ * meeting.c how it connects, requests.c its requests. */
 #include <stdlib.h>
 #include <string.h>
 

@@ -59,7 +59,7 @@ const struct ys_advertiser *ys_central_advertiser(const struct ys_central *centr
     return i < central->heard_count ? &central->heard[i] : NULL;
 }
 
-/* Lists whom it hears: each once in a search, or where all is listed once a second. */
+/* Lists the devices that it hears: each once in a search, or once a second where all reports are listed. */
 static void list_heard(struct ys_central *central, const struct ys_event *event)
 {
     char address[YS_ADDRESS_TEXT_SIZE];

@@ -1,5 +1,5 @@
-/* Names and meanings. What an attribute is comes first from what the traffic told of it, its UUID, and only then from
- * where the definition has it. */
+/* Names and meanings. An attribute is known by its UUID from the traffic, if that was seen, and otherwise by its handle
+ * in the definition. */
 #include "world/glossary.h"
 
 #include <stdio.h>

@@ -1,5 +1,5 @@
-/* The last packets on the air, in the words of a trace. Words are costly and seldom asked for: the newest records wait,
- * and are followed with words when somebody asks, or without when so many newer ones wait that nobody will. */
+/* The last packets on the air, in the words of a trace. Words are costly and seldom needed: the newest records wait,
+ * and are put into words when somebody asks, or followed without words when many newer ones wait. */
 #include "world/packets.h"
 
 #include <stdio.h>
@@ -19,7 +19,7 @@ struct kept {
     uint8_t channel;
     bool overlapped;
     bool telling;      /* not empty, nor advertising */
-    const char *plain; /* what is said of it where that is always the same; NULL: */
+    const char *plain; /* its constant text, or NULL: */
     char text[180];
 };
 

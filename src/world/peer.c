@@ -1,4 +1,4 @@
-/* Whom a central has met: the attribute table as it was discovered, with the names of whoever knows them. */
+/* The devices that a central has met: attribute tables as they were discovered, with names from the definitions. */
 #include "world/peer.h"
 
 #include <stdio.h>

@@ -1,5 +1,4 @@
-/* The writable memory of a library: its segments that can be written, but for what the loader has closed to writing
- * once it had filled it in. */
+/* The writable memory of a library: its writable segments, without those that the loader has made read-only. */
 #include "world/variables.h"
 
 #include <link.h>

@@ -120,7 +120,8 @@ static bool allows(const struct heard *heard, uint8_t request)
     return heard->type == YS_LINK_ADV_IND || heard->type == YS_LINK_ADV_DIRECT_IND;
 }
 
-/* Whom a request asks. Of two that end together each may be meant, also one that only its scanner could hear. */
+/* The advertiser that a request addresses. If two advertisements end at the same time, either may be meant, even one
+ * that only the scanner could hear. */
 static void audit_target(struct ys_audit *audit, const struct ys_seen *seen, const struct heard *heard,
                          uint64_t after_ns)
 {
@@ -146,7 +147,7 @@ static void audit_request(struct ys_audit *audit, const struct ys_seen *seen)
     const struct heard *heard = &audit->advertisements[air->channel];
     uint64_t after_ns = air->start_ns > heard->end_ns ? air->start_ns - heard->end_ns : 0;
     audit_target(audit, seen, heard, after_ns);
-    /* what it answers is the advertisement of its target just before; an anonymous sender is nobody's */
+    /* it answers the advertisement of its target just before; an anonymous sender cannot be matched */
     if (!heard->any || heard->from == NULL || heard->from != seen->to || after_ns > NS_PER_MS) {
         audit_cannot_tell(audit, YS_RULE_REQUEST_TIME);
         audit_cannot_tell(audit, YS_RULE_REQUEST_FITS);

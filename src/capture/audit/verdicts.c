@@ -36,7 +36,7 @@ static uint16_t interface_number(const struct ys_seen *seen)
     return counted ? seen->record->device : 0;
 }
 
-/* Rules that a log breaks whose packets are missing, whoever has written it. */
+/* Rules that a log with missing packets seems to break. */
 static bool is_of_logs(enum ys_rule_id rule)
 {
     static const enum ys_rule_id rules[] = {YS_RULE_COMMAND_CREDIT, YS_RULE_COMMAND_ASKED, YS_RULE_COMPLETED_FITS,
@@ -49,7 +49,7 @@ static bool is_of_logs(enum ys_rule_id rule)
     return false;
 }
 
-/* Of what crossed this interface nothing is broken: the tallies, and those that are kept. */
+/* Removes all violations found at this interface: the tallies, and the breaches that are kept. */
 static void take_back(struct ys_audit *audit, uint16_t interface)
 {
     uint32_t *broken = audit->interfaces[interface].broken;

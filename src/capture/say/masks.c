@@ -1,5 +1,5 @@
-/* Masks in words: a bit each, by its number. Those without a name here are of other kinds of radio, or of what LE
- * devices seldom use. */
+/* Bit masks in words. Bits without a name here belong to other kinds of radio, or to features that LE devices seldom
+ * use. */
 #include "capture/say/masks.h"
 
 struct bit {

@@ -81,7 +81,7 @@ static void find_meaning(const struct ys_said *said, const struct ys_glossary *g
         message->meaning.field = NULL; /* a part of a value means nothing */
 }
 
-/* Whether it is a value that somebody got: what was only asked for, or echoed, is none. */
+/* Whether this is a value that a client received, not one that was only requested or echoed. */
 static bool is_value(const struct ys_said *said)
 {
     return said->upper == YS_UPPER_ATT && said->verdict == YS_ATT_GOOD && said->value != NULL &&

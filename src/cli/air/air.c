@@ -110,7 +110,7 @@ static bool offer_devices(const char *who, const struct input *input, struct off
     return true;
 }
 
-/* The steps begin when everybody has come, and has had some time to start. */
+/* The steps begin when all hosts have connected and have had time to start. */
 static void wait_for_hosts(const struct offers *offers, const struct ys_scene *scene, struct ys_stage *stage)
 {
     bool waited = false;

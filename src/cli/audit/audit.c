@@ -229,7 +229,7 @@ static double seconds_of(const struct running *running, uint64_t at_ns)
     return ((double)at_ns - (double)running->first_ns) / 1e9;
 }
 
-/* What nobody knows who only has this capture: a recorder that heard nobody at all may have been deaf. */
+/* What this capture cannot show: a recorder that heard nothing at all may not have worked. */
 static void print_hole(const struct running *running, const struct ys_hole *hole)
 {
     char between[90];

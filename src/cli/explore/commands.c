@@ -88,7 +88,8 @@ static bool needs_tree(struct explorer *explorer)
     return good;
 }
 
-/* A characteristic, and what is behind its name; its device is meant from now on, and its table known. */
+/* A characteristic, followed by the rest of the line. Its device becomes the current one, and its table must be
+ * known. */
 static bool names_value(struct explorer *explorer, const char *rest, char name[EXPLORER_NAME], const char **value)
 {
     return needs_connection(explorer) && explorer_split(explorer, rest, false, name, value) && needs_tree(explorer);

@@ -102,7 +102,7 @@ static void line_out(void *context, uint64_t at_ns, enum ys_side side, const cha
         prompt_show(explorer->prompt);
 }
 
-/* With several devices, the name of the one that is meant. */
+/* The name of the current device, if there are several. */
 static const char *prompt_text(void *context)
 {
     struct explorer *explorer = context;

@@ -75,8 +75,8 @@ const char *explorer_name_in(const struct explorer *explorer, const char *text, 
     return found;
 }
 
-/* Where the device that is meant has nothing of that name, another can be meant: an input of any, or a characteristic
- * of one that there is a connection with. */
+/* If the current device has nothing of that name, another one is chosen: an input of any device, or a characteristic of
+ * a connected one. */
 static const char *name_of_others(struct explorer *explorer, const char *text, bool inputs, const char **rest)
 {
     for (size_t i = 0; i < explorer->central; i++) {

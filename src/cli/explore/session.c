@@ -45,7 +45,7 @@ static void put_mapping(FILE *file, json_t *mapping)
     (void)fputc('}', file);
 }
 
-/* A path is meant from the folder of the scene: one from here must not depend on it. */
+/* Paths in a scene are relative to its folder, so a path that was given here is made absolute. */
 static json_t *paths_from(const json_t *devices, const char *path)
 {
     json_t *copy = json_deep_copy(devices);

@@ -262,7 +262,7 @@ static bool compile_program(const struct build *build, const struct build_target
     return run(build, target->name, &arguments);
 }
 
-/* The tools are called as the compiler is, but for their last letters. */
+/* The tools have the name of the compiler, except for the last letters. */
 static char *tool(const struct build *build, const char *name)
 {
     size_t length = strlen(build->compiler);

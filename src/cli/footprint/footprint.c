@@ -155,7 +155,7 @@ static bool measure_parts(const struct build *build, const struct build_target *
     return true;
 }
 
-/* Of what a definition limits: connections, and the MTU, down where it cannot go up. */
+/* The parts that a definition limits: connections and the MTU, which is lowered if it cannot be raised. */
 static bool measure_sizes(const struct build *build, const struct build_target *target, struct measured *measured)
 {
     size_t mtu;

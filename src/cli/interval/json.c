@@ -70,7 +70,7 @@ static json_t *verdicts_json(const struct ys_design *design, struct ys_interval_
     return verdicts;
 }
 
-/* What one receiver has heard, in place of what only the air can tell. */
+/* The results of a real receiver, instead of those that only a simulated air can give. */
 static void put_live(json_t *root, struct ys_interval_report *report)
 {
     static const char *const unknown[] = {"connections", "spacing_us",   "packets",

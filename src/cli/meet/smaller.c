@@ -133,7 +133,7 @@ static bool do_again(const struct trials *trials, struct trial *trial)
     return take_first(trials, trial, variants, count);
 }
 
-/* A plain central in place of one that is like nobody else; everybody near; bytes that are fewer. */
+/* Simplifications: a plain central instead of a special one, everybody near, fewer bytes. */
 static bool make_plain(const struct trials *trials, struct trial *trial)
 {
     struct trial variants[5] = {{.encounter = NULL}};

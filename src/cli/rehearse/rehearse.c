@@ -213,8 +213,7 @@ static void take_done(void *context, size_t number, const char *result, size_t l
     progress_show(&rehearsal->progress, ++rehearsal->done, rehearsal->todo_count);
 }
 
-/* Most takes pass, and then nobody asks for packets: where only one that failed is shown, it is played once more, with
- * them. */
+/* Most takes pass and need no packets. Where only one failed take is shown, it is played again with packets. */
 
 /* The first of a scene that failed; `seeds`: none. */
 static size_t first_failed(const struct rehearsal *rehearsal, size_t scene)

@@ -1,4 +1,4 @@
-/* Real controllers: what comes from one goes to whoever has it in a scene, at the pace of the wall. */
+/* Real controllers: packets from a controller go to the device or central that has it in a scene, in real time. */
 #include "cli/shared/controllers.h"
 
 #include <stdio.h>

@@ -82,8 +82,8 @@ static bool give_up(struct plot *plot)
     return false;
 }
 
-/* Whether a file beside a picture is there no more than once it was written with one: it may be somebody's own, or even
- * what is drawn. */
+/* Whether a file beside a picture is absent, or was written together with one before. Otherwise it may be the user's,
+ * or even the data of the drawing. */
 static bool is_ours(const struct plot *plot, const char *path)
 {
     char begin[sizeof mark - 1];
@@ -156,7 +156,7 @@ static bool is_whole(const char *path)
 static bool draw(const struct plot *plot, const char *path)
 {
     char program[] = "gnuplot";
-    char defaults[] = "-d"; /* nothing of the settings of whoever runs it: the same data give the same picture */
+    char defaults[] = "-d"; /* without the user's own settings: the same data give the same picture */
     char first[] = "-e";
     char *picture = NULL;
     size_t length = 0;

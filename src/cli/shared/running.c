@@ -113,7 +113,7 @@ static bool cannot_run(const char *who, const char *program, int error, const ch
     return complain(who, "cannot run %s: %s", program, strerror(error));
 }
 
-/* The first lines of what a program complained of. */
+/* The first lines of a program's complaint. */
 static bool has_failed(const char *who, const char *folder, const char *program)
 {
     char text[2000] = "";

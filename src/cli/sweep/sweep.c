@@ -84,7 +84,7 @@ struct work {
 
 static volatile sig_atomic_t interrupted;
 
-/* What runs is finished first, unless somebody insists. */
+/* On an interrupt, running points are finished first; a second one ends at once. */
 static void on_interrupt(int number)
 {
     interrupted = interrupted + 1;

@@ -286,7 +286,7 @@ static void interrupt(int number)
     interrupted = 1;
 }
 
-/* Reads on whenever the file has grown, until somebody interrupts. */
+/* Reads on whenever the file has grown, until the user interrupts. */
 static bool follow(struct trace *trace)
 {
     const struct timespec pause = {.tv_nsec = POLL_NS};

@@ -64,7 +64,7 @@ static void make_connection_interval(struct ys_part *part)
     keep(part, &writer);
 }
 
-/* Two lists, one behind the other, of what is of one kind and of the other. */
+/* Two lists, one after the other: of one kind, and of the other. */
 static void make_lists(struct ys_part *part, const uint8_t types[2], const struct ys_writer lists[2])
 {
     uint8_t bytes[2 * 257];
@@ -219,7 +219,7 @@ static void check_part(struct ys_design *design, const struct ys_advertisement *
     }
 }
 
-/* Each structure belongs into a payload once (CSS Part A 1), but for data and bytes that may come several times. */
+/* Each structure may occur once in a payload (CSS Part A 1), except data and bytes, which may occur several times. */
 static void check_repeats(struct ys_design *design, const struct ys_parts *parts)
 {
     bool seen[YS_PART_MANUFACTURER] = {false};

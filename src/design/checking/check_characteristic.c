@@ -399,7 +399,7 @@ static void check_descriptors(struct ys_design *design, struct ys_characteristic
 #define MTU_USUAL 247 /* config.h */
 #define MTU_MOST  517
 
-/* What is longer than the device's own MTU allows can never be sent whole, whoever asks for it. */
+/* A value longer than the device's own MTU allows can never be sent completely. */
 static bool check_own_mtu(struct ys_design *design, const struct ys_characteristic *characteristic)
 {
     const struct ys_counted *mtu = &design->limits.mtu;

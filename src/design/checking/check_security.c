@@ -1,4 +1,4 @@
-/* How the device pairs, what of its rights that allows, and how many of what there is room for. */
+/* Checks of pairing: its method, the rights that it allows, and limits of bonds. */
 #include "design/checking/check_security.h"
 
 #include <string.h>

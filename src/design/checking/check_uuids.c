@@ -1,4 +1,4 @@
-/* UUIDs of a definition: what is written is resolved, and none stands for two things. */
+/* UUIDs of a definition: written UUIDs are resolved, and each must be unique. */
 #include "design/checking/check_uuids.h"
 
 #include <stdlib.h>

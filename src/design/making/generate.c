@@ -75,7 +75,7 @@ static void put_ranges(FILE *stream, const char *prefix, const struct ys_layout 
     }
 }
 
-/* What is said of values, alike in each header that is generated of one definition: only the first counts. */
+/* Declarations that are the same in each header generated from one definition: only the first one counts. */
 void ys_generate_values(FILE *stream, const struct ys_design *design, const struct ys_layout *layout)
 {
     char *prefix = ys_c_upper(design->id);

@@ -41,10 +41,11 @@ void ys_generate_client_header(FILE *stream, const struct ys_design *design, con
     }
     if (count > 0)
         (void)fputs("};\n\n", stream);
-    (void)fprintf(stream,
-                  "/* How many struct ys_remote_place a remote of this kind needs, and what it is like. */\n#define "
-                  "%s_CLIENT_PLACES %zu\nextern const struct ys_remote_plan %s_client;\n\n",
-                  prefix, count, design->id);
+    (void)fprintf(
+        stream,
+        "/* The number of struct ys_remote_place that a remote of this kind needs, and its description. */\n#define "
+        "%s_CLIENT_PLACES %zu\nextern const struct ys_remote_plan %s_client;\n\n",
+        prefix, count, design->id);
     ys_generate_values(stream, design, layout);
     (void)fputs("#ifdef __cplusplus\n}\n#endif\n\n#endif\n", stream);
     free(prefix);

@@ -84,7 +84,7 @@ static void put_json(FILE *stream, json_t *object)
     free(text);
 }
 
-/* All types, by the identifier of what has them. */
+/* All types, by the identifiers of their characteristics or fields. */
 static void put_types(const struct module *module)
 {
     (void)fputs("{\n", module->stream);

@@ -136,7 +136,7 @@ static void print_characteristic(FILE *stream, const struct ys_characteristic *c
     print_fields(stream, type);
 }
 
-/* The layouts of what only the maker knows: behind a company's number, or a service's UUID. */
+/* The layouts of manufacturer data and service data. */
 static void print_parts(FILE *stream, const struct ys_parts *parts)
 {
     for (size_t i = 0; i < parts->count; i++) {

@@ -45,7 +45,7 @@ static json_t *condition_json(const struct ys_field *whole, const struct ys_fiel
                      field->when.text != NULL);
 }
 
-/* The bits in which a number is: all of its bytes, but for one whose upper bits are no part of its sign. */
+/* The bits that hold a number: all bits of its bytes, except for one whose upper bits do not belong to its sign. */
 static unsigned bits_of_number(const struct ys_format *format)
 {
     return format->kind == YS_FORMAT_SIGNED ? format->bits : 8u * format->size;

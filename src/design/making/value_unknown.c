@@ -1,4 +1,4 @@
-/* Values for whoever may not know what they mean, and values that explain themselves. */
+/* Values whose meaning may be unknown, and values that explain themselves. */
 #include "design/making/value_unknown.h"
 
 #include <stdio.h>

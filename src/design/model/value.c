@@ -1,5 +1,5 @@
-/* Values in words and back. Numbers are exact, a raw integer and a power of ten, but for the two formats that are
- * binary floating point themselves. */
+/* Values in words and back. Numbers are exact (a raw integer and a power of ten), except for the two binary floating-
+ * point formats. */
 #include "design/model/value.h"
 
 #include <inttypes.h>

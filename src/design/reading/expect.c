@@ -14,7 +14,7 @@
 #define COUNT(array)   (sizeof(array) / sizeof((array)[0]))
 #define EXPECT(member) offsetof(struct ys_expectation, member)
 
-/* One expectation: which key says what it is about. */
+/* One expectation: its key says what it is about. */
 
 static void begin(const struct ys_node *node, struct ys_expectation *expectation, enum ys_expected kind)
 {

@@ -1,4 +1,4 @@
-/* What a definition says of what it looks for. */
+/* The keys of `scanning`. */
 #include "design/reading/read_scanning.h"
 
 #include <stddef.h>

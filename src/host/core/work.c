@@ -1,5 +1,6 @@
-/* Work for later: a list of what waits for its time, the next first, and one of what was asked for, in its order. The
- * first belongs to the main loop; interrupts come between the instructions of both sides of the other. */
+/* Work for later: a list of work that waits for its time, sorted by time, and one of work that was asked for, in
+ * that order. Only the main loop uses the first list; interrupts may come between any two instructions that use the
+ * second. */
 #include <yarnswift/work.h>
 
 #include "host/core/bits.h"

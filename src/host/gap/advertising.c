@@ -81,7 +81,7 @@ static void set_drop(struct ys_host *host, struct ys_set *set, uint32_t commands
     set->due &= ~commands;
 }
 
-/* Whether a set is to be found now, and as what: when no connection fits, nobody may be invited to connect. */
+/* Whether a set is advertised now, and as which kind: without room for a connection, it must not be connectable. */
 static bool is_to_be_found(struct ys_host *host, struct ys_set *set)
 {
     const struct ys_advertising *advertising = set->advertising;

@@ -54,7 +54,7 @@ static void take_connection(struct ys_host *host, const struct ys_hci_connection
 void ys_gap_connection_complete(struct ys_host *host, const struct ys_hci_connection *complete)
 {
     bool central = complete->role == 0;
-    /* Vol 4 Part E 7.8.9: directed, high duty cycle, and nobody came */
+    /* Vol 4 Part E 7.8.9: directed, high duty cycle, and no central connected */
     if (complete->status == YS_HCI_ADVERTISING_TIMEOUT) {
         host->first_set.on = false;
         if (host->first_set.advertising != NULL)

@@ -6,7 +6,7 @@
 #include "host/core/state.h"
 #include "host/gap/advertising.h"
 
-/* Whether the two have the same but for the payload. */
+/* Whether two advertisements are the same except for the payload. */
 static bool are_alike(const struct ys_advertising *one, const struct ys_advertising *other)
 {
     return one->interval_min_us == other->interval_min_us && one->interval_max_us == other->interval_max_us &&

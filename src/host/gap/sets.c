@@ -270,7 +270,7 @@ static void reduce(struct ys_sets *sets, const struct ys_advertising *advertisin
         if (!move_structures(sets, scannable ? advertising->response : advertising->data,
                              scannable ? advertising->response_length : advertising->data_length, false))
             lost |= YS_LOST_DATA;
-        /* nobody asks a beacon: what is only in the response is lost */
+        /* a beacon is never asked: data that is only in the response is lost */
         if (advertising->kind == YS_ADVERTISE_BEACON && sets->reduced.response_length > 0) {
             sets->reduced.response_length = 0;
             lost |= YS_LOST_DATA;

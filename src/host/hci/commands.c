@@ -14,7 +14,7 @@
 
 #define HEADER_SIZE 4 /* of a command */
 
-/* The row of a command: of an extra; of what the host only does once it is asked for; or one that every host has. */
+/* The row of a command: of an extra, of an optional part, or of the list that every host has. */
 static const struct ys_command_row *row_of(const struct ys_host *host, uint8_t command)
 {
     for (const struct ys_extra *extra = host->extras; extra != NULL; extra = extra->next) {

@@ -84,9 +84,9 @@ static void unlink_channel(struct ys_host *host, const struct ys_channel *channe
     ys_channels_of(host)->shorter = true;
 }
 
-/* It is over: one that waited waits again, unless it is to be closed. What leads here is drawn at enum
- * ys_channel_state; the event may have the firmware open or close any channel, so that whoever calls this looks at none
- * it knew before. */
+/* The channel has ended: a waiting one waits again, unless it is to be closed. Transitions are drawn at enum
+ * ys_channel_state. The firmware may open or close any channel in the event, so callers must not use channels that they
+ * knew before. */
 void ys_channel_end(struct ys_host *host, struct ys_channel *channel, enum ys_event_kind kind, uint8_t reason)
 {
     channel->state = channel->waits ? YS_CHANNEL_WAITING : YS_CHANNEL_CLOSED;

@@ -32,9 +32,9 @@ static size_t kept_for_others(const struct ys_host *host, const struct ys_connec
     return kept;
 }
 
-/* Each connection has a share of the controller's buffers. What of the shares of others is not in use is not taken, so
- * that a peer which does not acknowledge holds up nobody else; but a connection with nothing on its way may always send
- * one PDU, however few the buffers are. */
+/* Each connection has a share of the controller's buffers. Unused parts of other shares are not taken, so that a peer
+ * which does not acknowledge delays nobody else. A connection with nothing in transit may always send one PDU, however
+ * few buffers there are. */
 bool ys_l2cap_fits(const struct ys_host *host, const struct ys_connection *connection, size_t pdu_length)
 {
     size_t frame = pdu_length + YS_L2CAP_HEADER_SIZE;

@@ -4,7 +4,7 @@
 #include "host/smp/curve.h"
 #include "host/smp/step.h"
 
-/* The pairing of this connection, if it waits for an answer of somebody; else NULL. */
+/* The pairing of this connection, if it waits for the user's answer; else NULL. */
 static struct ys_pairing *waiting_for_user(const struct ys_host *host, uint16_t connection)
 {
     struct ys_pairing *pairing = host->pairing;

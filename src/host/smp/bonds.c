@@ -93,7 +93,7 @@ static void detach_bond(struct ys_host *host, uint8_t number)
     }
 }
 
-/* The client's record goes last: without its bond it is nobody's. */
+/* The client's record goes last: without its bond it has no owner. */
 static void drop_bond(struct ys_host *host, uint8_t number, enum ys_bond_change change)
 {
     detach_bond(host, number);

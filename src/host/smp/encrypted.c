@@ -43,7 +43,7 @@ static void key_asked(struct ys_host *host, struct ys_reader *parameters)
     ys_commands_want(host, BIT(known ? COMMAND_KEY_REPLY : COMMAND_NO_KEY));
 }
 
-/* The link of somebody who is remembered is encrypted. */
+/* The link to a bonded peer is encrypted. */
 static void peer_returned(struct ys_host *host, struct ys_connection *connection)
 {
     struct ys_link_security *security = &connection->security;

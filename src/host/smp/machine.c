@@ -1,6 +1,6 @@
-/* The machine of a pairing. What comes next is a list of steps; each needs something (a PDU, somebody's answer, a
- * computation) and then does something. A PDU that comes while its step still waits for something else is held; any
- * other ends the pairing. */
+/* The state machine of a pairing. It is a list of steps; each needs something (a PDU, an answer of the user, a
+ * computation) and then acts. A PDU that arrives while its step waits for something else is kept; any other ends the
+ * pairing. */
 #include "host/smp/machine.h"
 
 #include <string.h>

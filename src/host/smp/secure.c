@@ -10,7 +10,7 @@
 
 #define ROUNDS 20 /* of passkey entry, one for each bit */
 
-/* The private key that everybody knows has this public one (Vol 3 Part H 2.3.5.6.1). */
+/* The public key of the debug key pair (Vol 3 Part H 2.3.5.6.1). */
 static const uint8_t debug_key[32] = {0x20, 0xb0, 0x03, 0xd2, 0xf2, 0x97, 0xbe, 0x2c, 0x5e, 0x2c, 0x83,
                                       0xa7, 0xe9, 0xf9, 0xa5, 0xb9, 0xef, 0xf4, 0x91, 0x11, 0xac, 0xf4,
                                       0xfd, 0xdb, 0xcc, 0x03, 0x01, 0x48, 0x0e, 0x35, 0x9d, 0xe6};
@@ -168,8 +168,7 @@ static void next_round(struct ys_pairing *pairing)
 
 /* authentication stage 2 (Vol 3 Part H 2.3.5.6.5) */
 
-/* What stands for the method in the check value that `own` side makes: the passkey; or what the other side has handed
- * out of band; else zeros. */
+/* The value of the method in the check value of `own` side: the passkey; or the peer's out-of-band data; else zeros. */
 static void check_number(const struct ys_pairing *pairing, bool own, bool has_data, uint8_t r[16])
 {
     memset(r, 0, 16);

@@ -11,7 +11,7 @@ bool ys_pairing_random(const struct ys_host *host, void *bytes, size_t length)
     return host->port->random(host->port->context, bytes, length);
 }
 
-/* Through a pointer that the compiler must believe in: what nobody reads any more is cleared all the same. */
+/* Through a volatile pointer, so that the compiler does not leave out clearing memory that is not read again. */
 void ys_pairing_wipe(void *bytes, size_t length)
 {
     volatile uint8_t *at = bytes;

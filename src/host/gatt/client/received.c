@@ -27,8 +27,8 @@ static void emit_several(struct ys_host *host, const struct ys_connection *conne
     }
 }
 
-/* From a server: told, and an indication confirmed as soon as there is room, whoever asked for it (Vol 3 Part
- * G 4.10.1, 4.11.1). */
+/* Passes on a value from a server, and confirms an indication as soon as there is room (Vol 3 Part G 4.10.1,
+ * 4.11.1). */
 void ys_client_received(struct ys_host *host, struct ys_connection *connection, const struct ys_att_pdu *pdu,
                         enum ys_att_verdict verdict)
 {

@@ -63,8 +63,8 @@ bool ys_host_is_subscribed_on(const struct ys_host *host, uint16_t connection, u
     return false;
 }
 
-/* How often a host with a quiet characteristic wants to run at least, so that its end is not missed by a clock that
- * wraps: half of what can be told apart. */
+/* The longest time until a host with a quiet characteristic wants to run, so that the end of its spacing is not missed
+ * by a clock that wraps: half of its range. */
 #define QUIET_CHECK_MS 0x40000000u
 
 static bool is_quiet(const struct ys_host *host, uint16_t notifiable, uint32_t now_ms)
@@ -72,7 +72,7 @@ static bool is_quiet(const struct ys_host *host, uint16_t notifiable, uint32_t n
     return ys_bit_get(&host->quiet, notifiable) && ys_until_ms(now_ms, host->quiet_until_ms[notifiable]) > 0;
 }
 
-/* It has been passed on, or nobody wanted it: from now on its spacing passes, or it has none. */
+/* The value was passed on, or has no subscriber: now its spacing begins, if it has one. */
 static void begin_spacing(struct ys_host *host, uint16_t notifiable, bool wanted, uint32_t now_ms)
 {
     uint16_t spacing_ms = host->table->notifiables[notifiable].spacing_ms;

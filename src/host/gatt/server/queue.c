@@ -89,7 +89,7 @@ static void remove_entry(struct ys_host *host, struct entry *entry)
     put_header(host, entry);
 }
 
-/* Closes the gaps. Only before something is added: nobody walks over the entries then, or reads a value. */
+/* Closes the gaps. Only before an entry is added: then nothing iterates over entries or reads a value. */
 static void close_gaps(struct ys_host *host)
 {
     uint16_t kept = 0;

@@ -1,4 +1,4 @@
-/* Receipts: a list of what is under way, in the order in which it was sent. */
+/* Receipts: a list of values in transit, in the order in which they were sent. */
 #include <string.h>
 #include <yarnswift/outbox.h>
 

@@ -1,4 +1,4 @@
-/* Streams that are notified: what waits in their rings goes to whoever subscribed. */
+/* Streams that notify: packets in their rings go to every subscriber. */
 #include "host/gatt/server/streams.h"
 
 #include "host/core/bits.h"
