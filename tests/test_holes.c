@@ -168,7 +168,7 @@ static void try_capture(const char *path, const struct ys_glossary *glossary)
 {
     static const double shares[] = {-1, 0.01, 0.05, 0.2, 0.5, 0.9};
     const char *draws_text = getenv("YARNSWIFT_HOLES");
-    unsigned long draws = draws_text != NULL ? strtoul(draws_text, NULL, 10) : 4;
+    unsigned long draws = draws_text != NULL ? strtoul(draws_text, NULL, 10) : getenv("YARNSWIFT_FEW") != NULL ? 1 : 4;
     struct kept kept = read_capture(path);
     struct holes none = {.share = 0};
     struct ys_audit *whole = audit_with_holes(&kept, &none, glossary);
@@ -695,6 +695,8 @@ static void figures_are_right_or_unknown(void **state)
         assert_true(whole.any_interval && whole.any_stream && whole.stream.limit_bps > 0);
         for (size_t k = 0; k < FIGURE_DRAWS * sizeof all / sizeof all[0]; k++) {
             struct holes holes = all[k / FIGURE_DRAWS];
+            if (k % 3 != 0 && getenv("YARNSWIFT_FEW") != NULL)
+                continue;
             holes.seed = 1 + k;
             holes.damages = k % 2 != 0;
             struct figures figures = measure(&kept, &holes, design);
