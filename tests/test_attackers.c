@@ -634,7 +634,7 @@ static void the_debug_key_is_refused_unless_it_is_allowed(void **state)
         say(&yard, &yard.tablet, secure_request, sizeof secure_request);
         say(&yard, &yard.tablet, key, sizeof key);
         if (allowed)
-            assert_int_equal(heard[0], YS_SMP_PAIRING_CONFIRM); /* behind its own key */
+            assert_int_equal(heard[0], YS_SMP_PAIRING_CONFIRM); /* after its own key */
         else
             assert_heard_failure(YS_SMP_INVALID_PARAMETERS);
         yard_end(&yard);

@@ -284,7 +284,7 @@ static const struct rule_case cases[] = {
      OWN "link;" TOLD "1800 0000 9001 05; e;" DATA "<a 0a0400"},
 };
 
-/* A definition for the tests: the value behind handle 3 has one byte, that behind 7 is protected. */
+/* A definition for the tests: the value after handle 3 has one byte, that after 7 is protected. */
 
 static const int one_byte;
 
@@ -552,7 +552,7 @@ static void pass_lost(void *context, const struct ys_record *record)
     ys_follower_take(context, &lost);
 }
 
-/* Where the file itself says that packets were lost, nothing before that binds who comes behind it. */
+/* Where the file itself says that packets were lost, nothing before that binds who comes after it. */
 static void behind_packets_that_the_file_has_lost_nothing_is_known(void **state)
 {
     static const char script[] = "h> 01030c00; h< 040e0401030c00; h> 01011000; h< 040e0c01011000 0d 0000 0d ffff 0000;"

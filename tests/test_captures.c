@@ -18,7 +18,7 @@
 #include "wire/hci.h"
 
 #define ADDRESS "0908070605c2"
-/* ADV_IND with its flags; access address before, CRC behind. The CRC was computed by hand, bit by bit. */
+/* ADV_IND with its flags; access address before, CRC after. The CRC was computed by hand, bit by bit. */
 #define PDU  "40 09" ADDRESS "020106"
 #define AIR  "d6be898e" PDU
 #define ROOM 4096

@@ -27,7 +27,7 @@ static const struct ys_channel_settings settings[2] = {
     {.spsm = SERVICE, .credits = 3, .memory = memory[1], .size = 500},
 };
 
-/* What has come, one message behind the other. */
+/* What has come, one message after the other. */
 static uint8_t came[2][100000];
 static size_t came_length[2];
 static size_t came_count[2];

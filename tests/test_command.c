@@ -176,7 +176,7 @@ static void included_files_are_read_and_named(void **state)
         const char *main;
         const char *other;
         int status;
-        const char *says; /* on stderr, behind the scratch folder; "" for nothing */
+        const char *says; /* on stderr, after the scratch folder; "" for nothing */
     } cases[] = {
         {"include: [other.yaml]\n",
          "services:\n  - {name: battery, characteristics: [{name: battery level, read: open, "

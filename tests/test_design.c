@@ -493,7 +493,7 @@ static void values_that_are_none_are_refused_with_a_reason(void **state)
     }
 }
 
-/* However much room there is behind it. */
+/* However much room there is after it. */
 static void what_is_longer_than_its_field_is_refused(void **state)
 {
     static const char *const cases[][2] = {{"bytes", "0011223344"}, {"utf8s", "12345"}, {"utf16s", "123"}};

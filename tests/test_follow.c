@@ -366,7 +366,7 @@ static void what_a_server_has_is_learnt_from_its_answers(void **state)
     assert_ptr_equal(ys_party_characteristic(server, 4), value);
     assert_int_equal(ys_party_told(server, 4)->kind, YS_TOLD_DESCRIPTOR);
     assert_int_equal(ys_uuid_number(&ys_party_service(server, 12)->uuid), 0x180a);
-    assert_null(ys_party_service(server, 16)); /* behind its end */
+    assert_null(ys_party_service(server, 16)); /* after its end */
     assert_null(ys_party_characteristic(server, 12));
     assert_null(ys_party_told(server, 5));
     assert_int_equal(party_of("0102030405c1")->told_count, 0);

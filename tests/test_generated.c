@@ -256,7 +256,7 @@ static void what_does_not_fit_a_structure_is_refused(void **state)
     static const char *const cases[] = {
         "",                                      /* nothing */
         "00 48 0102",                            /* a field cut short */
-        "00 48 010203 00",                       /* something behind the last */
+        "00 48 010203 00",                       /* something after the last */
         "04 01 000000 01",                       /* half an item */
         "04 01 000000 0100 0200 0300 0400 0500", /* more items than fit */
     };
@@ -407,7 +407,7 @@ static void includes_and_descriptors_are_on_the_air(void **state)
                    FORMATS_CALIBRATION_SERVICE, FORMATS_GAIN);
     assert_att(&scripted, 1, response);
     give_buffers(&scripted, 1, 1);
-    /* descriptors: a description behind the state; format, range and an own one behind the temperature */
+    /* descriptors: a description after the state; format, range and an own one after the temperature */
     (void)snprintf(request, sizeof request, "0a %02x00", FORMATS_STATE + 1);
     give_att(&scripted, 1, request);
     assert_att(&scripted, 1, "0b 57686174206974206973 20646f696e67");

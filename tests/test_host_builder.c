@@ -146,7 +146,7 @@ static void what_does_not_fit_or_comes_out_of_turn_is_no_table(void **state)
     const struct ys_characteristic_settings large = {
         .uuid = uuid, .properties = READ, .rights = YS_RIGHTS(OPEN, NOT, NOT), .size = 513};
     (void)build_sample(&builder, &memory);
-    assert_int_equal(ys_build_include(&builder, 1), 0); /* behind a characteristic */
+    assert_int_equal(ys_build_include(&builder, 1), 0); /* after a characteristic */
     assert_null(ys_build_end(&builder));
     (void)build_sample(&builder, &memory);
     assert_int_equal(ys_build_service(&builder, &uuid, false), 23);

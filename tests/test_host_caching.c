@@ -151,7 +151,7 @@ static void who_does_not_know_may_ask_what_there_is_and_is_only_told_by_requests
     exchange("04 0b00 0b00", "05 01 0b00 192a");
     exchange("06 0100 ffff 0028 0f18", "07 0900 1200");
     exchange("0c 0b00 0000", "01 0c 0000 12");
-    give_att(&scripted, LINK, "52 0600 07"); /* behind the error: it is ignored, and nothing more is known */
+    give_att(&scripted, LINK, "52 0600 07"); /* after the error: it is ignored, and nothing more is known */
     assert_sent(&scripted, "");
     exchange("0a 0600", "0b 01");
     exchange("0a 0b00", "0b 57");

@@ -103,7 +103,7 @@ static void everything_is_discovered_in_four_rounds(void **state)
     answer("08 0300 ffff 0328", "09 15 0700 10 0800 " SAMPLE_LONG_1);
     answer("08 0800 ffff 0328", "01 08 0800 0a");
     answer("04 0100 ffff", "05 01 0100 0028 0200 0328 0300 002a 0600 0028 0700 0328");
-    answer("04 0800 ffff", "05 02 0800 " SAMPLE_LONG_1); /* the value, known by its place behind the declaration */
+    answer("04 0800 ffff", "05 02 0800 " SAMPLE_LONG_1); /* the value, known by its place after the declaration */
     answer("04 0900 ffff", "05 01 0900 0229 0a00 0028");
     answer("04 0b00 ffff", "01 04 0b00 0a");
     assert_outcome(YS_OUTCOME_DONE, 0);
@@ -134,7 +134,7 @@ static void a_discovery_that_is_led_astray_ends(void **state)
         "11 06 0100 0500 00",                  /* half an entry */
         "11 07 0100 0500 001800",              /* a UUID of three bytes */
         "09 07 0200 02 0300 002a",             /* an answer to another question */
-        "0b 00",                               /* likewise */
+        "0b 00",                               /* the same */
         "01 0a 0100 0a",                       /* an error for another request */
         "01 10 0100",                          /* an error cut short */
         "11",                                  /* cut short */

@@ -340,7 +340,7 @@ static void queued_writes_of_one_client_give_way_in_time(void **state)
         if (full)
             break;
     }
-    /* no value is longer than 512 bytes: what lies behind is not kept even if there were room */
+    /* no value is longer than 512 bytes: what lies after is not kept even if there were room */
     exchange(LINK + 1, "16 0d00 0000 aabb", "01 16 0d00 09");
     scripted.now_ms += 29999;
     exchange(LINK + 1, "16 0d00 0000 aabb", "01 16 0d00 09");

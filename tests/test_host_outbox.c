@@ -71,7 +71,7 @@ static void turn_all(void)
     }
 }
 
-/* What is sent behind the response has waited for it. */
+/* What is sent after the response has waited for it. */
 static void exchange_and_send(const char *request, const char *sent)
 {
     give_att(&scripted, LINK, request);

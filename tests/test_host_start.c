@@ -348,7 +348,7 @@ static void note_line(void *context, const char *text, uint32_t value)
         (void)snprintf(named, sizeof named, "%s", text);
 }
 
-/* Likewise. */
+/* The same. */
 static void what_a_definition_needs_and_has_not_is_named(void **state)
 {
     static const struct ys_set_options options = {.extended = true};

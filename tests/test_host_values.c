@@ -179,7 +179,7 @@ static void several_values_are_read_one_behind_the_other(void **state)
     /* what does not fit is cut off; the length is that of the whole value */
     exchange("0e 0300 0500 0300 0500 0300 0500", "0f 79617264 00000000 79617264 00000000 79617264 0000");
     exchange("20 0300 0500 0300 0500 0300",
-             "21 0400 79617264 0400 00000000 0400 79617264 0400 0000"); /* 22 bytes behind the opcode */
+             "21 0400 79617264 0400 00000000 0400 79617264 0400 0000"); /* 22 bytes after the opcode */
     yard.later = true;                                                  /* what comes later cannot come among others */
     exchange("0e 0300 0f00", "01 0e 0f00 0e");
     assert_int_equal(yard.token, 0);
@@ -285,7 +285,7 @@ static void what_may_not_be_written_is_not_queued(void **state)
     exchange("18 01", "19");
 }
 
-/* Queues parts of 18 bytes, which lie one behind the other, until there is no room; returns how many there were. */
+/* Queues parts of 18 bytes, which lie one after the other, until there is no room; returns how many there were. */
 static size_t fill_queue(void)
 {
     char part[100];

@@ -70,7 +70,7 @@ struct link {
     uint16_t outstanding; /* packets of the host that it still has */
     uint16_t open;        /* requests of the peer that were not answered */
     uint8_t request;      /* the one that is; 0: not known */
-    uint16_t out_left;    /* bytes of the frame that the host is sending; likewise its channel and first byte: */
+    uint16_t out_left;    /* bytes of the frame that the host is sending; the same its channel and first byte: */
     uint16_t out_channel;
 };
 

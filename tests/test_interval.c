@@ -260,7 +260,7 @@ static void searches_take_as_long_as_arithmetic_says(void **state)
         {CONNECTABLE("100 ms, channels: [38]"), "half", 152, 0, 2, 0},
         {CONNECTABLE("100 ms, channels: [37, 39]"), "tenth", 152, 468, 5, 0},
         /* what points to the rest is 9 bytes long; that begins 330 us after the last, with 17 bytes of flags and name
-         * behind its header of 2 */
+         * after its header of 2 */
         {CONNECTABLE("100 ms, extended: true"), "tenth", 136, 286, 7, 3 * 136 + 2 * 150 + 330 + 216},
         {CONNECTABLE("100 ms, extended: true, primary phy: coded, phy: 2M"), "half", 1168, 1318, 7,
          3 * 1168 + 2 * 150 + 330 + 112},

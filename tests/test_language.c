@@ -383,7 +383,7 @@ static void properties_and_rights_are_as_the_ways_say(void **state)
     ys_design_free(design);
 }
 
-/* Each descriptor behind a value: its type, its bytes, and whether it is kept in memory (Vol 3 Part
+/* Each descriptor after a value: its type, its bytes, and whether it is kept in memory (Vol 3 Part
  * G 3.3.3.1, 3.3.3.2, 3.3.3.4). */
 static void descriptors_follow_in_order_with_their_bytes(void **state)
 {

@@ -113,7 +113,7 @@ static void a_link_is_counted_by_its_sides_and_its_events(void **state)
     at = 20 * MS;
     take(&meter, of_link(at, YS_AIR_CENTRAL, YS_LINK_CONTROL, true, 2));               /* again, and no data */
     take(&meter, of_link(at + 246 * US, YS_AIR_PERIPHERAL, YS_LINK_CONTROL, true, 2)); /* 96 us */
-    take(&meter, of_link(at + 496 * US, YS_AIR_CENTRAL, YS_LINK_FIRST, false, 10));    /* 154 us behind it */
+    take(&meter, of_link(at + 496 * US, YS_AIR_CENTRAL, YS_LINK_FIRST, false, 10));    /* 154 us after it */
     take(&meter, of_link(at + 496 * US + 310 * US, YS_AIR_PERIPHERAL, YS_LINK_CONTINUING, false, 0));
     assert_int_equal(meter.events, 2);
     struct ys_air_packet other = of_link(at + 1000 * US, YS_AIR_CENTRAL, YS_LINK_FIRST, true, 27);
@@ -135,7 +135,7 @@ static void a_link_is_counted_by_its_sides_and_its_events(void **state)
     assert_int_equal(meter.events_ns, (1090 + 886) * US);
     assert_near(ys_link_meter_used(&meter, 10000), 1.976 / 20);
 
-    /* 155 us behind the last one: a new event */
+    /* 155 us after the last one: a new event */
     take(&meter, of_link(meter.last_ns + 155 * US, YS_AIR_CENTRAL, YS_LINK_CONTINUING, true, 0));
     assert_int_equal(meter.events, 3);
 }

@@ -235,7 +235,7 @@ static void the_names_of_a_definition_run_no_command(void **state)
 
 /* what comes over the air, and in captures */
 
-/* "x", a newline behind half a character, system "touch evil", the same again, ESC [31m. */
+/* "x", a newline after half a character, system "touch evil", the same again, ESC [31m. */
 #define HOSTILE "78c30a73797374656d2022746f756368206576696c22c30a1b5b33316d"
 
 /* A capture in which somebody advertises such a name, and an interface has it. */

@@ -695,7 +695,7 @@ static void what_is_in_flight_is_sent_again_under_new_phys_and_intervals(void **
     assert_int_equal(dead, 0);
 }
 
-/* Vol 6 Part B 4.5.2: at the timeout, not at the event behind it. */
+/* Vol 6 Part B 4.5.2: at the timeout, not at the event after it. */
 static void silence_is_noticed_when_the_timeout_is_over(void **state)
 {
     (void)state;

@@ -150,7 +150,7 @@ static void a_definition_that_does_not_match_is_said_to(void **state)
     assert_null(strstr(outcome.out, "load"));
 }
 
-/* The number of the packet of a line, behind two times. */
+/* The number of the packet of a line, after two times. */
 static unsigned long number_of(const char *line)
 {
     char *end = NULL;
@@ -443,7 +443,7 @@ static void filters_show_what_they_say(void **state)
         free(lines);
     }
     char *around = lines_of("trace '%s/demo.pcapng' --filter 'CONNECT_IND or LL_TERMINATE_IND' --before 2 --after 3");
-    assert_int_equal(count_of(around, "\n"), 1 + 1 + 3 + 2 + 1); /* nothing comes before the first or behind the last */
+    assert_int_equal(count_of(around, "\n"), 1 + 1 + 3 + 2 + 1); /* nothing comes before the first or after the last */
     free(around);
 }
 

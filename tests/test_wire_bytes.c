@@ -118,7 +118,7 @@ static void a_window_holds_just_its_part_of_a_long_value(void **state)
             assert_int_equal(ys_writer_stored(&writer), cases[i].stored);
             assert_int_equal(ys_writer_ok(&writer), cases[i].ok);
             assert_hex(bytes, ys_writer_stored(&writer), cases[i].hex);
-            assert_int_equal(bytes[cases[i].capacity], 0); /* nothing behind the window is touched */
+            assert_int_equal(bytes[cases[i].capacity], 0); /* nothing after the window is touched */
         }
     }
 }

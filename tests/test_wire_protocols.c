@@ -348,7 +348,7 @@ static void malformed_advertising_pdus_are_refused(void **state)
     static const char *const cases[] = {
         "40 05 0605040302",                   /* no room for the address */
         "47 06 0605040302c1",                 /* reserved type */
-        "c3 0d 0605040302c1 1615141312d1 00", /* a scan request with something behind it */
+        "c3 0d 0605040302c1 1615141312d1 00", /* a scan request with something after it */
         "40 26 0605040302c1 0000000000000000000000000000000000000000000000000000000000000000", /* 32 bytes of data */
     };
     (void)state;

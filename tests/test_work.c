@@ -123,7 +123,7 @@ static void work_may_begin_and_stop_itself_and_others(void **state)
     begin_again(&pieces[2]);
     assert_int_equal(ys_work_every(&pieces[3].work, 5), YS_OK);
     ys_work_ask(&pieces[4].work);
-    ys_work_ask(&pieces[2].work); /* as what is asked for is done first, and 2 behind 4 */
+    ys_work_ask(&pieces[2].work); /* as what is asked for is done first, and 2 after 4 */
     ys_work_ask(&pieces[5].work);
     assert_int_equal(pass(0, "42"), YS_FOREVER);
     assert_int_equal(pass(50, ""), YS_FOREVER);

@@ -19,7 +19,7 @@ extern "C" {
 enum ys_channel_result {
     YS_CHANNEL_NO_SERVICE = 0x02, /* nobody waits for this number */
     YS_CHANNEL_NO_RESOURCES = 0x04,
-    YS_CHANNEL_AUTHENTICATION = 0x05, /* the link must be authenticated; likewise: */
+    YS_CHANNEL_AUTHENTICATION = 0x05, /* the link must be authenticated; also the next: */
     YS_CHANNEL_AUTHORIZATION = 0x06,
     YS_CHANNEL_KEY_SIZE = 0x07,
     YS_CHANNEL_ENCRYPTION = 0x08,
@@ -88,7 +88,7 @@ struct ys_channels {
     uint16_t refused_connection; /* a request that is refused without a channel */
     uint8_t refused_identifier;
     uint8_t refused_result;
-    uint8_t gone_identifier; /* likewise an end of what is not there any more */
+    uint8_t gone_identifier; /* the same an end of what is not there any more */
     uint16_t gone_ids[2];
     uint8_t last_identifier;
     bool yields;  /* it is the attributes' turn */

@@ -56,7 +56,7 @@ struct ys_client_cache {
     struct ys_found *items;
     uint16_t capacity; /* how many there is room for */
     uint16_t count;
-    bool complete; /* the items are all there is behind a server with this hash */
+    bool complete; /* the items are all there is after a server with this hash */
     uint8_t hash[16];
 };
 
@@ -137,7 +137,7 @@ enum ys_result ys_client_read_by_uuid(struct ys_host *host, uint16_t connection,
                                       uint16_t size);
 
 /* Reads `count` (2 or more, as many as fit the MTU) values at once, as far as one answer holds them: each in `buffer`
- * behind its length in two bytes, the least significant first; the last may be cut off. `handles` must stay valid until
+ * after its length in two bytes, the least significant first; the last may be cut off. `handles` must stay valid until
  * `on_done`. YS_OUTCOME_REFUSED with YS_ATT_REQUEST_NOT_SUPPORTED: read them one by one. */
 enum ys_result ys_client_read_multiple(struct ys_host *host, uint16_t connection, struct ys_client_request *request,
                                        const uint16_t *handles, uint16_t count, uint8_t *buffer, uint16_t size);

@@ -26,7 +26,7 @@ struct ys_command {
     bool may_fail;           /* at the start: the start goes on */
     ys_command_done *done;   /* or NULL */
     void *context;           /* the caller's */
-    struct ys_command *next; /* private; likewise: */
+    struct ys_command *next; /* private; also the next: */
     bool waits;
 };
 

@@ -23,7 +23,7 @@ extern const struct ys_need ys_borrow_needs[YS_BORROW_NEEDS];
 
 /* A controller. Its memory is the caller's. */
 struct ys_controller_facts {
-    uint8_t version; /* of HCI, as the Assigned Numbers have it: 13 is 5.4; likewise: */
+    uint8_t version; /* of HCI, as the Assigned Numbers have it: 13 is 5.4; also the next: */
     uint16_t revision;
     uint16_t company;
     uint8_t commands[64]; /* supported, a bit each */

@@ -133,7 +133,7 @@ struct ys_event {
         struct {
             uint16_t handle;    /* of the value */
             bool notifications; /* whether they are on now */
-            bool indications;   /* likewise */
+            bool indications;   /* the same */
         } subscription;
         struct {
             uint16_t handle;
@@ -350,7 +350,7 @@ struct ys_host {
     struct ys_address address;
     struct ys_set first_set;
     const struct ys_address *accept_list;
-    const struct ys_command_row *(*accept_row)(uint8_t command); /* NULL until it is used; likewise: */
+    const struct ys_command_row *(*accept_row)(uint8_t command); /* NULL until it is used; also the next: */
     const struct ys_central *central;
     struct ys_scanning scanning;
     struct ys_connecting connecting_with;
@@ -360,10 +360,10 @@ struct ys_host {
     struct ys_bits quiet;
     struct ys_outgoing outgoing;
     const struct ys_client *client;       /* NULL until it is used */
-    const struct ys_keeping *remembering; /* likewise */
-    const struct ys_outboxes *outboxes;   /* likewise */
-    struct ys_receipts *receipts;         /* likewise */
-    struct ys_extra working;              /* likewise */
+    const struct ys_keeping *remembering; /* the same */
+    const struct ys_outboxes *outboxes;   /* the same */
+    struct ys_receipts *receipts;         /* the same */
+    struct ys_extra working;              /* the same */
     struct ys_work *works;                /* that wait for their time, the next first */
     struct ys_work *asked;                /* that were asked for, the first first */
     uint32_t keep_ms;                     /* when what has changed is kept; `keeps`: something is */

@@ -35,7 +35,7 @@ struct ys_link_wishes {
     uint32_t event_length_us;        /* how long an event may last; 0: no wish. Steps of 625 */
     uint16_t pause_ms;               /* before it asks; a peripheral should wait 5,000 (Vol 3 Part C 9.3.12.2) */
     uint8_t packet_length;           /* of what it sends, 27 to 251; 0: no wish */
-    uint8_t send_phys;               /* enum ys_phys: which may be; the fastest is taken. 0: no wish. Likewise: */
+    uint8_t send_phys;               /* enum ys_phys: which may be; the fastest is taken. 0: no wish. Also the next: */
     uint8_t receive_phys;
     uint8_t coding;  /* enum ys_link_coding */
     uint8_t accepts; /* enum ys_link_answer */
@@ -46,9 +46,9 @@ struct ys_link_state {
     uint32_t interval_us;
     uint16_t latency;
     uint16_t supervision_timeout_ms;
-    uint8_t send_phy; /* enum ys_phys; likewise: */
+    uint8_t send_phy; /* enum ys_phys; also the next: */
     uint8_t receive_phy;
-    uint8_t send_length; /* of data in a packet, 27 to 251; likewise: */
+    uint8_t send_length; /* of data in a packet, 27 to 251; also the next: */
     uint8_t receive_length;
 };
 

@@ -37,7 +37,7 @@ struct ys_bond {
 /* Data for pairing out of band: what one device hands to the other by another way. */
 struct ys_oob {
     uint8_t random[16];  /* LE Secure Connections: r, most significant byte first */
-    uint8_t confirm[16]; /* likewise C (Vol 3 Part H 2.3.5.6.4) */
+    uint8_t confirm[16]; /* the same C (Vol 3 Part H 2.3.5.6.4) */
 };
 
 struct ys_pairing_step;
@@ -75,7 +75,7 @@ struct ys_pairing {
     uint8_t request[7]; /* as on the air */
     uint8_t response[7];
     uint8_t held[65];    /* a PDU that came before its time */
-    uint8_t own_key[64]; /* public, X before Y; likewise: */
+    uint8_t own_key[64]; /* public, X before Y; also the next: */
     uint8_t peer_key[64];
     uint8_t secret[32]; /* the shared secret; the temporary key of legacy pairing */
     uint8_t own_random[16];

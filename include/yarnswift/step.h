@@ -110,7 +110,7 @@ void ys_step_wait(struct ys_step *step, uint32_t wait_ms);
 /* The time in microseconds from the beginning of the world. */
 uint64_t ys_step_now_us(const struct ys_step *step);
 
-/* A line of the log. Anything that is not printable is left out. From the main loop; likewise: */
+/* A line of the log. Anything that is not printable is left out. From the main loop; also the next: */
 void ys_step_log(struct ys_step *step, const char *text, uint32_t value);
 
 /* An event of the host, before the firmware has it: the workstation says in its log what happens. */

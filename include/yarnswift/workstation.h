@@ -85,7 +85,7 @@ extern YS_MODULE_VISIBLE const struct ys_module ys_module;
 /* A main program: lets a central find the device, connect, discover, read, write, subscribe, unsubscribe, disconnect
  * and find it again, and prints what happens and how it went. `definition` is the path of the definition that the table
  * was generated from; it gives the names and units of what is printed. Its arguments are a seed, a whole
- * number (the same seed gives the same run), and behind it the file of a capture of what was on the air, .pcapng or
+ * number (the same seed gives the same run), and after it the file of a capture of what was on the air, .pcapng or
  * .pcap, which must not be there yet. Returns the exit status: 0 all was as expected, 1 something was not, 2 the
  * definition, the module or an argument is wrong. */
 int ys_workstation_main(int argc, char **argv, const char *definition, const struct ys_module *module);

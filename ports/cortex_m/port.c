@@ -42,7 +42,7 @@ static uint8_t line_in[YS_SERIAL_SIZE(PORT_PACKETS, PORT_PACKET_LENGTH)];
 static uint8_t line_out[YS_SERIAL_SIZE(PORT_PACKETS, PORT_PACKET_LENGTH)];
 static uint8_t line_packet[PORT_PACKET_LENGTH + 7 > 258 ? PORT_PACKET_LENGTH + 7 : 258];
 static volatile uint32_t line_sent;     /* bytes; wraps */
-static volatile uint32_t line_received; /* likewise */
+static volatile uint32_t line_received; /* the same */
 static volatile bool line_sends;        /* there may be something to be sent */
 static struct ys_flash flash;
 static struct ys_flash_store store;
@@ -61,7 +61,7 @@ static const struct ys_firmware *the_firmware;
 static uint64_t ticks; /* of the counter, without end; also: */
 static uint32_t counted;
 static uint64_t interrupt_at; /* the firmware's timer interrupt, in ticks */
-static uint64_t wake_at;      /* the main loop's, likewise */
+static uint64_t wake_at;      /* the main loop's, the same */
 
 /* critical sections */
 

@@ -45,7 +45,7 @@ struct ys_target *ys_target_open(const char *path, uint32_t stamp, const struct 
                                  char *problem, size_t size);
 void ys_target_close(struct ys_target *target);
 
-/* Its inputs; NULL behind the last. */
+/* Its inputs; NULL after the last. */
 const char *ys_target_input(const struct ys_target *target, size_t i);
 
 /* Starts it anew, at this time, as after a reset; its flash is as it was. False: it cannot be. Stops it: it has no
@@ -62,7 +62,7 @@ void ys_target_give(struct ys_target *target, const uint8_t *packet, size_t leng
 bool ys_target_turn(struct ys_target *target, uint64_t now_us, uint64_t *until_us);
 const char *ys_target_problem(const struct ys_target *target);
 
-/* Has it report; false if it has failed. What it has reported then; false behind the last. */
+/* Has it report; false if it has failed. What it has reported then; false after the last. */
 bool ys_target_report(struct ys_target *target);
 bool ys_target_count(const struct ys_target *target, size_t i, struct ys_target_count *count);
 

@@ -28,7 +28,7 @@ struct ys_flash_store {
     uint32_t sequence; /* of that page: it goes up with each copy */
     uint8_t page;      /* which that is */
     bool ready;
-    bool torn; /* behind the records lies something: nothing more can be appended */
+    bool torn; /* after the records lies something: nothing more can be appended */
 };
 
 /* Opens what the flash holds, or makes an empty store of flash that holds none. False: the flash cannot be used, and

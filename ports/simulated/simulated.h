@@ -32,7 +32,7 @@ struct ys_simulated_settings {
     uint16_t buffer_length; /* of the controller's data buffers; 0: its default */
     uint8_t buffer_count;   /* 0: its default */
     uint8_t sets;           /* advertising sets of the controller; 0: it only knows legacy advertising */
-    uint64_t lacks;         /* of its controller, see sim/controller.h; likewise: */
+    uint64_t lacks;         /* of its controller, see sim/controller.h; also the next: */
     uint32_t event_length_us;
     int8_t power_dbm;
     bool adapts;

@@ -29,7 +29,7 @@ struct ys_record {
     enum ys_record_kind kind;
     uint8_t known;            /* enum ys_air_known */
     bool lost;                /* the file says that packets before it were lost */
-    bool to_host;             /* HCI; likewise: */
+    bool to_host;             /* HCI; also the next: */
     bool direction_is_sure;   /* it was said, and not concluded from the kind of packet */
     uint16_t device;          /* whose interface: a number from 1 */
     const char *name;         /* its name, or NULL */

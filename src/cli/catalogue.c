@@ -20,7 +20,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
     return parse_common(key, argument, state, state->input);
 }
 
-/* Prints a block of lines behind a title, each moved in. */
+/* Prints a block of lines after a title, each moved in. */
 static void print_block(const char *title, const struct ys_adopted *adopted,
                         void (*print)(FILE *stream, const struct ys_adopted *adopted))
 {

@@ -89,7 +89,7 @@ static bool occurs(const struct ys_pairing_outcome *outcomes, size_t count, uint
     return false;
 }
 
-/* A paragraph that begins with a word in a column of its own, wrapped behind it. */
+/* A paragraph that begins with a word in a column of its own, wrapped after it. */
 static void print_wrapped(const char *name, const char *text)
 {
     enum { LEFT = 16, WIDTH = 96 };

@@ -36,9 +36,9 @@ struct input {
     struct ys_live live;
     struct source source; /* of a capture */
     struct ys_recorded_stream stream;
-    const char *of_simulations; /* an option that was given and is about a simulation, or NULL; likewise: */
+    const char *of_simulations; /* an option that was given and is about a simulation, or NULL; also the next: */
     const char *of_captures;
-    const char *of_air; /* likewise about what only a simulated air has */
+    const char *of_air; /* the same about what only a simulated air has */
 };
 
 /* What a run with real controllers can take, too. */

@@ -18,7 +18,7 @@
 #define FIND_NS        (60 * YS_NS_PER_S)
 #define NOT_KNOWN_DBM  127
 
-/* Two reports of one event come one behind the other: of its three channels, or of its scan response. */
+/* Two reports of one event come one after the other: of its three channels, or of its scan response. */
 #define SAME_EVENT_MS 10.0
 /* To each interval the standard adds up to 10 ms (Core 5.4 Vol 6 Part B 4.4.2.2.1); and a host is told late. */
 #define ONE_LONGER_MS 15.0

@@ -9,7 +9,7 @@
 #include "experiment/throughput_flow.h"
 #include "experiment/throughput_plan.h"
 
-#define VALUE_HANDLE_LEAST 3 /* behind its service and its declaration */
+#define VALUE_HANDLE_LEAST 3 /* after its service and its declaration */
 #define SERVICE_NUMBER     0x0081
 #define CONFIGURATION      0x2902 /* the UUID of a client configuration */
 

@@ -54,7 +54,7 @@ struct ys_throughput_plan {
     uint8_t network_channel;   /* of a wide-band network, 1 to 13; 0: there is none */
     double network_duty;       /* the share of time in which it sends */
     double network_distance_m; /* of it from the central */
-    double oven_distance_m;    /* likewise of a microwave oven; 0: there is none */
+    double oven_distance_m;    /* the same of a microwave oven; 0: there is none */
     uint32_t neighbours;       /* devices of others that advertise */
     int8_t power_dbm;
     struct ys_hardware device;

@@ -27,7 +27,7 @@ struct ys_throughput_report {
     char trouble[400];          /* why there is no result, or the connection ended; "": it is well */
     bool broken;                /* a real controller is gone, or has never answered */
     bool ended;                 /* the connection did not last until the end */
-    struct ys_link_shape shape; /* as it came about; likewise: */
+    struct ys_link_shape shape; /* as it came about; also the next: */
     uint16_t mtu;
     struct ys_link_limit limit;
     double limit_bps;   /* with spacing, the serial line, and what a channel adds to each packet */
@@ -53,11 +53,11 @@ struct ys_throughput_report {
     double airtime; /* share of the time that somebody sends */
     struct ys_samples latency_ms;
     struct ys_link_latency alone; /* of a single value, by calculation */
-    struct ys_samples alone_ms;   /* likewise as it came about */
+    struct ys_samples alone_ms;   /* the same as it came about */
     struct ys_activity activity;  /* of the device */
-    double mean_ua;               /* 0: not known; likewise: */
+    double mean_ua;               /* 0: not known; also the next: */
     double mc_per_megabyte;       /* millicoulombs */
-    double strength_dbm;          /* with a distance; likewise: */
+    double strength_dbm;          /* with a distance; also the next: */
     double margin_db;
 };
 

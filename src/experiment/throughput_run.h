@@ -30,7 +30,7 @@ struct end {
     struct ys_pairing pairing;
     struct ys_channels channels;
     struct ys_channel channel;
-    uint16_t connection; /* of a device, or the last of the central; likewise: */
+    uint16_t connection; /* of a device, or the last of the central; also the next: */
     bool connected;
     bool ready;
     bool secured;
@@ -47,7 +47,7 @@ struct flow {
     uint16_t value_bytes;
     uint64_t sent; /* values, or bytes of a stream */
     uint64_t received;
-    uint64_t values; /* that were measured; likewise: */
+    uint64_t values; /* that were measured; also the next: */
     uint64_t bytes;
     uint64_t last_ns;
     uint64_t *stamps;        /* when each had changed, STAMPS of them in turn */

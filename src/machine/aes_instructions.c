@@ -89,7 +89,7 @@ WITH_AES static inline __m128i block_of(uint8_t flags, const uint8_t nonce[13], 
     return load(bytes);
 }
 
-/* The last bytes, behind which the MIC has zeros. Returns what of them is under the MIC. */
+/* The last bytes, after which the MIC has zeros. Returns what of them is under the MIC. */
 WITH_AES static __m128i cross_last(bool seals, __m128i stream, const uint8_t *from, size_t length, uint8_t *to)
 {
     uint8_t in[BLOCK] = {0};

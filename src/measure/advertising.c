@@ -77,7 +77,7 @@ static void note_silence(struct ys_advertising_meter *meter, uint64_t until_ns, 
 }
 
 /* An interval can be measured from one first packet to the next; and if not all of an event was heard, a request may
- * have ended it, behind which the device begins anew. */
+ * have ended it, after which the device begins anew. */
 static void measure_interval(struct ys_advertising_meter *meter, uint64_t start_ns, uint8_t first_bit)
 {
     uint64_t interval_ns = start_ns - meter->last_start_ns;

@@ -29,7 +29,7 @@ enum ys_advertising_packet {
 /* Where an auxiliary packet is awaited, and what has led there. */
 struct ys_pointer {
     bool used;
-    bool chained; /* behind an auxiliary packet of the advertiser; otherwise from the primary channels: */
+    bool chained; /* after an auxiliary packet of the advertiser; otherwise from the primary channels: */
     uint8_t channel;
     enum ys_phy phy;
     uint8_t packets;

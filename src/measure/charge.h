@@ -31,7 +31,7 @@ struct ys_energy {
     double receive_ma;
     double wake_up_uc;     /* the charge of all else of an event */
     double battery_mah;    /* 0: not known */
-    double full_v;         /* of the battery; 0: not known, likewise: */
+    double full_v;         /* of the battery; 0: not known, also the next: */
     double empty_v;        /* when it has given all of it */
     double cut_off_v;      /* the hardware stops at this */
     double self_discharge; /* share of what is in it that it loses in a year by itself, 0 to less than 1 */

@@ -7,7 +7,7 @@
 #include <stdint.h>
 
 /* An advertiser whose event begins at the interval plus 0 to 10 ms, each delay as likely (Core 5.4 Vol 6 Part B
- * 4.4.2.2.1), and sends on its channels one behind the other; and a scanner that listens in a window of each interval,
+ * 4.4.2.2.1), and sends on its channels one after the other; and a scanner that listens in a window of each interval,
  * on 37, 38, 39 in turn (Vol 6 Part B 4.4.3). Neither knows of the other. The scan begins at time zero, with its window
  * on 37; or, with any phase, somebody begins to look at a scanner that has been running, at any time of it. */
 struct ys_discovery {
@@ -20,7 +20,7 @@ struct ys_discovery {
     uint32_t scan_window_us;   /* at most that */
     bool any_phase;
     double lost;       /* the share of advertisements that a scanner gets wrong, 0 to less than 1; */
-    double lost_known; /* likewise of the packets that they point to */
+    double lost_known; /* the same of the packets that they point to */
 };
 
 /* What is expected of it. */

@@ -18,7 +18,7 @@
 #define YS_SYNC_BITS       32
 #define YS_SYNC_BITS_CODED 37
 
-/* The bits behind it: header, payload, CRC, and three that end a coded block. `length` is that of the PDU, with its
+/* The bits after it: header, payload, CRC, and three that end a coded block. `length` is that of the PDU, with its
  * header of two bytes. */
 static inline unsigned ys_bits_of(enum ys_phy phy, size_t length)
 {
@@ -31,7 +31,7 @@ double ys_bit_errors(bool coded, double margin_db);
 /* How often an error begins, for each bit: uncoded the same, coded once for each burst. 0 to 1. */
 double ys_error_starts(bool coded, double margin_db);
 
-/* The probability that a packet is heard, and that it then has no error behind its access address. Both margins are the
+/* The probability that a packet is heard, and that it then has no error after its access address. Both margins are the
  * same but for a packet of S=2, whose beginning has that of S=8. */
 double ys_packet_heard(enum ys_phy phy, double margin_db);
 double ys_packet_whole(enum ys_phy phy, double margin_db, size_t length);

@@ -11,7 +11,7 @@ struct ys_link_side {
     uint64_t retransmissions;
     uint64_t on_air_ns;
     uint64_t events; /* in which it sent */
-    bool any;        /* private, likewise: */
+    bool any;        /* private, also the next: */
     bool in_event;
     bool sequence;
 };

@@ -8,7 +8,7 @@
 
 #define PHASES_MOST 20
 #define BEFORE      3  /* wake, prepare, ramp */
-#define MARGIN      15 /* samples of sleep before and behind an event */
+#define MARGIN      15 /* samples of sleep before and after an event */
 #define GAP_US      500.0
 #define SMOOTH      9    /* values of which the mean is looked at: it has a third of their noise */
 #define LEVELS_OFF  8.0  /* so many of its standard deviations above sleep is an event */

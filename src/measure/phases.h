@@ -15,7 +15,7 @@
 /* Of what events the trace is. */
 struct ys_phase_shape {
     unsigned channels;  /* packets of an event, 1 to 3 */
-    bool listens;       /* behind each packet */
+    bool listens;       /* after each packet */
     double transmit_us; /* how long each packet lasts, by calculation */
 };
 
@@ -34,7 +34,7 @@ struct ys_phase_fit {
     double noise_ma;    /* of that while it sleeps */
     double step_us;     /* between two values of these: */
     double mean_ma[YS_EVENT_SAMPLES];   /* of the events, from their packet on the first channel as a mark */
-    double fitted_ma[YS_EVENT_SAMPLES]; /* likewise of the phases */
+    double fitted_ma[YS_EVENT_SAMPLES]; /* the same of the phases */
     size_t samples;
     size_t mark;
 };

@@ -20,7 +20,7 @@ static bool is_scanner(const struct ys_scanner *scanner)
            scanner->interval_us <= 10240000 && scanner->window_us % STEP_US == 0 && scanner->interval_us % STEP_US == 0;
 }
 
-/* Reads "30 ms", and goes on behind it. */
+/* Reads "30 ms", and goes on after it. */
 static bool take_ms(const char **text, double *ms)
 {
     char *end = NULL;

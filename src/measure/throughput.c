@@ -58,7 +58,7 @@ static size_t part(const struct ys_link_shape *shape, const struct ys_link_limit
 }
 
 /* Whether an exchange still goes in an event that has had so many, if it would end then. The first goes, however short
- * the event is; the last needs no T_IFS behind it. */
+ * the event is; the last needs no T_IFS after it. */
 static bool goes(const struct ys_link_shape *shape, const struct ys_link_limit *limit, unsigned in_event,
                  uint64_t end_ns)
 {

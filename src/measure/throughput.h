@@ -15,9 +15,9 @@
 /* What it can carry. */
 struct ys_link_limit {
     double goodput_bps; /* bits of value a second */
-    double back_bps;    /* likewise of the other side */
+    double back_bps;    /* the same of the other side */
     double error;       /* the standard error of these, in parts of them; 0: they are exact */
-    double error_of_1s; /* likewise of what a connection carries in a second, by chance */
+    double error_of_1s; /* the same of what a connection carries in a second, by chance */
     double frames_hz;
     double exchanges;       /* with data, in an event, in the mean */
     double used;            /* the share of the interval that they take, to the end of the last packet */

@@ -108,7 +108,7 @@ struct ys_step {
     bool has_steps;
     /* what it means */
     size_t who;                                     /* the number of an actor, or YS_NOBODY */
-    size_t peer;                                    /* whom it is about, likewise */
+    size_t peer;                                    /* whom it is about, the same */
     const struct ys_characteristic *characteristic; /* or NULL: */
     uint16_t handle;
     const struct ys_field *field; /* of the value that is compared */
@@ -176,7 +176,7 @@ struct ys_heard {
     struct ys_counted count;
     struct ys_counted burst_us;
     struct ys_counted interval_us;
-    double duty; /* NAN: not said; likewise: */
+    double duty; /* NAN: not said; also the next: */
     double power_dbm;
     double around_m;
     struct ys_place_m at;
@@ -189,7 +189,7 @@ struct ys_scene {
     int audited;       /* 0: not said, 1: true, 2: false */
     int air_said;      /* enum ys_air_kind; 0: not said */
     struct ys_air air; /* what comes of that */
-    int reception;     /* enum ys_reception_kind + 1; 0: not said; likewise: */
+    int reception;     /* enum ys_reception_kind + 1; 0: not said; also the next: */
     int fading;
     bool has_factor;
     double factor_db;

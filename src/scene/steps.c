@@ -70,7 +70,7 @@ static void finish_act(struct act *act)
     }
 }
 
-/* Steps that let time pass: what was in the log before meets no expectation behind them. */
+/* Steps that let time pass: what was in the log before meets no expectation after them. */
 static bool is_wait(const struct ys_step *step)
 {
     return step->verb == YS_VERB_WAIT || step->for_us.given;

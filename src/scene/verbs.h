@@ -10,7 +10,7 @@ const char *ys_verb_word(int verb);
 /* The verb of this word; YS_VERB_NONE if there is none. */
 int ys_verb_named(const char *word);
 
-/* Takes the first of several reasons, such as "out of range or cannot be written". Returns what is behind it, or NULL
+/* Takes the first of several reasons, such as "out of range or cannot be written". Returns what is after it, or NULL
  * if it was the last. */
 const char *ys_reason_next(const char *reasons, char *reason, size_t size);
 

@@ -207,7 +207,7 @@ struct ys_controller {
     struct scanning scanning;
     struct scanner *scanners; /* SCANNER_PHYS of them; NULL until they are used */
     struct ys_hci_extended_connect connecting;
-    struct initiator *initiators; /* likewise */
+    struct initiator *initiators; /* the same */
     struct ys_address accept_list[ACCEPT_LIST_SIZE];
     uint8_t accepted; /* how many are on the list */
     struct resolving resolving[RESOLVING_MOST];
@@ -218,7 +218,7 @@ struct ys_controller {
     uint8_t link_count;
     uint64_t features;         /* of LE, which it has */
     uint8_t channel_map[5];    /* that its host allows */
-    uint8_t default_send_phys; /* wanted, unless the host says otherwise of a link: bits; likewise: */
+    uint8_t default_send_phys; /* wanted, unless the host says otherwise of a link: bits; also the next: */
     uint8_t default_receive_phys;
     uint16_t default_octets; /* of data packets, that it asks for by itself; and how long: */
     uint16_t default_us;

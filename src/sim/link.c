@@ -104,7 +104,7 @@ static void send_at(struct link *link, uint64_t at_ns)
     ys_clock_set(link_clock(link), &link->step, at_ns);
 }
 
-/* Whether there is time for the shortest exchange behind a packet that ends then. */
+/* Whether there is time for the shortest exchange after a packet that ends then. */
 static bool has_time(const struct link *link, uint64_t end_ns)
 {
     uint64_t next_ns = end_ns + 2 * YS_LINK_INTER_FRAME_SPACE_NS + ys_link_duration_ns(link->receive_phy, 2) +

@@ -81,14 +81,14 @@ struct link_cipher;
 /* What the two link layers know of the encryption of their link (Vol 6 Part B 5.1.3). */
 struct encryption {
     uint8_t step; /* enum encryption_step */
-    bool sends;   /* what is sent is encrypted; likewise: */
+    bool sends;   /* what is sent is encrypted; also the next: */
     bool receives;
     bool refreshes; /* it was encrypted before */
     uint64_t deadline_ns;
     struct ys_hci_key_name name;
     uint8_t key[16];         /* the long-term key, in air order */
     uint8_t diversifier[16]; /* of the session key, in air order: the central's half, then the peripheral's */
-    uint8_t vector[8];       /* likewise */
+    uint8_t vector[8];       /* the same */
     struct link_cipher *cipher;
 };
 
@@ -110,28 +110,28 @@ enum procedure {
 struct procedures {
     uint16_t wanted; /* bits of enum procedure */
     uint8_t local;   /* enum procedure: that this side has begun */
-    uint8_t remote;  /* likewise: that the other side has begun, and that is not over with the answer */
+    uint8_t remote;  /* the same: that the other side has begun, and that is not over with the answer */
     uint64_t local_deadline_ns;
     uint64_t remote_deadline_ns;
     bool version_sent;
     bool features_wanted; /* by the host */
-    bool version_wanted;  /* likewise */
-    bool phy_wanted;      /* likewise */
+    bool version_wanted;  /* the same */
+    bool phy_wanted;      /* the same */
     uint8_t unknown;      /* the opcode for CONTROL_UNKNOWN */
     uint8_t refused;      /* the opcode for CONTROL_REJECT_EXT, and why: */
     uint8_t refused_code;
     uint64_t features; /* of the other side */
     struct ys_link_control_pdu version;
     struct ys_hci_parameters parameters; /* that this side asks for, or sets */
-    uint8_t channel_map[5];              /* likewise */
-    uint8_t send_phys;                   /* that this side wants: bits; likewise: */
+    uint8_t channel_map[5];              /* the same */
+    uint8_t send_phys;                   /* that this side wants: bits; also the next: */
     uint8_t receive_phys;
     uint8_t peer_send_phys; /* central: likewise the other side */
     uint8_t peer_receive_phys;
     struct ys_link_control_pdu pending; /* what holds from its instant on */
     bool has_pending;
     bool moves;       /* the update that is wanted is for another place of the events, which no host has asked for; */
-    bool moved;       /* likewise the one that has been sent */
+    bool moved;       /* the same the one that has been sent */
     uint64_t late_ns; /* within the transmit window */
 };
 
@@ -181,7 +181,7 @@ struct link {
     uint64_t synced_ns;       /* peripheral: when it last heard an anchor */
     uint64_t event_length_ns; /* 0: without a limit */
     uint64_t end_ns;          /* nothing of this event may be on the air after that, as both sides know */
-    uint64_t own_end_ns;      /* likewise, as this side alone knows */
+    uint64_t own_end_ns;      /* the same, as this side alone knows */
     uint16_t exchanges;       /* packets that this side has sent in this event */
     uint8_t last_unmapped;
     uint8_t channel;
@@ -193,7 +193,7 @@ struct link {
     bool payload_timeout_told;
     bool established; /* at least one packet was heard */
     bool in_event;
-    bool heard; /* in this event, likewise: */
+    bool heard; /* in this event, also the next: */
     uint8_t bad_in_a_row;
     bool sends;      /* the step timer sends; otherwise it ends waiting */
     int8_t rssi_dbm; /* of the last packet */
@@ -211,11 +211,11 @@ struct link {
     struct outbound *first;
     struct outbound *last;
     struct ys_link_lengths lengths;      /* that this side wants */
-    struct ys_link_lengths peer_lengths; /* likewise the other */
+    struct ys_link_lengths peer_lengths; /* the same the other */
     struct ys_link_lengths told;         /* to the host, of what both allow */
-    uint64_t exchange_ns;                /* how long two of the longest packets take, with T_IFS behind each */
+    uint64_t exchange_ns;                /* how long two of the longest packets take, with T_IFS after each */
     uint8_t send_payload;                /* the longest data that may be sent now */
-    uint16_t receive_payload;            /* likewise that may come */
+    uint16_t receive_payload;            /* the same that may come */
 
     /* control */
     uint32_t controls_due;    /* bits of enum control */

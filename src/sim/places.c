@@ -26,7 +26,7 @@
 #define EXPECTED_NS (UINT64_C(2) * (296 + 150) * YS_NS_PER_US)
 
 struct place {
-    uint64_t at_ns;   /* behind the first */
+    uint64_t at_ns;   /* after the first */
     uint64_t unit_ns; /* of an exchange as it has had them */
     uint64_t need_ns; /* of the longest that it may have */
     uint64_t most_ns; /* that an event may last */
@@ -106,7 +106,7 @@ static void add(struct score *score, const struct place *place, uint64_t room_ns
     score->squares += exchanges * exchanges;
 }
 
-/* How good it is if the connection has its events so much behind the first place. */
+/* How good it is if the connection has its events so much after the first place. */
 static struct score judge(const struct round *round, uint64_t at_ns)
 {
     struct score score = {0};

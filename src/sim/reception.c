@@ -22,7 +22,7 @@
 static const double rejection_db[2][4] = {{0, 38, 48, 48}, {0, 6, 38, 48}};
 
 struct ys_reception {
-    int32_t noise_cdbm[4]; /* by enum ys_phy; likewise: */
+    int32_t noise_cdbm[4]; /* by enum ys_phy; also the next: */
     double noise_aw[4];
     int32_t required_cdb[4]; /* signal to noise at which the margin is 0 */
     double weights[2][4];    /* see ys_reception_weight */

@@ -21,7 +21,7 @@ void ys_reception_free(struct ys_reception *reception);
 struct ys_reception_state {
     enum ys_phy phy;
     uint64_t from_ns;   /* of which nothing is counted yet */
-    uint64_t data_ns;   /* behind the access address */
+    uint64_t data_ns;   /* after the access address */
     uint64_t cost;      /* so far, */
     uint64_t limit;     /* and from which on the packet has an error */
     int32_t level_cdbm; /* of the packet */

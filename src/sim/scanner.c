@@ -295,7 +295,7 @@ static uint32_t data_key(const struct followed *followed)
            followed->version;
 }
 
-/* The first packet behind the pointer. */
+/* The first packet after the pointer. */
 static void take_first(struct scanner *scanner, const struct ys_link_extended *pdu)
 {
     struct followed *followed = &scanner->followed;

@@ -65,7 +65,7 @@ struct ys_att_pdu {
             uint8_t request; /* error response: the opcode it answers */
             uint8_t error;   /* error response: enum ys_att_error */
         };
-        uint8_t bytes[3]; /* the same, for the table of layouts; likewise: */
+        uint8_t bytes[3]; /* the same, for the table of layouts; also the next: */
     };
     union {
         struct {

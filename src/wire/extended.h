@@ -1,4 +1,4 @@
-/* Extended advertising PDUs: what is on the primary channels, what it points to on the others, and the chain behind it
+/* Extended advertising PDUs: what is on the primary channels, what it points to on the others, and the chain after it
  * (Core 5.4 Vol 6 Part B 2.3.4). */
 #ifndef WIRE_EXTENDED_H
 #define WIRE_EXTENDED_H
@@ -59,7 +59,7 @@ bool ys_link_extended_decode(const uint8_t *bytes, size_t length, struct ys_link
 /* Puts one; `length` must fit with its header into YS_LINK_EXTENDED_MAX. */
 void ys_put_link_extended(struct ys_writer *writer, const struct ys_link_extended *pdu);
 
-/* How many bytes of data fit behind the header of this one. */
+/* How many bytes of data fit after the header of this one. */
 size_t ys_link_extended_room(const struct ys_link_extended *pdu);
 
 /* How long `length` bytes of data take on auxiliary channels, from the end of what points to them to the end of the

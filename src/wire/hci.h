@@ -65,7 +65,7 @@ enum ys_hci_opcode {
     YS_HCI_LE_READ_STATES = 0x201c,
     YS_HCI_LE_READ_PUBLIC_KEY = 0x2025,   /* of P-256 */
     YS_HCI_LE_GENERATE_SECRET = 0x2026,   /* of it and a peer's, the DHKey */
-    YS_HCI_LE_GENERATE_SECRET_2 = 0x205e, /* likewise, also of the key for debugging */
+    YS_HCI_LE_GENERATE_SECRET_2 = 0x205e, /* the same, also of the key for debugging */
     YS_HCI_LE_ADD_TO_RESOLVING_LIST = 0x2027,
     YS_HCI_LE_REMOVE_FROM_RESOLVING_LIST = 0x2028,
     YS_HCI_LE_CLEAR_RESOLVING_LIST = 0x2029,
@@ -184,7 +184,7 @@ struct ys_hci_connection {
     /* of LE Enhanced Connection Complete (Vol 4 Part E 7.7.65.10) */
     bool own_is_made;           /* this device has an address made for the peer, */
     bool peer_is_made;          /* and the peer one that was resolved */
-    struct ys_address own_made; /* on the air; likewise: */
+    struct ys_address own_made; /* on the air; also the next: */
     struct ys_address peer_made;
 };
 
@@ -227,13 +227,13 @@ void ys_hci_command_begin(struct ys_writer *writer, uint16_t opcode);
 void ys_hci_event_begin(struct ys_writer *writer, uint8_t event);
 void ys_hci_end(struct ys_writer *writer);
 
-/* Reads a command behind its packet type; false if its length is not what it says. */
+/* Reads a command after its packet type; false if its length is not what it says. */
 bool ys_get_hci_command(struct ys_reader *reader, struct ys_hci_command *command);
 
-/* Reads an event behind its packet type: the code, and a reader of its parameters; false as above. */
+/* Reads an event after its packet type: the code, and a reader of its parameters; false as above. */
 bool ys_get_hci_event(struct ys_reader *reader, uint8_t *event, struct ys_reader *parameters);
 
-/* An address behind its type. */
+/* An address after its type. */
 void ys_put_hci_address(struct ys_writer *writer, const struct ys_address *address);
 void ys_get_hci_address(struct ys_reader *reader, struct ys_address *address);
 

@@ -81,7 +81,7 @@ struct ys_hci_length {
 struct ys_hci_phy_wish {
     uint16_t handle;
     uint8_t all;      /* bit 0: no wish for sending; bit 1: none for receiving */
-    uint8_t send;     /* likewise: */
+    uint8_t send;     /* the same */
     uint8_t receive;  /* which are wanted */
     uint16_t options; /* enum ys_hci_coding */
 };

@@ -34,7 +34,7 @@ enum ys_link_advertising_type {
     YS_LINK_ADV_SCAN_IND = 6
 };
 
-/* What a CONNECT_IND carries behind the addresses (Vol 6 Part B 2.3.3.1). */
+/* What a CONNECT_IND carries after the addresses (Vol 6 Part B 2.3.3.1). */
 struct ys_link_connect {
     uint32_t access_address;
     uint32_t crc_init;
@@ -72,7 +72,7 @@ struct ys_link_data {
     uint8_t length;
 };
 
-/* A message integrity check: behind the payload of every encrypted data PDU that is not empty. */
+/* A message integrity check: after the payload of every encrypted data PDU that is not empty. */
 #define YS_LINK_MIC_SIZE 4
 
 /* Reads a PDU from its header on; false if it is malformed in any way that the standard names. */

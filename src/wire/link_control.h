@@ -42,8 +42,8 @@ enum ys_link_control {
 
 /* How long data packets may be (Vol 6 Part B 2.4.2.21), as one side says it. */
 struct ys_link_lengths {
-    uint16_t receive_octets; /* 27 to 251; likewise: */
-    uint16_t receive_us;     /* 328 to 17,040; likewise: */
+    uint16_t receive_octets; /* 27 to 251; also the next: */
+    uint16_t receive_us;     /* 328 to 17,040; also the next: */
     uint16_t send_octets;
     uint16_t send_us;
 };
@@ -54,19 +54,19 @@ struct ys_link_control_pdu {
     uint8_t code;           /* TERMINATE_IND, REJECT_IND, REJECT_EXT_IND: why; UNKNOWN_RSP: the opcode not known */
     uint8_t refused;        /* REJECT_EXT_IND: the opcode */
     uint8_t random[8];      /* ENC_REQ, with the diversifier: which key, as in HCI */
-    uint16_t diversifier;   /* likewise */
+    uint16_t diversifier;   /* the same */
     uint8_t key_half[8];    /* ENC_REQ, ENC_RSP: this side's half of the session key diversifier, in air order */
-    uint8_t vector_half[4]; /* likewise of the initialization vector */
+    uint8_t vector_half[4]; /* the same of the initialization vector */
     uint64_t features;      /* FEATURE_REQ, PERIPHERAL_FEATURE_REQ, FEATURE_RSP */
-    uint8_t version;        /* VERSION_IND; likewise: */
+    uint8_t version;        /* VERSION_IND; also the next: */
     uint16_t company;
     uint16_t subversion;
-    uint8_t window_size;            /* CONNECTION_UPDATE_IND, in 1.25 ms; likewise: */
+    uint8_t window_size;            /* CONNECTION_UPDATE_IND, in 1.25 ms; also the next: */
     uint16_t window_offset;         /* 1.25 ms */
-    uint16_t interval;              /* 1.25 ms; also CONNECTION_PARAM_REQ and _RSP: the greatest; likewise: */
+    uint16_t interval;              /* 1.25 ms; also CONNECTION_PARAM_REQ and _RSP: the greatest; also the next: */
     uint16_t latency;               /* events */
     uint16_t timeout;               /* 10 ms */
-    uint16_t interval_min;          /* CONNECTION_PARAM_REQ, _RSP, in 1.25 ms; likewise: */
+    uint16_t interval_min;          /* CONNECTION_PARAM_REQ, _RSP, in 1.25 ms; also the next: */
     uint8_t periodicity;            /* preferred, in 1.25 ms; 0: none */
     uint16_t reference;             /* the event to which the offsets belong */
     uint16_t offsets[6];            /* 1.25 ms; 0xffff: none */

@@ -48,7 +48,7 @@ struct ys_smp_pdu {
     uint8_t code;
     union {
         struct {
-            uint8_t capability;         /* pairing request and response: enum ys_capability; likewise: */
+            uint8_t capability;         /* pairing request and response: enum ys_capability; also the next: */
             uint8_t oob;                /* 1: data came out of band */
             uint8_t requirements;       /* enum ys_smp_requirement; also of a security request */
             uint8_t key_size;           /* the largest, 7 to 16 bytes */

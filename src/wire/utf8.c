@@ -32,9 +32,9 @@ size_t ys_utf8_get(const void *text, size_t left, uint32_t *character)
 bool ys_character_is_plain(uint32_t character)
 {
     static const uint32_t others[][2] = {
-        {0x0000, 0x001f},                   /* control characters; likewise: */
+        {0x0000, 0x001f},                   /* control characters; also the next: */
         {0x007f, 0x009f}, {0x2028, 0x2029}, /* separators of lines and paragraphs */
-        {0x202a, 0x202e},                   /* directions; likewise: */
+        {0x202a, 0x202e},                   /* directions; also the next: */
         {0x2066, 0x2069}, {0xfdd0, 0xfdef}, /* no characters, as are the last two of each plane */
     };
     for (size_t i = 0; i < sizeof others / sizeof others[0]; i++) {

@@ -9,7 +9,7 @@ enum ys_air_kind { YS_AIR_PERFECT = 1, YS_AIR_OPEN, YS_AIR_HALL };
 
 struct ys_air {
     int kind;                         /* enum ys_air_kind; 0: perfect */
-    enum ys_reception_kind reception; /* of what is not perfect; likewise: */
+    enum ys_reception_kind reception; /* of what is not perfect; also the next: */
     enum ys_fading fading;
     double rician_k_db;
     uint32_t coherence_us; /* 0: fading belongs to places, and does not change with time */
@@ -41,11 +41,11 @@ extern const char *const ys_disturber_words[];
 struct ys_disturber {
     enum ys_disturber_kind kind;
     uint8_t channel; /* of a network: 1 to 13, in steps of 5 MHz from 2412 MHz on; of which 1, 6 and 11 are usual */
-    double duty;     /* likewise: the share of time, above 0 to 1 */
+    double duty;     /* the same: the share of time, above 0 to 1 */
     uint32_t burst_us;
     int8_t power_dbm;     /* of its transmitter */
     uint32_t count;       /* of advertisers */
-    uint32_t interval_us; /* likewise */
+    uint32_t interval_us; /* the same */
     double x_m;
     double y_m;
     double around_m; /* advertisers stand within a circle of this radius */

@@ -208,12 +208,12 @@ void ys_peer_list(const struct ys_peer *peer);
 /* The words of properties: "read, notify". */
 void ys_properties_say(uint8_t properties, char *text, size_t size);
 
-/* What has been discovered, in the order of the handles; NULL behind the last. */
+/* What has been discovered, in the order of the handles; NULL after the last. */
 const struct ys_found *ys_peer_item(const struct ys_peer *peer, size_t i);
 const char *ys_peer_item_name(const struct ys_peer *peer, size_t i);
 size_t ys_peer_value_count(const struct ys_peer *peer);
 
-/* Whom it has heard in its last search, in the order in which it did; NULL behind the last. */
+/* Whom it has heard in its last search, in the order in which it did; NULL after the last. */
 const struct ys_advertiser *ys_central_advertiser(const struct ys_central *central, size_t i);
 
 /* Values that came. They are numbered from 0 in the order in which they came, from whomever. */

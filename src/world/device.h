@@ -77,7 +77,7 @@ struct ys_activity ys_device_activity(const struct ys_device *device);
 /* Whether its firmware has an input of this name; `names` are those that it has. */
 bool ys_device_has_input(const struct ys_device *device, const char *name, char *names, size_t size);
 
-/* One of its inputs; NULL behind the last. */
+/* One of its inputs; NULL after the last. */
 const char *ys_device_input(const struct ys_device *device, size_t i);
 
 /* The handle of the value of a characteristic. */

@@ -31,7 +31,7 @@ struct ys_device {
     struct ys_firmware firmware;
     struct ys_module module;
     struct watched_table watched;
-    struct ys_stand_in_device *stand_in; /* or NULL; likewise: */
+    struct ys_stand_in_device *stand_in; /* or NULL; also the next: */
     struct ys_image *image;              /* where its firmware is */
     struct ys_plug *plug;                /* where its host is */
     struct ys_store *store;              /* what survives without power */

@@ -136,7 +136,7 @@ static const struct ys_characteristic *find_characteristic(const struct ys_names
     return found;
 }
 
-/* What a definition has behind a handle, if that is what the device has told. */
+/* What a definition has of a handle, if that is what the device has told. */
 static const struct ys_characteristic *characteristic_at(const struct entry *entry, const struct ys_told *owner)
 {
     if (entry == NULL || owner->handle > entry->layout->count)

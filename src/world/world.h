@@ -89,7 +89,7 @@ void ys_world_say(const struct ys_world *world, enum ys_side side, const char *n
  * first failure counts. */
 void ys_world_fail(struct ys_world *world, const char *device, const char *text);
 
-/* Likewise, in other words: nothing can go on. */
+/* The same, in other words: nothing can go on. */
 void ys_world_break(struct ys_world *world, const char *text);
 
 /* Says that something has happened. */

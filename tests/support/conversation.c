@@ -203,7 +203,7 @@ static void put_bytes(struct ys_writer *writer, uint32_t count)
         ys_put_u8(writer, (uint8_t)chance(256));
 }
 
-/* Puts one parameter, and returns what stands behind it. */
+/* Puts one parameter, and returns what stands after it. */
 static const char *put_parameter(struct ys_writer *writer, const struct party *party, const char *text)
 {
     const char *end = text + strcspn(text, " ");

@@ -25,11 +25,11 @@ struct pair {
     struct ys_radio *radio;
     struct end peripheral;
     struct end central;
-    struct end second; /* another central */
-    uint8_t
-        connections; /* of the peripheral at once; set before pair_begin, 0: as many as there is room for; likewise: */
-    uint8_t sets;    /* of all controllers */
-    uint64_t lacks[3];                                   /* of each controller: features that it has not */
+    struct end second;   /* another central */
+    uint8_t connections; /* of the peripheral at once; set before pair_begin, 0: as many as there is room for; also the
+                            next: */
+    uint8_t sets;        /* of all controllers */
+    uint64_t lacks[3];   /* of each controller: features that it has not */
     void (*prepare)(struct pair *pair, struct end *end); /* before an end is started; or NULL */
 };
 

@@ -11,7 +11,7 @@
 
 struct pumps pumps;
 
-/* Hands over the next piece of a frame. Its first two bytes behind the header are its number. */
+/* Hands over the next piece of a frame. Its first two bytes after the header are its number. */
 static void hand_over(struct pump *pump, uint16_t handle)
 {
     uint8_t bytes[5 + 251] = {0};

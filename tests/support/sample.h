@@ -23,8 +23,8 @@
 #define SAMPLE_VALUES_SIZE 6
 
 struct sample {
-    uint16_t number; /* behind handle 8 */
-    uint8_t battery; /* behind handle 20 */
+    uint16_t number; /* after handle 8 */
+    uint8_t battery; /* after handle 20 */
     unsigned reads;
     unsigned writes;
     uint8_t read_error; /* what reading handle 8 returns, if not 0 */

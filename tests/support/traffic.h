@@ -12,7 +12,7 @@
  * which both are empty;  e COUNT: so many enc                   the link is encrypted from now on h> HEX  h< HEX a
  * packet to the controller, or from it ~WHAT                 of the next event: of the packet of who tells something
  * sn, nesn, crc, called-good (its CRC is wrong, and said to be good), clear, mic, length N, phy P; alone (no answer),
- * refused (it is not acknowledged), twice (without waiting), more (another packet behind the answer), longer (another
+ * refused (it is not acknowledged), twice (without waiting), more (another packet after the answer), longer (another
  * exchange), md (it says that it has more), ifs US, late US, channel N
  *
  * In HEX, @N stands for the number of the next event and N more, in two bytes. */

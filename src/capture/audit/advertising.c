@@ -91,7 +91,7 @@ static void audit_event(struct ys_audit *audit, const struct ys_seen *seen)
                           "%.3f ms after the packet before it", (double)since_ns / 1e6);
     } else if (air->channel < advertiser->last_channel && since_ns < NEXT_NS && same_payload &&
                pdu->type != YS_LINK_ADV_DIRECT_IND) {
-        /* once, it may have begun anew, as behind a connect request that nobody heard */
+        /* once, it may have begun anew, as after a connect request that nobody heard */
         if (advertiser->inverted++ == 0)
             audit_cannot_tell(audit, YS_RULE_CHANNEL_ORDER);
         else

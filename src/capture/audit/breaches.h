@@ -29,7 +29,7 @@ struct ys_breach {
 struct ys_hole {
     uint64_t from_ns; /* the end of what was heard of it before */
     uint64_t to_ns;
-    uint64_t record; /* the number of the first packet behind it */
+    uint64_t record; /* the number of the first packet after it */
     uint64_t others; /* packets that were heard meanwhile, of others */
     uint64_t open;   /* the number of a request whose answer may lie in it; 0: none */
     bool mtu;        /* the exchange of the MTU may */

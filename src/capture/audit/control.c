@@ -9,7 +9,7 @@
 
 #define NONE          PROCEDURE_NONE
 #define ANSWER_NS     (40 * NS_PER_S)
-#define UNKNOWN_FIRST 0x40 /* and all behind it are of no version yet */
+#define UNKNOWN_FIRST 0x40 /* and all after it are of no version yet */
 #define NEAR          6
 #define PHYS_KNOWN    0x07u
 #define BY_CENTRAL    1

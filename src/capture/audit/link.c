@@ -115,7 +115,7 @@ static void audit_exchange(struct ys_audit *audit, const struct ys_seen *seen)
                           "%.3f us after the packet before it", (double)gap_ns / 1e3);
 }
 
-/* Behind two packets that both were heard, and said that there is no more (Vol 6 Part B 4.5.6). */
+/* After two packets that both were heard, and said that there is no more (Vol 6 Part B 4.5.6). */
 static void audit_closed(struct ys_audit *audit, const struct ys_seen *seen)
 {
     const struct ys_link_seen *packet = &seen->packet;
@@ -286,7 +286,7 @@ static void audit_said(struct ys_audit *audit, const struct ys_seen *seen, struc
     audit_frame(audit, &packet->said, &place, packet->data.kind == YS_LINK_FIRST);
 }
 
-/* Behind a hole it is as if the connection had been joined in its middle. */
+/* After a hole it is as if the connection had been joined in its middle. */
 static void forget(struct audited_link *audited)
 {
     audited->hole = true;

@@ -60,7 +60,7 @@ struct awaited {
 struct chained {
     bool any;
     bool is_response;
-    uint8_t channel; /* of what comes next; likewise: */
+    uint8_t channel; /* of what comes next; also the next: */
     uint64_t from_ns;
     uint64_t step_ns;
     size_t length;
@@ -138,7 +138,7 @@ enum pairing_step {
 struct audited_pairing {
     enum pairing_step step;
     uint64_t last_ns;
-    uint8_t confirmed; /* bits of sides; likewise: */
+    uint8_t confirmed; /* bits of sides; also the next: */
     uint8_t randomized;
     uint8_t has_key;
     uint8_t checked;

@@ -1,4 +1,4 @@
-/* pcapng: blocks, each with its kind, its length before and behind, and options. */
+/* pcapng: blocks, each with its kind, its length before and after, and options. */
 #include "capture/file/pcapng.h"
 
 #include <string.h>
@@ -116,7 +116,7 @@ static void take_statistics(struct ys_capture *capture, struct ys_reader *body)
     }
 }
 
-/* Whether packets between the last one and this one were dropped, as its options say, which stand behind it. */
+/* Whether packets between the last one and this one were dropped, as its options say, which stand after it. */
 static bool is_behind_dropped(const struct ys_capture *capture, struct ys_reader options, size_t length)
 {
     struct ys_reader value;
@@ -186,7 +186,7 @@ static step take_block(struct ys_capture *capture, uint32_t kind, size_t length,
     }
 }
 
-/* What comes behind a section's kind: which byte comes first is told by a mark in it. */
+/* What comes after a section's kind: which byte comes first is told by a mark in it. */
 static bool begin_section(struct ys_capture *capture, const uint8_t mark[4])
 {
     static const uint8_t big[4] = {0x1a, 0x2b, 0x3c, 0x4d};

@@ -227,7 +227,7 @@ static int side_of(const struct ys_air_link *link, const struct ys_air_packet *a
     return new_event ? 0 : !link->last_side;
 }
 
-/* Encryption begins behind a packet that may have been missed: the central's answer to it then is longer by a MIC. */
+/* Encryption begins after a packet that may have been missed: the central's answer to it then is longer by a MIC. */
 static void notice_encryption(struct ys_air_link *link, const struct ys_record *record, struct ys_link_seen *seen)
 {
     if (seen->data.kind == YS_LINK_CONTROL && !link->is_encrypted && link->halves == 3 && seen->side == 0 &&

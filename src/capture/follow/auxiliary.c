@@ -1,4 +1,4 @@
-/* Which kind an auxiliary packet is: what comes right behind a scan request is its answer, what the primary channels
+/* Which kind an auxiliary packet is: what comes right after a scan request is its answer, what the primary channels
  * point to is the beginning, and what that points to is a piece of the chain. A file may say it, too. */
 #include "capture/follow/auxiliary.h"
 

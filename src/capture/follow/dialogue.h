@@ -38,7 +38,7 @@ struct ys_speaker {
     struct ys_asked
         asked[YS_ASKED_MOST]; /* its requests that wait, the oldest first: more than one is against the rules */
     size_t asked_count;
-    size_t asked_passed;       /* the oldest of them, that one behind them was answered before */
+    size_t asked_passed;       /* the oldest of them, that one after them was answered before */
     struct ys_asked indicated; /* its indication */
     uint16_t mtu;              /* that it has said; 0: not */
 };
@@ -63,7 +63,7 @@ struct ys_dialogue {
 struct ys_said {
     enum ys_upper upper; /* YS_UPPER_NONE: no frame is whole with it */
     uint16_t channel;
-    const uint8_t *frame; /* what is in it, behind its header */
+    const uint8_t *frame; /* what is in it, after its header */
     size_t length;
     bool stray;      /* the piece continues what was not begun; or, if it begins: */
     bool unfinished; /* what was begun before was not finished */

@@ -10,7 +10,7 @@
 enum ys_seen_kind {
     YS_SEEN_NOTHING,     /* its CRC is wrong, or not all of it is there */
     YS_SEEN_ADVERTISING, /* `legacy`, if it is good */
-    YS_SEEN_EXTENDED,    /* `extended`, likewise */
+    YS_SEEN_EXTENDED,    /* `extended`, the same */
     YS_SEEN_LINK,        /* `packet`, and `link` */
     YS_SEEN_HCI          /* `crossed`, and `interface` */
 };
@@ -23,7 +23,7 @@ struct ys_seen {
     bool crc_wrong;           /* as far as can be known */
     bool crc_called_good;     /* though it is said to be good */
     struct ys_party *from;    /* or NULL: not known */
-    struct ys_party *to;      /* likewise */
+    struct ys_party *to;      /* the same */
     struct ys_air_link *link; /* also of a connect request: the one that it begins */
     struct ys_hci_interface *interface;
     const struct ys_said

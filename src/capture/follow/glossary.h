@@ -9,7 +9,7 @@
 
 /* What an attribute is. */
 struct ys_meaning {
-    const char *service;    /* name of its service; NULL: not known; likewise: */
+    const char *service;    /* name of its service; NULL: not known; also the next: */
     const char *name;       /* of its characteristic */
     const char *descriptor; /* name, if it is one */
     const void *field;      /* what its value means, for the functions below; NULL: not known */
@@ -20,7 +20,7 @@ struct ys_meaning {
 
 struct ys_glossary {
     void *context;
-    /* What is behind a handle of a server, which may be NULL. */
+    /* The attribute of a handle of a server, which may be NULL. */
     void (*attribute)(void *context, const struct ys_party *server, uint16_t handle, struct ys_meaning *meaning);
     /* What the bytes of a value mean, in words; `field` may be NULL. */
     void (*value)(void *context, const void *field, const uint8_t *bytes, size_t length, char *text, size_t size);

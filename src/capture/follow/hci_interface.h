@@ -25,7 +25,7 @@ struct ys_hci_interface {
     char name[YS_PARTY_NAME];
     struct ys_party *own; /* or NULL */
     struct ys_hci_interface_link links[YS_HCI_LINKS];
-    uint16_t asked; /* opcode of a command that waits for its answer; 0: none; likewise: */
+    uint16_t asked; /* opcode of a command that waits for its answer; 0: none; also the next: */
     uint64_t asked_ns;
 };
 
@@ -37,9 +37,9 @@ struct ys_hci_seen {
     uint8_t event;
     uint8_t subevent;                   /* of an LE event */
     uint8_t status;                     /* of an event that has one; else 0 */
-    struct ys_reader parameters;        /* behind what is above */
+    struct ys_reader parameters;        /* after what is above */
     struct ys_hci_interface_link *link; /* whose data it is, or NULL */
-    uint8_t boundary;                   /* of data; likewise: */
+    uint8_t boundary;                   /* of data; also the next: */
     const uint8_t *payload;
     size_t length;
     struct ys_said said;

@@ -42,7 +42,7 @@ struct ys_clock_fit {
 /* One side: 0 is the central, 1 the peripheral. */
 struct ys_link_end {
     bool any;
-    bool sequence; /* of its last packet; likewise: */
+    bool sequence; /* of its last packet; also the next: */
     bool next_expected;
     bool more;
     uint8_t kind;
@@ -70,7 +70,7 @@ struct ys_air_link {
     uint64_t request_end_ns;
     uint32_t access_address; /* 0: this memory is free */
     uint32_t crc_init;
-    uint32_t crc_fits; /* packets in a row; of a connection that was joined, it is known behind a few */
+    uint32_t crc_fits; /* packets in a row; of a connection that was joined, it is known after a few */
     bool begun;        /* its connect request was seen */
     bool ended;        /* and its end was */
     bool request_was_auxiliary;
@@ -81,7 +81,7 @@ struct ys_air_link {
     uint64_t since_ns;    /* from the anchor before to there */
     uint64_t events;      /* seen */
     uint64_t passed;      /* from any on */
-    uint64_t last_end_ns; /* of any packet; likewise: */
+    uint64_t last_end_ns; /* of any packet; also the next: */
     int last_side;
     uint32_t interval_us;     /* 0: not known */
     bool interval_is_learned; /* from its events */
@@ -102,7 +102,7 @@ struct ys_air_link {
     enum ys_phy phys[2];      /* of each side's packets */
     struct ys_opener *opener; /* NULL: no key fits */
     uint64_t unreadable;      /* packets */
-    uint8_t diversifier[16];  /* the central's half first; likewise: */
+    uint8_t diversifier[16];  /* the central's half first; also the next: */
     uint8_t vector[8];
     uint8_t halves; /* bits: which of those were seen */
     bool is_encrypted;
@@ -113,7 +113,7 @@ struct ys_air_link {
     uint32_t candidate;                /* of an interval that is not known, in 1.25 ms */
     uint64_t holes;                    /* where something that was received may have been missed */
     uint64_t apart_ns;                 /* when the last packet began before which any may be missing */
-    struct ys_link_control_pdu update; /* at an instant; opcode 0xff: none; likewise: */
+    struct ys_link_control_pdu update; /* at an instant; opcode 0xff: none; also the next: */
     struct ys_link_control_pdu map;
     struct ys_link_control_pdu phy_update;
     struct ys_link_end ends[2];

@@ -1,11 +1,11 @@
 /* What a recorder has missed of a connection.
  *
- * Within an event a packet follows the one before it 150 us later; behind an event comes the next one an interval
+ * Within an event a packet follows the one before it 150 us later; after an event comes the next one an interval
  * later. Where that is not so, packets are missing. Where a peripheral was not heard in an event, it may have been
  * silent: the central's next packet tells, which acknowledges what it has received. Those bits count to two, so that a
  * recorder that misses much may be deceived by them: once it has been seen to miss anything, they are not believed.
  *
- * Behind a hole nothing that was agreed before is sure. What follows may confirm it; what does not is no breach. */
+ * After a hole nothing that was agreed before is sure. What follows may confirm it; what does not is no breach. */
 #include "capture/follow/holes.h"
 
 #include <string.h>

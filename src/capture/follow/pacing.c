@@ -11,7 +11,7 @@
 #define US             UINT64_C(1000)
 #define NONE           0xff
 #define INTERVAL_LEAST 6    /* in 1.25 ms */
-#define INTERVAL_MOST  3200 /* likewise */
+#define INTERVAL_MOST  3200 /* the same */
 #define LEARNT         2    /* so often an interval must come again; with a recorder that misses packets: */
 #define LEARNT_LOSSY   5
 #define FITTED_LEAST   8 /* anchors by which a clock is judged */
@@ -32,7 +32,7 @@ static bool is_due(uint16_t instant, uint16_t counter)
     return (uint16_t)(counter - instant) < 0x8000;
 }
 
-/* The first (Vol 6 Part B 4.5.3): its anchor lies in a window behind the connect request. */
+/* The first (Vol 6 Part B 4.5.3): its anchor lies in a window after the connect request. */
 static uint64_t first_window_ns(const struct ys_air_link *link)
 {
     uint64_t delay_ns = !link->request_was_auxiliary     ? UNIT_NS
@@ -152,7 +152,7 @@ static void learn_interval(struct ys_air_link *link, const struct ys_record *rec
     link->candidate = 0;
 }
 
-/* Behind a hole another interval may hold, or the anchors may be elsewhere. Where the first packet of an event was
+/* After a hole another interval may hold, or the anchors may be elsewhere. Where the first packet of an event was
  * missed a later one comes first; none comes too early, unless that was so before. */
 static bool has_left_its_anchors(const struct ys_air_link *link, uint64_t start_ns)
 {
@@ -213,7 +213,7 @@ bool ys_air_link_channel(const struct ys_air_link *link, uint8_t *channel)
     return true;
 }
 
-/* Behind a hole, or where its beginning was missed, other channels may hold, or the counter may be another. */
+/* After a hole, or where its beginning was missed, other channels may hold, or the counter may be another. */
 static void doubt_channel(struct ys_air_link *link, const struct ys_record *record)
 {
     uint8_t channel;
@@ -283,7 +283,7 @@ static void set_anchor(struct ys_air_link *link, uint64_t start_ns, int side, bo
     bool missed = side == 1 || (link->expected_ns != 0 && start_ns > link->expected_ns + slack);
     bool known = link->expected_ns != 0;
     if (side == 1 && !known && link->interval_us == 0 && link->events > 0)
-        return; /* the next anchor is so many intervals behind the last one */
+        return; /* the next anchor is so many intervals after the last one */
     if (lossy && missed && known) {
         link->anchor_ns = link->expected_ns;
         return;

@@ -121,7 +121,7 @@ const struct ys_told *ys_party_told(const struct ys_party *party, uint16_t handl
     return place < party->told_count && party->told[place].handle == handle ? &party->told[place] : NULL;
 }
 
-/* The nearest of a kind at or before a handle; none behind a service's beginning. */
+/* The nearest of a kind at or before a handle; none after a service's beginning. */
 static const struct ys_told *nearest(const struct ys_party *party, uint16_t handle, enum ys_told_kind kind)
 {
     size_t place = place_of(party, handle);

@@ -414,7 +414,7 @@ static bool next_field(const char **fields, char name[NAME_MOST], char type[TYPE
     return true;
 }
 
-/* Advertising structures behind their length. */
+/* Advertising structures after their length. */
 static bool tell_counted(const char *name, struct ys_reader *reader, const struct ys_glossary *glossary,
                          ys_field_fn *tell, void *context)
 {

@@ -196,7 +196,7 @@ static bool scale(struct ys_filter *node)
     return false;
 }
 
-/* Behind a relation: a number and its unit, or a text in quotes. */
+/* After a relation: a number and its unit, or a text in quotes. */
 static struct ys_filter *read_operand(struct parser *parser, struct ys_filter *node)
 {
     size_t column = parser->token.column;

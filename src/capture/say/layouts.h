@@ -37,7 +37,7 @@ const struct ys_packet_layout *ys_layout_of_control(uint8_t opcode);
 const struct ys_packet_layout *ys_layout_of_command(uint16_t opcode);
 /* By its name, in letters of either size. */
 const struct ys_packet_layout *ys_layout_of_command_named(const char *name);
-const struct ys_packet_layout *ys_layout_of_return(uint16_t opcode); /* behind the status */
+const struct ys_packet_layout *ys_layout_of_return(uint16_t opcode); /* after the status */
 const struct ys_packet_layout *ys_layout_of_event(uint8_t event);
 const struct ys_packet_layout *ys_layout_of_le_event(uint8_t subevent);
 const struct ys_packet_layout *ys_layout_of_signal(uint8_t code);

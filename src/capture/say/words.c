@@ -35,7 +35,7 @@ const char *ys_advertising_name(const struct ys_seen *seen)
     return seen->extended.has_sender || seen->extended.mode != YS_LINK_MODE_NEITHER ? "AUX_ADV_IND" : "AUX_CHAIN_IND";
 }
 
-/* A list of fields, each behind its name. */
+/* A list of fields, each after its name. */
 static void add_field(void *context, const char *name, const uint8_t *bytes, size_t length, const char *words)
 {
     struct ys_text *text = context;

@@ -169,7 +169,7 @@ static int run_empty(const char *who, struct input *input)
     return good ? EXIT_AS_EXPECTED : EXIT_BAD_INPUT;
 }
 
-/* A scene around it. Those who are offered come behind its own devices and centrals. */
+/* A scene around it. Those who are offered come after its own devices and centrals. */
 static int run_scene(const char *who, struct input *input)
 {
     const struct ys_scene_files files = stage_files(&input->folders);

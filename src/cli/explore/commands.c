@@ -17,7 +17,7 @@
 
 #define VALUE_TEXT 400
 
-/* What a person writes as a value: in words, or bytes behind the word. */
+/* What a person writes as a value: in words, or bytes after the word. */
 static json_t *value_step(const char *verb, const char *name, const char *value)
 {
     static const char raw[] = "bytes ";
@@ -410,7 +410,7 @@ static bool copy_line(const char *line, char *text, size_t size)
     return true;
 }
 
-/* A step as it is written in a scene: read: preset, is: 120.0 N m. Its first word is a verb, with a colon behind. */
+/* A step as it is written in a scene: read: preset, is: 120.0 N m. Its first word is a verb, with a colon after. */
 static bool is_step(const char *text)
 {
     const char *colon = strchr(text, ':');

@@ -9,11 +9,11 @@
 
 struct command {
     const char *name;
-    const char *takes; /* what stands behind it, for people */
+    const char *takes; /* what stands after it, for people */
     const char *about;
     void (*run)(struct explorer *explorer, const char *rest);
     bool inputs;                /* the names that it takes are also those of the firmware's inputs */
-    const char *const *choices; /* the words that it takes, NULL behind the last; NULL: any */
+    const char *const *choices; /* the words that it takes, NULL after the last; NULL: any */
 };
 
 #define COMMANDS 21

@@ -136,7 +136,7 @@ static bool is_taken(const json_t *devices, const char *name)
     return strcmp(name, CENTRAL) == 0;
 }
 
-/* A device is called as its definition is in C, with a number behind it if that is taken. */
+/* A device is called as its definition is in C, with a number after it if that is taken. */
 static char *device_name(const json_t *devices, const char *id)
 {
     char *name = ys_copy(id, strlen(id));

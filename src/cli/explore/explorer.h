@@ -7,7 +7,7 @@
 #include "scene/stage.h"
 
 struct explorer {
-    struct ys_scene *scene; /* its actors: the devices, and behind them the central */
+    struct ys_scene *scene; /* its actors: the devices, and after them the central */
     size_t central;         /* its number, and how many devices there are */
     size_t current;         /* the device that is meant where none is named */
     struct ys_take take;

@@ -91,7 +91,7 @@ static const char *name_of_others(struct explorer *explorer, const char *text, b
     return NULL;
 }
 
-/* A name and, behind it, a value. False after a line. */
+/* A name and, after it, a value. False after a line. */
 bool explorer_split(struct explorer *explorer, const char *rest, bool inputs, char name[EXPLORER_NAME],
                     const char **value)
 {

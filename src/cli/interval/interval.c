@@ -50,7 +50,7 @@ struct input {
     struct ys_scanner scanners[SCANNERS_MOST];
     size_t scanner_count;
     bool any_phase;
-    double loss; /* percent; likewise: */
+    double loss; /* percent; also the next: */
     double bit_errors;
     unsigned long long crowd;
     unsigned long long crowd_interval_ms;
@@ -60,7 +60,7 @@ struct input {
     const char *capture;            /* NULL: it is simulated */
     const char *advertiser;
     const char *of_simulations; /* an option that was given and is about a simulation, or NULL */
-    const char *of_air;         /* likewise about what only a simulated air has */
+    const char *of_air;         /* the same about what only a simulated air has */
 };
 
 /* options */

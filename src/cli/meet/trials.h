@@ -8,7 +8,7 @@
 /* What came of one. */
 struct trial {
     struct ys_encounter *encounter;
-    char *key;      /* findings with the same key have one cause; likewise of those that have failed: */
+    char *key;      /* findings with the same key have one cause; the same of those that have failed: */
     char *what;     /* the step, or what is wrong */
     char *expected; /* may be empty */
     char *came;

@@ -34,7 +34,7 @@ json_t *page_text(const char *text)
     return string != NULL ? string : json_string("(not a text)");
 }
 
-/* The words of the command line behind the program's path; the first of them is "yarnswift VERB". */
+/* The words of the command line after the program's path; the first of them is "yarnswift VERB". */
 static json_t *command_json(void)
 {
     json_t *words = json_array();

@@ -11,7 +11,7 @@
 #include "design/making/generate.h"
 #include "design/reading/files.h"
 
-/* Behind so few characters it stands: those of a comment, or of an object of JSON. */
+/* After so few characters it stands: those of a comment, or of an object of JSON. */
 #define NOTE_AT_MOST 16
 
 bool may_be_generated(const char *path)

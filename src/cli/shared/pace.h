@@ -37,7 +37,7 @@ bool pace_is_interrupted(void);
 void pace_begin(struct pace *pace);
 void pace_end(struct pace *pace);
 
-/* How it went: "for 3.1 s, at most 0.5 ms behind the clock". */
+/* How it went: "for 3.1 s, at most 0.5 ms after the clock". */
 void pace_print(FILE *stream, const struct pace *pace);
 
 #endif

@@ -11,13 +11,13 @@
 struct plot {
     const char *who; /* the verb, for messages */
     const char *path;
-    char *picture_path; /* the same, as the script says it; likewise: */
+    char *picture_path; /* the same, as the script says it; also the next: */
     char *data_path;
     char *script_path;
     FILE *data;
     FILE *script;
     bool replaces;
-    struct ys_output data_file; /* private, likewise: */
+    struct ys_output data_file; /* private, also the next: */
     struct ys_output script_file;
 };
 

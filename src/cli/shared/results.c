@@ -220,7 +220,7 @@ bool results_merge_all(const char *who, const char *into, const struct common *c
     return good;
 }
 
-/* A number in front of a mark, which is then behind `text`. */
+/* A number in front of a mark, which is then after `text`. */
 static bool take_before(const char **text, char mark, unsigned long long *number)
 {
     char first[24] = "";

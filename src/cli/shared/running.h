@@ -12,7 +12,7 @@
 #define RUNNING_PRINTED "printed"
 
 struct arguments {
-    const char *items[ARGUMENTS_MOST]; /* the program first, and NULL behind the last */
+    const char *items[ARGUMENTS_MOST]; /* the program first, and NULL after the last */
     size_t count;
 };
 

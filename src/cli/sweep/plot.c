@@ -15,7 +15,7 @@
 static const char *const colours[LINES_MOST] = {"#2a6f97", "#c1442e", "#4f7f3a", "#8a5a9e",
                                                 "#b8860b", "#3b3b3b", "#d1779b", "#66a5ad"};
 
-/* The key in words, with its unit behind it: "interval (ms)". */
+/* The key in words, with its unit after it: "interval (ms)". */
 static void label(const struct sweep_axis *axis, char *text, size_t size)
 {
     const char *key = axis->parameter->key;

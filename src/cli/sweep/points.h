@@ -10,7 +10,7 @@ bool sweep_axis_read(const char *who, const struct parameter *parameter, const c
 
 void sweep_free(struct sweep *sweep);
 
-/* The plan of a point; its values, one behind the other, as they are told apart: "interval=15 mtu=247". */
+/* The plan of a point; its values, one after the other, as they are told apart: "interval=15 mtu=247". */
 struct ys_throughput_plan sweep_point(const struct sweep *sweep, size_t index, char *name, size_t size);
 
 /* The index of the value on an axis. */

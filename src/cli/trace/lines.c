@@ -17,7 +17,7 @@
 #define LINE_MOST     3000
 #define NAME_WIDTH    12
 #define BOTH_BEFORE   22 /* columns before the two sides */
-#define BOTH_INDENT   4  /* of the lines behind the first */
+#define BOTH_INDENT   4  /* of the lines after the first */
 #define COLUMNS_USUAL 160
 
 static double seconds_of(const struct trace *trace, const struct ys_message *message)
@@ -98,7 +98,7 @@ char *trace_line(const struct trace *trace, const struct ys_message *message, ui
 
 /* in two columns */
 
-/* Where the next line of a text that is so many columns wide ends: behind a word, if there is one. */
+/* Where the next line of a text that is so many columns wide ends: after a word, if there is one. */
 static const char *end_of_line(const char *words, int width)
 {
     const char *end = words;

@@ -23,7 +23,7 @@ struct trace {
     const char *values_path;
     const char *plot_path;
     const char *draw;
-    double from_s; /* if `has_from`; likewise: */
+    double from_s; /* if `has_from`; also the next: */
     double to_s;
     enum ys_trace_layer layer;
     enum trace_view view;
@@ -33,9 +33,9 @@ struct trace {
     uint64_t last_ns; /* of the last line */
     uint64_t shown;
     uint64_t matched;
-    uint64_t damaged;        /* packets; likewise: */
+    uint64_t damaged;        /* packets; also the next: */
     uint64_t unreadable;     /* encrypted, without a key */
-    unsigned long long left; /* lines that are shown behind a match */
+    unsigned long long left; /* lines that are shown after a match */
     char **kept;             /* lines before a match: a ring of `before` */
     uint64_t kept_count;
     struct ys_output values_file;

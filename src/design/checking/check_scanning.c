@@ -5,7 +5,7 @@
 #include "design/checking/check_uuids.h"
 
 #define INTERVAL_LEAST_US 2500     /* Vol 4 Part E 7.8.10 */
-#define INTERVAL_MOST_US  10240000 /* likewise */
+#define INTERVAL_MOST_US  10240000 /* the same */
 
 static void check_times(struct ys_design *design, struct ys_device_scanning *scanning)
 {

@@ -99,7 +99,7 @@ static void compare_names(struct comparing *comparing, const char *name, const s
     }
 }
 
-/* `name` is that of a field, with a space behind it; empty for a whole value. */
+/* `name` is that of a field, with a space after it; empty for a whole value. */
 static void compare_type(struct comparing *comparing, const char *name, const struct ys_field *a,
                          const struct ys_field *b)
 {

@@ -139,7 +139,7 @@ static void explain_role(const struct ys_design *design, struct ys_reader *data,
     say(line, "%s", role < COUNT(roles) ? roles[role] : "reserved");
 }
 
-/* CSS Part A 1.16: the type comes behind the address. */
+/* CSS Part A 1.16: the type comes after the address. */
 static void explain_own_address(const struct ys_design *design, struct ys_reader *data, struct line *line)
 {
     char text[YS_ADDRESS_TEXT_SIZE];

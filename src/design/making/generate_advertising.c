@@ -18,7 +18,7 @@ static const struct ys_parts *parts_of(const struct ys_advertisement *set, bool 
 
 /* values */
 
-/* What the value of a part lies behind: a company, or the UUID of a service. */
+/* What the value of a part lies after: a company, or the UUID of a service. */
 struct head {
     uint8_t type; /* enum ys_ad_type */
     size_t length;

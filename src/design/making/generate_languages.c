@@ -20,7 +20,7 @@ extern const char ys_values_javascript[];
 struct coded {
     char *id;
     const char *name;
-    const struct ys_service *service; /* NULL: in an advertisement; likewise: */
+    const struct ys_service *service; /* NULL: in an advertisement; also the next: */
     const struct ys_characteristic *characteristic;
     const struct ys_field *type;
 };
@@ -381,7 +381,7 @@ void ys_generate_javascript(FILE *stream, const struct ys_design *design, const 
             put_javascript_coder(stream, &module.coded[i]);
     }
     (void)fputs(
-        "});\n\n/** Data in advertisements, behind the company or the service's UUID. */\nexport const advertisements "
+        "});\n\n/** Data in advertisements, after the company or the service's UUID. */\nexport const advertisements "
         "= Object.freeze({\n",
         stream);
     for (size_t i = 0; i < module.count; i++) {

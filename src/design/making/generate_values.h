@@ -9,7 +9,7 @@
 /* Something that has a type: a characteristic's value, or data in an advertisement. */
 struct ys_typed {
     const char *device; /* C identifier of the device */
-    const char *id;     /* C identifier of what it is, behind that */
+    const char *id;     /* C identifier of what it is, after that */
     const char *name;   /* for people */
     const struct ys_field *type;
 };

@@ -46,7 +46,7 @@ static uint16_t rights_of(const struct ys_offer *read, const struct ys_offer *wr
                       (write->asks ? YS_ASKS_TO_WRITE : 0));
 }
 
-/* Gives it a place in the values' memory, behind its length. */
+/* Gives it a place in the values' memory, after its length. */
 static void store_row(struct ys_layout *layout, struct ys_row *row)
 {
     row->stored_at = layout->values_size;

@@ -13,7 +13,7 @@ char *ys_identifier_of_word(const char *device, const char *characteristic, cons
 bool ys_value_is_scalar(const struct ys_field *type);
 bool ys_value_has_functions(const struct ys_field *type);
 
-/* What the handlers of a characteristic are called behind the device; whether the row of a value is the first whose
+/* What the handlers of a characteristic are called after the device; whether the row of a value is the first whose
  * handler for reading or writing is called so, and whether another row has the same one. */
 const char *ys_handler_id(const struct ys_characteristic *characteristic);
 bool ys_handler_is_first(const struct ys_layout *layout, size_t index, bool write);
@@ -32,11 +32,11 @@ bool ys_range_limits(const struct ys_characteristic *characteristic);
 
 /* Whether a part of an advertisement is data with a type whose values functions can put. */
 bool ys_layout_is(const struct ys_part *part);
-/* What such data is called behind the device; NULL if it is none. The caller frees it. */
+/* What such data is called after the device; NULL if it is none. The caller frees it. */
 char *ys_layout_id(const struct ys_advertisement *set, const struct ys_part *part);
 /* What it is called among the parameters of a function. */
 void ys_part_name(const struct ys_advertisement *set, const struct ys_part *part, char name[40]);
-/* What the functions and sizes of a payload are called behind the device; NULL if nothing in it has a layout. The
+/* What the functions and sizes of a payload are called after the device; NULL if nothing in it has a layout. The
  * caller frees it. */
 char *ys_payload_id(const struct ys_advertisement *set, bool response);
 

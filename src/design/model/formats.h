@@ -19,7 +19,7 @@ enum ys_format_kind {
     YS_FORMAT_TEXT,     /* UTF-8 */
     YS_FORMAT_UTF16,    /* a text, sent as UTF-16 */
     YS_FORMAT_BYTES,
-    YS_FORMAT_STRUCT /* named fields, one behind the other */
+    YS_FORMAT_STRUCT /* named fields, one after the other */
 };
 
 /* A value format, by the name of the Assigned Numbers 2.4; `bytes` is ours, for what has no format. */

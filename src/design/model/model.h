@@ -262,7 +262,7 @@ struct ys_advertisement {
     struct ys_counted set_id;
     struct ys_counted events;
     struct ys_place options_place; /* of the last of these */
-    int phy;                       /* enum ys_said_phy; 0: not said; likewise: */
+    int phy;                       /* enum ys_said_phy; 0: not said; also the next: */
     int primary_phy;
     int8_t power_dbm;
     bool extended;
@@ -308,7 +308,7 @@ struct ys_device_link {
     struct ys_counted pause_us;
     struct ys_counted packet_length;
     struct ys_counted event_length_us;
-    int phy; /* which word, from 1; 0: not said; likewise: */
+    int phy; /* which word, from 1; 0: not said; also the next: */
     int receive_phy;
     int accepts; /* enum ys_link_answer + 1 */
 };
@@ -322,7 +322,7 @@ struct ys_limits {
     struct ys_counted connections;
     struct ys_counted mtu;
     struct ys_counted bonds;
-    struct ys_counted flash; /* bytes of an image, likewise: */
+    struct ys_counted flash; /* bytes of an image, also the next: */
     struct ys_counted ram;
     struct ys_counted stack;
 };

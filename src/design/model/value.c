@@ -344,7 +344,7 @@ struct walk {
     size_t length;
     struct ys_reader reader;
     uint64_t flags[YS_FIELDS_MOST];
-    size_t i;     /* of the field behind the one that was taken */
+    size_t i;     /* of the field after the one that was taken */
     bool is_good; /* none is cut short so far */
     const uint8_t *at;
     size_t taken;

@@ -26,7 +26,7 @@ static const struct scale percents[] = {{"%", 0.01}, {NULL, 0}};
 static const struct scale microseconds[] = {{"us", 1}, {"ms", 1e3}, {"s", 1e6}, {NULL, 0}};
 static const struct scale dbms[] = {{"dBm", 1}, {NULL, 0}};
 
-/* Takes a number with its unit, and goes on behind it; false if there is none. */
+/* Takes a number with its unit, and goes on after it; false if there is none. */
 static bool take(const char **text, const struct scale *scales, double least, double *value)
 {
     char *end = NULL;

@@ -4,7 +4,7 @@
 
 #include <yarnswift/host.h>
 
-/* The stream behind a handle; NULL if there is none. */
+/* The stream of a handle; NULL if there is none. */
 struct ys_stream *ys_stream_at(const struct ys_host *host, uint16_t handle);
 /* How many bytes of a stream wait; and the next ones of them, which are then gone. */
 uint32_t ys_stream_waiting(const struct ys_stream *stream);

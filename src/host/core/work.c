@@ -34,7 +34,7 @@ static void take_out(struct ys_work *work)
         *link = work->next;
 }
 
-/* Behind all that are due no later. */
+/* After all that are due no later. */
 static void put_in(struct ys_work *work)
 {
     struct ys_work **link = &work->host->works;

@@ -10,7 +10,7 @@ enum due {
     DUE_ANSWER, /* to the parameters that the other side asks for: yes; no: */
     DUE_REFUSAL,
     DUE_UPDATE, /* the parameters that the other host asked for */
-    DUE_LENGTH, /* what this side asks for; likewise: */
+    DUE_LENGTH, /* what this side asks for; also the next: */
     DUE_PHYS,
     DUE_PARAMETERS,
     DUE_SIGNAL, /* the same from the other host; from here on no commands */

@@ -341,7 +341,7 @@ const struct ys_pairing_step ys_passkey_initiator[] = {
 const struct ys_pairing_step ys_passkey_responder[] = {
     {NEEDS_PDU, YS_SMP_PUBLIC_KEY, take_public_key},
     {NEEDS_OWN_KEY, 0, send_public_key},
-    {NEEDS_PDU, YS_SMP_PAIRING_CONFIRM, ys_smp_take_confirm}, /* likewise */
+    {NEEDS_PDU, YS_SMP_PAIRING_CONFIRM, ys_smp_take_confirm}, /* the same */
     {NEEDS_USER, 0, send_bit},
     {NEEDS_PDU, YS_SMP_PAIRING_RANDOM, check_bit},
     {NEEDS_NOTHING, 0, responder_ends_round},

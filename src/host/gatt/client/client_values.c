@@ -32,7 +32,7 @@ static enum ys_next answer_read(struct ys_connection *connection, struct ys_clie
     if (!take(request, pdu->value, pdu->length))
         return YS_NEXT_TOO_LONG;
     request->step = 1;
-    /* a full answer may have more behind it (Vol 3 Part F 3.4.4.5), up to the longest value there is */
+    /* a full answer may have more after it (Vol 3 Part F 3.4.4.5), up to the longest value there is */
     return pdu->length == connection->mtu - 1u && request->length < YS_ATT_VALUE_MAX ? YS_NEXT_ASK : YS_NEXT_DONE;
 }
 

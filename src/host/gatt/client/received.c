@@ -14,7 +14,7 @@ static void emit_value(struct ys_host *host, const struct ys_connection *connect
                   });
 }
 
-/* Vol 3 Part F 3.4.7.4: each value behind its handle and length; the last may be cut off (Vol 3 Part G 4.10.2). */
+/* Vol 3 Part F 3.4.7.4: each value of its handle and length; the last may be cut off (Vol 3 Part G 4.10.2). */
 static void emit_several(struct ys_host *host, const struct ys_connection *connection, const struct ys_att_pdu *pdu)
 {
     struct ys_reader reader = ys_reader_of(pdu->value, pdu->length);

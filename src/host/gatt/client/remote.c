@@ -210,7 +210,7 @@ static void discover(struct ys_remote *remote)
     (void)ys_client_discover(remote->host, remote->connection, &remote->request);
 }
 
-/* Vol 3 Part G 7.3: what was found behind the same hash is where it was. A device without one is discovered each time.
+/* Vol 3 Part G 7.3: what was found after the same hash is where it was. A device without one is discovered each time.
  */
 static void hash_known(struct ys_client_request *request)
 {

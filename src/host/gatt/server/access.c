@@ -56,7 +56,7 @@ static uint8_t put_one(struct answer *answer, uint16_t handle, bool lengths)
     return error;
 }
 
-/* Vol 3 Part F 3.4.4.7 and 3.4.4.11: the values of at least two attributes, one behind the other. All of them must be
+/* Vol 3 Part F 3.4.4.7 and 3.4.4.11: the values of at least two attributes, one after the other. All of them must be
  * readable, also those that are cut off (Vol 3 Part F 3.4.4.8, 3.4.4.11, 3.4.4.12). */
 uint8_t ys_server_read_multiple(struct answer *answer)
 {

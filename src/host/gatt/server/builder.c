@@ -1,4 +1,4 @@
-/* A table that is built by calls: attributes are put one behind the other, as the generator prints them. */
+/* A table that is built by calls: attributes are put one after the other, as the generator prints them. */
 #include <yarnswift/builder.h>
 
 #include <string.h>

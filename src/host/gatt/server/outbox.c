@@ -1,4 +1,4 @@
-/* Outboxes: each value lies in the ring behind its length and a mark of what it waits for once it is under way.
+/* Outboxes: each value lies in the ring after its length and a mark of what it waits for once it is under way.
  *
  *   put --(subscribed, the link has room)--> under way --(packets back, or confirmed)--> gone
  *    ^-------------------------(the connection has ended)----+ */

@@ -1,5 +1,5 @@
 /* Writes that wait: those that are queued until they are executed (Core 5.4 Vol 3 Part F 3.4.6), and commands that wait
- * for consent. All of all connections lie in one memory, one behind the other, each with a header:
+ * for consent. All of all connections lie in one memory, one after the other, each with a header:
  *
  *   struct header, whose owner is the place of a connection, and bits; value
  *
