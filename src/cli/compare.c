@@ -86,7 +86,7 @@ static error_t parse(int key, char *argument, struct argp_state *state)
 
 /* reading */
 
-/* What one of a list is known by, in whatever order it comes; NULL: by its place. */
+/* The name of an item of a list, so that items are matched in any order; NULL: it is matched by its position. */
 static const char *name_of(const json_t *json)
 {
     static const char *const keys[] = {"cause", "name", "scanner", "scene", "file"};
@@ -364,7 +364,7 @@ static const char *kind_of(const json_t *result)
     return json_string_value(json_object_get(json_is_array(result) ? json_array_get(result, 0) : result, "kind"));
 }
 
-/* Figures of two kinds of results are not of the same thing, whatever they are called. */
+/* Results of two different kinds are not compared, even if their figures have the same names. */
 static bool check_kinds(const char *who, const json_t *first, const json_t *second)
 {
     const char *a = kind_of(first);

@@ -121,8 +121,8 @@ static bool generate(const struct input *input, const struct ys_design *design, 
     return good;
 }
 
-/* Whether a file is a rule that was written here, or none is there. Such a file has no mark, since not all that read
- * rules know comments: it begins with the name of a header of ours. */
+/* Whether a file of dependencies was written by us, or does not exist. It has no mark, since not every reader of rules
+ * knows comments: it is recognised by its first word, the name of a generated header. */
 static bool may_be_rule(const char *path)
 {
     size_t length = 0;
@@ -151,7 +151,7 @@ static void put_path(FILE *stream, const char *path)
         (void)fprintf(stream, "%s%c", strchr(" \t#:", *path) != NULL ? "\\" : *path == '$' ? "$" : "", *path);
 }
 
-/* A rule for make: the header depends on the definition and on what it includes. */
+/* A rule for make: the header depends on the definition and the files that it includes. */
 static bool write_depends(const struct input *input, const struct ys_design *design)
 {
     struct ys_output output;

@@ -87,7 +87,7 @@ static void name_of(const struct ys_row *row, char *name, size_t size)
     }
 }
 
-/* What a presentation format tells (Core 5.4 Vol 3 Part G 3.3.3.5), or what a range is. */
+/* The meaning of a presentation format (Core 5.4 Vol 3 Part G 3.3.3.5), or of a valid range. */
 static void descriptor_text(const struct ys_row *row, char *text, size_t size)
 {
     uint32_t number = ys_uuid_number(&row->type);

@@ -423,7 +423,7 @@ static bool draw(const char *who, const struct input *input, const struct ys_thr
     return plot_end(&plot);
 }
 
-/* What the definition has at a handle, if it can stream so; NULL: the capture is of something else. */
+/* The characteristic at a handle of the definition, if it can stream; NULL: the capture is of another device. */
 static const struct ys_characteristic *streamed(const struct ys_layout *layout, uint16_t handle,
                                                 enum ys_carrier carrier)
 {
@@ -464,7 +464,7 @@ static int run_recorded(const char *who, struct input *input, struct ys_throughp
     return status;
 }
 
-/* A real device is not written to: what would be measured with are numbers, which it would take for values. */
+/* Real devices are not written to: they would take the numbers of the measurement for values. */
 static bool may_meet(const char *who, const struct ys_throughput_plan *plan, const struct ys_live *live)
 {
     return live->device != NULL ||
@@ -541,7 +541,7 @@ static bool apply(const char *who, const struct input *input, struct ys_throughp
     return ys_throughput_check(plan, text, sizeof text) || complain(who, "%s", text);
 }
 
-/* What is named: a definition, a capture if there is one, and a characteristic. */
+/* The arguments: a definition, perhaps a capture, and a characteristic. */
 static int run_named(const char *who, struct input *input)
 {
     const struct files *given = &input->common.files;

@@ -1,5 +1,5 @@
-/* A simulated controller at the end of a line. It speaks H4 (Core 5.4 Vol 4 Part A), and tells its host by a hardware
- * error when the line has lost step. */
+/* A simulated controller at the end of a line. It speaks H4 (Core 5.4 Vol 4 Part A), and sends a hardware error when
+ * the line has lost synchronisation. */
 #include "cli/air/offered.h"
 
 #include <errno.h>

@@ -31,7 +31,8 @@ void offered_free(struct offered *offered);
 const char *offered_path(const struct offered *offered);
 const char *offered_name(const struct offered *offered);
 
-/* What it waits for; and then whatever has come goes to the controller, and what that says goes to the host. */
+/* The descriptor to wait for. The second function passes received bytes to the controller, and its answers to the
+ * host. */
 struct pollfd offered_waits(const struct offered *offered);
 void offered_turn(struct offered *offered);
 

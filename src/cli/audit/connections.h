@@ -6,7 +6,7 @@
 
 #include "capture/follow/follow.h"
 
-/* Prints what is known of each connection. Times count from `first_ns`. */
+/* Prints what the audit knows of each connection. Times count from `first_ns`. */
 void print_connections(const struct ys_follower *follower, uint64_t first_ns);
 
 /* How many of them began before the capture did, or in a hole of it. */

@@ -17,7 +17,7 @@
 
 #define VALUE_TEXT 400
 
-/* What a person writes as a value: in words, or bytes after the word. */
+/* A value as a person writes it: in words, or bytes after the word. */
 static json_t *value_step(const char *verb, const char *name, const char *value)
 {
     static const char raw[] = "bytes ";
@@ -40,7 +40,7 @@ static bool needs_connection(struct explorer *explorer)
     return false;
 }
 
-/* What a command says of a device; false after a line, if it names none that there is. */
+/* The device that a command names; false after a line if it names an unknown one. */
 static bool takes_device(struct explorer *explorer, const char **rest)
 {
     if (rest[0][0] == '\0' || explorer_take_device(explorer, rest))
@@ -394,7 +394,7 @@ const struct command *command_find(const char *line, const char **rest)
     return NULL;
 }
 
-/* Copies a line with spaces for tabulators; false if it is no plain text, or too long. */
+/* Copies a line, with spaces instead of tabs; false if it is not plain text, or too long. */
 static bool copy_line(const char *line, char *text, size_t size)
 {
     size_t length = strlen(line);

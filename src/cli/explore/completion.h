@@ -4,7 +4,7 @@
 
 #include <stddef.h>
 
-/* Completes a line, as struct prompt_owner says; the context is the explorer. */
+/* Completes a line, for struct prompt_owner; the context is the explorer. */
 size_t explore_complete(void *context, const char *line, size_t *from, const char **words, size_t most);
 
 #endif

@@ -24,7 +24,7 @@ struct ys_peer *explorer_peer(struct explorer *explorer);
 /* What the device that is meant is called. */
 const char *explorer_device(const struct explorer *explorer);
 
-/* Where there are several devices, says in a step which one is meant, under this key. Takes and returns the step. */
+/* With several devices, adds the current one to a step under this key. Takes and returns the step. */
 json_t *explorer_name(const struct explorer *explorer, json_t *step, const char *key);
 
 /* Keeps what was allocated for a task until the end. */
@@ -36,7 +36,7 @@ uint64_t explorer_now_ns(const struct explorer *explorer);
 /* Frees what it has. */
 void explorer_end(struct explorer *explorer);
 
-/* Does a step as a scene would: a mapping, or the text of one in braces. It is kept to be saved, unless it was not
+/* Does a step, as a scene would: a mapping, or its text in braces. The step is kept for saving, unless it was not
  * understood. Takes the step. */
 bool explorer_do(struct explorer *explorer, json_t *step);
 

@@ -29,7 +29,7 @@
 #define DEVICES_MOST 8
 #define CENTRAL      "central"
 
-/* What --firmware says: of which device, NULL for the first, and the module. */
+/* The argument of --firmware: the device (NULL: the first one), and the module. */
 struct firmware {
     const char *device;
     const char *module;

@@ -1,4 +1,4 @@
-/* A prompt: a line with history, editing and completion, while the world goes on; or lines from a pipe. */
+/* A prompt: a line with history, editing and completion while the world runs; or lines from a pipe. */
 #ifndef CLI_EXPLORE_PROMPT_H
 #define CLI_EXPLORE_PROMPT_H
 
@@ -18,7 +18,7 @@ struct prompt_owner {
     size_t (*complete)(void *context, const char *line, size_t *from, const char **words, size_t most);
 };
 
-/* On the terminal if there is one; else it reads lines, and prints what it reads. NULL if there is no memory. */
+/* On the terminal, if there is one; otherwise it reads lines and echoes them. NULL if there is no memory. */
 struct prompt *prompt_new(const struct prompt_owner *owner);
 void prompt_free(struct prompt *prompt);
 bool prompt_is_terminal(const struct prompt *prompt);

@@ -8,7 +8,7 @@
 
 #include <jansson.h>
 
-/* A step that was done, from when to when of virtual time, with what it then expects. */
+/* A step that was done: its virtual times, and the expectation that is derived from its result. */
 struct session_step {
     json_t *step;
     uint64_t began_ns;
@@ -23,8 +23,8 @@ struct session {
 /* Adds a step, a mapping or the text of one in braces, which is the session's from then on. */
 void session_add(struct session *session, json_t *step, uint64_t began_ns, uint64_t ended_ns);
 
-/* Writes it as a scene with these devices and centrals, in which what passed between steps is waited for. False after a
- * line, if that cannot be; a file that is there is not written over. */
+/* Writes the session as a scene with these devices and centrals; pauses between steps become waits. False after a line
+ * if that fails; an existing file is not overwritten. */
 bool session_save(const struct session *session, const char *path, const json_t *head);
 
 void session_clear(struct session *session);

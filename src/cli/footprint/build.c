@@ -1,5 +1,5 @@
-/* Runs the compiler of a target and its tools. All is in one folder of temporary files: what is generated, and below
- * it a folder for each target. */
+/* Runs the compiler of a target and its tools, in a temporary folder that has the generated files, and a folder for
+ * each target. */
 #include "cli/footprint/build.h"
 
 #include <errno.h>
@@ -100,7 +100,7 @@ static bool is_folder(const char *path)
     return stat(path, &found) == 0 && S_ISDIR(found.st_mode);
 }
 
-/* Beside the command, as it is installed; or in the tree in which it was built. */
+/* Relative to the command: where it is installed, or in the tree in which it was built. */
 static bool find_sources(struct build *build)
 {
     char command[BUILD_PATH];

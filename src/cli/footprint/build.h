@@ -52,7 +52,7 @@ bool build_library(const struct build *build, const struct build_target *target)
 bool build_program(const struct build *build, const struct build_target *target, const char *const *options,
                    struct build_size *size);
 
-/* The size of a variable of the program as it is compiled with these options; it need not be linked. */
+/* The size of a variable of the program, compiled with these options; it is not linked. */
 bool build_size_of(const struct build *build, const struct build_target *target, const char *const *options,
                    const char *variable, size_t *size);
 

@@ -17,14 +17,14 @@ struct kept {
     uint32_t made;
 };
 
-/* Lets a plan ask what is kept, and keep what it finds, of the definition in that file. False after a line. */
+/* Connects a plan to the file of results, of the definition in that file. False after a line. */
 bool kept_begin(struct kept *kept, const struct share *share, const char *who, char *definition,
                 struct ys_interval_plan *plan);
 
 /* Prints which searches are not made. */
 void kept_say_undone(struct kept *kept);
 
-/* Says which share it was, if it is one. False, after a line, if what was found could not be kept. */
+/* Prints the share, if it is one. False, after a line, if a result could not be stored. */
 bool kept_end(struct kept *kept, const char *who);
 
 #endif

@@ -1,4 +1,4 @@
-/* What was measured of a device that advertises: as it is handed to whatever shows it. */
+/* The measurement of an advertiser, as it is passed to the printers. */
 #ifndef CLI_INTERVAL_MEASURED_H
 #define CLI_INTERVAL_MEASURED_H
 

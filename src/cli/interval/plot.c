@@ -51,7 +51,7 @@ static void put_calculated(FILE *data, const struct ys_search *search)
         (void)fprintf(data, "%.6f %.4f\n", times_ms[i] / 1000, shares[i] * 100);
 }
 
-/* What is expected in a bin of intervals: the random part is as likely everywhere from 0 to 10 ms. */
+/* The expected number in a bin of intervals: the random delay is uniform from 0 to 10 ms. */
 static double expected_in_bin(const struct measured *measured, double width_ms)
 {
     const struct ys_advertisement *set = measured->design->sets;

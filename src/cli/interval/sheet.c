@@ -1,4 +1,4 @@
-/* Intervals and times until found as a page: the result, and what is drawn of it. */
+/* Intervals and times until found as a page: the result, and the data of its drawings. */
 #include "cli/interval/sheet.h"
 
 #include <math.h>

@@ -160,7 +160,7 @@ static void print_searches(struct ys_interval_report *report)
     }
 }
 
-/* The shares found within round times, and below each what was calculated. */
+/* The shares that were found within round times, with the calculated ones below. */
 static void print_shares(const struct ys_interval_report *report)
 {
     (void)printf("\ndiscovered        %-10s", "within");

@@ -1,4 +1,4 @@
-/* Modules count where they come along, and leave that when they are unloaded; gcov says which lines these are. */
+/* Coverage of firmware modules: a module writes its counts when it is unloaded, and gcov assigns them to lines. */
 #include "cli/meet/coverage.h"
 
 #include <ftw.h>
@@ -56,7 +56,7 @@ struct coverage *coverage_begin(const char *who)
 
 static struct coverage *collecting; /* nftw hands nothing on */
 
-/* The notes of the compiler are where the module was built: they are put beside the counts. */
+/* The compiler's notes are in the build folder of the module: they are linked beside the counts. */
 static int collect(const char *path, const struct stat *found, int kind, struct FTW *place)
 {
     size_t length = strlen(path);
@@ -98,7 +98,7 @@ static void add_place(struct source *source, struct place place)
     source->places[source->place_count++] = place;
 }
 
-/* Whether a line belongs to a function that was never called, which is told as a whole. */
+/* Whether a line belongs to a function that was never called, which is reported as a whole. */
 static bool is_of_uncalled(const struct source *source, const char *function)
 {
     for (size_t i = 0; function != NULL && i < source->place_count; i++) {

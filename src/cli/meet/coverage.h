@@ -9,11 +9,11 @@
 
 struct coverage;
 
-/* From here on processes of this one keep what their modules count in a folder of its own. NULL, after a line, if there
- * can be none. */
+/* From now on, processes of this one write the counts of their modules to a temporary folder. NULL, after a line, if it
+ * cannot be made. */
 struct coverage *coverage_begin(const char *who);
 
-/* Puts together what was counted. False, after a line, if nothing was, or it cannot be read. */
+/* Reads all counts. False, after a line, if there are none, or they cannot be read. */
 bool coverage_read(struct coverage *coverage);
 
 void coverage_print(const struct coverage *coverage);

@@ -196,7 +196,7 @@ static void take_inputs(void *context, size_t index, const char *result, size_t 
     json_decref(root);
 }
 
-/* An image tells its inputs only once it runs: they are named by --input. */
+/* An image reports its inputs only when it runs, so they are named by --input. */
 static bool know_firmware(struct meeting *meeting)
 {
     struct input *input = meeting->input;
@@ -361,7 +361,7 @@ static bool keep(struct meeting *meeting, const struct trial *trial)
     return good;
 }
 
-/* What was kept of an encounter: it is only played again if it has failed, to know how. */
+/* The stored result of an encounter: it is played again only if it failed. */
 static bool is_kept(struct meeting *meeting, const struct ys_choice *choice)
 {
     char name[40];

@@ -221,8 +221,7 @@ static json_t *covered_json(const struct meet_outcome *outcome)
     return covered;
 }
 
-/* What the page has besides: scenes of findings, which finding a place of the matrix failed with, behaviour in words.
- */
+/* The additional data of the page: scenes of findings, the finding of each failed cell, and behaviour in words. */
 static json_t *more_json(const struct meet_outcome *outcome)
 {
     json_t *scenes = json_array();

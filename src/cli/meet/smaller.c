@@ -10,7 +10,7 @@
 #define FIRST_MOST 4
 #define TIMES_MOST 5
 
-/* A copy of who comes, in which some of the steps that are left are left out, too. */
+/* A copy of an encounter without some of the remaining steps. */
 static struct ys_encounter *without(const struct ys_encounter *encounter, size_t from, size_t count)
 {
     struct ys_encounter *copy = ys_new(sizeof *copy);
@@ -96,7 +96,7 @@ static bool leave_out_pair(const struct trials *trials, struct trial *trial)
     return taken;
 }
 
-/* What fails only when it is done again is done again at once: the first steps, and the last one several times. */
+/* A failure that only occurs on repetition: repeats the first steps at once, or the last one several times. */
 static struct ys_encounter *again(const struct ys_encounter *encounter, size_t first, size_t times)
 {
     struct ys_encounter *copy = without(encounter, 0, 0);

@@ -134,8 +134,7 @@ static char *text_of(const json_t *root, const char *name)
     return ys_copy(text != NULL ? text : "", text != NULL ? strlen(text) : 0);
 }
 
-/* What says nothing of the device: over a weak link a connection may be lost, and whatever was at work fails; and those
- * of several centrals may have their events at the same times, and not be heard. */
+/* Failures that do not count: a weak link may be lost, and the events of several centrals may collide. */
 static bool is_by_radio(const struct ys_encounter *encounter, const char *came)
 {
     static const char *const lost[] = {"connection ended", "is no connection", "not discovered"};

@@ -1,4 +1,4 @@
-/* Encounters that are played, each in a process of its own, and what was found. */
+/* Encounters that are played, each in a process of its own, and their findings. */
 #ifndef CLI_MEET_TRIALS_H
 #define CLI_MEET_TRIALS_H
 
@@ -33,7 +33,7 @@ struct trials {
 /* Plays them: `count` encounters, whose results are filled in. False, after a line, if processes cannot be made. */
 bool trials_play(const struct trials *trials, struct trial *list, size_t count);
 
-/* Takes away what is not needed for the finding that it has, and plays what is left again and again. */
+/* Removes everything that is not needed for the finding, and plays the rest again and again. */
 void trial_shrink(const struct trials *trials, struct trial *trial);
 
 /* How many steps it has that are not left out. */

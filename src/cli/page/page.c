@@ -1,5 +1,5 @@
-/* A result as a page. Whatever comes from outside goes in as JSON, in which no tag can begin; the script in the page
- * puts it in as text alone. */
+/* A result as a page. All data from outside goes in as JSON, in which no tag can begin; the script in the page inserts
+ * it as text only. */
 #include "cli/page/page.h"
 
 #include <stdio.h>

@@ -1,5 +1,5 @@
-/* What was on the air, for a page: packets in words and bytes, values as points, and how busy the air was. It holds so
- * much that a page of an hour stays small, and counts what it leaves out. */
+/* The air over time, for a page: packets in words and bytes, values as points, and the load of the air. Its memory is
+ * bounded, so that the page of an hour stays small; it counts what it leaves out. */
 #ifndef CLI_PAGE_TIMELINE_H
 #define CLI_PAGE_TIMELINE_H
 
@@ -14,7 +14,7 @@ struct timeline;
 struct timeline *timeline_new(const struct ys_glossary *glossary);
 void timeline_free(struct timeline *timeline);
 
-/* Takes what was seen; `context` is the timeline, as a ys_seen_fn has it. */
+/* Takes a followed record; a ys_seen_fn whose `context` is the timeline. */
 void timeline_take(void *context, const struct ys_seen *seen);
 
 /* All of it; the caller's. Times are in seconds from the origin. */

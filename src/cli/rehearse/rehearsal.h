@@ -1,4 +1,4 @@
-/* What is rehearsed: the options, the scenes, and what came of their takes. */
+/* A rehearsal: the options, the scenes, and the results of their takes. */
 #ifndef CLI_REHEARSE_REHEARSAL_H
 #define CLI_REHEARSE_REHEARSAL_H
 

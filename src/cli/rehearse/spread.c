@@ -31,7 +31,7 @@ static void name_take(const struct rehearsal *rehearsal, size_t index, char name
                    rehearsal->input->seed + (seeds > 1 ? index % seeds : 0));
 }
 
-/* Takes of scenes that last longest first, so that no core is left with one of them at the end. */
+/* The longest scenes first, so that no core is left with one of them at the end. */
 static void put_longest_first(struct rehearsal *rehearsal)
 {
     size_t *sorted = calloc(rehearsal->todo_count + 1, sizeof *sorted);

@@ -119,7 +119,7 @@ static void summarize(const struct rehearsal *rehearsal, size_t passed, size_t a
                        json_array_size(json_object_get(rehearsal->shown, "steps")));
 }
 
-/* The take that is shown, without what would make the page large. */
+/* The take that is shown, without the parts that would make the page large. */
 static json_t *shown_json(const struct rehearsal *rehearsal)
 {
     size_t steps = 0;

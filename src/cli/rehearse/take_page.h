@@ -4,8 +4,8 @@
 
 #include "cli/rehearse/rehearsal.h"
 
-/* Takes what was watched of a take out of it, and keeps it if it is the one to show. `index` is that of the take among
- * all, by scene and seed. */
+/* Removes the watched data from a take, and keeps it if this take is the one to show. `index` is its place among all
+ * takes, by scene and seed. */
 void take_page_keep(struct rehearsal *rehearsal, size_t index, json_t *take);
 
 /* Writes the page. False after a line. */

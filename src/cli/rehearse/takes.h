@@ -26,7 +26,7 @@ void take_print(FILE *stream, const json_t *take, bool colour);
 void take_print_charge(FILE *stream, const json_t *take);
 void take_print_images(FILE *stream, const json_t *take);
 
-/* Prints what went wrong: the step, what was expected, what came, the last packets. */
+/* Prints the failure of a take: the step, the expected and the actual value, and the last packets. */
 void take_print_failure(FILE *stream, const json_t *take, bool colour);
 
 /* Whether the results for build servers may be written there: over results of before, and nothing else. False after a

@@ -1,4 +1,4 @@
-/* What a page shows of a take: all that is on the air, while the scene is played. */
+/* Watches a scene for a page: all packets on the air, while it is played. */
 #ifndef CLI_REHEARSE_WATCH_H
 #define CLI_REHEARSE_WATCH_H
 
@@ -9,7 +9,7 @@
 
 struct watch;
 
-/* Begins; what goes to `recording`, which may be NULL, still goes there. NULL if there is no memory. */
+/* Begins. Records still go to `recording`, which may be NULL. NULL if there is no memory. */
 struct watch *watch_begin(const struct ys_scene *scene, struct ys_recording *recording);
 
 /* What the scene is given. */

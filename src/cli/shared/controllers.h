@@ -41,8 +41,7 @@ struct controllers {
         "outside", 'O', "DEVICE", 0, "This device is real, and is met by a real controller; may be repeated", 0        \
     }
 
-/* Reads the argument of --controller, WHO=WHERE[,RATE][,flow], which it splits; complains, and returns false, if it is
- * not that. */
+/* Reads the argument of --controller, WHO=WHERE[,RATE][,flow], and splits it. False after a line. */
 bool controller_take(struct controllers *controllers, const char *verb, char *argument);
 
 /* Gives them to who has them in a scene; false after a line, if there is nobody so called. */

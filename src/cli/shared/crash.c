@@ -48,7 +48,8 @@ static size_t append(char *text, size_t used, size_t size, const char *more)
     return used;
 }
 
-/* Says what of the firmware was running, and is the end. Only with what may be called from a signal. */
+/* Prints which function of the firmware was running, and ends the process. Uses only functions that are allowed in a
+ * signal handler. */
 static void say_crash(const char *how)
 {
     const struct ys_running *running = ys_running_now();

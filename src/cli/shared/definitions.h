@@ -1,4 +1,4 @@
-/* Definitions that are named: opened, and what is wrong with them said. */
+/* Opens the named definitions, and prints their findings. */
 #ifndef CLI_SHARED_DEFINITIONS_H
 #define CLI_SHARED_DEFINITIONS_H
 
@@ -15,7 +15,7 @@ struct ys_design *read_design(const char *path);
 /* Reads a definition and prints its errors and warnings. NULL, after a line, if there is no such file. */
 struct ys_design *open_design(const char *path);
 
-/* Prints the findings of a design, each beginning with where it is; advice only where it is asked for. */
+/* Prints the findings of a design, each with its place; advice only if asked for. */
 void print_findings(const struct ys_design *design, bool advice);
 
 /* The same of any file with such findings, all of them. */

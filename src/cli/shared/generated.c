@@ -11,7 +11,7 @@
 #include "design/making/generate.h"
 #include "design/reading/files.h"
 
-/* After so few characters it stands: those of a comment, or of an object of JSON. */
+/* The mark is after this number of characters: those of a comment, or of a JSON object. */
 #define NOTE_AT_MOST 16
 
 bool may_be_generated(const char *path)

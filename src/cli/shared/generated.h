@@ -5,11 +5,11 @@
 #include <stdbool.h>
 #include <stddef.h>
 
-/* Writes a file whole or not at all, and only if it is different from what is there. Refuses to write over a
- * file that was not generated. Returns false after a line on what went wrong. */
+/* Writes a file completely or not at all, and only if its content changes. Refuses to overwrite a file that was not
+ * generated. False after a line. */
 bool write_generated(const char *path, const char *text, size_t length);
 
-/* Whether `path` may be written by write_generated. Says so if not. */
+/* Whether `path` may be written by write_generated; false after a line. */
 bool may_be_generated(const char *path);
 
 #endif

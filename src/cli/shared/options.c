@@ -1,4 +1,4 @@
-/* Options: argp reads them; what it would not take is said before, in one line. */
+/* Options: argp reads them; mistakes are reported before, in one line. */
 #include "cli/shared/options.h"
 
 #include <errno.h>
@@ -81,7 +81,7 @@ static bool unknown_option(const char *who, const struct argp_option *options, c
     return complain(who, "unknown option --%s; see --help", word);
 }
 
-/* Checks one argument that begins with a dash. Tells whether the next one belongs to it. */
+/* Checks one argument that begins with a dash. Returns whether the next one belongs to it. */
 static bool check_option(const char *who, const struct argp_option *options, const char *argument, const char *next,
                          bool *takes_next)
 {
@@ -107,7 +107,7 @@ static bool check_option(const char *who, const struct argp_option *options, con
     return true;
 }
 
-/* What a verb takes, for those who make pages and completions of it. */
+/* The options of a verb, for the pages and completions that are made of them. */
 
 static json_t *description;
 

@@ -32,12 +32,11 @@ struct common {
 /* For a verb's parser, where it does not know a key itself: takes --json, --page, --replace, and the files. */
 error_t parse_common(int key, char *argument, struct argp_state *state, struct common *common);
 
-/* Runs argp over the arguments, after saying in one line what it would not take. Returns false if there is such. Help
- * is printed, and the program ended, in here. */
+/* Reads the arguments with argp; false, after one line, if there is a mistake. With --help it prints the help and ends
+ * the program. */
 bool parse_options(const struct argp *argp, int argc, char **argv, void *input);
 
-/* From now on parse_options only puts what the verb takes into this object, and returns false; as before if it is NULL.
- */
+/* From now on parse_options only writes the options of the verb into this object, and returns false; NULL ends that. */
 void options_describe(json_t *verb);
 
 /* A whole number from 0 to 2^64 - 1 in decimal; false if it is anything else. */
@@ -46,10 +45,10 @@ bool parse_number(const char *text, unsigned long long *number);
 /* A number with or without a fraction, with nothing before or after it; false if it is not one, or out of range. */
 bool parse_real(const char *text, double least, double most, double *number);
 
-/* Reads the argument of --seed; complains, and returns false, if it is none. */
+/* Reads the argument of --seed; false, after a line, if it is not one. */
 bool take_seed(const char *verb, const char *argument, unsigned long long *seed);
 
-/* Reads the argument of --jobs, from 1 to JOBS_MOST; complains, and returns false, if it is none. */
+/* Reads the argument of --jobs, from 1 to JOBS_MOST; false, after a line, if it is not one. */
 #define JOBS_MOST 64
 bool take_jobs(const char *verb, const char *argument, unsigned long long *jobs);
 

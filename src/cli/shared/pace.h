@@ -1,5 +1,5 @@
-/* Time in a world that keeps to that of the wall: each millisecond of it waits until it has come. What comes at lines
- * meanwhile is taken, and makes no time pass. */
+/* A world in real time: each millisecond of it waits for the wall clock. Bytes that arrive at lines meanwhile are
+ * handled, and take no virtual time. */
 #ifndef CLI_SHARED_PACE_H
 #define CLI_SHARED_PACE_H
 
@@ -11,7 +11,7 @@
 
 #define PACE_LINES_MOST 16
 
-/* A line: what it waits for, and what is done when that has come, and once a millisecond. */
+/* A line: its descriptor, and the functions that are called when bytes arrive and once a millisecond. */
 struct pace_line {
     struct pollfd (*waits)(void *context);
     void (*turn)(void *context);

@@ -390,8 +390,7 @@ static bool can_carry(const struct ys_characteristic *characteristic, enum ys_ca
            (carrier == YS_CARRIER_STREAM) == (characteristic->streams && ways[carrier] == YS_WAY_NOTIFY);
 }
 
-/* How well a row would do as what streams: as a stream, by notifications, indications, writes; the longer the better.
- */
+/* How well a row suits a stream: streams first, then notifications, indications, writes; longer values are better. */
 static size_t rank(const struct ys_row *row, enum ys_carrier *carrier)
 {
     for (int i = 0; i < YS_CARRIER_CHANNEL; i++) {

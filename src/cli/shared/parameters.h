@@ -26,7 +26,7 @@ extern const size_t parameter_count;
 /* NULL if there is none of that name. */
 const struct parameter *parameter_named(const char *name);
 
-/* The key of its option, and the parameter that has a key; parameter_count if it is of none. */
+/* The key of a parameter's option; and the parameter of a key, or parameter_count. */
 #define FIRST_PARAMETER 0x600
 int parameter_option(size_t index);
 size_t parameter_of_option(int key);
@@ -41,7 +41,7 @@ void parameter_say(const struct parameter *parameter, const struct ys_throughput
 void parameters_say_fixed(const struct ys_throughput_plan *plan, const struct parameter *const *varied, size_t count,
                           char *text, size_t size);
 
-/* What a stream is if nothing is said: 30 ms, 1M, packets of 27 bytes, or what the definition asks for. */
+/* The default stream: 30 ms, 1M, packets of 27 bytes, or the values of the definition. */
 struct ys_throughput_plan parameters_begin(const struct ys_design *design);
 
 /* The characteristic that streams, by its name, or if that is NULL the one that can the most; and how: `carrier` is a

@@ -24,17 +24,16 @@ struct plot {
 /* Whether the path ends in .svg or .png; says so if not. */
 bool plot_is_possible(const char *who, const char *path);
 
-/* Whether the picture may be drawn: it is not there, or may be replaced, and what is written beside it is in place of
- * nothing else than what was written with a picture. False after a line. For verbs that work for long before they draw.
- */
+/* Whether the picture may be drawn: it does not exist or may be replaced, and the files beside it do not exist or were
+ * written with a picture. False after a line. For verbs that work for a long time before they draw. */
 bool plot_is_free(const char *who, const char *path, bool replaces);
 
 /* Opens data and script: PATH without its ending, and .dat and .gnuplot. The script has its terminal and output. False
  * after a line; plot_is_free is looked at again. */
 bool plot_begin(struct plot *plot, const char *who, const char *path, bool replaces);
 
-/* Puts a text into the script, or into the data, between quotes, whatever is in it: the only way in for what was not
- * written here. */
+/* Puts a text between quotes into the script or the data, whatever it contains. All texts from outside must go through
+ * here. */
 void plot_put_text(FILE *script, const char *text);
 
 /* The name of a file without its folders, as a title has it. */

@@ -6,11 +6,11 @@
 #include <stddef.h>
 #include <stdio.h>
 
-/* What is done in a process of its own: job number `index` writes its result. */
+/* A job, in a process of its own: number `index` writes its result. */
 typedef void ys_job_fn(void *context, size_t index, FILE *result);
 
-/* Told when a job is done, in the process of the caller and in the order of the jobs. `crash` is what ended it, or
- * NULL: then `result` is what it wrote. */
+/* Called when a job has ended, in the caller's process and in the order of the jobs. `crash` is the reason of a crash,
+ * or NULL: then `result` is what the job wrote. */
 typedef void ys_job_done_fn(void *context, size_t index, const char *result, size_t length, const char *crash);
 
 struct pool {

@@ -9,8 +9,8 @@
 
 struct results;
 
-/* Opens or makes a file of such results, `about` being what it is of. NULL after a line: it cannot be opened,
- * is damaged, or is of something else. A path of NULL keeps them in memory. */
+/* Opens or creates a file of results; `about` describes their subject. NULL after a line: it cannot be opened, is
+ * damaged, or has another subject. With a path of NULL, results are kept in memory. */
 struct results *results_open(const char *who, const char *path, const char *about);
 
 void results_close(struct results *store);
@@ -25,19 +25,18 @@ bool results_put(struct results *store, const char *point, const char *json);
 /* Takes over all results of another file; how many, or -1 after a line. */
 int results_merge(struct results *store, const char *path);
 
-/* Puts the results of the named files into that of `into`, and says how many there are of `what`; false after a line.
- */
+/* Merges the results of the named files into that of `into`, and prints the number of `what`; false after a line. */
 bool results_merge_all(const char *who, const char *into, const struct common *common, const char *what);
 
-/* Reads a share of the results: I/N with I from 1 to N, or as a batch system counts its tasks I/A-B with I from A to B.
- * `part` is counted from 1; there are at most `most`. False after a line. */
+/* Reads a share of the results: I/N with I from 1 to N, or I/A-B with I from A to B, as batch systems count tasks.
+ * `part` counts from 1, up to `most`. False after a line. */
 bool results_take_part(const char *who, const char *text, unsigned long long most, unsigned long long *part,
                        unsigned long long *parts);
 
 #define PART_HELP                                                                                                      \
     "Only do share I of N, each of which another machine may do; or I/A-B, as a batch system counts its tasks: 0/0-7"
 
-/* What a file of results is of, which is the caller's; NULL after a line. */
+/* The subject of a file of results; the caller frees it. NULL after a line. */
 char *results_about(const char *who, const char *path);
 
 #endif

@@ -1,4 +1,4 @@
-/* Programs that are run in folders of files, several at once; what they print and complain of is in files there. */
+/* Runs programs in folders of files, several in parallel; their output and messages go to files there. */
 #ifndef CLI_SHARED_RUNNING_H
 #define CLI_SHARED_RUNNING_H
 

@@ -9,7 +9,7 @@
  * them. */
 void put_plain(FILE *stream, const char *text);
 
-/* Says in one line what is wrong with the options of the verb that is being run. */
+/* Prints one line about a mistake in the options of the running verb. */
 #if defined(__GNUC__)
 __attribute__((format(printf, 2, 3)))
 #endif

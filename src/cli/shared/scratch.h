@@ -5,7 +5,8 @@
 #include <stdbool.h>
 #include <stddef.h>
 
-/* Makes one in TMPDIR or /tmp, and says its path. False, after a line, if it cannot be made; `folder` is empty then. */
+/* Creates a folder in TMPDIR or /tmp, and returns its path. False, after a line, if that fails; `folder` is then
+ * empty. */
 bool scratch_begin(const char *who, char *folder, size_t size);
 
 /* Removes it with all that is in it, if there is one. */

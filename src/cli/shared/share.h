@@ -52,7 +52,7 @@ uint64_t share_stamp(char *const *paths, int count);
 /* Whether what was asked for fits together; false after a line. */
 bool share_fits(const struct share *share, const char *who, const struct common *common);
 
-/* Puts files of results into one; the exit status. `what` they have: "takes". */
+/* Merges files of results; returns the exit status. `what` they contain: "takes". */
 int share_merge(const struct share *share, const char *who, const struct common *common, const char *what);
 
 /* Whether the `index`th is in the share. */

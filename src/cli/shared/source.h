@@ -1,4 +1,4 @@
-/* Where traffic comes from: captures, or a scene that is played. Shared by the verbs that look at traffic. */
+/* The source of traffic: captures, or a scene that is played. Shared by the verbs that show traffic. */
 #ifndef CLI_SHARED_SOURCE_H
 #define CLI_SHARED_SOURCE_H
 
@@ -57,7 +57,7 @@ struct source {
 /* Takes one of its options: 0 if it did, EINVAL after a line, or ARGP_ERR_UNKNOWN. */
 error_t source_parse(struct source *source, const char *who, int key, const char *argument);
 
-/* Opens what is named: one or more captures, or one scene. False after a line. */
+/* Opens the named captures, or the named scene. False after a line. */
 bool source_open(struct source *source, const char *who, const struct files *files);
 
 /* Options of verbs that can simulate or read a capture. False after a line if an option (or NULL) was given that has no
@@ -70,7 +70,7 @@ bool source_run(struct source *source, ys_record_fn *take, void *context);
 /* The same as a ys_replay_fn, whose context is the source: from the first record on, each time. */
 bool source_replay(void *context, ys_record_fn *take, void *take_context);
 
-/* Says what was wrong in files, and where the definition does not fit; to be called at the end. */
+/* Prints problems of files, and where the definition does not fit the traffic. Call it at the end. */
 void source_end(struct source *source);
 
 void source_close(struct source *source);

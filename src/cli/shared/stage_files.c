@@ -89,7 +89,8 @@ static struct ys_design *open_definition(void *context, const char *path)
     return ys_design_open(path);
 }
 
-/* The path, if there is such a file; else it is added to where it was looked for. Takes the path. */
+/* Returns the path if the file exists; otherwise appends it to the list of places that were searched. Takes the
+ * path. */
 static char *try(char *path, char *looked, size_t size)
 {
     if (access(path, R_OK) == 0)

@@ -6,7 +6,7 @@
 
 #define MODULE_FOLDERS_MOST 16
 
-/* A device that is played with other firmware than its scene says. */
+/* A device with other firmware than its scene names. */
 struct played_with {
     const char *device;
     const char *firmware;
@@ -41,7 +41,7 @@ struct module_folders {
 /* Reads the argument of --modules; complains, and returns false, if there is no room for it. */
 bool module_folder_take(struct module_folders *folders, const char *verb, const char *path);
 
-/* Reads the argument of --firmware, DEVICE=NAME, which it splits; complains, and returns false, if it is not that. */
+/* Reads the argument of --firmware, DEVICE=NAME, and splits it. False after a line. */
 bool firmware_take(struct module_folders *folders, const char *verb, char *argument);
 
 /* Reads the argument of --plug, a device; complains, and returns false, if there is no room for it. */

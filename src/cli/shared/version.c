@@ -3,8 +3,8 @@
 
 #include <stdio.h>
 
-/* The commit, "" where it is not known (made at build time). The generator has none: what it makes would be made anew
- * with each. */
+/* The commit, or "" if unknown (made at build time). The generator has none: otherwise every commit would generate all
+ * tables again. */
 #ifdef YARNSWIFT_NO_COMMIT
 static const char version_commit[] = "";
 #else

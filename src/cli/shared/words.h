@@ -2,7 +2,7 @@
 #ifndef CLI_SHARED_WORDS_H
 #define CLI_SHARED_WORDS_H
 
-/* The place of a word among words that end with NULL; -1: it is none of them. */
+/* The index of a word in a list that ends with NULL; -1: it is not in the list. */
 int word_among(const char *word, const char *const words[]);
 
 #endif

@@ -47,7 +47,7 @@ static void put_range(const struct sweep_axis *axis, FILE *script)
                       greatest + 0.03 * (greatest - least));
 }
 
-/* The axis along which a line goes: the numeric one with the most values; the other tells lines apart. */
+/* The axis of the lines: the numeric one with the most values; the other axis distinguishes lines. */
 static size_t along(const struct sweep *sweep)
 {
     size_t best = 0;

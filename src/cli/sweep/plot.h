@@ -4,7 +4,7 @@
 
 #include "cli/sweep/swept.h"
 
-/* Whether there are as many parameters with several values as a picture can show; says so if not. */
+/* Whether a picture can show this number of parameters with several values; false after a line. */
 bool sweep_can_be_drawn(const char *who, const struct sweep *sweep, bool heat);
 
 /* Draws lines over one axis, or over two, or with `heat` a map of two; over a picture that is there only if it

@@ -4,8 +4,7 @@
 
 #include "cli/sweep/swept.h"
 
-/* Reads "7.5,15,30..100/10,200..800*2": values, and ranges with what is added or by what it is multiplied. False after
- * a line. */
+/* Reads "7.5,15,30..100/10,200..800*2": values, and ranges with an addend or a factor. False after a line. */
 bool sweep_axis_read(const char *who, const struct parameter *parameter, const char *text, struct sweep_axis *axis);
 
 void sweep_free(struct sweep *sweep);

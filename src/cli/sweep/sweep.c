@@ -141,7 +141,7 @@ static void *worker(void *context)
     return NULL;
 }
 
-/* The longest first, so that no core is left with one of them at the end while the others have nothing to do. */
+/* The longest points first, so that no core is left with one of them at the end. */
 static void put_longest_first(const struct sweep *sweep, size_t *points, size_t count)
 {
     char name[NAME_SIZE];
@@ -272,7 +272,7 @@ static bool complain_point(const char *who, const struct sweep *sweep, size_t in
     return complain(who, "%s%s%s", text, name[0] != '\0' ? ", with " : "", name);
 }
 
-/* What is not given has the one value of the base; what has several is an axis. */
+/* A parameter that is not given has its base value; one with several values is an axis. */
 static bool read_axes(const char *who, const struct input *input, struct sweep *sweep)
 {
     char text[120];
@@ -372,7 +372,7 @@ static int run(const char *who, const struct input *input, const struct sweep *s
     return status;
 }
 
-/* What the results are of: the stream, and what of the definition counts for it. */
+/* The subject of the results: the stream, and the parts of the definition that matter for it. */
 static char *describe(const char *device, const struct ys_characteristic *characteristic,
                       const struct ys_throughput_plan *plan)
 {

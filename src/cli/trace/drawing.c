@@ -71,7 +71,7 @@ static void put_range(FILE *script, const struct trace_plot *plot, const char *u
     (void)fputs(!fractions && greatest - least < WHOLE_TICKS ? "set ytics 1\n" : "set ytics auto\n", script);
 }
 
-/* What the numbers of a panel are: the name of its series, if it has only one, and the unit. */
+/* The label of a panel: the name of its series, if it has only one, and the unit. */
 static void put_label(FILE *script, const struct trace_plot *plot, const char *unit, const char *label)
 {
     char text[200];

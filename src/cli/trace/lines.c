@@ -25,7 +25,7 @@ static double seconds_of(const struct trace *trace, const struct ys_message *mes
     return ((double)message->seen->record->at_ns - (double)trace->origin_ns) / 1e9;
 }
 
-/* A name in a column: padded; what is longer moves the rest of its line. Of an address the colons go. */
+/* A name in a column, padded; a longer one moves the rest of its line. Addresses lose their colons. */
 static void add_name(struct ys_text *line, const char *name)
 {
     char digits[NAME_WIDTH + 1];

@@ -43,7 +43,7 @@ static void print_field(void *context, const char *name, const uint8_t *bytes, s
     } while (at < length);
 }
 
-/* A field whose name stands before the first tab of the text, and its meaning after that. */
+/* A field: its name before the first tab of the text, its meaning after it. */
 #if defined(__GNUC__)
 __attribute__((format(printf, 4, 5)))
 #endif

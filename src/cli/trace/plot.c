@@ -1,5 +1,5 @@
-/* Pictures of a trace: values over time, strength over time, and how a connection went. The data are written as they
- * come: time, number of the series, and what is drawn. */
+/* Pictures of a trace: values over time, strength over time, and a connection. The data are written as they arrive:
+ * time, number of the series, value. */
 #include "cli/trace/plot.h"
 
 #include <math.h>

@@ -4,7 +4,7 @@
 
 #include "cli/trace/view.h"
 
-/* Whether it is about packets on the air and across HCI, and not about what they say. */
+/* Whether the picture needs packets on the air and HCI, rather than values. */
 bool trace_plot_takes_packets(const struct trace_plot *plot);
 
 struct trace_plot *trace_plot_new(const struct trace *trace);

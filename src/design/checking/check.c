@@ -1,4 +1,4 @@
-/* What a definition means together: its device, its services, and what they are made of. */
+/* Checks of a definition as a whole: its device, and its services. */
 #include "design/checking/check.h"
 
 #include <stdio.h>

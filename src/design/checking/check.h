@@ -1,4 +1,4 @@
-/* What a definition means together: UUIDs and values are resolved, and everything that does not fit is found. */
+/* Checks a definition as a whole: resolves UUIDs and values, and reports every problem. */
 #ifndef DESIGN_CHECKING_CHECK_H
 #define DESIGN_CHECKING_CHECK_H
 

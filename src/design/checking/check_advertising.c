@@ -1,4 +1,4 @@
-/* Advertising: what is promised is there, and what is sent fits. */
+/* Checks of advertising: payloads fit, and everything they name exists. */
 #include "design/checking/check_advertising.h"
 
 #include <stdlib.h>

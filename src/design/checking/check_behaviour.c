@@ -1,4 +1,4 @@
-/* What the application does: it must be about values that there are, in ways that they offer. */
+/* Checks of behaviour: it must name existing values, and ways that they offer. */
 #include "design/checking/check_behaviour.h"
 
 #include <stdlib.h>

@@ -1,4 +1,4 @@
-/* Characteristics: what they are, what they offer, and whether their parts go together. */
+/* Checks of characteristics: types, rights, and the combination of their keys. */
 #include "design/checking/check_characteristic.h"
 
 #include <ctype.h>
@@ -416,7 +416,7 @@ static bool check_own_mtu(struct ys_design *design, const struct ys_characterist
     return true;
 }
 
-/* What does not fit into 20 bytes is cut off for a central that never asks for a larger MTU (Vol 3 Part F 3.4.7.1). */
+/* A value of more than 20 bytes is truncated for a central that never asks for a larger MTU (Vol 3 Part F 3.4.7.1). */
 void ys_check_advice(struct ys_design *design, const struct ys_characteristic *characteristic)
 {
     unsigned long long length = characteristic->type.length.number;

@@ -12,7 +12,7 @@
 
 #define NAMES_MOST 256 /* of the numbers of one value */
 
-/* A step needs a number; one that is no power of ten, a number whose product with it is still exact. */
+/* A resolution needs a number; if it is no power of ten, their product must be exact. */
 static void check_resolution(struct ys_design *design, const struct ys_field *field, struct ys_place place,
                              const char *name)
 {
@@ -66,7 +66,7 @@ static void check_word(struct ys_design *design, const char *word, struct ys_pla
                         word);
 }
 
-/* Enumerated values. What `names` says of one number twice, or of two numbers, is wrong. */
+/* Enumerated values: a number with two names, or a name of two numbers, is an error. */
 static void check_named_numbers(struct ys_design *design, const struct ys_field *field, const char *name)
 {
     struct ys_findings *findings = &design->findings;

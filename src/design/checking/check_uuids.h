@@ -8,8 +8,8 @@
 /* The adopted thing that a UUID stands for; NULL if none. */
 const struct ys_adopted *ys_find_adopted(enum ys_adopted_kind kind, const struct ys_uuid *uuid);
 
-/* Resolves a UUID by what is written, or else by the name. `base` is what offsets count from, or NULL. Leaves a length
- * of 0 if neither gives a UUID, and says so. */
+/* Resolves a UUID that is written, or given by its name. Offsets count from `base`, which may be NULL. Without a result
+ * it leaves a length of 0, and adds a finding. */
 void ys_resolve_uuid(struct ys_design *design, enum ys_adopted_kind kind, const struct ys_written *written,
                      const char *name, const struct ys_uuid *base, struct ys_uuid *uuid);
 

@@ -14,7 +14,7 @@ __attribute__((format(printf, 1, 2)))
 char *
 ys_new_upper(const char *format, ...);
 
-/* Puts a text into a comment: a name can neither end it nor begin another. The only way in for what was not written
+/* Puts a text into a comment, so that it can neither end it nor begin another. All texts from outside must go through
  * here. */
 void ys_c_put_comment(FILE *stream, const char *text);
 

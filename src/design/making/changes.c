@@ -1,5 +1,5 @@
-/* What has changed between two versions of a definition. Services and characteristics are the same if their UUIDs are,
- * whatever they are called; of several with one UUID the first belongs to the first. */
+/* Compares two versions of a definition. Services and characteristics are matched by their UUIDs, whatever their names;
+ * if several have one UUID, in their order. */
 #include "design/making/changes.h"
 
 #include <stdarg.h>
@@ -43,7 +43,7 @@ static const char *text_of(const char *text)
     return text != NULL ? text : "";
 }
 
-/* Types: what of the bytes, or of their meaning, is not what it was */
+/* Types: changes of the bytes or of their meaning */
 
 static const char *unit_of(const struct ys_field *type)
 {
@@ -442,7 +442,7 @@ static void compare_advertising(struct comparing *comparing)
 
 /* The device */
 
-/* What is not said is what the library has: 3 connections, an MTU of 247. */
+/* The defaults of the library: 3 connections, an MTU of 247. */
 static void compare_limits(struct comparing *comparing)
 {
     const struct ys_limits *limits[] = {&comparing->before->limits, &comparing->after->limits};

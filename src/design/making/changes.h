@@ -1,5 +1,5 @@
-/* What has changed between two versions of a definition, for who builds the other side, and for clients that remember
- * the old table. */
+/* Changes between two versions of a definition, for developers of the other side, and for clients that have cached the
+ * old table. */
 #ifndef DESIGN_MAKING_CHANGES_H
 #define DESIGN_MAKING_CHANGES_H
 

@@ -159,7 +159,7 @@ static bool refuses(const struct ys_characteristic *characteristic)
     return ys_is_writable(characteristic) && !characteristic->any_value && ys_range_limits(characteristic);
 }
 
-/* A handler in front of the handler, or of the memory, that refuses what is out of the valid range. */
+/* A function before the handler, or the memory, that refuses values out of the valid range. */
 static void put_refusal(FILE *stream, const struct ys_design *design, const struct ys_characteristic *one)
 {
     (void)fprintf(stream,
@@ -362,7 +362,7 @@ static void put_security(FILE *stream, const struct ys_design *design)
                   (unsigned long)security.passkey);
 }
 
-/* What the definition asks of config.h, said when the tables are compiled. */
+/* The requirements of the definition on config.h, checked when the tables are compiled. */
 static void put_limits(FILE *stream, const struct ys_design *design, const struct ys_layout *layout)
 {
     const struct {

@@ -13,7 +13,7 @@
 /* Prints the header, the source, and the header with the sizes of a design without errors. */
 void ys_generate_config(FILE *stream, const struct ys_design *design, const struct ys_layout *layout);
 void ys_generate_header(FILE *stream, const struct ys_design *design, const struct ys_layout *layout);
-/* Prints what headers say of values: once for all headers of a definition that come together. */
+/* Prints the declarations of values, once for all headers of a definition that are included together. */
 void ys_generate_values(FILE *stream, const struct ys_design *design, const struct ys_layout *layout);
 /* Prints a first version of the handlers: each answers with zeros, or takes what is written and does nothing with it.
  */
