@@ -1,4 +1,4 @@
-/* What a central wants of a value, step by step, and what must come of it by its rights. */
+/* The steps with which a central uses a value, and their results by its rights. */
 #include <stdarg.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -11,7 +11,7 @@
 #include "encounter/bytes.h"
 #include "encounter/composing.h"
 
-/* What surely is whole in one packet, with the least MTU: longer ones cannot be written without response. */
+/* The length that fits into one packet with the smallest MTU: longer values cannot be written without response. */
 #define COMMAND_SURELY 20
 
 /* Of more than these a central does not want. */
@@ -62,7 +62,7 @@ enum access compose_may(const struct guest *guest, enum ys_right right)
     return guest->level >= ys_level_for(right) ? ALLOWED : NOT_ALLOWED;
 }
 
-/* Whether what is read is what was written: nothing else changes it. */
+/* Whether a read must return what was written: nothing else changes the value. */
 static bool stays(const struct ys_subject *subject, const struct ys_characteristic *one)
 {
     bool moves = subject->firmware == NULL && one->stand_in.shape > YS_SHAPE_CONSTANT;
@@ -70,7 +70,7 @@ static bool stays(const struct ys_subject *subject, const struct ys_characterist
            !one->ways[YS_WAY_WRITE].asks && !one->any_value;
 }
 
-/* What comes to nothing, or to anything; but never to what is not offered. */
+/* Writes without a certain result. They only use offered ways. */
 static const char *perhaps(bool offered)
 {
     return offered ? ", may fail: anything" : ", fails: anything";

@@ -1,4 +1,4 @@
-/* What encounters are made of: who comes, what for, when, and what happens meanwhile. */
+/* The aspects of encounters: the central, its purpose, the moment, and events meanwhile. */
 #ifndef ENCOUNTER_ASPECTS_H
 #define ENCOUNTER_ASPECTS_H
 
@@ -24,7 +24,7 @@ struct ys_subject {
 void ys_subject_know(struct ys_subject *subject);
 void ys_subject_forget(struct ys_subject *subject);
 
-/* What a value is called: by its characteristic, and as a descriptor by its type, too. */
+/* The name of a value: of its characteristic, and for a descriptor also its type. */
 void ys_subject_say(const struct ys_subject *subject, size_t value, char *text, size_t size);
 
 /* The aspects of an encounter, each of which has one of several values. */

@@ -1,4 +1,4 @@
-/* What a definition says of its application: each item of its behaviour as steps, where who comes may see it. */
+/* The behaviour that a definition demands of its application: each item as steps, if the central may see it. */
 #include <stdlib.h>
 #include <string.h>
 

@@ -1,4 +1,4 @@
-/* Values that are written, by what the definition says of the format. */
+/* Values to write, derived from the format of the definition. */
 #include "encounter/bytes.h"
 
 #include <string.h>
@@ -129,7 +129,7 @@ static bool string_bytes(const struct ys_field *type, enum ys_access_way way, st
 
 /* structures */
 
-/* Flags of which each that has a name is set, none is, or those that chance has chosen. */
+/* Flags: all named ones set, none set, or a random choice. */
 static uint64_t any_flags(const struct ys_field *field, enum ys_access_way way, struct ys_chance *chance)
 {
     uint64_t named = field->bit_count >= 64 ? UINT64_MAX : (UINT64_C(1) << field->bit_count) - 1;
@@ -172,7 +172,7 @@ static size_t put_item(const struct ys_field *field, enum ys_access_way way, str
     return length;
 }
 
-/* Each field that its flags let be there, in order: what is at an edge, or what chance makes. */
+/* Each field that its flags allow, in order: at a limit, or random. */
 static bool struct_bytes(const struct ys_field *type, enum ys_access_way way, struct ys_chance *chance, uint8_t *bytes,
                          size_t *length, enum ys_worth *worth)
 {
@@ -194,7 +194,7 @@ static bool struct_bytes(const struct ys_field *type, enum ys_access_way way, st
     return way != YS_ACCESS_BELOW && way != YS_ACCESS_BEYOND;
 }
 
-/* What has another format can only be nothing but zeros for certain. */
+/* Of other formats, only zeros are certainly valid. */
 static bool other_bytes(const struct ys_field *type, enum ys_access_way way, struct ys_chance *chance, uint8_t *bytes,
                         size_t *length, enum ys_worth *worth)
 {

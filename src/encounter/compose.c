@@ -1,5 +1,5 @@
-/* What an encounter is made of, gone through in the order of a day: they come, discover, pair, want something, are
- * disturbed, come again, want the same, and leave. What must come of each step follows from the definition. */
+/* Composes an encounter in the order of a day: centrals come, discover, pair, use a value, are disturbed, come again,
+ * use it again, and leave. The expected result of each step follows from the definition. */
 #include "encounter/compose.h"
 
 #include <stdarg.h>
@@ -17,7 +17,7 @@
 
 #define CHANCE UINT64_C(0xa00000000)
 
-/* How long a device waits before it asks for other parameters, unless its definition says. */
+/* The time until a device asks for other parameters, if its definition does not say. */
 #define PAUSE_USUAL_US 5000000
 #define OFTEN          12
 
@@ -98,7 +98,7 @@ static bool store_fails(const struct composing *composing)
     return compose_chosen(composing, YS_ASPECT_TROUBLE) == YS_TROUBLE_STORE && !image;
 }
 
-/* Who has paired is encrypted first: it may subscribe again to what needs that. */
+/* A paired central encrypts first: it may then subscribe again to protected values. */
 static void come_again(struct composing *composing, struct guest *guest)
 {
     add_connect(composing, guest);
@@ -260,8 +260,8 @@ static void drop_steps(struct ys_encounter *encounter, size_t from)
     }
 }
 
-/* Makes one of the steps from `from` on and those from `middle` on: the first of each at once, whose order is chance,
- * so that what was written is not known then. False, and all are as they were, if there is nothing to be done so. */
+/* Combines the steps from `from` on with those from `middle` on, so that the first of each run in parallel. Their order
+ * is random, so written values are unknown then. False, without a change, if there is nothing to combine. */
 static bool merge(struct composing *composing, size_t from, size_t middle)
 {
     struct ys_encounter *encounter = composing->encounter;
@@ -288,8 +288,8 @@ static void add_at_once(struct composing *composing)
     (void)merge(composing, from, middle);
 }
 
-/* While it is at work something happens, after some events of its connection; whether it still comes to an end is
- * chance. False if it wants nothing. */
+/* An event in the middle of a step, after some connection events; whether the step still succeeds is random. False if
+ * there is no such step. */
 static bool add_while(struct composing *composing, struct guest *guest, const char *happens)
 {
     size_t from = composing->encounter->step_count;

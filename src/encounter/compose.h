@@ -1,4 +1,4 @@
-/* Encounters are made: what the definition says must come of each step stands in it. */
+/* Composes encounters as scenes, with the expected result of each step by the definition. */
 #ifndef ENCOUNTER_COMPOSE_H
 #define ENCOUNTER_COMPOSE_H
 

@@ -48,19 +48,19 @@ void compose_add(struct composing *composing, const char *topic, const char *for
 char *compose_name(const struct ys_subject *subject, const struct ys_service *service,
                    const struct ys_characteristic *characteristic);
 
-/* Bytes in hexadecimal; "none" if there are none. `text` has room for three characters each, and for five more. */
+/* Bytes in hexadecimal; "none" if there are none. `text` has room for three characters each, plus five. */
 void compose_bytes(const uint8_t *bytes, size_t length, char *text);
 
 void compose_read(struct composing *composing, const struct guest *guest, const struct ys_row *row);
 
-/* The value that the encounter is about, or NULL; what is wanted of it, by this central; and anything else, so that the
- * chosen thing is not alone. */
+/* The value of the encounter, or NULL; the way in which this central uses it; and another value, so that the chosen one
+ * is not alone. */
 const struct ys_row *compose_wished(const struct composing *composing);
 void compose_wish(struct composing *composing, const struct guest *guest);
 void compose_any(struct composing *composing, const struct guest *guest);
 void compose_subscriptions(struct composing *composing, const struct guest *guest);
 
-/* What the definition says of its application's behaviour, as far as this guest can see it. */
+/* The behaviour of the definition's application, as far as this central can see it. */
 void compose_behaviours(struct composing *composing, const struct guest *guest);
 
 #endif

@@ -1,10 +1,10 @@
-/* An encounter: who comes, and what they do, step by step; and the scene that it is. */
+/* An encounter: its centrals and their steps, and the scene that is made of it. */
 #ifndef ENCOUNTER_ENCOUNTER_H
 #define ENCOUNTER_ENCOUNTER_H
 
 #include "encounter/plan.h"
 
-/* A step, in the words of a scene, and what it is about: findings of one topic are one. */
+/* A step, in the words of a scene, and its topic: failures of one topic are one finding. */
 struct ys_encounter_step {
     char *text;
     char *topic;
@@ -32,8 +32,8 @@ char *ys_encounter_quoted(const char *text);
 
 void ys_encounter_free(struct ys_encounter *encounter);
 
-/* The scene, without what was left out; the caller's. `comment` are lines that stand before it, each with its newline,
- * or NULL; `lines` gets which line of the scene each step is in, if it is not NULL. */
+/* The scene, without the steps that were left out; the caller frees it. `comment` has lines to put before it, each with
+ * its newline, or is NULL; `lines` gets the line of each step in the scene, if it is not NULL. */
 char *ys_encounter_scene(const struct ys_subject *subject, const struct ys_encounter *encounter, const char *comment,
                          int *lines);
 

@@ -1,5 +1,5 @@
-/* Each encounter is built around a pair, or later a triple, that has not met yet; what else it has is what covers the
- * most that has not, among a few that chance proposes. */
+/* Each encounter is built around a pair, or later a triple, that has not occurred yet. Its other values are, of a few
+ * random proposals, those that cover the most. */
 #include "encounter/plan.h"
 
 #include <stdlib.h>

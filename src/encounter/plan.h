@@ -19,7 +19,7 @@ void ys_plan_free(struct ys_plan *plan);
 /* The next encounter; there always is one. Pairs that have not met come first, then triples, then chance. */
 struct ys_choice ys_plan_next(struct ys_plan *plan);
 
-/* How many pairs of values of two aspects there are, and how many the encounters until now have; and triples. */
+/* The number of pairs of values of two aspects, and how many have occurred; and the same for triples. */
 struct ys_covered {
     size_t pairs;
     size_t all_pairs;

@@ -1,4 +1,4 @@
-/* What holds a stream back: it is run again without each thing that could. */
+/* What limits a stream: it is run again without each possible limit. */
 #include "experiment/hindrances.h"
 
 #include "experiment/throughput.h"

@@ -4,7 +4,7 @@
 
 #include "experiment/throughput_report.h"
 
-/* Something that holds it back, and what it would be without. */
+/* A limit, and the goodput without it. */
 struct ys_hindrance {
     const char *code; /* "interval", "packet_length", ... */
     char words[240];  /* what it is */

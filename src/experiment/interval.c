@@ -39,7 +39,7 @@ const double ys_round_times_ms[YS_ROUND_TIMES] = {30, 100, 300, 1000, 3000, 1000
 /* So many standard errors apart two shares may be by chance, at one of seven times. */
 #define ERRORS_MOST 3.5
 
-/* What a packet of another advertiser takes, with 31 bytes. */
+/* The duration of another advertiser's packet with 31 bytes. */
 #define CROWD_PACKET_US 376
 
 /* A scanner is a controller without a host. */
@@ -163,7 +163,7 @@ static uint64_t longest_interval_ns(const struct ys_design *design)
     return design->sets->interval_max_us * YS_NS_PER_US;
 }
 
-/* What the device does until now counts as advertising, from `from` on; or does not. */
+/* Counts the device's activity until now as advertising, from `from` on; or ignores it. */
 static void count_activity(struct ys_interval_report *report, const struct ys_world *world,
                            const struct ys_device *device, struct ys_radio_use *from, uint64_t *from_ns, bool counts)
 {
@@ -177,7 +177,7 @@ static void count_activity(struct ys_interval_report *report, const struct ys_wo
     *from_ns = now_ns;
 }
 
-/* A central comes and goes, in the second and in the last third of the time. */
+/* A central connects and leaves, in the second and in the last third of the time. */
 static void watch(const struct ys_interval_plan *plan, struct ys_world *world, const struct ys_device *device,
                   struct ys_central *central, const struct ys_address *address, struct ys_task tasks[2 * CONNECTIONS],
                   struct ys_interval_report *report)

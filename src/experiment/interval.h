@@ -33,8 +33,8 @@ struct ys_interval_plan {
     void (*progress)(void *context, uint32_t done, uint32_t of); /* or NULL; from one thread only */
     void *context;
     struct ys_recording *recording; /* of the watch; NULL: none */
-    /* What is to be done of a search, and what was found by each scanner, in ms, negative if it was not: both may be
-     * NULL, and are called by several threads. */
+    /* Whether a search is to be run, and its results by scanner in ms, negative if the device was not found. Both may
+     * be NULL, and are called by several threads. */
     enum ys_search_state (*look_up)(void *keeper, uint32_t run, double *found_ms);
     void (*take)(void *keeper, uint32_t run, const double *found_ms);
     void *keeper;
@@ -44,7 +44,7 @@ struct ys_interval_plan {
 /* How long a search lasts at most. */
 #define YS_SEARCH_MS 60000
 
-/* Round times, in ms, at which the share found stands beside the share calculated. */
+/* Round times in ms, for which the found share and the calculated share are reported. */
 #define YS_ROUND_TIMES 7
 extern const double ys_round_times_ms[YS_ROUND_TIMES];
 
@@ -83,7 +83,7 @@ struct ys_interval_report {
 /* The time within which this share of all runs has found it, in milliseconds; negative: so many did not. */
 double ys_search_quantile_ms(struct ys_search *search, double share);
 
-/* What a device draws that advertises so, if the answers to it come on this PHY; part of a run. */
+/* The current of a device that advertises like this, if answers to it use this PHY; part of a run. */
 struct ys_activity ys_interval_activity(const struct ys_advertising_meter *air, const struct ys_advertisement *set,
                                         double seconds);
 
@@ -94,7 +94,7 @@ struct ys_activity ys_interval_activity(const struct ys_advertising_meter *air, 
  * searches for it, one search after the other. Times are those of the reports, with a precision of a millisecond. */
 bool ys_interval_run_live(const struct ys_interval_plan *plan, struct ys_interval_report *report);
 
-/* Sets what was found beside what is calculated; fills in all but the scanner and the searches. Private. */
+/* Compares the results with the calculation; fills in all but the scanner and the searches. Private. */
 void ys_interval_compare(const struct ys_interval_plan *plan, const struct ys_interval_report *report,
                          struct ys_search *search);
 

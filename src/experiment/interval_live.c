@@ -1,5 +1,4 @@
-/* A device that is heard by a real controller. Of the air it only tells what it has heard, and when the host was told.
- */
+/* A device that a real controller hears. It reports only what it received, and when its host was told. */
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -39,7 +38,7 @@ struct ear {
     uint64_t heard_ns;
 };
 
-/* Before its address is known: it has the name of the definition, or says what the definition says. */
+/* Before its address is known: a report with the name, or the data, of the definition. */
 static bool is_it(const struct ear *ear, const struct ys_event *event)
 {
     const struct ys_report_filter filter = {.name = ear->design->name.text};
@@ -200,7 +199,7 @@ static bool hear(struct ear *ear, const struct ys_interval_plan *plan)
     return report->searches != NULL;
 }
 
-/* What the definition says that it does, for the calculation. */
+/* The definition's parameters, for the calculation. */
 static bool expect(const struct ys_interval_plan *plan, struct ys_interval_report *report)
 {
     struct ys_interval_plan simulated = *plan;

@@ -13,7 +13,7 @@
 #define VALUES_MOST 50000000
 #define LINE_SIZE   256
 
-/* A column by its name, and what one of it is in seconds or milliamperes. */
+/* A column by its name, and its unit in seconds or milliamperes. */
 struct column {
     const char *name;
     bool is_time;

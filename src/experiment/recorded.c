@@ -249,7 +249,7 @@ static uint8_t packet_length(const struct ys_air_link *link, int side, bool *kno
                                   ys_link_time_us(link->phys[side], link->phys[!side], link->interval_us, us));
 }
 
-/* What is known of a flow's connection, at its latest value. */
+/* The state of a flow's connection at its latest value. */
 static void note_link(struct flow *flow, const struct ys_air_link *link)
 {
     flow->interval_us = link->interval_us > 0 ? link->interval_us : flow->interval_us;
@@ -395,8 +395,8 @@ static void fill_plan(const struct flow *flow, double seconds, struct ys_through
 #define TURNS_S 134e-6
 #define EARLY_S 16e-6
 
-/* What the peripheral did, as far as the air shows it: an event that it attended is one in which it sent. Its receiver
- * was on for what the central sent then, and around each anchor for as long as two clocks of 50 ppm may be off. */
+/* The activity of the peripheral, as far as the air shows it: it attended an event if it sent in it. Its receiver was
+ * on while the central sent, and around each anchor for as long as two clocks of 50 ppm may differ. */
 static struct ys_activity activity_of(const struct flow *flow, const struct ys_link_meter *air, double seconds)
 {
     const struct ys_link_side *own = &air->sides[1];

@@ -37,7 +37,7 @@ struct ys_recorded_stream {
     bool has_to;   /* otherwise to its last */
 };
 
-/* Fills a report, and what of the plan can be known, by the stream with the most bytes of value. False as above. */
+/* Fills in a report, and the known parts of the plan, from the stream with the most bytes of value. False as above. */
 bool ys_throughput_of(struct ys_recorded *recorded, struct ys_recorded_stream *stream, struct ys_throughput_plan *plan,
                       struct ys_throughput_report *report, char problem[YS_PROBLEM_SIZE]);
 

@@ -21,7 +21,7 @@
 #define SINGLES      100
 #define SINGLES_LIVE 10 /* that somebody waits for */
 
-/* An HCI packet around a piece of a frame, and an event that tells of one. */
+/* The HCI packet around a piece of a frame, and the event that acknowledges one. */
 #define HCI_BYTES 5
 
 /* what is expected */
@@ -55,7 +55,7 @@ static struct ys_air_model model_of(const struct ys_throughput_plan *plan)
     return ys_air_model_of(&air, plan->seed);
 }
 
-/* What its own serial line lets through, in frames a second. */
+/* The limit of its own serial line, in frames a second. */
 static double line_hz(const struct ys_hardware *hardware, uint16_t frame_bytes)
 {
     uint16_t length = ys_hardware_character(hardware)->buffer_length;
@@ -79,7 +79,7 @@ static void expect_latency(const struct run *run)
     report->alone.max_ms += more_ms;
 }
 
-/* Bytes of a value that the MTU that came about lets through. */
+/* The length of a value that the agreed MTU allows. */
 static uint16_t value_length(const struct run *run)
 {
     const struct ys_throughput_plan *plan = run->plan;
@@ -102,7 +102,7 @@ static void place_shape(const struct run *run, struct ys_link_shape *shape)
     shape->s8_gain_db = model.sensitivity_dbm[YS_PHY_CODED_S2] - model.sensitivity_dbm[YS_PHY_CODED_S8];
 }
 
-/* A real controller may not have the PHY that is wished. How LE Coded is coded is not told. */
+/* A real controller may lack the wished PHY. The coding of LE Coded is not reported. */
 static enum ys_phy phy_of(const struct run *run, enum ys_phy wished, uint8_t has)
 {
     if (run->plan->live == NULL || (has == YS_CODED && wished >= YS_PHY_CODED_S8))
@@ -151,7 +151,7 @@ static void find_shape(const struct run *run, uint16_t value_bytes)
     place_shape(run, shape);
 }
 
-/* By the calculation, and by what the device's serial line and the spacing of its values let through. */
+/* The calculated limit, with those of the device's serial line and of the spacing of its values. */
 static void find_limits(const struct run *run, uint16_t value_bytes)
 {
     const struct ys_throughput_plan *plan = run->plan;

@@ -255,7 +255,7 @@ static bool is_silent(struct run *run)
     return false;
 }
 
-/* A device of which the run only knows the name is looked for on the air. */
+/* A device of which only the name is known is searched on the air. */
 static bool find(struct run *run)
 {
     const struct ys_report_filter filter = {.name = run->plan->live->name};

@@ -4,7 +4,7 @@
 
 #include "experiment/throughput_run.h"
 
-/* A value of a device that is real has come: nothing is known of what it says. */
+/* A value of a real device has arrived; its content is unknown. */
 void ys_flow_count(struct flow *flow, uint16_t length);
 
 /* A value has come: it must be the next. */

@@ -71,10 +71,11 @@ struct ys_throughput_plan {
 #define YS_PLAN_LINKS_MOST        8
 #define YS_PLAN_INTERVAL_LEAST_US 7500 /* between connection events */
 
-/* What of a plan contradicts the standard or itself, in words with the range; false if something does. */
+/* Describes a value of a plan that contradicts the standard or another value, with the allowed range; false if there is
+ * one. */
 bool ys_throughput_check(const struct ys_throughput_plan *plan, char *text, size_t size);
 
-/* How many packets there may be on the air in all of it: by which plans can be told apart that take long. */
+/* An estimate of the packets on the air, to order plans by their duration. */
 double ys_throughput_effort(const struct ys_throughput_plan *plan);
 
 /* The supervision timeout that goes with an interval and a latency; 0: there is none that the standard allows. */

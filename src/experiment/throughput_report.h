@@ -1,4 +1,4 @@
-/* What is known of a stream once it has run, or was measured in a capture. */
+/* The result of a stream that was simulated, or measured in a capture. */
 #ifndef EXPERIMENT_THROUGHPUT_REPORT_H
 #define EXPERIMENT_THROUGHPUT_REPORT_H
 
@@ -61,7 +61,7 @@ struct ys_throughput_report {
     double margin_db;
 };
 
-/* What the device drew, from what was on the air. */
+/* The charge of the device, computed from the air. */
 void ys_throughput_charge(const struct ys_throughput_plan *plan, struct ys_throughput_report *report);
 
 void ys_throughput_free(struct ys_throughput_report *report);

@@ -40,8 +40,7 @@ struct end {
     uint8_t reason;
 };
 
-/* Values that go one way over a link: each begins with its number, by which the other side sees that none is missing.
- */
+/* Values that go one way over a link: each begins with its number, so that the other side notices a missing one. */
 struct flow {
     struct run *run;
     uint16_t value_bytes;
@@ -120,7 +119,7 @@ static inline uint64_t ys_run_attended_ns(const struct ys_throughput_plan *plan)
     return (UINT64_C(1) + plan->latency) * plan->interval_us * YS_NS_PER_US;
 }
 
-/* The device is a real one, of which the run only has the central. Its end is filled in with what the central knows. */
+/* The device is real, and only the central is part of the run. Its end is filled in with the central's knowledge. */
 static inline bool ys_run_is_foreign(const struct run *run)
 {
     return run->plan->live != NULL && run->plan->live->device == NULL;

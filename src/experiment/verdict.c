@@ -1,4 +1,4 @@
-/* Expectations against what was measured, each with what to change. */
+/* Compares expectations with measurements, and says what to change. */
 #include "experiment/verdict.h"
 
 #include <stdio.h>

@@ -45,7 +45,7 @@ static double events_within(const struct ys_advertising_meter *meter, uint64_t t
     return (double)time_ns / (double)(meter->interval_max_ns + DELAY_MOST_NS / 2);
 }
 
-/* Whether chance alone may have hidden all events of a silence from who watches. */
+/* Whether chance alone may have hidden all events of a silence from the receiver. */
 static bool is_missed(const struct ys_advertising_meter *meter, uint64_t silence_ns)
 {
     unsigned channels = count_of(meter->channels);
@@ -146,7 +146,8 @@ static void take_advertisement(struct ys_advertising_meter *meter, const struct 
     meter->others = 0;
 }
 
-/* Extended advertising: who a packet on the primary channels is of is only known once what it points to has come. */
+/* Extended advertising: the sender of a packet on the primary channels is only known when its auxiliary packet has
+ * arrived. */
 
 static struct ys_pointer *find_pointer(struct ys_advertising_meter *meter, uint8_t channel, enum ys_phy phy,
                                        uint64_t from_ns, uint64_t until_ns)

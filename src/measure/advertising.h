@@ -23,10 +23,10 @@ enum ys_advertising_packet {
     YS_ADVERTISING_TYPES
 };
 
-/* What is pointed to and has not come yet, at most; the oldest is forgotten. */
+/* The greatest number of pending auxiliary packets; the oldest is forgotten. */
 #define YS_POINTERS_MOST 32
 
-/* Where an auxiliary packet is awaited, and what has led there. */
+/* A pending auxiliary packet, and the packets that point to it. */
 struct ys_pointer {
     bool used;
     bool chained; /* after an auxiliary packet of the advertiser; otherwise from the primary channels: */
@@ -108,17 +108,17 @@ struct ys_advertising_meter {
     uint64_t missed;           /* events within those, about */
 };
 
-/* Takes a packet; in order of time. A connection request to the advertiser ends a row of intervals: what comes after
- * begins a new one. */
+/* Takes a packet, in the order of time. A connection request to the advertiser ends a row of intervals; a new one
+ * begins after it. */
 void ys_advertising_meter_take(struct ys_advertising_meter *meter, const struct ys_air_packet *packet);
 
-/* A packet was heard that is no advertising: who watched was not deaf. */
+/* A packet other than advertising was heard, so the receiver worked. */
 void ys_advertising_meter_other(struct ys_advertising_meter *meter);
 
 /* The measurement ends: silences that have not ended yet are counted up to now. */
 void ys_advertising_meter_end(struct ys_advertising_meter *meter, uint64_t now_ns);
 
-/* The share of its packets that who watched has missed, by those events of which only some were heard; 0 to 1. */
+/* The share of packets that the receiver missed, estimated from partly received events; 0 to 1. */
 double ys_advertising_meter_missed(const struct ys_advertising_meter *meter);
 
 void ys_advertising_meter_free(struct ys_advertising_meter *meter);

@@ -60,7 +60,7 @@ double ys_battery_usable(const struct ys_energy *energy)
     return fmax((energy->full_v - energy->cut_off_v) / (energy->full_v - energy->empty_v), 0);
 }
 
-/* What is in it falls by the current, and by a share of itself, until what is left is of no use. */
+/* The charge decreases by the current and by self-discharge, until the rest cannot be used. */
 double ys_charge_days(const struct ys_energy *energy, double mean_ua)
 {
     double all_uah = energy->battery_mah * 1000;

@@ -1,4 +1,4 @@
-/* What a device draws, by what it does: one formula for advertising, scanning and connections. */
+/* The charge of a device, from its activity: one formula for advertising, scanning and connections. */
 #ifndef MEASURE_CHARGE_H
 #define MEASURE_CHARGE_H
 
@@ -58,10 +58,11 @@ struct ys_charge {
     double receive_uc;
 };
 
-/* What the transmitter draws at a power: between two that are known in proportion, beyond them as the next one. */
+/* The current of the transmitter at a power: interpolated between known powers, and that of the nearest one beyond
+ * them. */
 double ys_transmit_ma(const struct ys_energy *energy, double power_dbm);
 
-/* What each event costs, whatever is sent and heard in it, in microcoulombs. */
+/* The fixed charge of each event, in microcoulombs. */
 double ys_event_uc(const struct ys_energy *energy);
 
 struct ys_charge ys_charge_of(const struct ys_energy *energy, const struct ys_activity *activity);
@@ -73,7 +74,7 @@ double ys_charge_mean_ua(const struct ys_energy *energy, const struct ys_activit
  * cut-off. */
 double ys_battery_usable(const struct ys_energy *energy);
 
-/* How many days the battery lasts at this current, with what it loses by itself; 0 if it is not known. */
+/* The life of the battery in days at this current, with its self-discharge; 0 if unknown. */
 double ys_charge_days(const struct ys_energy *energy, double mean_ua);
 
 #endif

@@ -9,7 +9,7 @@
 #define STEP_US  100.0
 #define DELAY_US 10000.0
 
-/* Any phase stands for so many, one as far from the next as all. */
+/* The number of equally spaced phases that represent any phase. */
 #define PHASES 24
 
 /* A share that is not worth to be looked for. */

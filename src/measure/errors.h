@@ -13,8 +13,8 @@
 
 #include "wire/link.h"
 
-/* The bits of an access address, which must all be right for a packet to be heard at all; of a coded one with what
- * tells the coding and ends that block, which always has S=8 (Vol 6 Part B 2.2). */
+/* The bits of an access address, all of which must be right for a packet to be heard; for LE Coded, with the coding
+ * indicator and the end of that block, which always has S=8 (Vol 6 Part B 2.2). */
 #define YS_SYNC_BITS       32
 #define YS_SYNC_BITS_CODED 37
 

@@ -1,4 +1,4 @@
-/* What was on the air of one connection, from the air alone. */
+/* Measures one connection from its packets on the air. */
 #ifndef MEASURE_LINK_METER_H
 #define MEASURE_LINK_METER_H
 
@@ -32,8 +32,8 @@ struct ys_link_meter {
 /* Takes a packet; in order of time. Those of others are passed over. */
 void ys_link_meter_take(struct ys_link_meter *meter, const struct ys_air_packet *packet);
 
-/* The same, by who knows from elsewhere whether it begins an event, and whether it is sent again: because others may be
- * missing before it. */
+/* The same, for a caller that knows whether the packet begins an event and whether it is a retransmission, since
+ * earlier packets may be missing. */
 void ys_link_meter_take_as(struct ys_link_meter *meter, const struct ys_air_packet *packet, bool begins_event,
                            bool again);
 

@@ -66,7 +66,7 @@ static double noise_of(const struct trace *trace, double level)
     return noise;
 }
 
-/* Events: what is above sleep, with no more than a short gap in it. */
+/* Events: stretches above the sleep current, with at most a short gap in each. */
 static size_t find_events(const struct trace *trace, double level, struct event *events, size_t most)
 {
     size_t gap = (size_t)(GAP_US / trace->step_us) + SMOOTH;
@@ -92,7 +92,7 @@ static size_t find_events(const struct trace *trace, double level, struct event 
     return count;
 }
 
-/* The best cut of an event into so many pieces, of which the first and the last are sleep. */
+/* The best division of an event into this number of pieces, of which the first and the last are sleep. */
 static void cut(const struct trace *trace, struct event *event, unsigned pieces)
 {
     size_t n = event->count;

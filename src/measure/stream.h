@@ -1,4 +1,4 @@
-/* A stream of values: how many came, how fast, how many bytes of value a second. */
+/* A stream of values: their number, latency, and bytes of value a second. */
 #ifndef MEASURE_STREAM_H
 #define MEASURE_STREAM_H
 
@@ -13,7 +13,7 @@ struct ys_stream_meter {
     uint64_t first_bytes; /* of the first value, which begins the time and so is not in the rate */
 };
 
-/* Takes a value of `length` bytes that came at `at_ns`; in order of time. */
+/* Takes a value of `length` bytes that arrived at `at_ns`; in the order of time. */
 void ys_stream_meter_take(struct ys_stream_meter *meter, uint64_t at_ns, uint64_t length);
 
 /* Values a second, from the first to the last; 0 for fewer than two. */

@@ -128,7 +128,7 @@ static uint64_t end_ns(const struct walk *walk)
     return walk->anchor_ns + (most_ns != 0 && most_ns < room_ns ? most_ns : room_ns);
 }
 
-/* Sends the next packet of a side, as far as it fits; false if what waits for its acknowledgement does not. */
+/* Sends the next packet of a side, if it fits; false if the one that waits for its acknowledgement does not. */
 static bool send(struct walk *walk, int which, unsigned exchange)
 {
     struct side *side = &walk->sides[which];
@@ -221,7 +221,7 @@ static unsigned pass_event(struct walk *walk)
     return exchanges;
 }
 
-/* An event of which the peripheral may leave some out while it has nothing to say. */
+/* An event that the peripheral may skip while it has no data. */
 static unsigned next_event(struct walk *walk)
 {
     walk->now_ns = walk->anchor_ns;

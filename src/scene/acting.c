@@ -10,7 +10,7 @@
 #include "design/model/value.h"
 #include "wire/utf8.h"
 
-/* What a step or a log says may contain any value: it is kept so that it can be shown. */
+/* The text of a step or a log may contain any value: it is stored so that it can be printed. */
 char *stage_copy(const char *text)
 {
     size_t length = strlen(text);

@@ -13,7 +13,7 @@ void act_end(struct act *act, bool passed, const char *format, ...);
 /* The address of an actor's host, at which it can be heard. */
 struct ys_address stage_address(const struct on_stage *one);
 
-/* What of a value is compared: all, or the field that the step names; NULL if that is not there. */
+/* The part of a value that is compared: all, or the field that the step names; NULL if that is absent. */
 const uint8_t *act_compared(const struct act *act, const uint8_t *bytes, size_t *length);
 
 /* The value of a step's field in these bytes, as expected or not: `is`, or `between`. */

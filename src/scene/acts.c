@@ -78,7 +78,7 @@ static void begin_find(struct act *act)
     ys_begin_find(&act->task, act_who(act)->central, &act->wanted, step->within_us.number * YS_NS_PER_US);
 }
 
-/* Whether what was found is a device whose host is outside, and of which nothing is known until now. */
+/* Whether the device that was found has its host outside, and was unknown until now. */
 static bool is_the_one(const struct act *act, const struct on_stage *one)
 {
     const struct ys_design *design = one->actor->design;

@@ -1,4 +1,4 @@
-/* What the parts of a check share: errors, and names that are looked for. */
+/* Common parts of the checks: errors, and lookups by name. */
 #include "scene/checking.h"
 
 #include <stdarg.h>

@@ -19,11 +19,11 @@ __attribute__((format(printf, 4, 5)))
 #endif
 void scene_error(struct checking *checking, const char *code, struct ys_place place, const char *format, ...);
 
-/* Says that a name is not known, with the nearest, or all that there are. */
+/* Reports an unknown name, with the nearest one, or with all. */
 void scene_unknown(struct checking *checking, const struct ys_written *written, const char *what,
                    const char *const *names, size_t count);
 
-/* The actor of this name among those from `first` to `end`, or YS_NOBODY; the second says so. */
+/* The actor of this name among those from `first` to `end`, or YS_NOBODY; the second also reports that. */
 size_t scene_actor_named(const struct ys_scene *scene, const char *name, size_t first, size_t end);
 size_t scene_find_actor(struct checking *checking, const struct ys_written *name, size_t first, size_t end,
                         const char *what);

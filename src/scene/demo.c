@@ -133,7 +133,8 @@ static const struct ys_characteristic *named(const struct ys_design *design, con
     return NULL;
 }
 
-/* What is to be watched: as planned, or else the first that notifies and moves, or that notifies at all. */
+/* The value to subscribe to: as planned, or else the first that notifies and changes by itself, or that notifies at
+ * all. */
 static const struct ys_characteristic *watched(const struct ys_demo_plan *plan)
 {
     const struct ys_characteristic *best = named(plan->design, plan->watch);
@@ -160,7 +161,7 @@ static void read_all(struct demo *demo)
     }
 }
 
-/* What is written where the plan does not say: the least valid value, and one that is not valid. */
+/* The values to write if the plan has none: the smallest valid one, and one that is invalid. */
 struct choice {
     const struct ys_characteristic *target;
     char refused[64];
@@ -266,7 +267,7 @@ static void also(struct demo *demo, const char *name, bool on)
         (void)expect(demo, subscribe(demo, target, on), "subscribing failed");
 }
 
-/* The person at the device acts, and thereby consents to what was commanded. */
+/* The user at the device acts, and thereby consents to the command. */
 static void act(struct demo *demo)
 {
     const struct ys_demo_plan *plan = demo->plan;
@@ -286,7 +287,7 @@ static void act(struct demo *demo)
         ys_world_say(&demo->world, YS_SIDE_DEVICE, plan->device_name, "%s", plan->consent);
 }
 
-/* What a stream has gathered comes as fast as the link carries it. */
+/* The data of a stream arrives as fast as the link carries it. */
 static void fetch_log(struct demo *demo)
 {
     if (named(demo->plan->design, demo->plan->log) == NULL)

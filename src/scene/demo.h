@@ -4,7 +4,7 @@
 
 #include "world/world.h"
 
-/* What happens in it. Names that are NULL are chosen from the definition, or the step is left out. */
+/* The plan of a demo. Names that are NULL are chosen from the definition, or the step is left out. */
 struct ys_demo_plan {
     const struct ys_design *design;
     const struct ys_module *module; /* NULL: the definition plays the device */

@@ -1,4 +1,4 @@
-/* What a scene expects: values that come, or do not, lines of a log, the end of a connection. */
+/* Expectations of a scene: values that arrive or not, lines of a log, the end of a connection. */
 #include "scene/expectations.h"
 
 #include <stdio.h>
@@ -113,7 +113,7 @@ static void fail_with_values(struct act *act)
                 act->seen == 1 ? "" : "s", text);
 }
 
-/* Of a value that cannot be what the definition says, no part is looked at. */
+/* A value that does not fit its definition has no fields to compare. */
 static bool fail_misfit(struct act *act, const struct ys_arrival *arrival)
 {
     char text[300];

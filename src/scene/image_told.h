@@ -1,5 +1,4 @@
-/* What only an image tells: how much its handlers take, how deep its stack was, what its parts take, how often it woke.
- */
+/* Results that only an image has: instructions of handlers, stack depth, memory of parts, wake-ups. */
 #ifndef SCENE_IMAGE_TOLD_H
 #define SCENE_IMAGE_TOLD_H
 

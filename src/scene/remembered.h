@@ -1,10 +1,10 @@
-/* What was written on a stage last, so that what is read can be held against it. */
+/* The last value that was written to each attribute, to compare with later reads. */
 #ifndef SCENE_REMEMBERED_H
 #define SCENE_REMEMBERED_H
 
 #include "scene/stage_parts.h"
 
-/* A value of a device: what was written to it last, as far as that is known. */
+/* A value of a device, with the last value written to it, if known. */
 struct remembered {
     size_t device;
     uint16_t handle;
@@ -17,7 +17,7 @@ void remember_write(const struct act *act);
 /* A device was switched off, or its values were changed from outside: nothing is known of them any more. */
 void forget_writes(struct ys_stage *stage, size_t device);
 
-/* What was written to the value that an act is about, or NULL. */
+/* The last value written to the attribute of an act, or NULL. */
 const struct ys_bytes *remembered_write(const struct act *act);
 
 void remembered_free(struct ys_stage *stage);

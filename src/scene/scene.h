@@ -1,4 +1,4 @@
-/* A scene, read and checked: who is in it, what happens, what is expected. */
+/* A scene, read and checked: its actors, steps and expectations. */
 #ifndef SCENE_SCENE_H
 #define SCENE_SCENE_H
 
@@ -212,7 +212,7 @@ struct ys_scene_files {
     /* The path of a module, or of an image (.elf), by its name; NULL, with where it was looked for, if there is none.
      */
     char *(*module)(void *context, const char *scene, const char *name, char *looked, size_t size);
-    /* Optional: which firmware a device is played with, whatever the scene says; NULL: as it says. */
+    /* Optional: the firmware of a device, instead of that of the scene; NULL: that of the scene. */
     const char *(*firmware)(void *context, const char *device);
     /* Optional: whether the host of a device is outside, at a line. */
     bool (*plugged)(void *context, const char *device);
@@ -223,7 +223,7 @@ void ys_scene_free(struct ys_scene *scene);
 
 void ys_steps_clear(struct ys_steps *steps);
 
-/* How long steps last at least, as far as they say, in us: by which scenes can be told apart that take long. */
+/* The shortest total time of the steps in us, to order scenes by their duration. */
 uint64_t ys_steps_last_us(const struct ys_steps *steps, bool at_once);
 
 #endif

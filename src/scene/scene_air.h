@@ -4,7 +4,7 @@
 
 #include "scene/scene.h"
 
-/* Completes what is said by what is so if nothing is said, with findings about what cannot be. */
+/* Completes the air with defaults, and reports impossible values. */
 void ys_scene_settle_air(struct ys_scene *scene);
 
 #endif

@@ -1,4 +1,4 @@
-/* What a scene says together: who is in it, and who does what with which keys. */
+/* Checks of a scene as a whole: its actors, and the keys of their steps. */
 #include "scene/scene_check.h"
 #include "emulated/target.h"
 
@@ -389,7 +389,7 @@ static void check_passkey(struct checking *checking, struct ys_step *step)
                     "a passkey is right, wrong, nothing, cancel, or six digits such as \"004711\", not \"%s\"", text);
 }
 
-/* Both hosts are those of the scene: firmware sees itself to what it is touched with. */
+/* Both hosts are in the scene: firmware handles what is held to it by itself. */
 static void check_touch(struct checking *checking, struct ys_step *step)
 {
     const struct ys_scene *scene = checking->scene;
@@ -427,7 +427,7 @@ static void check_forget(struct checking *checking, struct ys_step *step)
                     scene->actors[step->who].name.text);
 }
 
-/* Of steps that are done at once, those that expect that nothing comes may last as long as the others. */
+/* Of parallel steps, those that expect nothing to arrive may last as long as the others. */
 static void check_meanwhile(struct checking *checking, struct ys_step *group)
 {
     size_t count = 0;

@@ -1,5 +1,5 @@
-/* What the steps of a scene are about: characteristics, values, names, reasons; and whether what they expect can ever
- * be. */
+/* Checks of the objects of steps: characteristics, values, names, reasons; and whether an expectation can ever be
+ * met. */
 #include "scene/scene_check_values.h"
 
 #include <stdio.h>
@@ -386,7 +386,7 @@ void scene_check_address(struct checking *checking, struct ys_step *step)
         scene_find_actor(checking, &step->object, 0, checking->scene->actor_count, "address, device or central");
 }
 
-/* Reasons that there can be: in each of these words, or in their codes. */
+/* Possible reasons: in these words, or by their codes. */
 static bool is_reason(const char *text)
 {
     static const char *const own[] = {"has not found it",

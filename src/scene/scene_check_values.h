@@ -1,5 +1,5 @@
-/* What a step is about, which has its keys and who does it: a characteristic and its values, an input, whom, a name, a
- * service, an address, a reason. */
+/* Checks of the object of a step, given its keys and its actor: a characteristic and its values, an input, a peer, a
+ * name, a service, an address, a reason. */
 #ifndef SCENE_SCENE_CHECK_VALUES_H
 #define SCENE_SCENE_CHECK_VALUES_H
 

@@ -1,4 +1,4 @@
-/* A scene on its stage: the world, who is in it, and the steps as they are done. */
+/* A scene on its stage: the world, the actors, and the steps in progress. */
 #ifndef SCENE_STAGE_H
 #define SCENE_STAGE_H
 
@@ -20,7 +20,7 @@ struct ys_stage *ys_stage_new(const struct ys_scene *scene, struct ys_take *take
                               struct ys_recording *recording, ys_line_fn *line, void *context);
 void ys_stage_free(struct ys_stage *stage);
 
-/* Does steps, one after the other, until all are done or one has failed, which it tells. */
+/* Does steps one after the other, until all are done or one has failed; returns whether all succeeded. */
 bool ys_stage_do(struct ys_stage *stage, const struct ys_steps *steps);
 
 struct ys_world *ys_stage_world(struct ys_stage *stage);
@@ -31,7 +31,7 @@ struct ys_device *ys_stage_device(struct ys_stage *stage, size_t actor);
 /* Of a device whose host is outside; else NULL. */
 struct ys_plug *ys_stage_plug(struct ys_stage *stage, size_t actor);
 
-/* Who does something besides while a scene is played: once its stage is there, and before it is not any more. */
+/* Called when the stage of a scene has been set up, and before it is removed. */
 struct ys_beside {
     void (*begin)(void *context, struct ys_stage *stage);
     void (*end)(void *context, struct ys_stage *stage);

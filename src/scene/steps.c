@@ -70,7 +70,7 @@ static void finish_act(struct act *act)
     }
 }
 
-/* Steps that let time pass: what was in the log before meets no expectation after them. */
+/* Steps that let time pass: earlier lines of the log meet no expectation after them. */
 static bool is_wait(const struct ys_step *step)
 {
     return step->verb == YS_VERB_WAIT || step->for_us.given;
@@ -91,7 +91,7 @@ static void poll_act(struct act *act)
         act->stage->kinds[act->step->verb].poll(act);
 }
 
-/* Looks at the child that is being done, and goes on to the next as long as there are some that are done at once. */
+/* Looks at the current child, and goes on to the next as long as children finish at once. */
 void poll_steps(struct act *act)
 {
     const struct ys_steps *steps = &act->step->steps;

@@ -46,7 +46,7 @@ struct ys_image_call {
     double most;
 };
 
-/* What only an image tells. Of calls and of the stack since it was last switched on. */
+/* Results of an image. Calls and stack are those since it was last switched on. */
 struct ys_image_told {
     char *who;
     struct ys_target_sizes sizes;

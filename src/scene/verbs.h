@@ -17,7 +17,7 @@ const char *ys_reason_next(const char *reasons, char *reason, size_t size);
 /* Stands for whatever the reason is. */
 #define YS_ANY_REASON "anything"
 
-/* Whether one of these reasons, or all of the text, is in what came. */
+/* Whether one of these reasons, or the whole text, is in the result. */
 bool ys_reason_is(const char *reasons, const char *came);
 
 #endif

@@ -23,7 +23,7 @@ static const char *shown(const char *path, char *text, size_t size)
     return text;
 }
 
-/* Prints what is wrong with the definition; tells whether it may be used. */
+/* Prints the findings of the definition; returns whether it can be used. */
 static bool check(const char *program, const char *file, const struct ys_design *design)
 {
     char text[PATH_TEXT];

@@ -5,7 +5,7 @@
 #include "measure/charge.h"
 #include "sim/radio_use.h"
 
-/* Adds what was used after `from`, which may be NULL for all, until `to`. */
+/* Adds the activity between `from` (NULL: the beginning) and `to`. */
 void ys_activity_add(struct ys_activity *activity, const struct ys_radio_use *from, const struct ys_radio_use *to);
 
 #endif

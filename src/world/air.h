@@ -20,7 +20,7 @@ extern const char *const ys_air_words[];
 extern const char *const ys_reception_words[];
 extern const char *const ys_fading_words[];
 
-/* What the air is like of which only the place is said: real; no fading in the open, and Rician between machines. */
+/* The properties of an air of which only the place is given: realistic; no fading outdoors, Rician between machines. */
 struct ys_air ys_air_of(int kind);
 
 /* Its numbers, for calculations. */

@@ -22,10 +22,10 @@ struct ys_person;
 struct ys_central;
 struct ys_peer;
 
-/* What is said of a value whose length its format does not allow. */
+/* The text for a value whose length its format does not allow. */
 #define YS_DOES_NOT_FIT "this does not fit its format"
 
-/* Whom it looks for: what is NULL is not asked for. If all is, it only listens until its time is over. */
+/* The search of a central: NULL fields are ignored. If all are NULL, it only listens until its time is over. */
 struct ys_wanted {
     const char *name; /* its whole name */
     const struct ys_uuid *service;
@@ -50,7 +50,7 @@ struct ys_advertiser {
     uint64_t at_ns;    /* when it was listed last; private */
 };
 
-/* Something that a central has been told to do. Its memory is the caller's, for as long as the central lives. */
+/* A task of a central. Its memory is the caller's, and must last as long as the central. */
 struct ys_task {
     bool done;
     bool good;       /* it was done as it was told */
@@ -93,8 +93,7 @@ struct ys_arrival {
     uint8_t bytes[];
 };
 
-/* What the definition of a device is that has this address, and what its name is in the scene; NULL if it is not
- * known. */
+/* The definition and the scene's name of the device with this address; NULL if unknown. */
 typedef const struct ys_design *ys_known_fn(void *context, const struct ys_address *address, const char **name);
 
 /* Which of the values that come are listed in the log. */
@@ -133,17 +132,17 @@ void ys_central_list(struct ys_central *central, enum ys_listing listing);
 struct ys_address ys_central_address(const struct ys_central *central);
 const char *ys_central_name(const struct ys_central *central);
 
-/* Lets others find and connect to it, by its own name; or no more. What cannot be is also said in the log. */
+/* Advertises a central, connectable, under its own name; or stops that. A failure is also logged. */
 enum ys_result ys_central_advertise(struct ys_central *central, bool on);
 
-/* Whom it has met at this address, who is met now for the first time if need be; NULL if there is no memory. */
+/* The peer with this address, created if it is new; NULL if there is no memory. */
 struct ys_peer *ys_central_peer(struct ys_central *central, const struct ys_address *address);
 /* The last that it was connected with, or else the last that it met, of those that have this name (which is compared as
  * a pointer); NULL if there is none. */
 struct ys_peer *ys_central_peer_named(const struct ys_central *central, const char *name);
 /* The peer that it is connected with, if it is one; `*count` is how many. */
 struct ys_peer *ys_central_connected(const struct ys_central *central, size_t *count);
-/* It is known now who it is that it has found last, and was not when it found it. */
+/* The identity of the device that was found last has become known. */
 void ys_central_found_is_known(struct ys_central *central);
 /* Whom it has found last; NULL: nobody yet. */
 struct ys_peer *ys_central_found(const struct ys_central *central);
@@ -155,9 +154,9 @@ uint8_t ys_peer_reason(const struct ys_peer *peer);
 /* How many connections with it there have been. */
 unsigned ys_peer_connections(const struct ys_peer *peer);
 
-/* Tasks. Each waits as long as the central's patience unless it says otherwise (0: the patience). */
+/* Tasks. Each waits as long as the central's patience, or a time of its own (0: the patience). */
 
-/* Scans until it hears whom it wants; `wanted` must outlive the task. */
+/* Scans until it hears the wanted device; `wanted` must outlive the task. */
 void ys_begin_find(struct ys_task *task, struct ys_central *central, const struct ys_wanted *wanted,
                    uint64_t at_most_ns);
 
@@ -176,15 +175,15 @@ void ys_begin_subscribe(struct ys_task *task, struct ys_peer *peer, uint16_t han
 
 /* Pairs with it, or encrypts the link with the key of before. */
 void ys_begin_pair(struct ys_task *task, struct ys_peer *peer);
-/* Forgets the keys of whoever has this identity, or with NULL of everybody; false if there are none. */
+/* Deletes the keys of the peer with this identity, or with NULL of all peers; false if there are none. */
 bool ys_central_forget(struct ys_central *central, const struct ys_address *identity);
 
 void ys_begin_disconnect(struct ys_task *task, struct ys_peer *peer);
 
-/* Sends what makes no sense on a link: every 20 ms, for so long, random frames. */
+/* Sends garbage on a link: a random frame every 20 ms, for this time. */
 void ys_begin_nonsense(struct ys_task *task, struct ys_peer *peer, uint64_t for_ns);
 
-/* Gives up a task that is not done: `after_ns` is how long it was to take at most, which it tells. */
+/* Gives up an unfinished task: `after_ns` is its time limit, for the message. */
 void ys_task_give_up(struct ys_task *task, uint64_t after_ns);
 
 /* Lets the world go on until a task is done; returns whether it was good. */
@@ -201,22 +200,22 @@ uint16_t ys_peer_handle(const struct ys_peer *peer, const struct ys_characterist
 const struct ys_characteristic *ys_peer_characteristic(const struct ys_peer *peer, uint16_t handle);
 /* The name of a value: by the definition, the catalogue, or its UUID. */
 const char *ys_peer_value_name(const struct ys_peer *peer, uint16_t handle, char *text, size_t size);
-/* What its bytes mean, by the definition, the catalogue, or a presentation format descriptor; NULL: nobody knows. */
+/* The type of a value, by the definition, the catalogue, or a presentation format descriptor; NULL: unknown. */
 const struct ys_field *ys_peer_field(const struct ys_peer *peer, uint16_t handle);
 /* Lists the tree in the log. */
 void ys_peer_list(const struct ys_peer *peer);
 /* The words of properties: "read, notify". */
 void ys_properties_say(uint8_t properties, char *text, size_t size);
 
-/* What has been discovered, in the order of the handles; NULL after the last. */
+/* The discovered attributes, in the order of handles; NULL after the last. */
 const struct ys_found *ys_peer_item(const struct ys_peer *peer, size_t i);
 const char *ys_peer_item_name(const struct ys_peer *peer, size_t i);
 size_t ys_peer_value_count(const struct ys_peer *peer);
 
-/* Whom it has heard in its last search, in the order in which it did; NULL after the last. */
+/* The devices heard in the last search, in order; NULL after the last. */
 const struct ys_advertiser *ys_central_advertiser(const struct ys_central *central, size_t i);
 
-/* Values that came. They are numbered from 0 in the order in which they came, from whomever. */
+/* Received values, numbered from 0 in order, from any device. */
 uint64_t ys_central_received(const struct ys_central *central);
 /* One of them; NULL if it has not come yet, or is forgotten: the last 16,384 are kept. */
 const struct ys_arrival *ys_central_arrival(const struct ys_central *central, uint64_t number);

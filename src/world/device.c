@@ -23,7 +23,7 @@
 /* Of what survives without power, in bytes. */
 #define STORE_SIZE 65536
 
-/* People can read what is shown. Firmware sees itself to what is entered at it. */
+/* A person can read the display. Firmware handles entries by itself. */
 static void show(struct ys_device *device, const struct ys_event *event)
 {
     if (event->kind == YS_EVENT_PASSKEY_SHOW || event->kind == YS_EVENT_NUMBER_COMPARE)
