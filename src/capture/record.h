@@ -1,5 +1,5 @@
-/* A record: what was on the air, or crossed HCI, at a time. Simulation and capture
- * files make the same ones, and everything that looks at traffic takes them. */
+/* A record: a packet on the air or at HCI, with its time. Simulation and capture files produce the same records, and
+ * everything that looks at traffic takes them. */
 #ifndef CAPTURE_RECORD_H
 #define CAPTURE_RECORD_H
 

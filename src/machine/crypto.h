@@ -1,5 +1,5 @@
-/* The crypto of workstations: AES-128 and what is made of it, and P-256. All of it has the most significant byte first,
- * as the papers that define it do; the air has the other order. */
+/* Cryptography on workstations: AES-128 and functions made of it, and P-256. Most significant byte first, as in the
+ * standards that define them; the air has the opposite order. */
 #ifndef MACHINE_CRYPTO_H
 #define MACHINE_CRYPTO_H
 

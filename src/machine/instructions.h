@@ -1,4 +1,4 @@
-/* What this machine can do in one instruction, as far as we use it. */
+/* The special instructions of this machine that are used. */
 #ifndef MACHINE_INSTRUCTIONS_H
 #define MACHINE_INSTRUCTIONS_H
 
@@ -14,7 +14,7 @@
 bool ys_machine_has_aes(void);
 bool ys_machine_has_products(void);
 
-/* From now on neither, or again what the machine has: for tests. Not while other threads run. */
+/* Disables them, or enables them again: for tests. Not while other threads run. */
 void ys_machine_be_plain(bool plain);
 
 #endif

@@ -98,8 +98,8 @@ static struct sending_on here(const struct advertiser *advertiser)
         .channel = advertiser->channel, .phy = YS_PHY_1M, .power_dbm = advertiser->parameters.power_dbm};
 }
 
-/* Whether what was composed holds: until the host says something, unless there is an address in it that is made anew
- * from time to time. */
+/* Whether the composed packets are still valid: until the host changes something, unless they contain an address that
+ * changes from time to time. */
 static bool is_composed(const struct advertiser *advertiser)
 {
     return advertiser->composed.commands != 0 && advertiser->composed.commands == advertiser->controller->commands &&

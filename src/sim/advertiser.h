@@ -1,4 +1,4 @@
-/* What starts advertising sets, and their events of legacy advertising. */
+/* Starts advertising sets, and runs events of legacy advertising. */
 #ifndef SIM_ADVERTISER_H
 #define SIM_ADVERTISER_H
 

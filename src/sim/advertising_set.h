@@ -1,4 +1,4 @@
-/* An advertising set: who it is, who may come, how it ends. */
+/* An advertising set: its addresses, who may connect, and its end. */
 #ifndef SIM_ADVERTISING_SET_H
 #define SIM_ADVERTISING_SET_H
 

@@ -13,8 +13,8 @@ enum ys_reception_kind {
 /* What many paths do to its strength. */
 enum ys_fading { YS_FADING_NONE, YS_FADING_RICIAN, YS_FADING_RAYLEIGH };
 
-/* What the air does to packets. The loss over d metres is loss_at_1m_db + 10 x exponent x log10(d), and for each pair
- * of places a normally distributed shadowing more or less. */
+/* The effect of the air on packets. The loss over d metres is loss_at_1m_db + 10 x exponent x log10(d), plus a normally
+ * distributed shadowing for each pair of places. */
 struct ys_air_model {
     double loss_at_1m_db;      /* 0 to 150; 40 in the open at 2.44 GHz */
     double exponent;           /* 0 to 10; 2 in the open, about 3 between machines */

@@ -28,7 +28,8 @@ bool controller_accepts(const struct ys_controller *controller, const struct ys_
     return false;
 }
 
-/* What a host that resolves is told: who it is, and which addresses were on the air (Vol 4 Part E 7.7.65.10). */
+/* The identity that is reported to a host that resolves addresses, and the addresses on the air (Vol 4 Part E
+ * 7.7.65.10). */
 static void put_enhanced(struct ys_controller *controller, struct ys_writer *writer,
                          const struct ys_hci_connection *complete)
 {

@@ -1,4 +1,4 @@
-/* What a controller is on the advertising channels: its addresses, what it sends and hears. */
+/* A controller on the advertising channels: its addresses, and the packets it sends and hears. */
 #ifndef SIM_AIRING_H
 #define SIM_AIRING_H
 

@@ -7,7 +7,8 @@
 #include "sim/controller_state.h"
 #include "sim/procedures_order.h"
 
-/* How often a central looks at it, in events; and after how many looks what it knows is forgotten. */
+/* The interval in events at which a central evaluates a channel; and after how many evaluations old results are
+ * dropped. */
 #define LOOK_EVENTS  64
 #define FORGET_LOOKS 32
 
@@ -17,7 +18,7 @@
 /* Fewer channels than these are never left. */
 #define CHANNELS_LEAST 8
 
-/* No connection uses fewer, whatever its host says (Vol 6 Part B 1.4.1, 4.5.8.1). */
+/* The least number of used channels, whatever the host says (Vol 6 Part B 1.4.1, 4.5.8.1). */
 #define CHANNELS_USED_LEAST 2
 
 static bool is_bad(const struct channel_quality *quality)

@@ -4,7 +4,7 @@
 
 #include "sim/link_state.h"
 
-/* What became of a packet that was awaited on the channel of this event. */
+/* Notes whether an expected packet on the channel of this event arrived. */
 void channels_count(struct link *link, bool good);
 /* The event is over: a central may want another map. */
 void channels_consider(struct link *link);

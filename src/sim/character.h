@@ -1,5 +1,5 @@
-/* What controllers are like, where the standard leaves it to them: how long their events are, what becomes of several
- * connections on one radio, what they keep, and how long they take. */
+/* The properties of controllers that the standard leaves open: the length of events, the sharing of the radio by
+ * several connections, their memory, and their speed. */
 #ifndef SIM_CHARACTER_H
 #define SIM_CHARACTER_H
 
@@ -18,7 +18,7 @@ struct ys_character {
     uint32_t answer_us;       /* from what it has heard or done until its host is told */
 };
 
-/* The first is what a controller is like of which nothing else is said. */
+/* The first is the default. */
 extern const struct ys_character ys_characters[];
 extern const size_t ys_character_count;
 

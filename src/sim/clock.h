@@ -44,8 +44,7 @@ uint64_t ys_timer_at_ns(const struct ys_timer *timer);
 
 bool ys_timer_is_set(const struct ys_timer *timer);
 
-/* Somebody does again and again what takes no time: over 100,000 timers have fired at one time. Nothing fires any
- * more. */
+/* A loop that takes no time: over 100,000 timers have fired at one time. Nothing fires any more. */
 bool ys_clock_stands(const struct ys_clock *clock);
 
 /* Nothing fires any more: it stands from now on. */

@@ -1,4 +1,4 @@
-/* All commands that a controller knows, and what it says of them. */
+/* All commands that a controller knows, and their descriptions. */
 #include "sim/command_rows.h"
 
 #include "sim/commands.h"
@@ -8,8 +8,7 @@
 #include "wire/hci_extended.h"
 #include "wire/hci_link.h"
 
-/* Where each command that there may be has its bit among the supported commands, and its bit there (Vol 4 Part E 6.27).
- */
+/* The byte and the bit of each command in the supported commands (Vol 4 Part E 6.27). */
 static const struct {
     uint16_t opcode;
     uint8_t octet;

@@ -95,7 +95,7 @@ static uint8_t read_advertising_power(struct ys_controller *controller, struct y
     return YS_HCI_OK;
 }
 
-/* Vol 4 Part E 7.8.27: all that there are, at the same time. */
+/* Vol 4 Part E 7.8.27: all states, at the same time. */
 static uint8_t read_states(struct ys_controller *controller, struct ys_reader *parameters, struct ys_writer *answer)
 {
     (void)controller;

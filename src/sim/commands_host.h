@@ -1,4 +1,4 @@
-/* Commands about the controller itself: what it is and has, and what it computes for its host. */
+/* Commands about the controller itself: its properties, and computations for its host. */
 #ifndef SIM_COMMANDS_HOST_H
 #define SIM_COMMANDS_HOST_H
 

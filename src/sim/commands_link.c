@@ -251,7 +251,7 @@ static uint8_t read_length_max(struct ys_controller *controller, struct ys_reade
 
 /* PHYs */
 
-/* What is wanted: bits, or all that there are if there is no wish. */
+/* The wanted PHYs as bits; all supported ones if the host has no preference. */
 static uint8_t check_phys(const struct ys_controller *controller, struct ys_hci_phy_wish *wanted)
 {
     uint8_t able = controller_phys(controller);

@@ -1,4 +1,4 @@
-/* A simulated controller: how it is made, and what its host says to it. */
+/* A simulated controller: its creation, and the packets of its host. */
 #include "sim/controller.h"
 
 #include <stdlib.h>

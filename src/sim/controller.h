@@ -14,8 +14,8 @@ struct ys_controller;
 struct ys_controller *ys_controller_new(struct ys_radio *radio, const struct ys_controller_settings *settings);
 void ys_controller_free(struct ys_controller *controller);
 
-/* Takes a packet from the host, with its type byte. What is malformed or unknown is answered as the standard says, or
- * dropped where it says nothing. */
+/* Takes a packet from the host, with its type byte. Malformed or unknown ones are answered as the standard demands, or
+ * dropped where it demands nothing. */
 void ys_controller_receive(struct ys_controller *controller, const uint8_t *packet, size_t length);
 
 /* Under which address it is advertising, if that is one that it makes itself (Core 5.4 Vol 6 Part B 6); else false. */

@@ -104,7 +104,7 @@ struct listener {
 
 enum follow { FOLLOWS_NOTHING, FOLLOWS_LATER, FOLLOWS_NOW };
 
-/* What has come so far of the advertisement that is being followed. */
+/* The received part of the advertisement that is being followed. */
 struct followed {
     bool any; /* something of it was reported */
     bool has_sender;
@@ -177,7 +177,7 @@ struct resolving {
     uint64_t made_ns;      /* 0: never */
 };
 
-/* What it computes for its host, on the curve P-256: most significant bytes first. */
+/* Computations for its host on the curve P-256: most significant byte first. */
 struct computing {
     struct ys_chance chance;
     struct ys_timer timer; /* when it is done */

@@ -18,7 +18,8 @@ bool encryption_holds_data(const struct link *link);
 /* Whether data of the peer must not come now. */
 bool encryption_forbids_data(const struct link *link);
 void encryption_end(struct link *link);
-/* Encrypts what is about to be sent, or decrypts what came, in place, if that is on; false if the MIC is wrong. */
+/* Encrypts a packet before it is sent, or decrypts a received one, in place, if encryption is on; false if the MIC is
+ * wrong. */
 void encryption_seal(struct link *link, struct ys_link_data *pdu, uint8_t *payload);
 bool encryption_open(struct link *link, struct ys_link_data *pdu, uint8_t *payload);
 

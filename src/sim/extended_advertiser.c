@@ -96,7 +96,7 @@ static struct ys_link_extended chain_pdu(const struct advertiser *advertiser)
     return (struct ys_link_extended){.type = YS_LINK_ADV_EXTENDED, .has_data_id = true, .data_id = data_id(advertiser)};
 }
 
-/* Puts as much of the chain into a packet as fits, with a pointer if more is left. */
+/* Puts as much of the chain into a packet as fits, with a pointer if there is more. */
 static void fill(struct advertiser *advertiser, struct ys_link_extended *pdu)
 {
     uint16_t left = (uint16_t)(advertiser->chain->length - advertiser->chained);
@@ -174,7 +174,7 @@ static void transmit(struct advertiser *advertiser, uint8_t channel, enum ys_phy
     ys_clock_set(controller->clock, &advertiser->step, controller_transmit_extended(controller, &on, pdu));
 }
 
-/* Sends an auxiliary packet with its share of the data; the next is where its pointer says. */
+/* Sends an auxiliary packet with its share of the data; its pointer has the place of the next one. */
 static void transmit_part(struct advertiser *advertiser, struct ys_link_extended *pdu, enum ys_auxiliary auxiliary)
 {
     uint64_t now_ns = ys_clock_now_ns(advertiser->controller->clock);

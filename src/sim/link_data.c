@@ -111,8 +111,8 @@ static void release_sent(struct link *link, uint16_t bytes)
      UINT32_C(1) << CONTROL_START_REQ | UINT32_C(1) << CONTROL_START_RSP | UINT32_C(1) << CONTROL_TERMINATE)
 #define BEGINS_ENCRYPTION (UINT32_C(1) << CONTROL_PAUSE_REQ | UINT32_C(1) << CONTROL_ENC_REQ)
 
-/* Which of those that are due may be sent: while encryption starts only what belongs to it, and it does not start while
- * another procedure goes on (Vol 6 Part B 5.1.3). */
+/* The due PDUs that may be sent: while encryption starts, only its own; it does not start during another procedure (Vol
+ * 6 Part B 5.1.3). */
 static uint32_t controls_sendable(const struct link *link)
 {
     uint32_t due = link->controls_due;

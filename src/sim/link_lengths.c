@@ -29,7 +29,8 @@ static struct ys_link_lengths effective(const struct link *link, enum ys_phy sen
     return lengths;
 }
 
-/* What this side sends, or receives, on so far, and what a procedure that goes on may change that to: bits of HCI. */
+/* The PHYs on which this side sends, or receives, now, and those to which a running procedure may change them: bits of
+ * HCI. */
 static uint8_t possible_phys(const struct link *link, bool sends)
 {
     const struct procedures *all = &link->procedures;
@@ -43,7 +44,7 @@ static uint8_t possible_phys(const struct link *link, bool sends)
     return phys;
 }
 
-/* Vol 6 Part B 4.5.10, 5.1.10: what is sent now may still have to be sent again once the procedure has changed the PHYs
+/* Vol 6 Part B 4.5.10, 5.1.10: a packet sent now may have to be retransmitted after the procedure has changed the PHYs
  * or the interval. */
 uint8_t link_payload_through_procedures(const struct link *link)
 {

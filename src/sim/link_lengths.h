@@ -4,9 +4,9 @@
 
 #include "sim/link_state.h"
 
-/* What the lengths and the PHYs allow may have changed: tells the host, if so. */
+/* The lengths that the PHYs allow may have changed: reports them to the host, if so. */
 void link_lengths_changed(struct link *link);
-/* The longest data that may be sent now, while procedures go on that may shorten what may be sent again later. */
+/* The longest data that may be sent now, considering procedures that may shorten later retransmissions. */
 uint8_t link_payload_through_procedures(const struct link *link);
 /* How long an exchange takes in which one side sends a packet as long as may be. */
 uint64_t link_data_exchange_ns(const struct link *link);

@@ -20,7 +20,7 @@
 #include "wire/link.h"
 #include "wire/link_control.h"
 
-/* How far from its time a packet may begin and still be waited for, beside what clocks may be off. */
+/* The time that a packet may deviate from its expected beginning, besides clock drift. */
 #define SLACK_NS (16 * YS_NS_PER_US)
 
 #define NS_PER_INTERVAL_STEP     (1250 * YS_NS_PER_US)
@@ -78,7 +78,7 @@ enum encryption_step {
 
 struct link_cipher;
 
-/* What the two link layers know of the encryption of their link (Vol 6 Part B 5.1.3). */
+/* The state of encryption in the two link layers (Vol 6 Part B 5.1.3). */
 struct encryption {
     uint8_t step; /* enum encryption_step */
     bool sends;   /* what is sent is encrypted; also the next: */

@@ -110,7 +110,7 @@ static void audit_event(struct ys_audit *audit, const struct ys_seen *seen)
 
 /* requests and answers */
 
-/* Whether others may do what is asked for with what was heard. */
+/* Whether an advertisement allows the request that follows it. */
 static bool allows(const struct heard *heard, uint8_t request)
 {
     if (heard->is_extended)
@@ -306,7 +306,7 @@ static void await_packet(struct ys_audit *audit, const struct ys_seen *seen)
     };
 }
 
-/* Whether what the primary channels of an event point to is one place. */
+/* Whether the pointers on the primary channels of an event lead to one place. */
 static void audit_agreement(struct ys_audit *audit, const struct ys_seen *seen)
 {
     const struct ys_link_extended *pdu = &seen->extended;
@@ -328,7 +328,7 @@ static void audit_agreement(struct ys_audit *audit, const struct ys_seen *seen)
     }
 }
 
-/* Whether a packet that is where a pointer says is also what it says. */
+/* Whether a packet at the place of a pointer has the set and data that the pointer names. */
 static void audit_pointed(struct ys_audit *audit, const struct ys_seen *seen, const struct awaited *awaited)
 {
     enum ys_phy phy = seen->record->air.phy;
@@ -341,15 +341,15 @@ static void audit_pointed(struct ys_audit *audit, const struct ys_seen *seen, co
                           "its mode is %u, and the mode of its pointer is %u", seen->extended.mode, awaited->mode);
 }
 
-/* Whether a packet must be what the primary channels point to: a piece of a chain, or an answer, follows something
- * else that may have been missed. */
+/* Whether a packet must be the target of the primary channels: a piece of a chain, or an answer, follows another
+ * packet, which may have been missed. */
 static bool is_pointed_to(const struct ys_link_extended *pdu, const struct awaited *awaited)
 {
     return awaited->primary_ns > 0 && awaited->mode == pdu->mode &&
            (pdu->has_sender || pdu->mode != YS_LINK_MODE_NEITHER);
 }
 
-/* Whether a packet comes where a pointer to its set and data has said. */
+/* Whether a packet arrives at the place of a pointer to its set and data. */
 static void audit_place_of(struct ys_audit *audit, const struct ys_seen *seen)
 {
     const struct ys_air_packet *air = &seen->record->air;
@@ -382,8 +382,8 @@ static void audit_place_of(struct ys_audit *audit, const struct ys_seen *seen)
     }
 }
 
-/* The pointer of a PDU, whether the rest of it is good or not (Vol 6 Part B 2.3.4: flags, two addresses, a byte of
- * constant tone, what data it is, and then the pointer). False if it breaks its rule. */
+/* The pointer of a PDU, even if the rest is malformed (Vol 6 Part B 2.3.4: flags, two addresses, constant tone
+ * information, data information, then the pointer). False if it breaks its rule. */
 static bool audit_pointer(struct ys_audit *audit, const struct ys_air_packet *air)
 {
     struct ys_reader reader = ys_reader_of(air->pdu, air->length);

@@ -90,7 +90,8 @@ static uint16_t get_handle(const uint8_t *bytes)
     return (uint16_t)(bytes[0] | bytes[1] << 8);
 }
 
-/* What was found: whole entries, of the range, upwards, and groups that do not end before they begin. */
+/* A discovery response: whole entries, within the range, in ascending order, and groups that do not end before they
+ * begin. */
 static void audit_found(struct ys_audit *audit, const struct ys_said *said)
 {
     const struct ys_att_pdu *att = &said->att;

@@ -1,4 +1,4 @@
-/* The audit: hands each record to those who watch it, and keeps count. */
+/* The audit: passes each record to the watchers, and counts. */
 #include "capture/audit/audit.h"
 
 #include <stdio.h>

@@ -11,7 +11,7 @@
 
 struct ys_audit;
 
-/* The glossary gives what values must be like; NULL if there is no memory. It must outlive the audit. */
+/* The glossary gives the formats of values. NULL if there is no memory. It must outlive the audit. */
 struct ys_audit *ys_audit_new(const struct ys_glossary *glossary);
 void ys_audit_free(struct ys_audit *audit);
 
@@ -19,7 +19,7 @@ void ys_audit_free(struct ys_audit *audit);
  * parties. */
 bool ys_audit_except(struct ys_audit *audit, const char *name);
 
-/* Takes what was seen; `context` is the audit, as a ys_seen_fn has it. */
+/* Takes a followed record; a ys_seen_fn whose `context` is the audit. */
 void ys_audit_take(void *context, const struct ys_seen *seen);
 
 /* The watch is over. */
@@ -30,12 +30,12 @@ const struct ys_tally *ys_audit_tally(const struct ys_audit *audit, enum ys_rule
 /* Breaches, in the order in which they were found; `count` is how many are kept. */
 const struct ys_breach *ys_audit_breaches(const struct ys_audit *audit, size_t *count);
 
-/* In how many places packets of connections may be missing; and these, in order, of which at most YS_HOLES_MOST are
- * kept. */
+/* The number of places where packets of connections may be missing; and these places, in order, of which at most
+ * YS_HOLES_MOST are kept. */
 uint64_t ys_audit_hole_count(const struct ys_audit *audit);
 const struct ys_hole *ys_audit_holes(const struct ys_audit *audit);
 
-/* Packets whose CRC was wrong, or of which only a part was there. */
+/* Packets with a wrong CRC, or of which only a part was captured. */
 uint64_t ys_audit_damaged(const struct ys_audit *audit);
 
 /* Packets that were encrypted with a key that is not known. */

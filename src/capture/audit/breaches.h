@@ -25,7 +25,7 @@ struct ys_breach {
     char what[200]; /* in words */
 };
 
-/* A time of which packets of a connection may be missing. */
+/* A time in which packets of a connection may be missing. */
 struct ys_hole {
     uint64_t from_ns; /* the end of what was heard of it before */
     uint64_t to_ns;

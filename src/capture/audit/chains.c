@@ -8,7 +8,7 @@
 
 #define CLOCK_NS (5 * NS_PER_US)
 
-/* What a packet goes on with; NULL: its beginning was missed. */
+/* The packet that this one continues; NULL: its beginning was missed. */
 static struct chained *begun(struct ys_audit *audit, const struct ys_air_packet *air)
 {
     for (size_t i = 0; i < CHAINS_MOST; i++) {

@@ -103,7 +103,7 @@ static void audit_answer(struct ys_audit *audit, const struct ys_seen *seen, str
         end_procedure(audited, !side);
 }
 
-/* A central answers by what it then does, for all to hear; or either side refuses, or does not know. */
+/* A central answers by its next action, which all can hear; or either side rejects the request, or does not know it. */
 static void end_by(struct ys_audit *audit, struct audited_link *audited, int side, uint8_t request)
 {
     if (audited->procedures[side].opcode != request)
@@ -287,7 +287,7 @@ static void audit_encryption(struct ys_audit *audit, const struct ys_seen *seen,
         end_by(audit, audited, 1, YS_LINK_START_ENC_REQ);
 }
 
-/* Data from who has said its first step of the start, before the end. */
+/* Data from a side that has begun to start encryption, before the end. */
 static void audit_quiet(struct ys_audit *audit, const struct ys_seen *seen, struct audited_link *audited)
 {
     bool data = seen->packet.data.kind != YS_LINK_CONTROL && seen->packet.data.length > 0 && !seen->packet.repeated;

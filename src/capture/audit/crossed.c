@@ -1,5 +1,5 @@
-/* What hosts and controllers told each other, against what was on the air: captures that have both sides show a
- * controller that does something else than it is told, or tells something else than it does. */
+/* Compares HCI with the air: in captures that have both, a controller may do something else than its host asked, or
+ * report something else than it did. */
 #include "capture/audit/crossed.h"
 
 #include <string.h>

@@ -1,10 +1,10 @@
-/* What hosts and controllers told each other, against what was on the air. */
+/* Compares HCI with the air. */
 #ifndef CAPTURE_AUDIT_CROSSED_H
 #define CAPTURE_AUDIT_CROSSED_H
 
 #include "capture/audit/state.h"
 
-/* Notes what a connect request agreed, and what a packet of a host was. */
+/* Notes the parameters of a connect request, and the packets of a host. */
 void audit_crossed_request(struct ys_audit *audit, const struct ys_seen *seen);
 void audit_crossed_hci(struct ys_audit *audit, const struct ys_seen *seen, struct audited_hci *interface);
 

@@ -4,7 +4,7 @@
 
 #include "capture/audit/state.h"
 
-/* The file says that packets were lost: as if each interface were watched from here on. */
+/* The file reports lost packets: each interface is watched anew from here on. */
 void audit_hci_lost(struct ys_audit *audit);
 
 void audit_hci(struct ys_audit *audit, const struct ys_seen *seen, struct audited_hci *interface);

@@ -115,7 +115,7 @@ static void audit_exchange(struct ys_audit *audit, const struct ys_seen *seen)
                           "%.3f us after the packet before it", (double)gap_ns / 1e3);
 }
 
-/* After two packets that both were heard, and said that there is no more (Vol 6 Part B 4.5.6). */
+/* After two packets that were both heard, and both without more data (Vol 6 Part B 4.5.6). */
 static void audit_closed(struct ys_audit *audit, const struct ys_seen *seen)
 {
     const struct ys_link_seen *packet = &seen->packet;

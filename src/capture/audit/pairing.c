@@ -122,7 +122,7 @@ static void audit_public_key(struct ys_audit *audit, const struct ys_smp_pdu *sm
                           "the key of the other side");
 }
 
-/* Of a passkey one bit is in it, which only who knows it can tell: either is good. */
+/* It contains one bit of a passkey, which only the two sides know: either value is accepted. */
 static bool makes_confirm(const struct audited_pairing *pairing, const struct ys_smp_pdu *smp, int side)
 {
     static const uint8_t zs[] = {0, 0x80, 0x81};

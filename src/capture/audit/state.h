@@ -92,7 +92,7 @@ struct handed {
 /* As many are known again: more than wait in any controller. */
 #define HANDED_MOST 64
 
-/* What a host has told its controller of legacy advertising. */
+/* The host's settings of legacy advertising. */
 struct audited_told {
     uint16_t interval_max; /* 0.625 ms */
     bool advertises;
@@ -120,7 +120,7 @@ struct credit_channel {
 #define CREDIT_CHANNELS 8
 #define SUBSCRIBED_MOST 64
 
-/* What one side has written to a configuration of the other. */
+/* A CCCD value that one side has written on the other. */
 struct subscription {
     uint16_t handle; /* of the value */
     uint8_t wishes;
@@ -148,7 +148,7 @@ struct audited_pairing {
     uint8_t confirms[2][16];
 };
 
-/* What is known of a dialogue, beside what the follower keeps. */
+/* The audit's own state of a dialogue. */
 struct audited_dialogue {
     bool begun; /* from its beginning on */
     uint8_t mtu_requests[2];
@@ -274,7 +274,7 @@ static inline uint64_t audit_jitter_ns(const struct ys_audit *audit)
     return JITTER_NS + audit->rounded_ns;
 }
 
-/* Where something was said, on the air or at an interface. */
+/* The place of a message: on the air, or at an interface. */
 struct audit_place {
     struct audited_dialogue *dialogue;
     const struct ys_dialogue *followed;

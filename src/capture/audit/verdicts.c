@@ -5,7 +5,7 @@
 #include <stdio.h>
 #include <string.h>
 
-/* A log that breaks so many of the rules that a missing packet breaks is one of which packets are missing. */
+/* A log that breaks this number of the rules that missing packets break has missing packets. */
 #define LOST_KINDS 3
 
 void audit_cannot_tell(struct ys_audit *audit, enum ys_rule_id rule)

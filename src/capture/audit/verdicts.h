@@ -4,16 +4,16 @@
 
 #include "capture/audit/state.h"
 
-/* Says whether a rule was kept; if not, with what in words. Returns `kept`. */
+/* Reports whether a rule was kept; if not, with an explanation. Returns `kept`. */
 #if defined(__GNUC__)
 __attribute__((format(printf, 4, 5)))
 #endif
 bool audit_judge(struct ys_audit *audit, enum ys_rule_id rule, bool kept, const char *format, ...);
 
-/* It cannot be told: something is missing in the capture. */
+/* Undecided: something is missing in the capture. */
 void audit_cannot_tell(struct ys_audit *audit, enum ys_rule_id rule);
 
-/* At the end: logs of interfaces of which packets are missing, as their breaches show, break nothing. */
+/* At the end: removes the violations of interfaces whose logs have missing packets. */
 void audit_forgive_logs(struct ys_audit *audit);
 
 #endif

@@ -1,5 +1,5 @@
-/* What the readers of all formats share: a cursor over the file that knows where it is, and goes back to the begin of a
- * record that is not whole yet. */
+/* Common part of all readers: a cursor that knows its offset in the file, and can go back to the beginning of an
+ * incomplete record. */
 #ifndef CAPTURE_FILE_CURSOR_H
 #define CAPTURE_FILE_CURSOR_H
 
@@ -75,17 +75,17 @@ __attribute__((format(printf, 3, 4)))
 #endif
 void ys_capture_tell(struct ys_capture *capture, enum trouble kind, const char *format, ...);
 
-/* Says how often each kind of trouble came that came again. */
+/* Reports how often each kind of trouble was repeated. */
 void ys_capture_tell_rest(struct ys_capture *capture);
 
 /* Numbers in the file's order of bytes. */
 uint32_t ys_cursor_u32(const struct ys_capture *capture, const uint8_t *bytes);
 uint16_t ys_cursor_u16(const struct ys_capture *capture, const uint8_t *bytes);
 
-/* Reads into `to`; false if there is less. `got` counts what was there. */
+/* Reads into `to`; false if there are fewer bytes. `got` is the number that was read. */
 bool ys_cursor_fetch(struct ys_capture *capture, void *to, size_t length, size_t *got);
 
-/* Passes over bytes of the file; false if there are fewer. */
+/* Skips bytes of the file; false if there are fewer. */
 bool ys_cursor_pass(struct ys_capture *capture, size_t length, size_t *got);
 
 /* The end of the file has come within a record that began at `capture->offset`. */

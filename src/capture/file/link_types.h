@@ -1,4 +1,4 @@
-/* The registered link types of Bluetooth LE and HCI: what stands before each packet in a capture file. */
+/* The registered link types of Bluetooth LE and HCI: the header before each packet in a capture file. */
 #ifndef CAPTURE_LINK_TYPES_H
 #define CAPTURE_LINK_TYPES_H
 
@@ -35,7 +35,7 @@ enum ys_unpacked ys_link_type_unpack(uint32_t type, const uint8_t *bytes, size_t
 /* Puts a packet on the air as YS_LINK_TYPE_AIR_WITH_HEADER. */
 void ys_put_captured_air(struct ys_writer *writer, const struct ys_record *record);
 
-/* Puts what stands before an HCI packet of YS_LINK_TYPE_HCI_WITH_DIRECTION. */
+/* Writes the header of an HCI packet of YS_LINK_TYPE_HCI_WITH_DIRECTION. */
 void ys_put_captured_direction(struct ys_writer *writer, bool to_host);
 
 #endif

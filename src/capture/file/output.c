@@ -77,7 +77,7 @@ bool ys_output_begin(struct ys_output *output, const char *path, bool replaces, 
     return true;
 }
 
-/* One that is not to replace anything does not even replace what has come meanwhile. */
+/* Without `replaces`, a file that was created meanwhile is not replaced either. */
 static bool put_in_place(const struct ys_output *output)
 {
     if (!output->replaces && link(output->beside, output->path) == 0)

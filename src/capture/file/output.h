@@ -18,15 +18,16 @@ struct ys_output {
     struct ys_output *next;
 };
 
-/* Begins to write a file. One that is there is left alone, unless `replaces`: then it is replaced in the end, and not
- * through a symbolic link. False, and why in `error`, if it cannot be. */
+/* Begins to write a file. An existing file is left alone, unless `replaces`: then it is replaced at the end, and not
+ * through a symbolic link. False, with the reason in `error`, if that fails. */
 bool ys_output_begin(struct ys_output *output, const char *path, bool replaces, char *error, size_t size);
 
 /* Moves the file to its place. If `good` is false, or something fails, the old file stays and the new one is removed.
  * False, with the reason in `error` unless `good` was false. */
 bool ys_output_end(struct ys_output *output, bool good, char *error, size_t size);
 
-/* Removes what this process is writing; puts it in its place as far as it has come. Only what a signal may do. */
+/* Removes the unfinished files of this process; or moves a file to its place, as far as it was written. Both are
+ * allowed in a signal handler. */
 void ys_outputs_remove(void);
 void ys_outputs_keep(void);
 

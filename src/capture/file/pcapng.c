@@ -186,7 +186,7 @@ static step take_block(struct ys_capture *capture, uint32_t kind, size_t length,
     }
 }
 
-/* What comes after a section's kind: which byte comes first is told by a mark in it. */
+/* The rest of a section header: its byte order is given by a mark in it. */
 static bool begin_section(struct ys_capture *capture, const uint8_t mark[4])
 {
     static const uint8_t big[4] = {0x1a, 0x2b, 0x3c, 0x4d};

@@ -29,7 +29,7 @@ bool ys_capture_next(struct ys_capture *capture, struct ys_record *record);
 /* Says what is told at the end. */
 void ys_capture_end(struct ys_capture *capture);
 
-/* When watching began and ended, where the file says so (which it may do only at its end); false if it does not. */
+/* The times at which the capture began and ended, if the file gives them (perhaps only at its end); false otherwise. */
 bool ys_capture_watched(const struct ys_capture *capture, uint64_t *from_ns, uint64_t *to_ns);
 
 /* Whether the file at this path begins as a capture does; false also if it cannot be read. */

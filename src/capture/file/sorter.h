@@ -1,4 +1,4 @@
-/* Puts records in the order of their times. A packet is told when it ends, and has the time at which it began. */
+/* Sorts records by time. A packet is reported when it ends, with the time at which it began. */
 #ifndef CAPTURE_SORTER_H
 #define CAPTURE_SORTER_H
 
@@ -12,7 +12,7 @@ struct ys_sorter *ys_sorter_new(const struct ys_record_sink *sink);
 /* Takes a record. Those that began longer ago than any packet lasts are handed on. */
 void ys_sorter_take(struct ys_sorter *sorter, const struct ys_record *record);
 
-/* The same of a packet that a simulated radio sent, of which all is known. */
+/* The same for a packet of the simulated radio, whose fields are all known. */
 void ys_sorter_take_air(struct ys_sorter *sorter, const struct ys_air_packet *packet);
 
 /* Hands on what is left. */

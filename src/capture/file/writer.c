@@ -1,4 +1,4 @@
-/* Captures in files. What is put together is put little-endian, as readers of either order take it. */
+/* Writes captures. Files are little-endian, which every reader accepts. */
 #include "capture/file/writer.h"
 
 #include <errno.h>
@@ -179,8 +179,8 @@ static void put_pcap_packet(FILE *file, uint64_t at_ns, const uint8_t *packet, s
 
 /* streams */
 
-/* The file of a device: the path, before its ending a hyphen and the name, of which only what is fit for a file is
- * kept. */
+/* The file of a device: the path with a hyphen and the name before its ending, without characters that are not suitable
+ * for file names. */
 static void make_beside(struct ys_capture_writer *writer, struct stream *stream, const char *name)
 {
     char path[PATH_MOST + NAME_MOST + 8];

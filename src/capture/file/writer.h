@@ -6,10 +6,8 @@
 
 struct ys_capture_writer;
 
-/* Makes a file. If its name ends in .pcapng, it takes all there is, the air and each device's interface with its host
- * as an interface of its own. If it ends in .pcap, it takes the air; the HCI of each device goes into a file beside it,
- * NAME-DEVICE.pcap. A file that is there is left alone, unless `replaces`. NULL, and why in `error`, if it cannot be
- * made. */
+/* Creates a file. If its name ends in .pcapng, it has the air, and the HCI of each device as an interface of its own.
+ * If it ends in .pcap, it has the air, and the HCI of each device goes into a file beside it, NAME-DEVICE.pcap. */
 struct ys_capture_writer *ys_capture_create(const char *path, bool replaces, char *error, size_t size);
 
 /* Writes a record; those of a file should come in the order of their times. */

@@ -268,7 +268,7 @@ static void take_payload(struct ys_air_link *link, const struct ys_record *recor
     ys_dialogue_take(&link->dialogue, &piece, &seen->said);
 }
 
-/* Nothing is known of a packet yet but where it stands. */
+/* Only the place of a packet is known so far. */
 static void begin_seen(struct ys_air_link *link, const struct ys_record *record, struct ys_link_seen *seen,
                        struct ys_recorder *recorder)
 {

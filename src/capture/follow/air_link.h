@@ -12,8 +12,8 @@ void ys_air_link_begin(struct ys_air_link *link, const struct ys_record *record,
 /* Begins one in the middle. */
 void ys_air_link_join(struct ys_air_link *link, const struct ys_record *record);
 
-/* Takes a packet of it, whose CRC is good as far as is known. `scratch` has room for its payload; what this one tells
- * of the recorder is noted. */
+/* Takes a packet of the connection, whose CRC is good as far as is known. `scratch` has room for its payload; its
+ * information on the recorder is noted. */
 void ys_air_link_take(struct ys_air_link *link, const struct ys_record *record, struct ys_keys *keys,
                       uint8_t scratch[YS_LINK_PDU_MAX], struct ys_link_seen *seen, struct ys_recorder *recorder);
 

@@ -7,7 +7,7 @@
 
 #define YS_POINTERS_MOST 32
 
-/* Where and when the next packet of an event was said to be. */
+/* The announced place and time of the next packet of an event. */
 struct ys_pointer {
     bool any;
     bool from_primary;
@@ -26,7 +26,7 @@ struct ys_auxiliaries {
 /* A scan request was heard. */
 void ys_auxiliaries_asked(struct ys_auxiliaries *auxiliaries, const struct ys_record *record);
 
-/* Which kind a PDU is (enum ys_auxiliary), and notes to what it points. What nothing tells is none. */
+/* The kind of a PDU (enum ys_auxiliary); notes its pointer. Unknown ones are none. */
 uint8_t ys_auxiliaries_take(struct ys_auxiliaries *auxiliaries, const struct ys_record *record,
                             const struct ys_link_extended *pdu);
 

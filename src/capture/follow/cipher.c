@@ -1,4 +1,4 @@
-/* What was encrypted. The crypto library has its bytes in the other order than the air. */
+/* Decryption. The crypto library has the opposite byte order of the air. */
 #include "capture/follow/cipher.h"
 
 #include <stdlib.h>

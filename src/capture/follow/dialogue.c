@@ -205,7 +205,7 @@ static bool answers(const struct ys_att_pdu *att, const struct ys_asked *asked)
                                                 : att->opcode == ys_att_response_to(asked->opcode);
 }
 
-/* What an answer is to: the newest request that it fits, or, if it fits none, the newest. */
+/* The request of an answer: the newest one that it fits, or, if it fits none, the newest. */
 static struct ys_asked take_asked(struct ys_speaker *asker, const struct ys_att_pdu *att)
 {
     size_t taken = asker->asked_count;
@@ -290,8 +290,8 @@ static void agree_mtu(struct ys_dialogue *dialogue)
     dialogue->mtu_is_agreed = true;
 }
 
-/* What is malformed or unknown is answered by an error, unless it is a command or an answer itself (Vol 3 Part
- * F 3.3.1). */
+/* A malformed or unknown PDU is answered by an error, unless it is a command or a response itself (Vol 3 Part F
+ * 3.3.1). */
 static void note_odd(struct ys_speaker *speaker, const struct ys_said *said, const struct ys_piece *piece)
 {
     uint8_t opcode = said->length > 0 ? said->frame[0] : YS_ATT_COMMAND_FLAG;
@@ -355,7 +355,7 @@ static void keep(struct ys_old_steps *old, uint8_t bit, uint8_t *to, const uint8
     old->got |= bit;
 }
 
-/* What the keys of the older pairing can be found by. */
+/* The messages from which the keys of legacy pairing can be derived. */
 static void note_pairing(struct ys_old_steps *old, int side, const uint8_t *bytes, size_t length)
 {
     switch (bytes[0]) {

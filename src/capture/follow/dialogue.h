@@ -1,5 +1,4 @@
-/* What two devices say to each other over a connection, above the link layer: frames put together again, and what is
- * in them. On the air and at HCI alike. */
+/* The protocols of a connection above the link layer, for the air and for HCI: frames are reassembled and decoded. */
 #ifndef CAPTURE_DIALOGUE_H
 #define CAPTURE_DIALOGUE_H
 
@@ -25,7 +24,7 @@ struct ys_asked {
     uint64_t record; /* its number */
 };
 
-/* As many as are told apart of a peer that does not wait for answers. */
+/* The greatest number of pending requests of a peer that does not wait for answers. */
 #define YS_ASKED_MOST 16
 
 /* One direction. */
@@ -59,7 +58,7 @@ struct ys_dialogue {
     } old;
 };
 
-/* What a piece has brought. Pointers are into the dialogue's frame, until its next piece. */
+/* The content of a piece. Pointers are into the dialogue's frame, until its next piece. */
 struct ys_said {
     enum ys_upper upper; /* YS_UPPER_NONE: no frame is whole with it */
     uint16_t channel;
@@ -94,11 +93,11 @@ struct ys_piece {
 
 void ys_dialogue_take(struct ys_dialogue *dialogue, const struct ys_piece *piece, struct ys_said *said);
 
-/* The MTU, or if it is not sure what it is at least, by the longest frame. */
+/* The MTU; if it is uncertain, its lower bound by the longest frame. */
 uint16_t ys_dialogue_mtu(const struct ys_dialogue *dialogue);
 
-/* Something that was said before may be missing: what was begun is dropped, who asked may have been answered, and who
- * answers may have been asked. */
+/* Earlier messages may be missing: an unfinished frame is dropped, requests may have been answered, and answers may
+ * belong to unseen requests. */
 void ys_dialogue_hole(struct ys_dialogue *dialogue);
 
 /* Frees what is in it, but not itself. */

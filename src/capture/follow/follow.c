@@ -182,7 +182,7 @@ static void take_keys(struct ys_follower *follower, const struct ys_said *said)
         ys_keys_add(&follower->keys, said->smp.value);
 }
 
-/* The CRC of a connection that was joined begins with what fits to packets in a row. */
+/* The initial CRC value of a connection that was joined is the one that fits consecutive packets. */
 static void learn_crc(struct ys_air_link *link, const struct ys_record *record)
 {
     uint32_t init = ys_link_crc_init(record->air.crc, record->air.pdu, record->air.length);
@@ -190,8 +190,7 @@ static void learn_crc(struct ys_air_link *link, const struct ys_record *record)
     link->crc_init = init;
 }
 
-/* Whether a packet's CRC is good as far as can be known, also one that is said to be good. `link` is NULL for
- * advertising. */
+/* Whether a packet's CRC is good, as far as can be known, even if the file says so. `link` is NULL for advertising. */
 static bool check_crc(struct ys_follower *follower, const struct ys_record *record, struct ys_air_link *link)
 {
     const struct ys_air_packet *air = &record->air;
@@ -286,7 +285,7 @@ static void take_border(struct ys_follower *follower, const struct ys_record *re
     take_keys(follower, seen->said);
 }
 
-/* In what steps times are; those of several recorders are as if they were rounded to what their clocks may be apart. */
+/* The resolution of times; with several recorders, the possible difference of their clocks. */
 static void note_clock(struct ys_recorder *recorder, const struct ys_record *record)
 {
     if (record->kind == YS_RECORD_AIR && recorder->device != record->device + 1u) {

@@ -39,7 +39,7 @@ typedef void ys_seen_fn(void *context, const struct ys_seen *seen);
 
 struct ys_follower;
 
-/* Tells `take` of each record. NULL if there is no memory. */
+/* Calls `take` for each record. NULL if there is no memory. */
 struct ys_follower *ys_follower_new(ys_seen_fn *take, void *context);
 void ys_follower_free(struct ys_follower *follower);
 
@@ -50,7 +50,7 @@ void ys_follower_take(void *context, const struct ys_record *record);
 /* The keys it knows, to which others can be added. */
 struct ys_keys *ys_follower_keys(struct ys_follower *follower);
 
-/* Tells of the connections that are remembered, in the order in which they were first heard. */
+/* Lists the known connections, in the order in which they were first heard. */
 typedef void ys_link_fn(void *context, const struct ys_air_link *link);
 void ys_follower_links(const struct ys_follower *follower, ys_link_fn *tell, void *context);
 

@@ -22,7 +22,7 @@ struct ys_glossary {
     void *context;
     /* The attribute of a handle of a server, which may be NULL. */
     void (*attribute)(void *context, const struct ys_party *server, uint16_t handle, struct ys_meaning *meaning);
-    /* What the bytes of a value mean, in words; `field` may be NULL. */
+    /* The meaning of a value's bytes, in words; `field` may be NULL. */
     void (*value)(void *context, const void *field, const uint8_t *bytes, size_t length, char *text, size_t size);
     /* Whether a value can have this length; true if nothing is known of it. */
     bool (*fits)(void *context, const void *field, const uint8_t *bytes, size_t length);
@@ -33,14 +33,14 @@ struct ys_glossary {
                      char *text, size_t size);
     /* The least time between two notifications of a value of a server; 0: there is none, or it is not known. */
     uint64_t (*spacing_us)(void *context, const struct ys_party *server, uint16_t handle);
-    /* Whether a value of a server needs an encrypted link for what this property offers (enum ys_property). */
+    /* Whether this property (enum ys_property) of a server's value needs an encrypted link. */
     bool (*is_protected)(void *context, const struct ys_party *server, uint16_t handle, uint8_t property);
-    /* What number it is, and in which unit ("": none); false if it is none. */
+    /* The number that a value has, and its unit ("": none); false if it is not a number. */
     bool (*number)(void *context, const void *field, const uint8_t *bytes, size_t length, double *number,
                    const char **unit);
-    /* The name of what a UUID stands for; NULL: not known. */
+    /* The name of a UUID; NULL: unknown. */
     const char *(*uuid)(void *context, const struct ys_uuid *uuid);
-    /* What kind of advertising structure it is, and what it says. */
+    /* The kind of an advertising structure, and its meaning. */
     const char *(*structure)(void *context, const struct ys_ad *ad, char *text, size_t size);
 };
 

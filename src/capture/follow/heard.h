@@ -1,4 +1,4 @@
-/* What is known of a connection that is heard, and of a packet of it. */
+/* The state of a connection that is heard, and of a packet of it. */
 #ifndef CAPTURE_FOLLOW_HEARD_H
 #define CAPTURE_FOLLOW_HEARD_H
 
@@ -9,8 +9,8 @@
 #include "wire/link.h"
 #include "wire/link_control.h"
 
-/* What comes so much later than an event must begin is not its first packet, but the next of the same side at the
- * earliest. */
+/* A packet that arrives this much later than an event must begin is not its first packet, but at the earliest the next
+ * of the same side. */
 #define YS_NEXT_PACKET_NS UINT64_C(300000)
 
 /* What is known of who recorded. */

@@ -24,7 +24,8 @@ static bool follows_at_once(const struct ys_air_link *link, const struct ys_link
            gap_ns + rounding_ns >= YS_LINK_INTER_FRAME_SPACE_NS && gap_ns <= YS_LINK_INTER_FRAME_SPACE_NS + rounding_ns;
 }
 
-/* Whether a central's packet at the beginning of an event is what comes if nothing of the event before was missed. */
+/* Whether a central's packet at the beginning of an event is the expected one if nothing of the previous event was
+ * missed. */
 static bool is_continued(const struct ys_air_link *link, const struct ys_link_before *before,
                          const struct ys_link_data *data, bool same)
 {
@@ -112,7 +113,7 @@ static struct relation relation_of(const struct ys_air_link *link, const struct 
     return relation_of_event(link, before, record, seen, lossy);
 }
 
-/* What of it is told: since when, and whose answer may lie in it. */
+/* The reported hole: its beginning, and whose answer may be missing in it. */
 static void note_hole(const struct ys_air_link *link, const struct ys_link_before *before,
                       const struct ys_record *record, struct ys_link_seen *seen)
 {

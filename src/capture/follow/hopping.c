@@ -62,7 +62,7 @@ static struct search search_of(const struct ys_hopping *hopping, uint32_t access
     return search;
 }
 
-/* Which channel an event has before the map is applied, and in the place of which of those that are used it is. */
+/* The channel of an event before the map is applied, and its index among the used channels. */
 static uint8_t unmapped_of(const struct search *search, const struct way *way, uint16_t number, uint8_t *index)
 {
     if (way->algorithm_2) {
@@ -217,7 +217,7 @@ void ys_hopping_restart(struct ys_hopping *hopping)
     hopping->next_try = FIRST_TRY;
 }
 
-/* Whether an event fits to what was found; it may tell of channels that were not known. */
+/* Whether an event fits the solution; it may reveal further unused channels. */
 static bool fits(struct ys_hopping *hopping, uint32_t access_address, uint16_t number, uint8_t channel)
 {
     struct search search = search_of(hopping, access_address, hopping->used);

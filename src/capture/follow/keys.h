@@ -1,4 +1,4 @@
-/* The keys that are known: given, said at an interface, or made by a pairing that can be read. */
+/* The known keys: given by the user, seen at an interface, or derived from a pairing. */
 #ifndef CAPTURE_KEYS_H
 #define CAPTURE_KEYS_H
 
@@ -8,7 +8,7 @@
 
 #define YS_KEYS_MOST 256
 
-/* In air order. When there are more, the oldest is forgotten. */
+/* In air order. If there are more, the oldest is dropped. */
 struct ys_keys {
     uint8_t keys[YS_KEYS_MOST][16];
     size_t count; /* added so far, those that were there already not counted */
@@ -17,7 +17,7 @@ struct ys_keys {
 /* Adds one; a key of zeros is none. */
 void ys_keys_add(struct ys_keys *keys, const uint8_t key[16]);
 
-/* The one that was added so many before the newest; NULL: there are no more. */
+/* The key that was added this many before the newest; NULL: there are no more. */
 const uint8_t *ys_keys_newest(const struct ys_keys *keys, size_t before);
 
 #endif

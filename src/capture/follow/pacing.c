@@ -16,7 +16,7 @@
 #define LEARNT_LOSSY   5
 #define FITTED_LEAST   8 /* anchors by which a clock is judged */
 
-/* How much earlier than expected an event may begin: of both clocks 500 ppm, 50 us, and what times are rounded. */
+/* How much earlier than expected an event may begin: 500 ppm of both clocks, 50 us, and the rounding of times. */
 static uint64_t slack_ns(const struct ys_air_link *link, uint64_t since_ns)
 {
     return since_ns / 1000 + 50 * US + link->step_ns;
@@ -152,8 +152,8 @@ static void learn_interval(struct ys_air_link *link, const struct ys_record *rec
     link->candidate = 0;
 }
 
-/* After a hole another interval may hold, or the anchors may be elsewhere. Where the first packet of an event was
- * missed a later one comes first; none comes too early, unless that was so before. */
+/* After a hole another interval may hold, or other anchors. If the first packet of an event was missed, a later one is
+ * the first heard; none arrives early, unless that was so before. */
 static bool has_left_its_anchors(const struct ys_air_link *link, uint64_t start_ns)
 {
     uint64_t slack = slack_ns(link, link->since_ns);
@@ -162,7 +162,7 @@ static bool has_left_its_anchors(const struct ys_air_link *link, uint64_t start_
     return (link->holes > 0 || !link->begun) && ((early && link->anchor_is_sure) || late);
 }
 
-/* The parameters that were agreed hold since an instant that could not be told, or others do. */
+/* The agreed parameters hold since an unknown instant, or other ones do. */
 static void leave_anchors(struct ys_air_link *link, const struct ys_record *record, int side, bool lossy)
 {
     bool could_tell = link->counted; /* then its instant lies ahead, and something else holds */

@@ -7,7 +7,7 @@
 /* Whether a packet begins another event. */
 bool ys_pacing_begins_event(const struct ys_air_link *link, const struct ys_record *record);
 
-/* Goes on to the event that a packet of this side begins. */
+/* Moves to the event that begins with a packet of this side. */
 void ys_pacing_begin_event(struct ys_air_link *link, const struct ys_record *record, int side,
                            struct ys_recorder *recorder);
 
@@ -20,8 +20,8 @@ bool ys_air_link_channel(const struct ys_air_link *link, uint8_t *channel);
 /* Between when its first event must begin, if its connect request was seen. */
 void ys_air_link_window(const struct ys_air_link *link, uint64_t *from_ns, uint64_t *to_ns);
 
-/* By how many millionths its central's clock is slower than that of the recorder, which sees its anchors come later
- * than the interval says; false if there are too few. */
+/* The deviation of the central's clock from the recorder's, in millionths; positive: it is slow. False if there are too
+ * few anchors. */
 bool ys_pacing_drift(const struct ys_air_link *link, double *ppm);
 
 #endif

@@ -1,5 +1,5 @@
-/* Who is in a capture: every address that was heard or said, its name, and what its attributes are, as far as the
- * traffic itself has told. */
+/* The parties of a capture: every address that was heard or mentioned, its name, and its attributes, as far as the
+ * traffic has shown them. */
 #ifndef CAPTURE_PARTY_H
 #define CAPTURE_PARTY_H
 
@@ -13,7 +13,7 @@
 /* What an attribute is. */
 enum ys_told_kind { YS_TOLD_SERVICE, YS_TOLD_CHARACTERISTIC, YS_TOLD_DESCRIPTOR };
 
-/* An attribute that somebody was told of: a service's declaration, a characteristic's value, a descriptor. */
+/* An attribute that was discovered: a service's declaration, a characteristic's value, a descriptor. */
 struct ys_told {
     uint16_t handle;
     uint16_t last; /* service */
@@ -41,10 +41,10 @@ struct ys_parties;
 struct ys_parties *ys_parties_new(void);
 void ys_parties_free(struct ys_parties *parties);
 
-/* The one with this address, new if need be; NULL if there are already as many as are kept, or no memory. */
+/* The party with this address, created if it is new; NULL if there are too many, or no memory. */
 struct ys_party *ys_party_of(struct ys_parties *parties, const struct ys_address *address);
 
-/* Gives it a name, unless it has one that is better known. What cannot be printed is replaced. */
+/* Names a party, unless it has a better name already. Unprintable characters are replaced. */
 void ys_party_name(struct ys_party *party, uint8_t named, const char *name, size_t length);
 
 /* Takes names from advertising structures. */

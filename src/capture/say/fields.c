@@ -17,7 +17,7 @@
 #define NAME_MOST 40
 #define TEXT_MOST 1200
 
-/* How a type is told: so many bytes, or 0 for all that are left. */
+/* A type: its number of bytes, or 0 for all that are left. */
 typedef void tell_fn(const uint8_t *bytes, size_t length, const struct ys_glossary *glossary, struct ys_text *text);
 
 struct type {

@@ -9,7 +9,7 @@
 
 #include "capture/follow/glossary.h"
 
-/* Is told a field: its name, its bytes, and what they mean. */
+/* Called with a field: its name, its bytes, and their meaning. */
 typedef void ys_field_fn(void *context, const char *name, const uint8_t *bytes, size_t length, const char *text);
 
 /* Prints the fields of `reader` one after the other, until one is missing, and then the bytes that are left. */

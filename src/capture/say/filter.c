@@ -1,5 +1,4 @@
-/* Filters: a reader that goes down the grammar. Depth is limited, so that neither it nor who asks the tree runs away.
- */
+/* Filters: a recursive descent parser. Depth is limited, so that neither it nor the evaluation overflows the stack. */
 #include "capture/say/filter.h"
 
 #include <math.h>

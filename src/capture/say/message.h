@@ -1,5 +1,5 @@
-/* Messages: what a trace has a line for. A record is one on the layer of the air or of HCI, and may bring one on the
- * layers above. */
+/* Messages: the lines of a trace. A record is a message on the layer of the air or of HCI, and may contain one on each
+ * layer above. */
 #ifndef CAPTURE_MESSAGE_H
 #define CAPTURE_MESSAGE_H
 

@@ -15,7 +15,7 @@ struct ys_text ys_text_in(char *to, size_t size)
 
 #define WORD_MOST 40
 
-/* It ends with a whole word, unless that is very long, and a sign that there is more. */
+/* Cuts after a whole word, unless that is very long, and appends a sign. */
 static void cut(struct ys_text *text)
 {
     static const char more[] = " ...";

@@ -245,7 +245,7 @@ static void add_type(const struct ys_uuid *type, const struct ys_glossary *gloss
     ys_text_add(text, "%s", name != NULL ? name : ys_uuid_format(type, written));
 }
 
-/* What was found, by its UUID: the entries of an answer of a discovery. */
+/* The entries of a discovery response, by their UUIDs. */
 static void add_found(const struct ys_said *said, const struct ys_glossary *glossary, struct ys_text *text)
 {
     const struct ys_att_pdu *att = &said->att;
