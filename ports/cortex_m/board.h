@@ -16,7 +16,8 @@ void board_start(void);
 uint32_t board_ticks(void);
 extern const uint32_t board_ticks_per_us;
 
-/* Has port_alarm_interrupt called in so many ticks, once: from now on, whatever was said before. 0: not at all. */
+/* Sets the alarm: port_alarm_interrupt is called once, after this number of ticks from now. It replaces an earlier
+ * alarm; 0 clears it. */
 void board_alarm(uint32_t ticks);
 
 /* Sleeps until an interrupt is pending. Interrupts are off, and are taken later. */

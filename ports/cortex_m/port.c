@@ -187,7 +187,7 @@ static void line_begins(void *context)
         line_goes();
 }
 
-/* The ring for sending is full; what is on its way makes room. */
+/* The transmit ring is full; it drains as bytes are sent. */
 static bool line_waits(void *context)
 {
     uint32_t began = board_ticks();

@@ -13,7 +13,7 @@ void port_begin(const struct ys_firmware *firmware, uint32_t stamp);
 /* To be handed to ys_host_init. */
 extern const struct ys_port port;
 
-/* After ys_host_init: what the host borrows of its controller. */
+/* After ys_host_init: lets the host use functions of its controller, such as AES. */
 void port_use(struct ys_host *host);
 
 /* The table for the host, whose handlers are counted if a workstation wants to know. */

@@ -51,7 +51,7 @@ uint32_t start_stack_deepest(uint32_t *size)
     return (uint32_t)(end - (uintptr_t)at);
 }
 
-/* What the processor has put on the stack, and what it has not. */
+/* Registers: those that the processor saved on the stack, and the others. */
 struct frame {
     uint32_t r[4];
     uint32_t r12;

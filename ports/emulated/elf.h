@@ -1,5 +1,4 @@
-/* The file of an image (ELF of 32 bits, little-endian, for ARM): what it is made for, what its parts take, and what is
- * where. */
+/* The file of an image (32-bit little-endian ELF for ARM): its target, the sizes of its parts, and their addresses. */
 #ifndef PORTS_EMULATED_ELF_H
 #define PORTS_EMULATED_ELF_H
 

@@ -15,7 +15,7 @@ struct ys_emulator;
 
 enum ys_emulator_line { YS_EMULATOR_HCI, YS_EMULATOR_STEP };
 
-/* Starts one for an image. NULL, with why and what to do in `problem`. */
+/* Starts an emulator for an image. NULL, with the reason and a remedy in `problem`. */
 struct ys_emulator *ys_emulator_start(const char *machine, const char *path, char *problem, size_t size);
 
 /* The lines of a target that is there: serial devices, at this rate (0: 115200 bit/s), or sockets. */
@@ -27,7 +27,7 @@ void ys_emulator_end(struct ys_emulator *emulator);
 /* Sends all bytes; false: it is gone. */
 bool ys_emulator_send(struct ys_emulator *emulator, enum ys_emulator_line line, const void *bytes, size_t length);
 
-/* Waits for bytes, at most until `timeout_ms` have passed. 0: none came; -1: it is gone. */
+/* Waits for bytes for at most `timeout_ms`. 0: none arrived; -1: the emulator has ended. */
 long ys_emulator_receive(struct ys_emulator *emulator, enum ys_emulator_line line, void *bytes, size_t size,
                          int timeout_ms);
 

@@ -1,4 +1,4 @@
-/* A target in an emulator. Whatever it says is looked at: its firmware may be wrong in every way. */
+/* A target in an emulator. Everything it sends is checked: its firmware may have any bug. */
 #include "emulated/target.h"
 
 #include <inttypes.h>
@@ -129,7 +129,7 @@ static int digit_of(char character)
                                                   : -1;
 }
 
-/* The next number of so many digits; false if there are fewer. */
+/* Reads the next number with this many digits; false if there are fewer. */
 static bool get_hex(const char **at, int digits, uint64_t *number)
 {
     *number = 0;
@@ -350,7 +350,7 @@ static bool is_plain(const char *text)
     return true;
 }
 
-/* The names of its inputs; the same after each reset, since others hold them. */
+/* The names of its inputs; they must be the same after each reset, since callers keep them. */
 static bool take_inputs(struct ys_target *target)
 {
     size_t count = 0;
@@ -574,7 +574,7 @@ void ys_target_give(struct ys_target *target, const uint8_t *packet, size_t leng
         (void)fail_gone(target);
 }
 
-/* Takes what it has sent to its controller until it went to sleep. */
+/* Reads what it has sent to its controller until it went to sleep. */
 static bool take_packets(struct ys_target *target, uint32_t sent)
 {
     uint8_t bytes[4096];

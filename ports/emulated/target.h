@@ -7,7 +7,8 @@
 
 struct ys_target;
 
-/* What a report counts, as in struct ys_step_count; `instructions` are of all calls, and `most` of one. */
+/* The counts of a report, as in struct ys_step_count; `instructions` is the sum of all calls, `most` the greatest of
+ * one. */
 struct ys_target_count {
     char kind;
     uint16_t number;
@@ -16,7 +17,7 @@ struct ys_target_count {
     double most;
 };
 
-/* What is known of an image; of a target at lines only the size of its stack. */
+/* The properties of an image; of a target at lines only its stack size is known. */
 struct ys_target_sizes {
     uint32_t flash; /* bytes; all, and by part: */
     uint32_t flash_host;
@@ -48,8 +49,8 @@ void ys_target_close(struct ys_target *target);
 /* Its inputs; NULL after the last. */
 const char *ys_target_input(const struct ys_target *target, size_t i);
 
-/* Starts it anew, at this time, as after a reset; its flash is as it was. False: it cannot be. Stops it: it has no
- * power. */
+/* Starts it again, at this time, as after a reset; its flash is kept. False if that fails. The second stops it, as
+ * without power. */
 bool ys_target_reset(struct ys_target *target, uint64_t now_us);
 void ys_target_stop(struct ys_target *target);
 
@@ -57,12 +58,12 @@ void ys_target_stop(struct ys_target *target);
 void ys_target_set(struct ys_target *target, size_t input, int64_t value);
 void ys_target_give(struct ys_target *target, const uint8_t *packet, size_t length);
 
-/* Lets it work until it sleeps again, and says until when; UINT64_MAX: until something happens. False: it has failed,
- * as ys_target_problem says. */
+/* Lets it run until it sleeps again, and returns the time until which it sleeps; UINT64_MAX: until an input or a
+ * packet. False if it has failed; see ys_target_problem. */
 bool ys_target_turn(struct ys_target *target, uint64_t now_us, uint64_t *until_us);
 const char *ys_target_problem(const struct ys_target *target);
 
-/* Has it report; false if it has failed. What it has reported then; false after the last. */
+/* Requests its reports; false if it has failed. Then reads them one by one; false after the last. */
 bool ys_target_report(struct ys_target *target);
 bool ys_target_count(const struct ys_target *target, size_t i, struct ys_target_count *count);
 

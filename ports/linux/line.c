@@ -76,7 +76,7 @@ static ssize_t put(const struct ys_line *line, const uint8_t *bytes, size_t leng
 
 /* Bytes */
 
-/* As much as the descriptor takes now; true once nothing is left. */
+/* Writes as much as the descriptor takes now; true once nothing is left. */
 static bool flush(struct ys_line *line)
 {
     while (!line->gone) {

@@ -35,8 +35,8 @@ fail(const struct why *why, int descriptor, const char *format, ...)
     return -1;
 }
 
-/* The raw channel: a socket of the kernel, whose headers a machine may lack. While it is bound so, the interface is
- * nobody else's, and packets go through it with their type byte. */
+/* The raw channel: a socket of the kernel, whose headers a machine may lack. While it is bound, no other program can
+ * use the interface. Packets have their type byte. */
 
 #define BLUETOOTH_FAMILY  31
 #define HCI_PROTOCOL      1

@@ -1,5 +1,5 @@
-/* AES-128 by bits: plane i holds bit i of every byte, so that all bytes are worked on at once by logic alone. A plane
- * has the 16 bytes of the state, and above them 4 bytes of the round key that go through the S-box with them. */
+/* Bit-sliced AES-128: plane i holds bit i of every byte, so that all bytes are processed at once by logic alone. A
+ * plane has the 16 bytes of the state, and 4 bytes of the round key that go through the S-box with them. */
 #include "parts/aes.h"
 
 #define STATE_MASK UINT32_C(0xffff)

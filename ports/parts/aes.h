@@ -1,5 +1,5 @@
-/* AES-128 in one direction (FIPS 197), small, and in constant time: no table, no branch and no address depends on the
- * key or on what is encrypted. About a kilobyte of code, no memory but the stack. */
+/* AES-128 encryption (FIPS 197), small and in constant time: no table, branch or address depends on the key or the
+ * data. About a kilobyte of code, no memory but the stack. */
 #ifndef PORTS_PARTS_AES_H
 #define PORTS_PARTS_AES_H
 

@@ -22,7 +22,7 @@ struct header {
     uint32_t check;
 };
 
-/* What is done with each record, from the first to the last; false ends it. */
+/* Called with each record, from the first to the last; false stops. */
 typedef bool record_fn(void *context, uint32_t offset, const struct header *header);
 
 /* CRC-32, with which a record that was cut off does not pass for a whole one. */
@@ -188,7 +188,7 @@ static bool look(void *context, uint32_t offset, const struct header *header)
     return offset < search->before;
 }
 
-/* The last record of a key that is whole; false if there is none, or it says so. */
+/* The last complete record of a key; false if there is none, or it marks a deletion. */
 static bool find(const struct ys_flash_store *store, uint16_t key, struct search *search)
 {
     *search = (struct search){.key = key, .before = UINT32_MAX};
@@ -270,7 +270,7 @@ static bool erase(const struct ys_flash *flash, unsigned page)
     return flash->erase(flash->context, page) && is_erased(flash, page, 0, flash->page_size);
 }
 
-/* Brings what counts to the other page, with a record of this key in place of what there was. */
+/* Copies the valid records to the other page, with a new record of this key in place of the old one. */
 static bool move(struct ys_flash_store *store, uint16_t key, const uint8_t *bytes, uint32_t length)
 {
     const struct ys_flash *flash = store->flash;

@@ -31,8 +31,8 @@ struct ys_flash_store {
     bool torn; /* after the records lies something: nothing more can be appended */
 };
 
-/* Opens what the flash holds, or makes an empty store of flash that holds none. False: the flash cannot be used, and
- * the store keeps nothing. `flash` must stay valid. From the main loop; so are all others. */
+/* Opens the store in the flash, or creates an empty one. False: the flash cannot be used, and the store keeps nothing.
+ * `flash` must stay valid. All functions: from the main loop. */
 bool ys_flash_store_open(struct ys_flash_store *store, const struct ys_flash *flash);
 
 /* As in struct ys_port, with the store as its context. A record that is the same already is not written. */

@@ -121,7 +121,7 @@ static void put_on_way(struct ys_simulated *simulated, struct way *way, uint32_t
         ys_clock_set(simulated->clock, &way->arrival, packet->at_ns);
 }
 
-/* The first packet of a way that has arrived; NULL if there is none. It is no longer on it. */
+/* Takes the first packet of a direction that has arrived; NULL if there is none. */
 static struct packet *take_from_way(struct ys_simulated *simulated, struct way *way)
 {
     struct packet *packet = way->first;
@@ -258,7 +258,7 @@ static bool encrypt(void *context, const uint8_t *key, const uint8_t *plain, uin
     return ys_crypto_encrypt(key, plain, cipher);
 }
 
-/* What is computed is computed at once, and only handed over when its time has come. */
+/* Results are computed at once, but delivered only when their time has come. */
 static bool begin_curve(struct ys_simulated *simulated, size_t length, bool good)
 {
     uint16_t ms = simulated->settings.curve_ms != 0 ? simulated->settings.curve_ms : CURVE_MS;

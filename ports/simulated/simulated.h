@@ -42,7 +42,7 @@ struct ys_simulated_settings {
     bool no_curve;              /* it has none: such a device only pairs the old way */
     void *context;              /* handed to both functions below */
 
-    /* Optional: is told of each packet that crosses HCI, with its type byte. */
+    /* Optional: called with each packet that crosses HCI, with its type byte. */
     void (*observe)(void *context, enum ys_direction direction, const uint8_t *packet, size_t length);
 
     /* Optional: a piece of the host's work begins, or has ended; of a host with the debug checks. */
@@ -66,7 +66,7 @@ bool ys_simulated_made(const struct ys_simulated *simulated, struct ys_address *
 /* A packet has come from the controller that is outside. */
 void ys_simulated_hear(struct ys_simulated *simulated, const uint8_t *packet, size_t length);
 
-/* What the radio of its controller was used for until now; nothing, if that is outside. */
+/* The activity of its controller's radio until now; nothing for a real controller. */
 const struct ys_radio_use *ys_simulated_use(const struct ys_simulated *simulated);
 
 /* Puts an L2CAP frame on a connection past the host, as no host would: `length` bytes, at most 255, on a channel. It
@@ -77,13 +77,14 @@ void ys_simulated_inject(struct ys_simulated *simulated, uint16_t connection, ui
 /* From now on the port gives so many more random numbers (each of any length), and then none. */
 void ys_simulated_exhaust(struct ys_simulated *simulated, unsigned draws);
 
-/* From now on an interrupt is running, or none any more: what its port says to a host that looks for it. */
+/* Sets whether an interrupt is running: the answer of its port to a host that asks. */
 void ys_simulated_interrupt(struct ys_simulated *simulated, bool runs);
 
 /* Turns a host: ys_host_run, or that of the library with which a module was compiled. */
 typedef uint32_t ys_run_fn(struct ys_host *host);
 
-/* Runs `host` by `turn` from now on whenever it is due. It must have been initialised with this port and outlive it. */
+/* From now on calls `turn` for `host` whenever the host is due. The host must have been initialised with this port and
+ * outlive it. */
 void ys_simulated_attach(struct ys_simulated *simulated, struct ys_host *host, ys_run_fn *turn);
 
 #endif

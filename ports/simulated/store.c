@@ -143,7 +143,7 @@ void ys_store_free(struct ys_store *store)
     free(store);
 }
 
-/* Reads what the file has; false if that is not what a store keeps. */
+/* Reads the records of the file; false if it is not a store. */
 static bool read_file(struct ys_store *store)
 {
     sqlite3_stmt *statement = NULL;
@@ -172,8 +172,8 @@ static struct ys_store *refuse(struct ys_store *store, const char *path, char *e
     return NULL;
 }
 
-/* Whether a file was empty or is missing, so that a store may be made in it. One that is made is its owner's alone, as
- * it is to hold keys; so is one that was made with other rights, and is ours to change. */
+/* Whether a file is empty or missing, so that a store may be created in it. A store is readable by its owner only,
+ * since it holds keys; the rights of an older file are changed, if we may. */
 static bool make_private(const char *path, bool *is_new)
 {
     struct stat status;

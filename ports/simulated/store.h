@@ -13,7 +13,7 @@ struct ys_store *ys_store_new(size_t capacity);
  * file before the call returns. Only its owner can read it, since records are keys. NULL, with the reason in `error` if
  * that is not NULL, if the file cannot be opened or has another format; it is then left unchanged. */
 struct ys_store *ys_store_open(const char *path, size_t capacity, char *error, size_t size);
-/* The same with the records of such a file, which is only read, and left as it is: changes stay in memory. */
+/* The same for a file that is only read: changes stay in memory. */
 struct ys_store *ys_store_read(const char *path, size_t capacity, char *error, size_t size);
 void ys_store_free(struct ys_store *store);
 

@@ -34,7 +34,7 @@ static void put_plain(const struct ys_step *step, const char *text)
 
 /* what comes */
 
-/* A line without its end; false: nothing came. What is too long is cut. */
+/* Reads a line without its end; false: there is none. A line that is too long is truncated. */
 static bool get_line(const struct ys_step *step, char *line, bool forever)
 {
     size_t length = 0;
@@ -83,7 +83,7 @@ static void call_in_interrupt(const struct ys_step *step, void (*call)(void *), 
         call(argument);
 }
 
-/* What the main loop looks at waits until it has been woken: it may then sleep again, in the middle of it. */
+/* An input of the main loop waits until the loop wakes; the loop may go to sleep again in between. */
 static void call_loop_inputs(struct ys_step *step)
 {
     uint8_t count = step->input_count;
@@ -147,7 +147,7 @@ static void put_counts(const struct ys_step *step)
     put_text(step, "Q\n");
 }
 
-/* Takes lines until the one that ends the sleep; false: nothing came. */
+/* Reads lines until the one that ends the sleep; false: nothing arrived. */
 static bool take_lines(struct ys_step *step, bool forever)
 {
     char line[LINE_MOST];
@@ -216,7 +216,7 @@ static bool has_interrupt(const struct ys_step *step)
     return step->settings->firmware != NULL && step->settings->firmware->interrupt != NULL;
 }
 
-/* The timer interrupt, if it is due: once, as hardware has it that was not looked at for long. */
+/* Runs the timer interrupt, if it is due: once, like a pending hardware interrupt. */
 static void interrupt(struct ys_step *step)
 {
     const struct ys_firmware *firmware = step->settings->firmware;

@@ -1,4 +1,4 @@
-/* Events of a host as bytes on the step line: what the workstation says in its log, and what people see. */
+/* Encodes events of a host for the step line: those that the workstation logs, and those that people see. */
 #ifndef PORTS_STEP_EVENT_H
 #define PORTS_STEP_EVENT_H
 

@@ -1,2 +1,2 @@
-/* What yarnswift_image compiles for this machine while it has tables generated: nothing. */
+/* An empty file, which yarnswift_image compiles while tables are generated. */
 typedef int nothing;

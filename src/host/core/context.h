@@ -4,7 +4,7 @@
 
 #include <yarnswift/host.h>
 
-/* Whether a call comes from an interrupt, where it is not allowed; says so in the log. */
+/* Whether a call comes from an interrupt, where it is not allowed; if so, it is logged. */
 bool ys_in_interrupt(const struct ys_host *host, const char *call);
 
 /* Leaves a function that must not be called from an interrupt. */

@@ -8,7 +8,7 @@
  * has to check afterwards whether it still exists. */
 void ys_emit(struct ys_host *host, const struct ys_event *event);
 
-/* Tells of what has a connection (0: none) and a reason at most. */
+/* Emits an event that has at most a connection (0: none) and a reason. */
 void ys_emit_plain(struct ys_host *host, enum ys_event_kind kind, uint16_t connection, uint8_t reason);
 
 #endif

@@ -1,5 +1,5 @@
-/* Extras: what is known to a host only that uses it, and linked only then. Sets, pairing, links, channels and
- * work for later are such. */
+/* Extras: optional parts, which are linked only if the firmware uses them, such as sets, pairing, links, channels and
+ * work for later. */
 #ifndef HOST_CORE_EXTRAS_H
 #define HOST_CORE_EXTRAS_H
 
@@ -28,12 +28,11 @@ struct ys_extra_calls {
     const struct ys_command_row *(*row)(const struct ys_host *host, uint8_t command);
     /* Any event of the controller. */
     void (*event)(struct ys_host *host, uint8_t event, const struct ys_reader *parameters);
-    /* A frame on a channel of L2CAP that is not ATT; false if it is not for this one. */
+    /* Handles an L2CAP frame on a channel other than ATT; false if it belongs to another extra. */
     bool (*receive)(struct ys_host *host, const struct ys_frame *frame);
-    /* Does what is due; returns in how many milliseconds something will be. Only work is done while the host is
-     * stopped. */
+    /* Does due work; returns the milliseconds until the next. While the host is stopped, only work (work.h) is done. */
     uint32_t (*run)(struct ys_host *host, uint32_t now_ms);
-    /* A connection has begun, as the controller has made it; or with NULL, it is not used any more. */
+    /* A connection has begun, with the controller's parameters; or, with NULL, it is no longer used. */
     void (*connection)(struct ys_host *host, struct ys_connection *connection, const struct ys_hci_connection *made);
     /* A value has been handed to the controller, all of its packets being the last on their way; of receipts alone. */
     void (*sent)(struct ys_host *host, const struct ys_connection *connection, uint16_t handle, bool indicated);
@@ -45,7 +44,7 @@ struct ys_extra *ys_extra_find(const struct ys_host *host, enum ys_extra_kind ki
 /* Adds an extra, whose commands and LE events the host has from then on. */
 void ys_extra_add(struct ys_host *host, struct ys_extra *extra, const struct ys_extra_calls *calls, uint32_t le_events);
 
-/* Tells all extras of a connection that has begun, or (NULL) is not used any more. */
+/* Notifies all extras of a new connection, or (NULL) of one that is no longer used. */
 void ys_extras_tell(struct ys_host *host, struct ys_connection *connection, const struct ys_hci_connection *made);
 
 #endif

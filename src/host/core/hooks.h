@@ -36,7 +36,7 @@ struct ys_sets_calls {
     enum ys_result (*adapt)(struct ys_host *host, const struct ys_advertising **advertising);
 };
 
-/* The client: known to a host only once it is used, so that a device which is never one need not link it. */
+/* The client, known to a host only if it is used, so that a pure server need not link it. */
 struct ys_client {
     void (*receive)(struct ys_host *host, struct ys_connection *connection, const struct ys_att_pdu *pdu,
                     enum ys_att_verdict verdict);
@@ -50,14 +50,13 @@ struct ys_outboxes {
     bool (*send)(struct ys_host *host, struct ys_connection *connection);
 };
 
-/* What is kept of clients with a bond: known to a host only that pairs. */
+/* The stored state of bonded clients, known only to a host that pairs. */
 struct ys_keeping {
-    /* Keeps what has changed, once it has been gathered for a while; returns in how many milliseconds it is to be
-     * called again. */
+    /* Stores changes, after they have been collected for a while; returns the milliseconds until the next call. */
     uint32_t (*run)(struct ys_host *host, uint32_t now_ms);
     /* The connection has ended. */
     void (*left)(struct ys_host *host, struct ys_connection *connection);
-    /* The table has changed: who is not there is to be told when it comes back. */
+    /* The table has changed: absent bonded clients are told when they come back. */
     void (*changed)(struct ys_host *host);
 };
 
@@ -69,7 +68,7 @@ struct ys_pairing_calls {
     void (*bond_used)(struct ys_host *host, struct ys_connection *connection, uint8_t bond);
     /* The bond is no more, or its number will be another's. */
     void (*bond_gone)(const struct ys_host *host, uint8_t bond);
-    /* Advertising and scanning end, and begin again: what is due in between can be done then. */
+    /* Stops advertising and scanning, and starts them again: due commands can be sent in between. */
     void (*renew)(struct ys_host *host);
 };
 

@@ -119,7 +119,7 @@ enum ys_result ys_work_stop(struct ys_work *work)
 
 /* doing it */
 
-/* The first that was asked for, which it is no longer; NULL if there is none. */
+/* Takes the first work that was asked for; NULL if there is none. */
 static struct ys_work *next_asked(struct ys_host *host)
 {
     enter(host);
@@ -175,7 +175,7 @@ static void do_it(struct ys_host *host, const struct ys_work *work)
     tell(host, false);
 }
 
-/* No more than were there at the beginning, so that work which asks for itself leaves the others their turn. */
+/* Runs at most the work that was there at the beginning, so that work which asks for itself does not block the rest. */
 static uint32_t run(struct ys_host *host, uint32_t now_ms)
 {
     struct ys_work *work;

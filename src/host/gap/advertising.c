@@ -97,8 +97,8 @@ static bool is_to_be_found(struct ys_host *host, struct ys_set *set)
     return true;
 }
 
-/* Brings the controller to what is wanted now. Parameters are only taken while advertising is off (Vol 4 Part E 7.8.5).
- */
+/* Sends the commands that bring the controller to the wanted state. Parameters can only be set while advertising is off
+ * (Vol 4 Part E 7.8.5). */
 static void restart_set(struct ys_host *host, struct ys_set *set)
 {
     if (host->state != STATE_READY || set->advertising == NULL)
@@ -206,7 +206,7 @@ enum ys_result ys_set_advertise(struct ys_host *host, struct ys_set *set, const 
     return YS_OK;
 }
 
-/* What the controller refuses leaves the device with what it had on the air. */
+/* If the controller refuses a change, the device keeps its earlier advertising. */
 void ys_set_failed(struct ys_host *host, const char *name, uint8_t status)
 {
     struct ys_set *set = host->set;

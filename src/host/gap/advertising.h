@@ -1,4 +1,4 @@
-/* Being found: the sets of a host, of which there is one unless it uses more (gap/sets.c). */
+/* Advertising: the sets of a host, of which there is one unless it uses more (gap/sets.c). */
 #ifndef HOST_GAP_ADVERTISING_H
 #define HOST_GAP_ADVERTISING_H
 
@@ -30,7 +30,7 @@ static inline const struct ys_address *ys_advertising_peer(const struct ys_host 
 
 /* Set `number`; NULL if there are not so many. */
 struct ys_set *ys_set_at(struct ys_host *host, uint8_t number);
-/* These commands are due for a set: now, or when it is its turn. */
+/* Marks these commands as due for a set: now, or when it is its turn. */
 void ys_set_want(struct ys_host *host, struct ys_set *set, uint32_t commands);
 /* Whether a set can be so; with what the controller can do of it instead, see ys_sets_calls. */
 enum ys_result ys_set_check(struct ys_host *host, const struct ys_advertising **advertising);

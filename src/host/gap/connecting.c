@@ -12,7 +12,7 @@
 #include "host/gap/advertising.h"
 #include "wire/att.h"
 
-/* More came about than there is room for, as may happen where several ways to one are open at once. */
+/* More connections arrived than there is room for, which can happen when several ways to connect are open at once. */
 static void refuse_connection(struct ys_host *host, uint16_t handle)
 {
     if (host->unfit_count < sizeof host->unfit / sizeof host->unfit[0])

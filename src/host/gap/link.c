@@ -1,4 +1,4 @@
-/* The shape of connections: what the firmware wants is asked for, what the other side wants is answered. */
+/* Parameters of connections: requests of the firmware, and answers to requests of the peer. */
 #include <string.h>
 #include <yarnswift/link.h>
 

@@ -1,4 +1,4 @@
-/* What the controller is told of connections (Core 5.4 Vol 4 Part E 7.8.18, 7.8.31 to 7.8.33, 7.8.49). */
+/* HCI commands for connections (Core 5.4 Vol 4 Part E 7.8.18, 7.8.31 to 7.8.33, 7.8.49). */
 #include "host/gap/link_commands.h"
 
 #include "host/gap/links.h"

@@ -1,4 +1,4 @@
-/* What hosts ask each other for where the controllers cannot (Core 5.4 Vol 3 Part A 4.20, 4.21). */
+/* Signalling commands between hosts, where the controllers cannot negotiate (Core 5.4 Vol 3 Part A 4.20, 4.21). */
 #include "host/gap/link_signals.h"
 
 #include "host/core/clock.h"

@@ -35,7 +35,7 @@ void ys_link_tell(struct ys_host *host, const struct ys_connection *connection, 
                       .u.link = {.matter = (uint8_t)matter, .state = &ys_link_of_connection(host, connection)->state}});
 }
 
-/* What was asked for came to nothing; if only for a collision, it is asked again after a while. */
+/* A request has failed; after a collision it is repeated later. */
 void ys_link_refused(struct ys_host *host, struct ys_connection *connection, uint16_t due, uint8_t status)
 {
     struct ys_link_of *of = ys_link_of_connection(host, connection);

@@ -32,7 +32,7 @@ struct ys_link_of *ys_link_of_connection(struct ys_host *host, const struct ys_c
 void ys_link_want(struct ys_host *host, struct ys_link_of *of, uint16_t due);
 void ys_link_tell(struct ys_host *host, const struct ys_connection *connection, enum ys_event_kind kind,
                   enum ys_link_change matter, uint8_t reason);
-/* What was asked for came to nothing; if only for a collision, it is asked again after a while. */
+/* A request has failed; after a collision it is repeated later. */
 void ys_link_refused(struct ys_host *host, struct ys_connection *connection, uint16_t due, uint8_t status);
 struct ys_hci_parameters ys_link_wished(const struct ys_link_wishes *wishes);
 

@@ -6,7 +6,7 @@
 
 #include "host/core/due.h"
 
-/* The row of a command of extended advertising; NULL if it is none, or the controller has no sets. */
+/* The row of a command of extended advertising; NULL if it is not one, or the controller has no sets. */
 const struct ys_command_row *ys_set_row(const struct ys_host *host, uint8_t command);
 
 #endif

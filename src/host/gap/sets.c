@@ -40,7 +40,7 @@ static void tell_loss(struct ys_host *host)
         ys_emit(host, &(struct ys_event){.kind = YS_EVENT_ADVERTISING_REDUCED, .u.lost = lost});
 }
 
-/* Whatever is to be switched off goes first, as what comes after may need it off; then one set after the other. */
+/* Sets that are to be switched off go first, as later commands may need that; then one set after the other. */
 static void turn(struct ys_host *host)
 {
     struct ys_set *set;
@@ -113,7 +113,7 @@ static bool continues(const struct ys_sets *sets, const struct ys_hci_extended_r
            ys_address_is_equal(&sets->report_address, &report->address);
 }
 
-/* Puts the parts of a report together: told is what is whole, or can no longer become so. */
+/* Reassembles reports: a report is passed on when it is complete, or can no longer become so. */
 static void take_report(struct ys_host *host, const struct ys_hci_extended_report *report)
 {
     struct ys_sets *sets = host->sets;

@@ -42,7 +42,7 @@ static void client_go_on(struct ys_host *host, struct ys_connection *connection,
     finish_request(connection, outcomes[next]);
 }
 
-/* What was refused for want of security is asked once more after something was done about it. */
+/* A request that was refused for lack of security is repeated once, after security was raised. */
 static enum ys_next refuse(struct ys_host *host, struct ys_connection *connection, struct ys_client_request *request,
                            uint8_t error)
 {

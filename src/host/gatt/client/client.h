@@ -1,4 +1,4 @@
-/* What the files of the client share: a procedure says what it asks next, and what it makes of the answer. */
+/* Common parts of the client: a procedure provides its next request, and handles the response. */
 #ifndef HOST_GATT_CLIENT_CLIENT_H
 #define HOST_GATT_CLIENT_CLIENT_H
 

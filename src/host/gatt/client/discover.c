@@ -1,4 +1,4 @@
-/* What a client finds in a server's table (Core 5.4 Vol 3 Part G 4.4 to 4.7), and keeps of it. */
+/* Discovery of a server's table (Core 5.4 Vol 3 Part G 4.4 to 4.7), and its cache. */
 #include <string.h>
 
 #include "host/gatt/client/client.h"
@@ -128,7 +128,7 @@ static bool is_wanted(struct ys_client_request *request, const struct ys_found *
     return request->step != DISCOVER_DESCRIPTORS || is_descriptor(request, found);
 }
 
-/* Tells of it, and keeps it; a cache that is too small is no use. */
+/* Reports an item, and caches it; a cache that is too small is not used. */
 static void take_found(struct ys_client_request *request, const struct ys_found *found)
 {
     struct ys_client_cache *cache = request->cache;
@@ -141,7 +141,7 @@ static void take_found(struct ys_client_request *request, const struct ys_found 
         cache->items[cache->count++] = *found;
 }
 
-/* Begins to discover; what is found is kept if there is a hash to know it by. */
+/* Begins discovery; the result is cached if the server has a database hash. */
 static enum ys_next discover_all(struct ys_client_request *request, const uint8_t *hash)
 {
     struct ys_client_cache *cache = request->cache;

@@ -79,7 +79,8 @@ static void give_up(struct ys_remote *remote, const char *why)
 
 static void go_on(struct ys_remote *remote);
 
-/* Whether the request has brought what it should; else, unless the connection is gone anyway, it is given up. */
+/* Whether the request had the expected result; otherwise the peer is given up, unless the connection has ended
+ * anyway. */
 static bool succeeded(struct ys_remote *remote, const char *why)
 {
     if (remote->state == YS_REMOTE_IDLE) /* it was stopped meanwhile */
@@ -263,7 +264,7 @@ static bool connected(struct ys_remote *remote, const struct ys_event *event)
     return true;
 }
 
-/* The table is not what it was: whatever waits is for handles that may be other ones now. */
+/* The table has changed: pending requests have handles that may no longer be right. */
 static void start_over(struct ys_remote *remote)
 {
     remote->outdated = true;

@@ -1,4 +1,4 @@
-/* A response that is being composed: what the parts of the server share. */
+/* A response that is being composed: common parts of the server. */
 #ifndef HOST_GATT_SERVER_ANSWER_H
 #define HOST_GATT_SERVER_ANSWER_H
 

@@ -1,4 +1,4 @@
-/* Attributes: their types, who may access them, and where their values come from and go to. */
+/* Attributes: their types, access rights, and the sources and destinations of their values. */
 #include "host/gatt/server/attributes.h"
 
 #include <string.h>

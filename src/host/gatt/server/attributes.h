@@ -1,10 +1,10 @@
-/* Attributes: their types, who may access them, and where their values come from and go to. */
+/* Attributes: their types, access rights, and the sources and destinations of their values. */
 #ifndef HOST_GATT_SERVER_ATTRIBUTES_H
 #define HOST_GATT_SERVER_ATTRIBUTES_H
 
 #include <yarnswift/host.h>
 
-/* What a request waits for; the comment at the top of server.c draws it. */
+/* The reason why a request waits; the comment at the top of server.c draws it. */
 enum stage { STAGE_NONE, STAGE_CONSENT, STAGE_CONSENTED, STAGE_HANDLER };
 
 /* Whether it declares a service, primary or secondary: `size` is then the last handle of its group. */
@@ -27,11 +27,11 @@ uint8_t ys_attribute_consent_to_write(struct ys_host *host, const struct ys_conn
                                       const struct ys_attribute *attribute);
 /* The token of the next access of this connection that waits. */
 uint32_t ys_attribute_token(const struct ys_host *host, const struct ys_connection *connection);
-/* Whether the firmware takes what is written to it. */
+/* Whether the firmware handles writes to it. */
 bool ys_attribute_has_write_handler(const struct ys_attribute *attribute);
 /* The length of a value that the host keeps as bytes; 0 of any other, which is only written whole. */
 size_t ys_attribute_stored_length(const struct ys_host *host, uint16_t handle);
-/* Whether these bytes, of a value that the host keeps, may be what they are. */
+/* Whether these bytes are valid for a value that the host keeps. */
 uint8_t ys_attribute_check_part(const struct ys_host *host, const struct ys_connection *connection, uint16_t handle,
                                 const uint8_t *bytes, size_t length);
 /* Writes a part of a value that the host keeps, which is `end` bytes long with all of its parts; all has been checked.
@@ -44,7 +44,7 @@ void ys_attributes_reset(struct ys_host *host);
 uint8_t ys_configuration_write(struct ys_host *host, struct ys_connection *connection, uint16_t notifiable,
                                uint16_t configuration);
 
-/* What a connection has switched on of a notifiable: bits of notifications and indications. */
+/* The CCCD of a notifiable on a connection: bits of notifications and indications. */
 uint16_t ys_configuration_of(const struct ys_connection *connection, uint16_t notifiable);
 
 #endif

@@ -6,7 +6,7 @@
 
 #include "wire/att.h"
 
-/* What a client with robust caching knows of the table; the comment at the top of caching.c draws it. */
+/* The change-aware state of a client with robust caching; the comment at the top of caching.c draws it. */
 enum awareness { AWARE, UNAWARE, TOLD };
 
 /* The handle of a value of the GATT service; 0 if there is none. */

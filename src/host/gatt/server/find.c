@@ -54,7 +54,7 @@ static uint16_t group_end(const struct ys_table *table, uint16_t handle)
     return ys_attribute_is_service(attribute) ? attribute->size : handle;
 }
 
-/* Reads a value whole into a little memory, to compare it or to see how long it is. */
+/* Reads a complete value into a small buffer, to compare it or to get its length. */
 static uint8_t read_short(struct answer *answer, uint16_t handle, struct ys_writer *value)
 {
     answer->handle = handle;

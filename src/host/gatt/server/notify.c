@@ -107,7 +107,7 @@ static bool has_several(const struct ys_connection *connection)
     return words > 1;
 }
 
-/* How long a PDU with this value can be: no more room is waited for, or a peer that acknowledges nothing would hold up
+/* The longest PDU for this value: more room is not waited for, or a peer that does not acknowledge would delay the
  * short values of others. */
 static size_t most_of(const struct ys_host *host, const struct ys_connection *connection, uint16_t handle)
 {
@@ -115,8 +115,8 @@ static size_t most_of(const struct ys_host *host, const struct ys_connection *co
     return most < connection->mtu ? most : connection->mtu;
 }
 
-/* Sends what is pending: one value, or several in one, where the client takes them so; false if there is none or no
- * room. */
+/* Sends pending values: one, or several in one PDU where the client supports that; false if nothing is pending or there
+ * is no room. */
 bool ys_notify_run(struct ys_host *host, struct ys_connection *connection)
 {
     if (!ys_notify_may(host, connection))

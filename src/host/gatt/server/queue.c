@@ -118,8 +118,8 @@ static bool remove_all(struct ys_host *host, const struct ys_connection *connect
     return removed;
 }
 
-/* Once something has waited for long, all that others have queued gives way; they are told when they have it executed.
- * False if nothing does. */
+/* When a part has waited for a long time, everything that other clients have queued is dropped; they get an error when
+ * they execute it. False if nothing was dropped. */
 static bool make_room(struct ys_host *host, const struct ys_connection *connection)
 {
     bool made = false;
@@ -189,8 +189,7 @@ static bool would_ask_twice(struct ys_host *host, uint8_t owner, uint16_t handle
     return false;
 }
 
-/* A part that goes on from the last part of its value, or overlaps it, becomes one with it; false if there is no room.
- */
+/* Merges a part with the last part of its value, if it continues or overlaps it; false if there is no room. */
 static bool extend(struct ys_host *host, struct entry *entry, const struct ys_att_pdu *request)
 {
     size_t start = (size_t)request->offset - entry->header.offset;
@@ -260,8 +259,8 @@ static uint8_t check_offset(struct ys_host *host, const struct entry *part)
     return part->header.offset > (before > there ? before : there) ? YS_ATT_INVALID_OFFSET : YS_ATT_OK;
 }
 
-/* All parts of one value, of which `first` is the first. It ends with the part that reaches farthest, and must be as
- * long as it may be. */
+/* All parts of one value, beginning with `first`. Its length is that of the part that reaches farthest, and must be
+ * valid. */
 static uint8_t check_value(struct ys_host *host, const struct ys_connection *connection, const struct entry *first)
 {
     struct entry part;

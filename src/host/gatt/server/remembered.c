@@ -21,14 +21,14 @@
 #define HASH_SIZE 16
 #define VERSION   2
 
-/* Bits of a record: what is kept of a client even if it knew another table. */
+/* Bits of a record: client state that is kept even if the client knew another table. */
 #define RECORD_WANTS_CHANGES 0x01 /* subscribed to Service Changed */
 #define RECORD_OWED          0x02 /* the table has changed while it was away */
 
-/* What changes is gathered for so long before it is kept: that much of it a power cut may lose. */
+/* Changes are collected for this time before they are stored; a power cut may lose that much. */
 #define GATHER_MS 2000
 
-/* As it lies in the store, which is the device's own. */
+/* The format in the store, which is the device's own. */
 struct record {
     uint8_t version;
     uint8_t features;
@@ -143,7 +143,7 @@ static uint16_t configuration_in(const struct record *record, uint16_t notifiabl
                       (ys_bit_get(&record->indications, notifiable) ? YS_SUBSCRIBE_INDICATIONS : 0));
 }
 
-/* Subscribes to what it was subscribed to, as far as the link has the rights; of another table, only to Service
+/* Restores the subscriptions of a client, as far as the link has the rights; with another table, only that to Service
  * Changed. */
 static void subscribe(struct ys_host *host, struct ys_connection *connection, const struct record *record, bool same)
 {
@@ -163,7 +163,7 @@ static void subscribe(struct ys_host *host, struct ys_connection *connection, co
     }
 }
 
-/* The record of who has a bond and is not here says that it is to be told. */
+/* Marks the record of an absent bonded client: the table has changed. */
 static void remembered_changed(struct ys_host *host)
 {
     const struct ys_pairing *pairing = host->pairing;
