@@ -10,7 +10,8 @@ import sys
 import tempfile
 
 ROOT, COMMAND = (pathlib.Path(argument).resolve() for argument in sys.argv[1:3])
-WORK = pathlib.Path(tempfile.mkdtemp())
+TEMPORARY = tempfile.TemporaryDirectory()  # removed at the end
+WORK = pathlib.Path(TEMPORARY.name)
 failures = []
 
 # What definitions give.
@@ -42,7 +43,7 @@ volatile uint32_t tick_count;
 
 
 def headers():
-    """All public headers, each after the configuration."""
+    """Includes of all public headers."""
     names = sorted(path.name for path in (ROOT / "include/yarnswift").glob("*.h"))
     return "".join(f"#include <yarnswift/{name}>\n" for name in names)
 

@@ -7,7 +7,7 @@
 
 void ys_pairing_send(struct ys_host *host, struct ys_connection *connection, const struct ys_smp_pdu *pdu);
 void ys_pairing_send_value(struct ys_host *host, uint8_t code, const uint8_t value[16]);
-/* The pairing has failed: its state is cleared, and the connection is no longer its own. */
+/* The pairing has failed: its state is cleared, and its connection is released. */
 void ys_pairing_fail(struct ys_host *host, uint8_t reason, bool by_peer);
 /* Whether pairing is blocked after a failed attempt. */
 bool ys_pairing_is_quiet(const struct ys_host *host);

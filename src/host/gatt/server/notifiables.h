@@ -6,7 +6,7 @@
 
 /* The place of a characteristic, by its value's handle; YS_NONE if it does neither. */
 uint16_t ys_notifiable_of(const struct ys_host *host, uint16_t handle);
-/* Makes changed values pending for every subscriber; returns when the next become pending. */
+/* Makes changed values pending for every subscriber; and the milliseconds until the next become pending. */
 void ys_notify_collect(struct ys_host *host, uint32_t now_ms);
 uint32_t ys_notify_wait_ms(const struct ys_host *host, uint32_t now_ms);
 
