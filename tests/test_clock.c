@@ -8,6 +8,7 @@
 #include "sim/clock.h"
 
 #define TIMERS 300
+#define FEW    16 /* so many do not count as a crowd */
 
 struct row {
     struct ys_timer timer;
@@ -22,6 +23,8 @@ static struct {
     struct row rows[TIMERS];
     uint64_t orders;
     size_t fired;
+    uint64_t until_ns;
+    size_t passed;
     unsigned spread; /* which times are drawn */
 } all;
 
@@ -65,6 +68,27 @@ static void cancel(struct row *row)
     assert_true(ys_timer_at_ns(&row->timer) == UINT64_MAX);
 }
 
+static size_t queued(void)
+{
+    size_t count = 0;
+    for (size_t i = 0; i < TIMERS; i++)
+        count += all.rows[i].queued;
+    return count;
+}
+
+/* Something that happens regularly: time goes on only if nothing else would have fired, and not too far. */
+static void pass(void)
+{
+    uint64_t now_ns = ys_clock_now_ns(all.clock);
+    uint64_t at_ns = draw_ns();
+    const struct row *next = earliest();
+    bool may = at_ns > now_ns && at_ns <= all.until_ns && (next == NULL || next->at_ns > at_ns);
+    bool passed = ys_clock_pass(all.clock, at_ns);
+    assert_true(passed ? may : !may || queued() >= FEW);
+    assert_true(ys_clock_now_ns(all.clock) == (passed ? at_ns : now_ns));
+    all.passed += passed;
+}
+
 static void fire(void *context)
 {
     struct row *row = context;
@@ -72,6 +96,8 @@ static void fire(void *context)
     assert_true(row->queued && ys_clock_now_ns(all.clock) == row->at_ns);
     row->queued = false;
     all.fired++;
+    if (ys_chance_below(&all.chance, 2) == 0)
+        pass();
     /* from within, too: itself, others, and some go */
     for (unsigned i = ys_chance_below(&all.chance, 3); i > 0; i--)
         set(&all.rows[ys_chance_below(&all.chance, TIMERS)]);
@@ -97,6 +123,7 @@ static void timers_fire_in_the_order_of_the_plainest_queue(void **state)
                 cancel(&all.rows[ys_chance_below(&all.chance, TIMERS)]);
             /* until a time at which nothing may be left that is due */
             uint64_t until_ns = ys_chance_below(&all.chance, 3) == 0 ? draw_ns() : ys_clock_now_ns(all.clock);
+            all.until_ns = until_ns;
             for (int steps = 0; steps < 50 && ys_clock_step(all.clock, until_ns); steps++)
                 ;
             if (!ys_clock_step(all.clock, until_ns)) {
@@ -108,6 +135,7 @@ static void timers_fire_in_the_order_of_the_plainest_queue(void **state)
         assert_true(all.fired > 1000);
         ys_clock_free(all.clock);
     }
+    assert_true(all.passed > 1000);
 }
 
 int main(void)

@@ -30,6 +30,7 @@ struct queued {
 
 struct ys_clock {
     uint64_t now_ns;
+    uint64_t until_ns;    /* so far does time go on now */
     uint64_t at_one_time; /* timers that have fired since time last went on */
     uint64_t next_order;
     struct queued list[LISTED]; /* all of them, the first one at the end; or none */
@@ -379,8 +380,19 @@ static inline bool fire_next(struct ys_clock *clock, uint64_t until_ns)
     return true;
 }
 
+bool ys_clock_pass(struct ys_clock *clock, uint64_t at_ns)
+{
+    bool is_next = !is_crowded(clock) && (clock->listed == 0 || clock->list[clock->listed - 1].at_ns > at_ns);
+    if (!is_next || at_ns <= clock->now_ns || at_ns > clock->until_ns || ys_clock_stands(clock))
+        return false;
+    clock->now_ns = at_ns;
+    clock->at_one_time = 0;
+    return true;
+}
+
 bool ys_clock_step(struct ys_clock *clock, uint64_t until_ns)
 {
+    clock->until_ns = until_ns;
     return fire_next(clock, until_ns);
 }
 
@@ -388,6 +400,7 @@ void ys_clock_run(struct ys_clock *clock, uint64_t until_ns)
 {
     bool more;
     do {
+        clock->until_ns = until_ns; /* what fires may have let time go on itself */
         more = fire_next(clock, until_ns);
     } while (more);
 }

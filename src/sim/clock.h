@@ -50,6 +50,11 @@ bool ys_clock_stands(const struct ys_clock *clock);
 /* Nothing fires any more: it stands from now on. */
 void ys_clock_stop(struct ys_clock *clock);
 
+/* In a timer that has fired: time goes on to `at_ns`, as if it had been queued for then and had fired again. False, and
+ * nothing happens, if it would not be the next one: others are due until then, or many wait; or if time does not go on
+ * that far now, or stands. For what happens regularly, and mostly alone. */
+bool ys_clock_pass(struct ys_clock *clock, uint64_t at_ns);
+
 /* Lets the next timer fire, if it is due until `until_ns`, and returns true; otherwise moves to `until_ns`. */
 bool ys_clock_step(struct ys_clock *clock, uint64_t until_ns);
 
