@@ -33,7 +33,7 @@ struct ys_clock {
     uint64_t until_ns;    /* so far does time go on now */
     uint64_t at_one_time; /* timers that have fired since time last went on */
     uint64_t next_order;
-    struct queued list[LISTED]; /* all of them, the first one at the end; or none */
+    struct ys_timer *first; /* of the list: all of them, or none */
     size_t listed;
     struct queued *heap; /* from index 1 on: those of crowded slots */
     size_t heaped;
@@ -147,18 +147,38 @@ static void leave_heap(struct ys_clock *clock, size_t at)
         settle(clock, &last, at);
 }
 
+/* chains: a slot of the wheel, and the list */
+
+static inline bool fires_before(const struct ys_timer *a, const struct ys_timer *b)
+{
+    return a->at_ns != b->at_ns ? a->at_ns < b->at_ns : a->order < b->order;
+}
+
+static inline void chain(struct ys_timer **at, struct ys_timer *timer)
+{
+    struct ys_timer *next = *at;
+    timer->next = next;
+    if (next != NULL)
+        next->link = &timer->next;
+    timer->link = at;
+    *at = timer;
+}
+
+static inline void unchain(struct ys_timer *timer)
+{
+    struct ys_timer *next = timer->next;
+    *timer->link = next;
+    if (next != NULL)
+        next->link = timer->link;
+}
+
 /* the wheel */
 
 static inline void enter_wheel(struct ys_clock *clock, struct ys_timer *timer)
 {
     size_t slot = (timer->at_ns >> SLOT_BITS) % SLOTS;
-    struct ys_timer *next = clock->wheel[slot];
     timer->place = ON_WHEEL;
-    timer->next = next;
-    if (next != NULL)
-        next->link = &timer->next;
-    timer->link = &clock->wheel[slot];
-    clock->wheel[slot] = timer;
+    chain(&clock->wheel[slot], timer);
     clock->filled[slot / WORD] |= UINT64_C(1) << slot % WORD;
     clock->worded[slot / PAGE] |= UINT64_C(1) << slot / WORD % WORD;
     clock->on_wheel++;
@@ -174,15 +194,10 @@ static inline void empty(struct ys_clock *clock, size_t slot)
 
 static inline void leave_wheel(struct ys_clock *clock, struct ys_timer *timer)
 {
-    struct ys_timer *next = timer->next;
-    *timer->link = next;
-    if (next != NULL) {
-        next->link = timer->link;
-    } else {
-        size_t slot = (timer->at_ns >> SLOT_BITS) % SLOTS;
-        if (clock->wheel[slot] == NULL)
-            empty(clock, slot);
-    }
+    size_t slot = (timer->at_ns >> SLOT_BITS) % SLOTS;
+    unchain(timer);
+    if (clock->wheel[slot] == NULL)
+        empty(clock, slot);
     clock->on_wheel--;
 }
 
@@ -198,11 +213,6 @@ static inline uint64_t next_filled(const struct ys_clock *clock, uint64_t slot)
         slot += PAGE - slot % PAGE;
     slot += WORD * (uint64_t)__builtin_ctzll(words);
     return slot + (uint64_t)__builtin_ctzll(clock->filled[slot % SLOTS / WORD]);
-}
-
-static inline bool fires_before(const struct ys_timer *a, const struct ys_timer *b)
-{
-    return a->at_ns != b->at_ns ? a->at_ns < b->at_ns : a->order < b->order;
 }
 
 static void take_crowd(struct ys_clock *clock, uint64_t slot)
@@ -251,29 +261,27 @@ static inline bool is_crowded(const struct ys_clock *clock)
 
 static inline void enter_list(struct ys_clock *clock, struct ys_timer *timer)
 {
-    const struct queued queued = {.at_ns = timer->at_ns, .order = timer->order, .timer = timer};
-    size_t at = clock->listed++;
-    for (; at > 0 && is_before(&clock->list[at - 1], &queued); at--)
-        clock->list[at] = clock->list[at - 1];
-    clock->list[at] = queued;
+    struct ys_timer **at = &clock->first;
+    while (*at != NULL && fires_before(*at, timer))
+        at = &(*at)->next;
+    chain(at, timer);
     timer->place = IN_LIST;
+    clock->listed++;
 }
 
-static inline void leave_list(struct ys_clock *clock, const struct ys_timer *timer)
+static inline void leave_list(struct ys_clock *clock, struct ys_timer *timer)
 {
-    size_t at = --clock->listed;
-    struct queued gone = clock->list[at];
-    while (gone.timer != timer) {
-        const struct queued next = clock->list[--at];
-        clock->list[at] = gone;
-        gone = next;
-    }
+    unchain(timer);
+    clock->listed--;
 }
 
 static void list_to_wheel(struct ys_clock *clock)
 {
-    while (clock->listed > 0)
-        enter_wheel(clock, clock->list[--clock->listed].timer);
+    while (clock->listed > 0) {
+        struct ys_timer *timer = clock->first;
+        leave_list(clock, timer);
+        enter_wheel(clock, timer);
+    }
 }
 
 static void others_to_list(struct ys_clock *clock)
@@ -343,10 +351,10 @@ static inline struct ys_timer *take_next(struct ys_clock *clock, uint64_t until_
     }
     if (others > 0)
         others_to_list(clock);
-    if (clock->listed == 0 || clock->list[clock->listed - 1].at_ns > until_ns)
+    struct ys_timer *timer = clock->first;
+    if (timer == NULL || timer->at_ns > until_ns)
         return NULL;
-    struct ys_timer *timer = clock->list[--clock->listed].timer;
-    timer->place = 0;
+    leave(clock, timer);
     return timer;
 }
 
@@ -382,7 +390,7 @@ static inline bool fire_next(struct ys_clock *clock, uint64_t until_ns)
 
 bool ys_clock_pass(struct ys_clock *clock, uint64_t at_ns)
 {
-    bool is_next = !is_crowded(clock) && (clock->listed == 0 || clock->list[clock->listed - 1].at_ns > at_ns);
+    bool is_next = !is_crowded(clock) && (clock->first == NULL || clock->first->at_ns > at_ns);
     if (!is_next || at_ns <= clock->now_ns || at_ns > clock->until_ns || ys_clock_stands(clock))
         return false;
     clock->now_ns = at_ns;

@@ -17,7 +17,7 @@ struct ys_timer {
     ys_timer_fn *fire;
     void *context;
     /* private */
-    size_t place; /* 0: not queued; in the heap, from 1; or on the wheel */
+    size_t place; /* 0: not queued; in the heap, from 1; on the wheel; or in the list */
     uint64_t at_ns;
     uint64_t order;
     struct ys_timer *next; /* in the same slot, and what points to this one */
