@@ -309,7 +309,7 @@ struct ys_plug *ys_stage_plug(struct ys_stage *stage, size_t actor)
 /* Time does not move on any more; the firmware that was called last is the likely reason. */
 static void say_standing(struct ys_stage *stage)
 {
-    const struct ys_running *running = ys_running_now();
+    const struct ys_running *running = &ys_running;
     double at_s = (double)ys_world_now_ns(&stage->world) / (double)YS_NS_PER_S;
     if (stage->world.failure[0] != '\0')
         break_off(stage, stage->at, "%s", stage->world.failure);

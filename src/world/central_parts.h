@@ -31,6 +31,7 @@ struct discovered {
     uint16_t configuration; /* characteristic: handle of its client configuration, or 0 */
     uint16_t presentation;  /* and of its presentation format */
     struct ys_field *told;  /* what that says of it, or NULL */
+    const struct ys_characteristic *defined; /* characteristic: what it is by the definition of its device, or NULL */
 };
 
 /* A subscription, to be made again. */

@@ -16,32 +16,7 @@ struct ys_loaded {
     struct ys_variables *variables; /* of its static variables, as they were loaded */
 };
 
-static _Thread_local struct ys_running running;
-
-const struct ys_running *ys_running_now(void)
-{
-    return &running;
-}
-
-struct ys_running ys_running_begin(const char *device, const char *what, const char *of)
-{
-    const struct ys_running before = running;
-    running.device = device;
-    running.last = device;
-    running.what = what;
-    running.of = of;
-    running.count++;
-    return before;
-}
-
-void ys_running_end(struct ys_running before)
-{
-    running.device = before.device;
-    if (before.device == NULL) /* what ran last is still to be told */
-        return;
-    running.what = before.what;
-    running.of = before.of;
-}
+_Thread_local struct ys_running ys_running;
 
 struct ys_module ys_module_linked(const struct ys_firmware *firmware)
 {

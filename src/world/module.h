@@ -39,11 +39,25 @@ struct ys_running {
     const char *of;      /* a characteristic's name, or NULL */
     unsigned long count; /* of all calls: tells one from the next */
 };
-const struct ys_running *ys_running_now(void);
+extern _Thread_local struct ys_running ys_running;
 
 /* Marks a call of a firmware, which may come from within another: `ys_running_end` gets what `ys_running_begin` has
  * returned. */
-struct ys_running ys_running_begin(const char *device, const char *what, const char *of);
-void ys_running_end(struct ys_running before);
+static inline struct ys_running ys_running_begin(const char *device, const char *what, const char *of)
+{
+    const struct ys_running before = ys_running;
+    ys_running =
+        (struct ys_running){.device = device, .last = device, .what = what, .of = of, .count = before.count + 1};
+    return before;
+}
+
+static inline void ys_running_end(struct ys_running before)
+{
+    ys_running.device = before.device;
+    if (before.device == NULL) /* what ran last is still to be told */
+        return;
+    ys_running.what = before.what;
+    ys_running.of = before.of;
+}
 
 #endif

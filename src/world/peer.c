@@ -53,9 +53,9 @@ static size_t count_before(const struct ys_peer *peer, const struct discovered *
     return count;
 }
 
-static const struct ys_characteristic *defined_in(const struct ys_design *design, const struct ys_peer *peer,
-                                                  const struct discovered *one)
+static const struct ys_characteristic *defined_as(const struct ys_peer *peer, const struct discovered *one)
 {
+    const struct ys_design *design = peer->defined;
     size_t left = count_before(peer, one);
     for (size_t i = 0; design != NULL && i < design->service_count; i++) {
         for (size_t j = 0; j < design->services[i].characteristic_count; j++) {
@@ -67,10 +67,16 @@ static const struct ys_characteristic *defined_in(const struct ys_design *design
     return NULL;
 }
 
+void peer_define(struct ys_peer *peer, size_t from)
+{
+    for (struct discovered *one = peer->tree + from; one < peer->tree + peer->tree_count; one++)
+        one->defined = one->found.kind == YS_FOUND_CHARACTERISTIC ? defined_as(peer, one) : NULL;
+}
+
 /* What the central knows of it. */
 static const struct ys_characteristic *definition_of(const struct ys_peer *peer, const struct discovered *one)
 {
-    return defined_in(peer->design, peer, one);
+    return peer->design != NULL ? one->defined : NULL;
 }
 
 const struct discovered *peer_find(const struct ys_peer *peer, uint16_t handle)
@@ -93,7 +99,7 @@ uint16_t ys_peer_handle(const struct ys_peer *peer, const struct ys_characterist
 {
     for (size_t i = 0; i < peer->tree_count; i++) {
         const struct discovered *one = &peer->tree[i];
-        if (one->found.kind == YS_FOUND_CHARACTERISTIC && defined_in(peer->defined, peer, one) == characteristic)
+        if (one->found.kind == YS_FOUND_CHARACTERISTIC && one->defined == characteristic)
             return one->found.value_handle;
     }
     return 0;
@@ -214,6 +220,7 @@ void peer_sort(struct ys_peer *peer)
 {
     struct discovered *characteristic = NULL;
     qsort(peer->tree, peer->tree_count, sizeof peer->tree[0], compare);
+    peer_define(peer, 0);
     for (size_t i = 0; i < peer->tree_count; i++) {
         struct discovered *one = &peer->tree[i];
         if (one->found.kind == YS_FOUND_CHARACTERISTIC)

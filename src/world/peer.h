@@ -10,6 +10,9 @@ const struct discovered *peer_find(const struct ys_peer *peer, uint16_t handle);
 /* Puts what was discovered into order. */
 void peer_sort(struct ys_peer *peer);
 
+/* Learns what the characteristics from that number of `tree` on are by the definition of its device. */
+void peer_define(struct ys_peer *peer, size_t from);
+
 /* Forgets what was discovered. */
 void peer_forget(struct ys_peer *peer);
 

@@ -58,8 +58,11 @@ static void on_item(struct ys_client_request *request, const struct ys_found *fo
     if (task->done) /* it was given up */
         return;
     renew_patience(task);
-    if (peer->tree_count < FOUND_MOST)
-        peer->tree[peer->tree_count++] = (struct discovered){.found = *found};
+    if (peer->tree_count == FOUND_MOST)
+        return;
+    peer->tree[peer->tree_count] = (struct discovered){.found = *found};
+    peer->tree_count++;
+    peer_define(peer, peer->tree_count - 1);
 }
 
 struct ys_client_request *task_request(struct ys_task *task, void (*finish)(struct ys_task *task))

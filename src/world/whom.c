@@ -3,6 +3,8 @@
 
 #include <stdlib.h>
 
+#include "world/peer.h"
+
 struct ys_peer *central_find_peer(const struct ys_central *central, const struct ys_address *address)
 {
     struct ys_peer *peer = central->peers;
@@ -18,6 +20,7 @@ static void ask_for(struct ys_peer *peer)
     peer->name = peer->address_text;
     peer->defined = central->known(central->context, &peer->address, &peer->name);
     peer->design = central->traits->knows ? peer->defined : NULL;
+    peer_define(peer, 0);
 }
 
 void ys_central_found_is_known(struct ys_central *central)

@@ -52,7 +52,7 @@ static size_t append(char *text, size_t used, size_t size, const char *more)
  * signal handler. */
 static void say_crash(const char *how)
 {
-    const struct ys_running *running = ys_running_now();
+    const struct ys_running *running = &ys_running;
     char text[400];
     size_t used = append(text, 0, sizeof text, told.before);
     if (running->device != NULL) {
@@ -120,7 +120,7 @@ static void on_crash(int number)
 /* Every second, of the processor or of all: whether the same call is still going on. */
 static void look(struct watch *watch, unsigned patience_s, const char *how)
 {
-    const struct ys_running *running = ys_running_now();
+    const struct ys_running *running = &ys_running;
     watch->s = running->device != NULL && running->count == watch->count ? watch->s + 1 : 0;
     watch->count = running->count;
     watch->all_s++;
@@ -145,7 +145,7 @@ static void on_second(int number)
 /* Firmware cannot end the command. */
 static void on_exit_of_firmware(void)
 {
-    if (ys_running_now()->device != NULL)
+    if (ys_running.device != NULL)
         say_crash(" called exit");
 }
 

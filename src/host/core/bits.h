@@ -34,6 +34,12 @@ static inline void ys_store(uint32_t *word, uint32_t value)
 bool ys_bit_get(const struct ys_bits *bits, uint16_t index);
 void ys_bit_set(struct ys_bits *bits, uint16_t index, bool on);
 
+/* How many words the bits of its table have. */
+static inline size_t ys_words(const struct ys_host *host)
+{
+    return YS_NOTIFIABLES <= 32 ? 1 : (host->table->notifiable_count + 31u) / 32;
+}
+
 static inline bool ys_in_range(uint32_t value, uint32_t least, uint32_t greatest)
 {
     return value >= least && value <= greatest;

@@ -9,8 +9,6 @@
 #include "host/core/context.h"
 #include "host/gatt/server/attributes.h"
 
-#define WORDS ((YS_NOTIFIABLES + 31) / 32)
-
 uint16_t ys_notifiable_of(const struct ys_host *host, uint16_t handle)
 {
     const struct ys_attribute *attribute = ys_attribute_at(host, handle);
@@ -126,7 +124,7 @@ static void collect_word(struct ys_host *host, size_t word, uint32_t now_ms)
 
 void ys_notify_collect(struct ys_host *host, uint32_t now_ms)
 {
-    for (size_t word = 0; word < WORDS; word++) {
+    for (size_t word = 0; word < ys_words(host); word++) {
         if ((changed_word(host, word) | host->quiet.words[word]) != 0)
             collect_word(host, word, now_ms);
     }
@@ -147,7 +145,7 @@ static uint32_t wait_of_word(const struct ys_host *host, size_t word, uint32_t n
 uint32_t ys_notify_wait_ms(const struct ys_host *host, uint32_t now_ms)
 {
     uint32_t wait = YS_FOREVER;
-    for (size_t word = 0; word < WORDS; word++) {
+    for (size_t word = 0; word < ys_words(host); word++) {
         if ((changed_word(host, word) | host->quiet.words[word]) == 0)
             continue;
         uint32_t until = wait_of_word(host, word, now_ms);

@@ -14,7 +14,6 @@
 #include "wire/att.h"
 
 #define CONFIRMATION_TIMEOUT_MS 30000u /* Vol 3 Part F 3.3.3 */
-#define WORDS                   ((YS_NOTIFIABLES + 31) / 32)
 
 /* Vol 3 Part F 3.4.7.1 and 3.4.7.2: what does not fit into MTU - 3 bytes is cut off; a client reads the rest (Vol 3
  * Part F 3.4.7.2, 3.4.7.3). */
@@ -88,17 +87,17 @@ static bool send_several(struct ys_host *host, struct ys_connection *connection)
     }
     if (count < 2)
         return false;
-    for (size_t word = 0; word < WORDS; word++)
+    for (size_t word = 0; word < ys_words(host); word++)
         connection->pending.words[word] &= ~sent.words[word];
     ys_l2cap_seal(&host->outgoing, YS_L2CAP_ATT, ys_writer_stored(&writer));
     ys_l2cap_send(host, connection);
     return true;
 }
 
-static bool has_several(const struct ys_connection *connection)
+static bool has_several(const struct ys_host *host, const struct ys_connection *connection)
 {
     size_t words = 0;
-    for (size_t word = 0; word < WORDS; word++) {
+    for (size_t word = 0; word < ys_words(host); word++) {
         uint32_t bits = connection->pending.words[word];
         words += bits != 0;
         if ((bits & (bits - 1)) != 0)
@@ -122,7 +121,7 @@ bool ys_notify_run(struct ys_host *host, struct ys_connection *connection)
     if (!ys_notify_may(host, connection))
         return false;
     if ((connection->features & FEATURE_MULTIPLE_NOTIFICATIONS) != 0 && host->receipts == NULL &&
-        has_several(connection) && ys_l2cap_fits(host, connection, connection->mtu) && send_several(host, connection))
+        has_several(host, connection) && ys_l2cap_fits(host, connection, connection->mtu) && send_several(host, connection))
         return true;
     for (uint16_t i = 0; i < host->table->notifiable_count; i++) {
         if (connection->pending.words[i / 32] == 0) {

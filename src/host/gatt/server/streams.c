@@ -24,14 +24,13 @@ enum ys_result ys_stream_open(struct ys_host *host, struct ys_stream *stream, ui
     return YS_OK;
 }
 
-/* Vol 3 Part F 3.4.7.1: a notification with what waits, as much as fits. A packet that is not full is only sent if none
+/* Vol 3 Part F 3.4.7.1: a notification with what waits, of which there is some, as much as fits. A packet that is not full is only sent if none
  * is on its way: else there is more to fill it with soon. */
 static bool send_some(struct ys_host *host, struct ys_connection *connection, struct ys_stream *stream)
 {
     uint32_t waiting = ys_stream_waiting(stream);
     uint32_t most = connection->mtu < YS_ATT_VALUE_MAX + 3u ? connection->mtu - 3u : YS_ATT_VALUE_MAX;
-    if (waiting == 0 || (waiting < most && connection->packets_out > 0) ||
-        !ys_l2cap_fits(host, connection, connection->mtu))
+    if ((waiting < most && connection->packets_out > 0) || !ys_l2cap_fits(host, connection, connection->mtu))
         return false;
     struct ys_writer writer = ys_l2cap_writer(&host->outgoing, connection->mtu);
     ys_put_att(&writer, &(struct ys_att_pdu){.opcode = YS_ATT_NOTIFICATION, .handle = stream->handle});
@@ -44,7 +43,7 @@ static bool send_some(struct ys_host *host, struct ys_connection *connection, st
 bool ys_stream_run(struct ys_host *host, struct ys_connection *connection)
 {
     for (struct ys_stream *stream = host->streams; stream != NULL; stream = stream->next) {
-        if (connection->awareness == AWARE && !connection->silent && !stream->elsewhere &&
+        if (ys_stream_waiting(stream) > 0 && connection->awareness == AWARE && !connection->silent && !stream->elsewhere &&
             ys_bit_get(&connection->notifications, ys_notifiable_of(host, stream->handle)) &&
             send_some(host, connection, stream))
             return true;
