@@ -321,6 +321,7 @@ struct ys_host {
     bool scanning_on;
     bool connecting;
     uint8_t next_connection;
+    uint8_t connection_end; /* none from here on is used */
     uint8_t accept_count;
     uint8_t accept_sent;
     bool running;  /* ys_host_run is */

@@ -71,6 +71,8 @@ static void end_connection(struct ys_host *host, struct ys_connection *connectio
     if (host->remembering != NULL)
         host->remembering->left(host, connection);
     connection->used = false;
+    while (host->connection_end > 0 && !host->connections[host->connection_end - 1].used)
+        host->connection_end--;
     ys_queue_forget(host, connection);
     ys_extras_tell(host, connection, NULL);
     if (host->client != NULL)
@@ -278,9 +280,12 @@ static void run_connection(struct ys_host *host, struct ys_connection *connectio
     } while (more);
 }
 
-static uint8_t after(size_t connection)
+static void run_connections(struct ys_host *host, size_t from, size_t to, uint32_t now_ms)
 {
-    return (uint8_t)(connection + 1 < YS_CONNECTIONS ? connection + 1 : 0);
+    for (size_t i = from; i < to && i < host->connection_end; i++) {
+        if (host->connections[i].used)
+            run_connection(host, &host->connections[i], now_ms);
+    }
 }
 
 static uint32_t run_host(struct ys_host *host)
@@ -307,14 +312,10 @@ static uint32_t run_host(struct ys_host *host)
     if (host->remembering != NULL)
         extras_wait_ms = least(extras_wait_ms, host->remembering->run(host, now_ms));
     ys_notify_collect(host, now_ms);
-    size_t next = host->next_connection; /* each turn another one is first, so that none is always last */
-    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
-        struct ys_connection *connection = &host->connections[next];
-        next = after(next);
-        if (connection->used)
-            run_connection(host, connection, now_ms);
-    }
-    host->next_connection = after(next);
+    uint8_t first = host->next_connection; /* each turn another one, so that none is always last */
+    run_connections(host, first, YS_CONNECTIONS, now_ms);
+    run_connections(host, 0, first, now_ms);
+    host->next_connection = (uint8_t)(first + 1 < YS_CONNECTIONS ? first + 1 : 0);
     ys_commands_run(host);
     return more || YS_LOAD(host->woken) != 0 ? 0 : least(wait_ms(host), extras_wait_ms);
 }

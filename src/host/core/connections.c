@@ -9,9 +9,9 @@
 struct ys_connection *ys_connection_next(struct ys_host *host, struct ys_connection *connection)
 {
     connection = connection == NULL ? host->connections : connection + 1;
-    while (connection < host->connections + YS_CONNECTIONS && !connection->used)
+    while (connection < host->connections + host->connection_end && !connection->used)
         connection++;
-    return connection < host->connections + YS_CONNECTIONS ? connection : NULL;
+    return connection < host->connections + host->connection_end ? connection : NULL;
 }
 
 struct ys_connection *ys_connection_find(struct ys_host *host, uint16_t handle)

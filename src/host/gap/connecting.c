@@ -34,6 +34,8 @@ static void take_connection(struct ys_host *host, const struct ys_hci_connection
     }
     memset(connection, 0, sizeof *connection);
     connection->used = true;
+    if (connection >= host->connections + host->connection_end)
+        host->connection_end = (uint8_t)(connection - host->connections + 1);
     connection->role = complete->role;
     connection->handle = complete->handle;
     connection->peer = complete->peer;

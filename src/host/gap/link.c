@@ -173,7 +173,7 @@ static uint32_t run_links(struct ys_host *host, uint32_t now_ms)
     uint32_t wait_ms = YS_FOREVER;
     if ((host->commands_due & BIT(COMMAND_LINK)) == 0 && host->command_running != COMMAND_LINK)
         links->running = DUE_NOTHING; /* the host has been started anew meanwhile */
-    for (uint8_t i = 0; i < YS_CONNECTIONS; i++) {
+    for (uint8_t i = 0; i < host->connection_end; i++) {
         struct ys_link_of *of = &links->of[i];
         if (!host->connections[i].used)
             continue;

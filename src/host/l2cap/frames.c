@@ -21,10 +21,10 @@ static size_t kept_for_others(const struct ys_host *host, const struct ys_connec
 {
     size_t kept = 0;
     size_t used = 0;
-    for (size_t i = 0; i < YS_CONNECTIONS; i++)
+    for (size_t i = 0; i < host->connection_end; i++)
         used += host->connections[i].used;
     size_t share = used > 0 ? host->data_total / used : 0;
-    for (size_t i = 0; i < YS_CONNECTIONS; i++) {
+    for (size_t i = 0; i < host->connection_end; i++) {
         const struct ys_connection *other = &host->connections[i];
         if (other->used && other != connection && other->packets_out < share)
             kept += share - other->packets_out;
