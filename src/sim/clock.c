@@ -194,10 +194,12 @@ static inline void empty(struct ys_clock *clock, size_t slot)
 
 static inline void leave_wheel(struct ys_clock *clock, struct ys_timer *timer)
 {
-    size_t slot = (timer->at_ns >> SLOT_BITS) % SLOTS;
     unchain(timer);
-    if (clock->wheel[slot] == NULL)
-        empty(clock, slot);
+    if (*timer->link == NULL) {
+        size_t slot = (timer->at_ns >> SLOT_BITS) % SLOTS;
+        if (clock->wheel[slot] == NULL)
+            empty(clock, slot);
+    }
     clock->on_wheel--;
 }
 
@@ -275,7 +277,7 @@ static inline void leave_list(struct ys_clock *clock, struct ys_timer *timer)
     clock->listed--;
 }
 
-static void list_to_wheel(struct ys_clock *clock)
+static __attribute__((noinline)) void list_to_wheel(struct ys_clock *clock)
 {
     while (clock->listed > 0) {
         struct ys_timer *timer = clock->first;
@@ -284,7 +286,7 @@ static void list_to_wheel(struct ys_clock *clock)
     }
 }
 
-static void others_to_list(struct ys_clock *clock)
+static __attribute__((noinline)) void others_to_list(struct ys_clock *clock)
 {
     while (clock->heaped > 0)
         enter_list(clock, clock->heap[clock->heaped--].timer);
@@ -299,10 +301,10 @@ static void others_to_list(struct ys_clock *clock)
 
 static inline void leave(struct ys_clock *clock, struct ys_timer *timer)
 {
-    if (timer->place == ON_WHEEL)
-        leave_wheel(clock, timer);
-    else if (timer->place == IN_LIST)
+    if (timer->place == IN_LIST)
         leave_list(clock, timer);
+    else if (timer->place == ON_WHEEL)
+        leave_wheel(clock, timer);
     else
         leave_heap(clock, timer->place);
     timer->place = 0;
@@ -354,7 +356,8 @@ static inline struct ys_timer *take_next(struct ys_clock *clock, uint64_t until_
     struct ys_timer *timer = clock->first;
     if (timer == NULL || timer->at_ns > until_ns)
         return NULL;
-    leave(clock, timer);
+    leave_list(clock, timer);
+    timer->place = 0;
     return timer;
 }
 
@@ -404,11 +407,18 @@ bool ys_clock_step(struct ys_clock *clock, uint64_t until_ns)
     return fire_next(clock, until_ns);
 }
 
-void ys_clock_run(struct ys_clock *clock, uint64_t until_ns)
+bool ys_clock_run_for(struct ys_clock *clock, const bool *flag, uint64_t until_ns)
 {
-    bool more;
-    do {
+    bool more = true;
+    while (!*flag && more) {
         clock->until_ns = until_ns; /* what fires may have let time go on itself */
         more = fire_next(clock, until_ns);
-    } while (more);
+    }
+    return *flag;
+}
+
+void ys_clock_run(struct ys_clock *clock, uint64_t until_ns)
+{
+    static const bool never;
+    (void)ys_clock_run_for(clock, &never, until_ns);
 }

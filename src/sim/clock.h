@@ -58,6 +58,9 @@ bool ys_clock_pass(struct ys_clock *clock, uint64_t at_ns);
 /* Lets the next timer fire, if it is due until `until_ns`, and returns true; otherwise moves to `until_ns`. */
 bool ys_clock_step(struct ys_clock *clock, uint64_t until_ns);
 
+/* Lets everything happen until a flag is set, or until `until_ns`; returns the flag. */
+bool ys_clock_run_for(struct ys_clock *clock, const bool *flag, uint64_t until_ns);
+
 /* Lets everything happen until then. */
 void ys_clock_run(struct ys_clock *clock, uint64_t until_ns);
 

@@ -28,9 +28,9 @@ struct listed_value {
 /* Something discovered. */
 struct discovered {
     struct ys_found found;
-    uint16_t configuration; /* characteristic: handle of its client configuration, or 0 */
-    uint16_t presentation;  /* and of its presentation format */
-    struct ys_field *told;  /* what that says of it, or NULL */
+    uint16_t configuration;                  /* characteristic: handle of its client configuration, or 0 */
+    uint16_t presentation;                   /* and of its presentation format */
+    struct ys_field *told;                   /* what that says of it, or NULL */
     const struct ys_characteristic *defined; /* characteristic: what it is by the definition of its device, or NULL */
 };
 

@@ -115,14 +115,14 @@ static void interrupt(void *context)
     struct ys_device *device = context;
     struct ys_clock *clock = device->world->clock;
     uint64_t next_ns;
+    mark_interrupt(device, true);
     do { /* most of them come while nothing else happens */
         const struct ys_running before = ys_running_begin(device->name, "its timer interrupt", NULL);
-        mark_interrupt(device, true);
         device->firmware.interrupt(device->firmware.context);
-        mark_interrupt(device, false);
         ys_running_end(before);
         next_ns = ys_clock_now_ns(clock) + device->firmware.interrupt_every_us * YS_NS_PER_US;
     } while (!device->world->stirred && ys_clock_pass(clock, next_ns));
+    mark_interrupt(device, false);
     ys_clock_set(clock, &device->interrupt, next_ns);
 }
 

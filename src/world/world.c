@@ -151,9 +151,5 @@ void ys_world_run(struct ys_world *world, uint64_t for_ns)
 
 bool ys_world_run_until(struct ys_world *world, const bool *flag, uint64_t at_most_ns)
 {
-    uint64_t until_ns = ys_world_now_ns(world) + at_most_ns;
-    bool more = true;
-    while (!*flag && more)
-        more = ys_clock_step(world->clock, until_ns);
-    return *flag;
+    return ys_clock_run_for(world->clock, flag, ys_world_now_ns(world) + at_most_ns);
 }
