@@ -138,8 +138,31 @@ static void timers_fire_in_the_order_of_the_plainest_queue(void **state)
     assert_true(all.passed > 1000);
 }
 
+static void passes_and_stops(void *context)
+{
+    struct ys_clock *clock = context;
+    assert_true(ys_clock_pass(clock, 20));
+    assert_false(ys_clock_pass(clock, 20));
+    assert_false(ys_clock_pass(clock, 101));
+    ys_clock_stop(clock);
+    assert_false(ys_clock_pass(clock, 30));
+}
+
+static void time_does_not_pass_on_a_clock_that_stands(void **state)
+{
+    (void)state;
+    struct ys_clock *clock = ys_clock_new();
+    assert_non_null(clock);
+    struct ys_timer timer = {.fire = passes_and_stops, .context = clock};
+    ys_clock_set(clock, &timer, 10);
+    ys_clock_run(clock, 100);
+    assert_true(ys_clock_now_ns(clock) == 20);
+    ys_clock_free(clock);
+}
+
 int main(void)
 {
-    const struct CMUnitTest tests[] = {cmocka_unit_test(timers_fire_in_the_order_of_the_plainest_queue)};
+    const struct CMUnitTest tests[] = {cmocka_unit_test(timers_fire_in_the_order_of_the_plainest_queue),
+                                       cmocka_unit_test(time_does_not_pass_on_a_clock_that_stands)};
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

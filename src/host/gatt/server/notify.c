@@ -121,7 +121,8 @@ bool ys_notify_run(struct ys_host *host, struct ys_connection *connection)
     if (!ys_notify_may(host, connection))
         return false;
     if ((connection->features & FEATURE_MULTIPLE_NOTIFICATIONS) != 0 && host->receipts == NULL &&
-        has_several(host, connection) && ys_l2cap_fits(host, connection, connection->mtu) && send_several(host, connection))
+        has_several(host, connection) && ys_l2cap_fits(host, connection, connection->mtu) &&
+        send_several(host, connection))
         return true;
     for (uint16_t i = 0; i < host->table->notifiable_count; i++) {
         if (connection->pending.words[i / 32] == 0) {

@@ -24,8 +24,8 @@ enum ys_result ys_stream_open(struct ys_host *host, struct ys_stream *stream, ui
     return YS_OK;
 }
 
-/* Vol 3 Part F 3.4.7.1: a notification with what waits, of which there is some, as much as fits. A packet that is not full is only sent if none
- * is on its way: else there is more to fill it with soon. */
+/* Vol 3 Part F 3.4.7.1: a notification with what waits, of which there is some, as much as fits. A packet that is not
+ * full is only sent if none is on its way: else there is more to fill it with soon. */
 static bool send_some(struct ys_host *host, struct ys_connection *connection, struct ys_stream *stream)
 {
     uint32_t waiting = ys_stream_waiting(stream);
@@ -43,8 +43,8 @@ static bool send_some(struct ys_host *host, struct ys_connection *connection, st
 bool ys_stream_run(struct ys_host *host, struct ys_connection *connection)
 {
     for (struct ys_stream *stream = host->streams; stream != NULL; stream = stream->next) {
-        if (ys_stream_waiting(stream) > 0 && connection->awareness == AWARE && !connection->silent && !stream->elsewhere &&
-            ys_bit_get(&connection->notifications, ys_notifiable_of(host, stream->handle)) &&
+        if (ys_stream_waiting(stream) > 0 && connection->awareness == AWARE && !connection->silent &&
+            !stream->elsewhere && ys_bit_get(&connection->notifications, ys_notifiable_of(host, stream->handle)) &&
             send_some(host, connection, stream))
             return true;
     }
