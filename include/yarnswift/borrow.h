@@ -23,6 +23,7 @@ extern "C" {
 /* AES-128, as a port has it. */
 typedef bool ys_encrypt_fn(void *context, const uint8_t *key, const uint8_t *plain, uint8_t *cipher);
 
+/* Blocks of eight random bytes that the controller is asked for at the start (Core 5.4 Vol 4 Part E 7.8.23). */
 #define YS_BORROW_SEEDS 4
 
 /* Its memory is the caller's; its fields are private. */
@@ -75,9 +76,9 @@ struct ys_borrowed_aes {
     bool handed; /* the first packet in there is the one that the host is at */
 };
 
-/* The longest packet of a controller whose data packets have that length: an event, or data. And bytes of memory for
- * so many of these besides the one that the host is at. */
-#define YS_BORROW_AES_LONGEST(length)       ((length) + 7 > 258 ? (length) + 7 : 258)
+/* The longest packet of a controller whose data packets have that length, in bytes: an event, or data. */
+#define YS_BORROW_AES_LONGEST(length) ((length) + 7 > 258 ? (length) + 7 : 258)
+/* Bytes of memory for so many of these besides the one that the host is at. */
 #define YS_BORROW_AES_SIZE(packets, length) (((packets) + 1) * (2 + YS_BORROW_AES_LONGEST(length)))
 
 /* Before ys_host_start, once the first six are set. */

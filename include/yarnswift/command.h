@@ -30,6 +30,7 @@ struct ys_command {
     bool waits;
 };
 
+/* The longest parameters of a command that is handed to the host, in bytes. */
 #define YS_COMMAND_LENGTH_MOST 128
 
 /* A command as the host has it: its code, its name in the standard, its parameters, and what its end means. Any

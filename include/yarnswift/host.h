@@ -28,6 +28,7 @@
 extern "C" {
 #endif
 
+/* What a device is in a connection: it has made it, or it has advertised. */
 enum ys_role { YS_ROLE_CENTRAL = 0, YS_ROLE_PERIPHERAL = 1 };
 
 /* Kinds of events. */

@@ -19,6 +19,7 @@ extern "C" {
 
 struct ys_line;
 
+/* Where a controller is, and who is told. Pointers are the caller's. */
 struct ys_line_settings {
     /* Where the controller is: a device or pseudo-terminal (/dev/ttyUSB0), a socket in the file system, or `hci0` and
      * so on for an interface of the operating system, which must be down, and whoever opens it allowed to. */
@@ -39,6 +40,7 @@ struct ys_line *ys_line_open(const struct ys_line_settings *settings, char *prob
 struct ys_line *ys_line_over(const struct ys_line_settings *settings, int descriptor, bool packets, char *problem,
                              size_t size);
 
+/* Closes it, and its store; the host that uses its port must not be turned any more. NULL: nothing happens. */
 void ys_line_close(struct ys_line *line);
 
 /* To be handed to ys_host_init. It stays the line's. */

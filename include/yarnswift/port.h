@@ -24,6 +24,8 @@ extern "C" {
 /* The state of a computation on the curve. */
 enum ys_curve { YS_CURVE_BUSY, YS_CURVE_DONE, YS_CURVE_FAILED };
 
+/* What a host needs of the chip and its system: functions of the firmware's owner, each of which is called in the
+ * context of the host's turn unless it says otherwise. It must stay valid as long as the host is used. */
 struct ys_port {
     /* Handed to each function below; the port's own. */
     void *context;

@@ -40,6 +40,7 @@ struct ys_remote_place {
 
 struct ys_remote;
 
+/* What of a remote device is wanted, and who is told. Pointers are the caller's, and must stay valid. */
 struct ys_remote_settings {
     const struct ys_remote_plan *plan;
     struct ys_remote_place *places; /* memory for plan->count of them */

@@ -6,6 +6,7 @@
 extern "C" {
 #endif
 
+/* What a call returns: that all is well, or why nothing was done. ys_result_text has each in words. */
 enum ys_result {
     YS_OK = 0,
     YS_ERROR_CONFIGURATION,     /* library and firmware were compiled with different sizes, see config.h */

@@ -66,7 +66,8 @@ const char *ys_smp_reason_text(uint8_t reason);
 
 /* No fixed passkey: it is drawn for each pairing. */
 #define YS_PASSKEY_RANDOM 0xffffffffu
-#define YS_PASSKEY_MAX    999999
+/* The greatest passkey: it has six digits (Core 5.4 Vol 3 Part H 2.3.5.3). */
+#define YS_PASSKEY_MAX 999999
 
 /* The security settings of a device. */
 struct ys_security {

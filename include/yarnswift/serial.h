@@ -41,6 +41,7 @@ enum ys_serial_fault {
 /* In words, to begin a line of a log with. */
 const char *ys_serial_fault_text(enum ys_serial_fault fault);
 
+/* The bytes of a serial line, and who carries them. Pointers are the caller's, and must stay valid. */
 struct ys_serial_settings {
     void *in; /* memory for what comes, which the interrupt fills: one byte less than its size */
     uint32_t in_size;

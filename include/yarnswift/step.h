@@ -30,6 +30,7 @@ struct ys_step_count {
     uint32_t most; /* of one */
 };
 
+/* What a firmware is stepped with. Pointers are the caller's, and must stay valid. */
 struct ys_step_settings {
     /* Its inputs, and its timer interrupt, which are called in virtual time. */
     const struct ys_firmware *firmware;
@@ -68,10 +69,10 @@ struct ys_step_settings {
     void *context; /* of the functions above */
 };
 
-/* Its memory is the caller's; its fields are private. */
 /* Inputs of the main loop that come at one moment and wait until it runs. */
 #define YS_STEP_INPUTS 8
 
+/* One end of a step line. Its memory is the caller's; its fields are private. */
 struct ys_step {
     const struct ys_step_settings *settings;
     struct ys_host *host;

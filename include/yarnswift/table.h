@@ -70,6 +70,7 @@ enum ys_attribute_kind {
 /* Bits beside the kind. */
 #define YS_ATTRIBUTE_LONG_UUID 0x40 /* `number` counts in long_uuids */
 #define YS_ATTRIBUTE_VARIABLE  0x80 /* a written value may be shorter than `size` */
+/* The bits of the kind. */
 #define YS_ATTRIBUTE_KIND_MASK 0x0f
 
 /* The security that an access needs: nothing, a link that is encrypted, one whose key was authenticated, or one whose
@@ -86,9 +87,12 @@ enum ys_right {
 #define YS_RIGHTS(read, write, notify) ((read) | (write) << 3 | (notify) << 6)
 #define YS_ASKS_TO_READ                0x200 /* the application consents to each read */
 #define YS_ASKS_TO_WRITE               0x400 /* and to each write */
-#define YS_RIGHT_TO_READ(rights)       ((rights)&7)
-#define YS_RIGHT_TO_WRITE(rights)      ((rights) >> 3 & 7)
-#define YS_RIGHT_TO_NOTIFY(rights)     ((rights) >> 6 & 7)
+/* One of the three: what it needs (enum ys_right). */
+#define YS_RIGHT_TO_READ(rights) ((rights)&7)
+/* The same, to write. */
+#define YS_RIGHT_TO_WRITE(rights) ((rights) >> 3 & 7)
+/* The same, to be notified. */
+#define YS_RIGHT_TO_NOTIFY(rights) ((rights) >> 6 & 7)
 
 /* Properties of a characteristic (Core 5.4 Vol 3 Part G 3.3.1.1). */
 enum ys_property {

@@ -66,6 +66,7 @@ struct ys_module {
 /* Changes whenever a module of before cannot be loaded any more. */
 #define YS_MODULE_VERSION 3
 
+/* What can be seen from outside a module. */
 #if defined(__GNUC__)
 #define YS_MODULE_VISIBLE __attribute__((visibility("default")))
 #else
