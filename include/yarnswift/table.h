@@ -87,11 +87,12 @@ enum ys_right {
 #define YS_RIGHTS(read, write, notify) ((read) | (write) << 3 | (notify) << 6)
 #define YS_ASKS_TO_READ                0x200 /* the application consents to each read */
 #define YS_ASKS_TO_WRITE               0x400 /* and to each write */
-/* One of the three: what it needs (enum ys_right). */
+
+/* Of these: what reading it needs (enum ys_right). */
 #define YS_RIGHT_TO_READ(rights) ((rights)&7)
-/* The same, to write. */
+/* What writing it needs. */
 #define YS_RIGHT_TO_WRITE(rights) ((rights) >> 3 & 7)
-/* The same, to be notified. */
+/* What being notified of it needs. */
 #define YS_RIGHT_TO_NOTIFY(rights) ((rights) >> 6 & 7)
 
 /* Properties of a characteristic (Core 5.4 Vol 3 Part G 3.3.1.1). */
