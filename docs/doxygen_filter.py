@@ -3,7 +3,7 @@ it. What follows a described function on the next line shares its description.""
 import re
 import sys
 
-DECLARATION = re.compile(r"^(?!(struct|enum) \w+ \{|typedef |[#/}]).*[\w*]\(")
+DECLARATION = re.compile(r"^(?!(struct|enum) \w+ \{|typedef |[#/}\s]).*[\w*]\(")
 
 
 def shared(lines):

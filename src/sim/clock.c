@@ -277,7 +277,7 @@ static inline void leave_list(struct ys_clock *clock, struct ys_timer *timer)
     clock->listed--;
 }
 
-static __attribute__((noinline)) void list_to_wheel(struct ys_clock *clock)
+static void list_to_wheel(struct ys_clock *clock)
 {
     while (clock->listed > 0) {
         struct ys_timer *timer = clock->first;
@@ -286,7 +286,7 @@ static __attribute__((noinline)) void list_to_wheel(struct ys_clock *clock)
     }
 }
 
-static __attribute__((noinline)) void others_to_list(struct ys_clock *clock)
+static void others_to_list(struct ys_clock *clock)
 {
     while (clock->heaped > 0)
         enter_list(clock, clock->heap[clock->heaped--].timer);
@@ -411,7 +411,7 @@ bool ys_clock_run_for(struct ys_clock *clock, const bool *flag, uint64_t until_n
 {
     bool more = true;
     while (!*flag && more) {
-        clock->until_ns = until_ns; /* what fires may have let time go on itself */
+        clock->until_ns = until_ns; /* what has fired may have run the clock itself */
         more = fire_next(clock, until_ns);
     }
     return *flag;

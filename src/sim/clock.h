@@ -20,7 +20,7 @@ struct ys_timer {
     size_t place; /* 0: not queued; in the heap, from 1; on the wheel; or in the list */
     uint64_t at_ns;
     uint64_t order;
-    struct ys_timer *next; /* in the same slot, and what points to this one */
+    struct ys_timer *next; /* in the same slot or list, and what points to this one */
     struct ys_timer **link;
 };
 
