@@ -220,7 +220,6 @@ void peer_sort(struct ys_peer *peer)
 {
     struct discovered *characteristic = NULL;
     qsort(peer->tree, peer->tree_count, sizeof peer->tree[0], compare);
-    peer_define(peer, 0);
     for (size_t i = 0; i < peer->tree_count; i++) {
         struct discovered *one = &peer->tree[i];
         if (one->found.kind == YS_FOUND_CHARACTERISTIC)
